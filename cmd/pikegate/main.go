@@ -1,0 +1,26 @@
+// Command pikegate is the service and its command line.
+package main
+
+import (
+	"context"
+	"os"
+	"os/signal"
+	"syscall"
+	"time"
+	_ "time/tzdata" // zones are known on machines that have no zone files
+
+	"pikegate/internal/cli"
+)
+
+// version is set when a release is built.
+var version = "0.1.0-dev"
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	code := cli.Run(ctx, os.Args[1:], cli.Env{
+		Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr,
+		Now: time.Now, Serve: serve, Version: version,
+	})
+	stop()
+	os.Exit(code)
+}

@@ -1,0 +1,114 @@
+// Package catalog is what a source tells about itself: tables, views, columns,
+// their types, and how each date is physically stored.
+package catalog
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Type is what a column holds, whatever the engine calls it.
+type Type string
+
+// The types. Other is anything that can be shown but not asked about.
+const (
+	Text     Type = "text"
+	Integer  Type = "integer"
+	Decimal  Type = "decimal"
+	Boolean  Type = "yes-no"
+	Date     Type = "date"
+	DateTime Type = "date-time"
+	Other    Type = "other"
+)
+
+// IsDate tells whether the type is a day or a date-time.
+func (t Type) IsDate() bool { return t == Date || t == DateTime }
+
+// IsNumber tells whether the type is a number.
+func (t Type) IsNumber() bool { return t == Integer || t == Decimal }
+
+// Source is the catalogue of one database.
+type Source struct {
+	Name   string  `json:"name"`
+	Engine string  `json:"engine"`
+	Tables []Table `json:"tables"`
+}
+
+// Table is a table or view.
+type Table struct {
+	Name    string   `json:"name"`
+	View    bool     `json:"view,omitempty"`
+	Columns []Column `json:"columns"`
+	// Key is the primary key; empty for views and tables that have none.
+	Key []string `json:"key,omitempty"`
+}
+
+// Column is one column of a table.
+type Column struct {
+	Name     string `json:"name"`
+	Declared string `json:"declared" doc:"The type as the database declares it"`
+	Type     Type   `json:"type"`
+	// Encoding says how a date is stored; empty for what is not a date.
+	Encoding Encoding `json:"encoding,omitempty"`
+	// Stored is the type of what is stored where a date is kept as text or number.
+	Stored   Type   `json:"stored,omitempty"`
+	Nullable bool   `json:"nullable" doc:"Whether the column can be blank"`
+	Evidence string `json:"evidence,omitempty" doc:"Why the encoding was chosen"`
+	// Blank tells that date and time of a text are parted by a blank, not by T.
+	Blank bool `json:"-"`
+}
+
+// Table finds a table by name, whatever its case.
+func (s Source) Table(name string) (Table, bool) {
+	for _, t := range s.Tables {
+		if strings.EqualFold(t.Name, name) {
+			return t, true
+		}
+	}
+	return Table{}, false
+}
+
+// TableNames lists the tables.
+func (s Source) TableNames() []string {
+	names := make([]string, len(s.Tables))
+	for i, t := range s.Tables {
+		names[i] = t.Name
+	}
+	return names
+}
+
+// Column finds a column by name, whatever its case.
+func (t Table) Column(name string) (Column, bool) {
+	for _, c := range t.Columns {
+		if strings.EqualFold(c.Name, name) {
+			return c, true
+		}
+	}
+	return Column{}, false
+}
+
+// SetEncoding sets the encoding of TABLE.COLUMN by hand.
+func (s *Source) SetEncoding(path string, e Encoding) error {
+	if !slices.Contains(Encodings, e) {
+		return fmt.Errorf("there is no encoding %q", e)
+	}
+	table, column, _ := strings.Cut(path, ".")
+	for _, t := range s.Tables {
+		if !strings.EqualFold(t.Name, table) {
+			continue
+		}
+		for i := range t.Columns {
+			c := &t.Columns[i]
+			if !strings.EqualFold(c.Name, column) {
+				continue
+			}
+			if c.Encoding == "" {
+				c.Stored = c.Type
+			}
+			c.Encoding, c.Type, c.Evidence = e, e.Type(), "set by hand"
+			return nil
+		}
+	}
+	return fmt.Errorf("there is no column %s in %s", path, s.Name)
+}

@@ -1,0 +1,171 @@
+// Package civil is the calendar: civil dates and date-times without a zone,
+// the context in which an expression is read, and the way from civil time to
+// instants and back. Nothing here reads a clock.
+package civil
+
+import (
+	"math"
+	"time"
+)
+
+// Date is a day of the proleptic Gregorian calendar, counted from 1970-01-01.
+type Date int
+
+// DateTime is a civil date and time to the second, with no zone, counted in
+// seconds from 1970-01-01T00:00:00. Start and End stand for "no bound".
+type DateTime int64
+
+// The open bounds: every date-time lies between them.
+const (
+	Start DateTime = math.MinInt64
+	End   DateTime = math.MaxInt64
+)
+
+// The years that are accepted, both included.
+const (
+	MinYear = 1
+	MaxYear = 9999
+)
+
+const secondsPerDay = 86400
+
+// DateOf gives the day of a year, month and day; months and days outside
+// their range run over into the neighbours.
+// Source: days_from_civil of "chrono-Compatible Low-Level Date Algorithms" (H. Hinnant).
+func DateOf(year, month, day int) Date {
+	year += floorDiv(month-1, 12)
+	month = floorMod(month-1, 12) + 1
+	if month <= 2 {
+		year--
+	}
+	era := floorDiv(year, 400)
+	yearOfEra := year - era*400
+	dayOfYear := (153*((month+9)%12) + 2) / 5
+	dayOfEra := yearOfEra*365 + yearOfEra/4 - yearOfEra/100 + dayOfYear
+	return Date(era*146097 + dayOfEra - 719468 + day - 1)
+}
+
+// Valid tells whether the year, month and day name a real day of the years
+// that are accepted.
+func Valid(year, month, day int) bool {
+	return year >= MinYear && year <= MaxYear && month >= 1 && month <= 12 &&
+		day >= 1 && day <= DaysIn(year, month)
+}
+
+// DaysIn is the number of days of a month.
+func DaysIn(year, month int) int {
+	return int(DateOf(year, month+1, 1) - DateOf(year, month, 1))
+}
+
+// YMD splits a day into year, month and day.
+func (d Date) YMD() (year, month, day int) {
+	z := int(d) + 719468
+	era := floorDiv(z, 146097)
+	dayOfEra := z - era*146097
+	yearOfEra := (dayOfEra - dayOfEra/1460 + dayOfEra/36524 - dayOfEra/146096) / 365
+	dayOfYear := dayOfEra - (365*yearOfEra + yearOfEra/4 - yearOfEra/100)
+	mp := (5*dayOfYear + 2) / 153
+	day = dayOfYear - (153*mp+2)/5 + 1
+	month = mp + 3
+	if month > 12 {
+		month -= 12
+	}
+	year = yearOfEra + era*400
+	if month <= 2 {
+		year++
+	}
+	return year, month, day
+}
+
+// Year is the calendar year of the day.
+func (d Date) Year() int { y, _, _ := d.YMD(); return y }
+
+// InRange tells whether the day lies in the years that are accepted.
+func (d Date) InRange() bool {
+	return d >= DateOf(MinYear, 1, 1) && d <= DateOf(MaxYear, 12, 31)
+}
+
+// Weekday is the day of the week.
+func (d Date) Weekday() time.Weekday { return time.Weekday(floorMod(int(d)+4, 7)) }
+
+// AddMonths moves the day by whole months, keeping the day of the month or
+// taking the month's last day where it has no such day.
+func (d Date) AddMonths(n int) Date {
+	y, m, day := d.YMD()
+	first := DateOf(y, m+n, 1)
+	fy, fm, _ := first.YMD()
+	return first + Date(min(day, DaysIn(fy, fm))-1)
+}
+
+// Midnight is the civil date-time at which the day starts.
+func (d Date) Midnight() DateTime { return DateTime(d) * secondsPerDay }
+
+// ISOWeekMonday is the Monday of the ISO 8601 week, and whether the year has it.
+func ISOWeekMonday(year, week int) (Date, bool) {
+	fourth := DateOf(year, 1, 4)
+	first := fourth - Date(floorMod(int(fourth.Weekday())-1, 7))
+	monday := first + Date((week-1)*7)
+	thursday := monday + 3
+	return monday, week >= 1 && thursday.Year() == year
+}
+
+// AppendTo appends the day as YYYY-MM-DD.
+func (d Date) AppendTo(b []byte) []byte {
+	y, m, day := d.YMD()
+	b = appendDigits(b, y, 4)
+	b = append(b, '-')
+	b = appendDigits(b, m, 2)
+	b = append(b, '-')
+	return appendDigits(b, day, 2)
+}
+
+// String is the day as YYYY-MM-DD.
+func (d Date) String() string { return string(d.AppendTo(make([]byte, 0, 10))) }
+
+// Date is the day the date-time falls on.
+func (t DateTime) Date() Date { return Date(floorDiv(int(t), secondsPerDay)) }
+
+// Seconds is how far into its day the date-time is, in seconds.
+func (t DateTime) Seconds() int { return floorMod(int(t), secondsPerDay) }
+
+// IsMidnight tells whether a day starts at the date-time.
+func (t DateTime) IsMidnight() bool { return t.Seconds() == 0 }
+
+// AppendTo appends the date-time as YYYY-MM-DD, separator, HH:MM:SS.
+func (t DateTime) AppendTo(b []byte, separator byte) []byte {
+	b = append(t.Date().AppendTo(b), separator)
+	s := t.Seconds()
+	b = appendDigits(b, s/3600, 2)
+	b = append(b, ':')
+	b = appendDigits(b, s/60%60, 2)
+	b = append(b, ':')
+	return appendDigits(b, s%60, 2)
+}
+
+// String is the date-time as YYYY-MM-DDTHH:MM:SS.
+func (t DateTime) String() string { return string(t.AppendTo(make([]byte, 0, 19), 'T')) }
+
+func appendDigits(b []byte, n, width int) []byte {
+	for p := pow10(width - 1); p > 0; p /= 10 {
+		b = append(b, byte('0'+n/p%10))
+	}
+	return b
+}
+
+func pow10(n int) int {
+	p := 1
+	for range n {
+		p *= 10
+	}
+	return p
+}
+
+func floorDiv(a, b int) int {
+	q := a / b
+	if a%b < 0 {
+		q--
+	}
+	return q
+}
+
+func floorMod(a, b int) int { return a - floorDiv(a, b)*b }

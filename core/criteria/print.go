@@ -1,0 +1,151 @@
+package criteria
+
+import "strings"
+
+// The binding strengths, loose to tight.
+const (
+	looseOr = iota
+	looseAnd
+	looseNot
+	looseCompare
+	looseSum
+	looseProduct
+	looseSign
+)
+
+// Print writes the expression canonically: parsed again it is the same tree.
+func Print(e Expr) string {
+	var b strings.Builder
+	write(&b, e, looseOr)
+	return b.String()
+}
+
+// write writes e, in parentheses if it binds looser than the place asks for.
+func write(b *strings.Builder, e Expr, place int) {
+	if strength(e) < place {
+		b.WriteByte('(')
+		write(b, e, looseOr)
+		b.WriteByte(')')
+		return
+	}
+	not := func(yes bool) {
+		if yes {
+			b.WriteString(" not")
+		}
+	}
+	switch e := e.(type) {
+	case *Column:
+		if e.Table != "" {
+			b.WriteString(name(e.Table) + ".")
+		}
+		b.WriteString(name(e.Name))
+	case *Parameter:
+		b.WriteString(":" + e.Name)
+		if e.Part != "" {
+			b.WriteString("." + e.Part)
+		}
+	case *Number:
+		b.WriteString(e.Value.String())
+	case *Text:
+		b.WriteString("'" + strings.ReplaceAll(e.Value, "'", "''") + "'")
+	case *Bool:
+		if e.Value {
+			b.WriteString("true")
+		} else {
+			b.WriteString("false")
+		}
+	case *Negative:
+		b.WriteByte('-')
+		write(b, e.X, looseSign+1)
+	case *Arithmetic:
+		s := strength(e)
+		write(b, e.Left, s)
+		b.WriteString(" " + string(e.Op) + " ")
+		write(b, e.Right, s+1)
+	case *Compare:
+		write(b, e.Left, looseSum)
+		b.WriteString(" " + e.Op + " ")
+		write(b, e.Right, looseSum)
+	case *Between:
+		write(b, e.X, looseSum)
+		not(e.Not)
+		b.WriteString(" between ")
+		write(b, e.Low, looseSum)
+		b.WriteString(" and ")
+		write(b, e.High, looseSum)
+	case *In:
+		write(b, e.X, looseSum)
+		not(e.Not)
+		b.WriteString(" in ")
+		writeList(b, e.Items)
+	case *Within:
+		write(b, e.X, looseSum)
+		not(e.Not)
+		b.WriteString(" within ")
+		write(b, e.Period, looseSum)
+	case *IsBlank:
+		write(b, e.X, looseSum)
+		b.WriteString(" is")
+		not(e.Not)
+		b.WriteString(" blank")
+	case *Logic:
+		word := " and "
+		if e.Or {
+			word = " or "
+		}
+		for i, t := range e.Terms {
+			if i > 0 {
+				b.WriteString(word)
+			}
+			write(b, t, strength(e)+1)
+		}
+	case *Not:
+		b.WriteString("not ")
+		write(b, e.X, looseNot)
+	}
+}
+
+func writeList(b *strings.Builder, items []Expr) {
+	if _, ok := items[0].(*Parameter); ok && len(items) == 1 {
+		write(b, items[0], looseSum)
+		return
+	}
+	b.WriteByte('(')
+	for i, item := range items {
+		if i > 0 {
+			b.WriteString(", ")
+		}
+		write(b, item, looseSum)
+	}
+	b.WriteByte(')')
+}
+
+func strength(e Expr) int {
+	switch e := e.(type) {
+	case *Logic:
+		if e.Or {
+			return looseOr
+		}
+		return looseAnd
+	case *Not:
+		return looseNot
+	case *Compare, *Between, *In, *Within, *IsBlank:
+		return looseCompare
+	case *Arithmetic:
+		if e.Op == '+' || e.Op == '-' {
+			return looseSum
+		}
+		return looseProduct
+	case *Negative:
+		return looseSign
+	}
+	return looseSign + 1
+}
+
+// name quotes a name unless it is a plain word that is not reserved.
+func name(s string) string {
+	if s != "" && isNameStart(s) && nameLength(s) == len(s) && !reserved[strings.ToLower(s)] {
+		return s
+	}
+	return `"` + strings.ReplaceAll(s, `"`, `""`) + `"`
+}

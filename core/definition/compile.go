@@ -1,0 +1,356 @@
+package definition
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"pikegate/core/catalog"
+	"pikegate/core/criteria"
+	"pikegate/core/diag"
+	"pikegate/core/parameter"
+	"pikegate/core/period"
+)
+
+// Compiled is a query that was checked against its source: every name is
+// resolved and every expression a tree.
+type Compiled struct {
+	Query    *Query
+	From     criteria.Table
+	Joins    []CompiledJoin
+	Columns  []CompiledColumn
+	Criteria criteria.Expr // nil when the query has none
+	// CriteriaText is what the positions in Criteria count in.
+	CriteriaText string
+	Sort         []SortKey
+}
+
+// CompiledJoin is a joined table and the condition it is joined on.
+type CompiledJoin struct {
+	criteria.Table
+	On criteria.Expr
+}
+
+// CompiledColumn is a column of the result and its tree.
+type CompiledColumn struct {
+	Column
+	Expr criteria.Expr
+	Type catalog.Type
+}
+
+// SortKey is one key of the order.
+type SortKey struct {
+	Expr        criteria.Expr
+	Descending  bool
+	BlanksFirst bool
+}
+
+// Compile checks a query and resolves its names against the source; with no
+// source everything is checked that can be without one.
+func Compile(q *Query, source *catalog.Source) (*Compiled, diag.Problems) {
+	c := compiler{query: q, source: source, out: &Compiled{Query: q, CriteriaText: q.Criteria.Value}}
+	c.name(q.Head)
+	c.tables()
+	c.questions()
+	c.columns()
+	c.criteria()
+	c.sort()
+	c.unused()
+	return c.out, c.problems
+}
+
+type compiler struct {
+	query    *Query
+	source   *catalog.Source
+	out      *Compiled
+	scope    criteria.Scope
+	used     []string
+	problems diag.Problems
+}
+
+func (c *compiler) fail(field string, line int, code, message, hint string) {
+	c.problems = append(c.problems, diag.Problem{Code: code, Message: message, Hint: hint, Field: field, Line: line})
+}
+
+var namePattern = regexp.MustCompile(`^[a-z][a-z0-9]*([-_][a-z0-9]+)*$`)
+
+func (c *compiler) name(h Head) {
+	if !namePattern.MatchString(h.Name) {
+		c.fail("name", 0, "bad_name", fmt.Sprintf("%q is not a name.", h.Name), "Names are lower-case words joined by dashes.")
+	}
+}
+
+func (c *compiler) tables() {
+	q := c.query
+	c.scope.Open = c.source == nil
+	c.out.From = c.table("from", q.From, q.From, false)
+	c.scope.Tables = append(c.scope.Tables, c.out.From)
+	for i, j := range q.Joins {
+		t := c.table(fmt.Sprintf("joins[%d].table", i), j.Table, j.Alias(), j.Optional)
+		c.scope.Tables = append(c.scope.Tables, t)
+		on := c.expression(fmt.Sprintf("joins[%d].on", i), j.On, true)
+		c.out.Joins = append(c.out.Joins, CompiledJoin{t, on})
+	}
+}
+
+func (c *compiler) table(field, name, alias string, optional bool) criteria.Table {
+	t := criteria.Table{Alias: alias, Optional: optional, Table: catalog.Table{Name: name}}
+	for _, other := range c.scope.Tables {
+		if strings.EqualFold(other.Alias, alias) {
+			c.fail(field, 0, "twice", "The query has two tables called "+alias+".", "Give one of them another name with as.")
+		}
+	}
+	if c.source == nil {
+		return t
+	}
+	found, ok := c.source.Table(name)
+	if !ok {
+		c.fail(field, 0, "unknown_table", fmt.Sprintf("The source %s has no table %s.", c.source.Name, name), nearOr(name, c.source.TableNames()))
+		return t
+	}
+	t.Table = found
+	return t
+}
+
+// expression parses and resolves a text of the document.
+func (c *compiler) expression(field string, text Text, condition bool) criteria.Expr {
+	e, problems := criteria.Parse(text.Value)
+	if len(problems) == 0 {
+		if condition {
+			problems = criteria.ResolveCondition(text.Value, e, c.scope)
+		} else {
+			_, problems = criteria.Resolve(text.Value, e, c.scope)
+		}
+	}
+	for _, p := range problems {
+		p.Field, p.Source = field, text.Value
+		before := []rune(text.Value)[:p.Offset]
+		p.Line = text.Line + strings.Count(string(before), "\n")
+		c.problems = append(c.problems, p)
+	}
+	return e
+}
+
+func (c *compiler) questions() {
+	seen := map[string]bool{}
+	for i, q := range c.query.Parameters {
+		field := fmt.Sprintf("parameters[%d]", i)
+		if !parameterPattern.MatchString(q.Name) && q.Name != "" {
+			c.fail(field+".name", 0, "bad_name", fmt.Sprintf("%q is not a name a question can have.", q.Name), "Use lower-case letters, digits and _.")
+		}
+		if seen[q.Name] {
+			c.fail(field+".name", 0, "twice", "Two questions are called "+q.Name+".", "")
+		}
+		seen[q.Name] = true
+		c.question(field, q.Parameter())
+		c.scope.Questions = append(c.scope.Questions, q.Parameter().Question())
+	}
+}
+
+var parameterPattern = regexp.MustCompile(`^[a-z][a-z0-9_]*$`)
+
+func (c *compiler) question(field string, p parameter.Parameter) {
+	expression := func(part, text string) {
+		if text == "" {
+			return
+		}
+		if _, problems := period.Parse(text); len(problems) > 0 {
+			for _, problem := range problems {
+				problem.Field, problem.Source = field+"."+part, text
+				c.problems = append(c.problems, problem)
+			}
+		}
+	}
+	switch p.Kind {
+	case parameter.Period:
+		if p.Many {
+			c.fail(field+".many", 0, "not_many", "A period question takes one period.", "")
+		}
+		if p.Choices.Any() {
+			c.fail(field+".choices", 0, "no_choices", "A period is not chosen from a list.", "")
+		}
+		for _, d := range p.Default {
+			expression("default", d)
+		}
+		expression("limits.earliest", p.Limits.Earliest)
+		expression("limits.latest", p.Limits.Latest)
+		if p.Limits.Longest != "" {
+			_, problems := period.ParseLength(p.Limits.Longest)
+			c.problems = append(c.problems, problems.In(field+".limits.longest")...)
+		}
+	case parameter.Text:
+		if l := p.Limits; l.Earliest != "" || l.Latest != "" || l.Ends != parameter.Ends("") {
+			c.fail(field+".limits", 0, "no_such_limit", "earliest, latest and ends limit periods, not text.", "")
+		}
+		if l := p.Limits.Longest; l != "" && !regexp.MustCompile(`^[1-9][0-9]{0,5}$`).MatchString(l) {
+			c.fail(field+".limits.longest", 0, "bad_number", "The longest text is a number of characters.", "Write longest: 80.")
+		}
+		if p.Choices.Column != "" {
+			c.choiceColumn(field+".choices.column", p.Choices.Column)
+		}
+	}
+}
+
+func (c *compiler) choiceColumn(field, text string) {
+	if _, ok := ChoiceColumn(text); !ok {
+		c.fail(field, 0, "bad_column", fmt.Sprintf("%q is not TABLE.COLUMN.", text), "Write locks.name.")
+		return
+	}
+	c.expression(field, Text{Value: text}, false)
+}
+
+// ChoiceColumn reads TABLE.COLUMN.
+func ChoiceColumn(text string) (*criteria.Column, bool) {
+	e, problems := criteria.Parse(text)
+	column, ok := e.(*criteria.Column)
+	return column, len(problems) == 0 && ok && column.Table != ""
+}
+
+func (c *compiler) columns() {
+	seen := map[string]bool{}
+	for i, col := range c.query.Columns {
+		field := fmt.Sprintf("columns[%d]", i)
+		if seen[col.Name] {
+			c.fail(field, col.Value.Line, "twice", "Two columns are called "+col.Name+".", "Give one of them another name.")
+		}
+		seen[col.Name] = true
+		if col.Name == "" {
+			c.fail(field, col.Value.Line, "missing_field", "The column has no name.", "Write name: and value:.")
+		}
+		expr := c.expression(field, col.Value, false)
+		made := CompiledColumn{Column: col, Expr: expr, Type: catalog.Decimal}
+		switch e := expr.(type) {
+		case *criteria.Column:
+			made.Type = e.Ref.Column.Type
+		case *criteria.Arithmetic, *criteria.Negative:
+			criteria.Walk(expr, func(inner criteria.Expr) {
+				if p, ok := inner.(*criteria.Parameter); ok {
+					c.fail(field, col.Value.Line, "no_questions", "A column cannot use the question :"+p.Name+".", "")
+				}
+			})
+		case nil:
+		default:
+			c.fail(field, col.Value.Line, "type_mismatch", "A column is a column of a table or arithmetic on them.", "")
+		}
+		c.out.Columns = append(c.out.Columns, made)
+	}
+}
+
+func (c *compiler) criteria() {
+	if strings.TrimSpace(c.query.Criteria.Value) == "" {
+		return
+	}
+	e := c.expression("criteria", c.query.Criteria, true)
+	c.out.Criteria = e
+	criteria.Walk(e, func(e criteria.Expr) {
+		switch e := e.(type) {
+		case *criteria.Parameter:
+			c.used = append(c.used, strings.ToLower(e.Name))
+		case *criteria.Logic:
+			for _, t := range e.Terms {
+				if inner, ok := t.(*criteria.Logic); ok && e.Or && !inner.Or && !parenthesised(c.query.Criteria.Value, inner) {
+					p := diag.At(c.query.Criteria.Value, e.Start, e.End, "mixed_and_or", "and and or stand side by side; and is read first.")
+					p.Severity, p.Field, p.Source = diag.Warning, "criteria", c.query.Criteria.Value
+					p.Hint = "Put parentheses around what belongs together."
+					p.Line = c.query.Criteria.Line
+					c.problems = append(c.problems, p)
+				}
+			}
+		}
+	})
+}
+
+// parenthesised tells whether the node stands in parentheses in the text.
+func parenthesised(text string, e criteria.Expr) bool {
+	before := strings.TrimRight(text[:e.At().Start], " \t\r\n")
+	return strings.HasSuffix(before, "(")
+}
+
+func (c *compiler) sort() {
+	for i, text := range c.query.Sort {
+		field := fmt.Sprintf("sort[%d]", i)
+		key := SortKey{}
+		words := strings.Fields(text.Value)
+		suffix := func(want ...string) bool {
+			if len(words) > len(want) && slices.Equal(words[len(words)-len(want):], want) {
+				words = words[:len(words)-len(want)]
+				return true
+			}
+			return false
+		}
+		key.BlanksFirst = suffix("blanks", "first")
+		if !key.BlanksFirst {
+			suffix("blanks", "last")
+		}
+		key.Descending = suffix("descending")
+		if !key.Descending {
+			suffix("ascending")
+		}
+		name := strings.Join(words, " ")
+		at := slices.IndexFunc(c.out.Columns, func(col CompiledColumn) bool { return col.Name == name })
+		if at >= 0 {
+			key.Expr = c.out.Columns[at].Expr
+		} else {
+			key.Expr = c.expression(field, Text{name, text.Line}, false)
+		}
+		c.out.Sort = append(c.out.Sort, key)
+	}
+}
+
+// unused refuses questions whose answer would change nothing.
+func (c *compiler) unused() {
+	for i, q := range c.query.Parameters {
+		if !slices.Contains(c.used, q.Name) && c.out.Criteria != nil || c.query.Criteria.Value == "" {
+			c.fail(fmt.Sprintf("parameters[%d]", i), 0, "unused_parameter",
+				"Nothing uses the answer to :"+q.Name+".", "Use it in the criteria, or take the question away.")
+		}
+	}
+}
+
+// CheckReport checks a report against its query.
+func CheckReport(r *Report, q *Query) diag.Problems {
+	c := compiler{query: q}
+	c.name(r.Head)
+	var questions, columns []string
+	kinds := map[string]parameter.Kind{}
+	for _, p := range q.Parameters {
+		questions = append(questions, p.Name)
+		kinds[p.Name] = parameter.Kind(p.Kind)
+	}
+	for _, col := range q.Columns {
+		columns = append(columns, col.Name)
+	}
+	known := func(field, what, name string, names []string) {
+		if !slices.Contains(names, name) {
+			c.fail(field, 0, "unknown_"+what, fmt.Sprintf("The query %s has no %s %s.", q.Name, what, name), nearOr(name, names))
+		}
+	}
+	readable := func(field, name, text string) {
+		if kinds[name] == parameter.Period {
+			_, problems := period.Parse(text)
+			for _, p := range problems.In(field) {
+				p.Source = text
+				c.problems = append(c.problems, p)
+			}
+		}
+	}
+	for i, a := range r.Ask {
+		field := fmt.Sprintf("ask[%d]", i)
+		known(field, "question", a.Name, questions)
+		for _, text := range slices.Concat(a.Quick, a.Default) {
+			readable(field, a.Name, text)
+		}
+		if _, both := r.Set[a.Name]; both {
+			c.fail(field, 0, "twice", a.Name+" is both asked and set.", "Take one of them away.")
+		}
+	}
+	for name, text := range r.Set {
+		known("set."+name, "question", name, questions)
+		readable("set."+name, name, text)
+	}
+	for i, name := range r.Columns {
+		known(fmt.Sprintf("columns[%d]", i), "column", name, columns)
+	}
+	return c.problems
+}

@@ -1,0 +1,377 @@
+package definition
+
+import (
+	"fmt"
+	"reflect"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/parser"
+	"github.com/goccy/go-yaml/token"
+
+	"pikegate/core/diag"
+)
+
+// MaxSize is how many bytes one file of definitions may have.
+const MaxSize = 1 << 20
+
+// kinds are the documents there are, by their kind.
+var kinds = map[string]func() Document{
+	"query":  func() Document { return &Query{} },
+	"report": func() Document { return &Report{} },
+}
+
+var kindNames = []string{"query", "report"}
+
+// Decode reads every document of a YAML (or JSON) file. All problems come
+// back at once, each with its line and the path of its field. The documents
+// that could be read are returned even if others could not.
+func Decode(file string, content []byte) ([]Document, diag.Problems) {
+	d := decoder{file: file}
+	switch {
+	case len(content) > MaxSize:
+		d.fail(nil, "", "too_long", "The file is larger than 1 MiB.", "")
+	case !utf8.Valid(content):
+		d.fail(nil, "", "not_utf8", "The file is not UTF-8 text.", "Save it as UTF-8.")
+	case deepest(content) > 200:
+		d.fail(nil, "", "too_deep", "The file is nested more than 200 deep.", "")
+	}
+	if len(d.problems) > 0 {
+		return nil, d.problems
+	}
+	var documents []Document
+	for _, part := range split(string(content)) {
+		d.before = part.before
+		tree, err := parser.ParseBytes([]byte(part.text), 0)
+		if err != nil {
+			d.syntax(err)
+			continue
+		}
+		for _, doc := range tree.Docs {
+			if doc.Body == nil || doc.Body.Type() == ast.NullType || doc.Body.Type() == ast.CommentType {
+				continue
+			}
+			if made := d.document(doc.Body); made != nil {
+				made.setRaw(part.text)
+				documents = append(documents, made)
+			}
+		}
+	}
+	if len(documents) == 0 && len(d.problems) == 0 {
+		d.fail(nil, "", "empty", "The file holds no definition.", "Begin with kind: query or kind: report.")
+	}
+	return documents, d.problems
+}
+
+// part is one document's text and the number of lines before it.
+type part struct {
+	text   string
+	before int
+}
+
+// split parts the documents of a file at the lines that begin with ---.
+func split(content string) []part {
+	var parts []part
+	var current strings.Builder
+	start := 0
+	for i, line := range strings.SplitAfter(content, "\n") {
+		if strings.HasPrefix(line, "---") {
+			parts = append(parts, part{current.String(), start})
+			current.Reset()
+			start = i + 1
+			if rest := strings.TrimSpace(line[3:]); rest == "" || rest[0] == '#' {
+				continue
+			}
+			line, start = " "+line[3:], i
+		}
+		current.WriteString(line)
+	}
+	return append(parts, part{current.String(), start})
+}
+
+// deepest is at least how deep the text nests: brackets that are open at
+// once, or dashes that follow each other on a line. The YAML parser recurses,
+// so that depth is refused before it is reached.
+func deepest(content []byte) int {
+	most, open, dashes := 0, 0, 0
+	for _, c := range content {
+		switch c {
+		case '[', '{':
+			open++
+		case ']', '}':
+			open = max(open-1, 0)
+		case '-', '?':
+			dashes++
+		case '\n':
+			dashes = 0
+		}
+		most = max(most, open, dashes)
+	}
+	return most
+}
+
+type decoder struct {
+	file     string
+	before   int // lines of the file before the document
+	problems diag.Problems
+}
+
+func (d *decoder) fail(at *token.Token, path, code, message, hint string) {
+	p := diag.Problem{Code: code, Message: message, Hint: hint, Field: path, File: d.file}
+	if at != nil {
+		p.Line = d.before + at.Position.Line
+		p.Offset = max(at.Position.Column-1, 0)
+		p.Length = utf8.RuneCountInString(at.Value)
+	}
+	d.problems = append(d.problems, p)
+}
+
+func (d *decoder) syntax(err error) {
+	var at *token.Token
+	message := err.Error()
+	if se, ok := err.(yaml.Error); ok {
+		at, message = se.GetToken(), se.GetMessage()
+	}
+	d.fail(at, "", "not_yaml", "This is not YAML: "+message+".", "")
+}
+
+func (d *decoder) document(n ast.Node) Document {
+	entries, ok := d.entries(n, "")
+	if !ok {
+		return nil
+	}
+	at := slices.IndexFunc(entries, func(e entry) bool { return e.name == "kind" })
+	if at < 0 {
+		d.fail(n.GetToken(), "kind", "missing_field", "kind is missing.", "Write kind: query or kind: report.")
+		return nil
+	}
+	kind, _ := d.scalar(entries[at].value)
+	make, known := kinds[kind.Value]
+	if !known {
+		d.fail(entries[at].value.GetToken(), "kind", "unknown_kind", fmt.Sprintf("There is no kind %q.", kind.Value), nearOr(kind.Value, kindNames))
+		return nil
+	}
+	doc := make()
+	d.fill(entries, n, reflect.ValueOf(doc).Elem(), "")
+	return doc
+}
+
+func nearOr(word string, names []string) string {
+	if hint := diag.DidYouMean(word, names); hint != "" {
+		return hint
+	}
+	return "There are " + strings.Join(names, ", ") + "."
+}
+
+// entry is one key of a mapping and its value.
+type entry struct {
+	name  string
+	key   *token.Token
+	value ast.Node
+}
+
+// entries takes a mapping apart.
+func (d *decoder) entries(n ast.Node, path string) ([]entry, bool) {
+	var pairs []*ast.MappingValueNode
+	switch n := n.(type) {
+	case *ast.MappingNode:
+		pairs = n.Values
+	case *ast.MappingValueNode:
+		pairs = []*ast.MappingValueNode{n}
+	default:
+		d.fail(n.GetToken(), path, "wrong_shape", orDocument(path)+" must be fields with values.", "")
+		return nil, false
+	}
+	var out []entry
+	for _, pair := range pairs {
+		out = append(out, entry{pair.Key.GetToken().Value, pair.Key.GetToken(), pair.Value})
+	}
+	return out, true
+}
+
+func orDocument(path string) string {
+	if path == "" {
+		return "The document"
+	}
+	return path
+}
+
+// shorthand is a type that can be written as one text; keyed one that can be
+// written as NAME: {fields}.
+type (
+	shorthand interface{ setText(Text) }
+	keyed     interface{ setKeyed(string) }
+)
+
+var textType = reflect.TypeFor[Text]()
+
+// value decodes a node into v.
+func (d *decoder) value(n ast.Node, v reflect.Value, path string) {
+	text, isScalar := d.scalar(n)
+	if v.Type() == textType {
+		if isScalar {
+			v.Set(reflect.ValueOf(text))
+		} else {
+			d.fail(n.GetToken(), path, "wrong_shape", path+" must be a text.", "")
+		}
+		return
+	}
+	if short, ok := v.Addr().Interface().(shorthand); ok && isScalar {
+		short.setText(text)
+		return
+	}
+	switch v.Kind() {
+	case reflect.String:
+		if !isScalar {
+			d.fail(n.GetToken(), path, "wrong_shape", path+" must be a text.", "")
+			return
+		}
+		v.SetString(text.Value)
+	case reflect.Bool:
+		b, ok := n.(*ast.BoolNode)
+		if !ok {
+			d.fail(n.GetToken(), path, "wrong_shape", path+" must be true or false.", "")
+			return
+		}
+		v.SetBool(b.Value)
+	case reflect.Slice:
+		d.slice(n, v, path)
+	case reflect.Map:
+		entries, ok := d.entries(n, path)
+		if !ok {
+			return
+		}
+		v.Set(reflect.MakeMap(v.Type()))
+		for _, e := range entries {
+			item := reflect.New(v.Type().Elem()).Elem()
+			d.value(e.value, item, join(path, e.name))
+			v.SetMapIndex(reflect.ValueOf(e.name), item)
+		}
+	case reflect.Struct:
+		entries, ok := d.entries(n, path)
+		if !ok {
+			return
+		}
+		if k, isKeyed := v.Addr().Interface().(keyed); isKeyed && len(entries) == 1 {
+			k.setKeyed(entries[0].name)
+			path = join(path, entries[0].name)
+			if entries, ok = d.entries(entries[0].value, path); !ok {
+				return
+			}
+		}
+		d.fill(entries, n, v, path)
+	}
+}
+
+func (d *decoder) slice(n ast.Node, v reflect.Value, path string) {
+	list, ok := n.(*ast.SequenceNode)
+	if !ok {
+		d.fail(n.GetToken(), path, "wrong_shape", path+" must be a list.", "Begin each line with a dash.")
+		return
+	}
+	v.Set(reflect.MakeSlice(v.Type(), len(list.Values), len(list.Values)))
+	for i, item := range list.Values {
+		d.value(item, v.Index(i), path+"["+strconv.Itoa(i)+"]")
+	}
+}
+
+// fill sets the fields of a struct from the entries of a mapping.
+func (d *decoder) fill(entries []entry, n ast.Node, v reflect.Value, path string) {
+	fields := fieldsOf(v.Type())
+	seen := map[string]bool{}
+	for _, e := range entries {
+		at := slices.IndexFunc(fields, func(f field) bool { return f.name == e.name })
+		switch {
+		case at < 0:
+			names := make([]string, len(fields))
+			for i, f := range fields {
+				names[i] = f.name
+			}
+			d.fail(e.key, join(path, e.name), "unknown_field", fmt.Sprintf("There is no field %q here.", e.name), nearOr(e.name, names))
+			continue
+		case seen[e.name]:
+			d.fail(e.key, join(path, e.name), "twice", fmt.Sprintf("The field %q stands here twice.", e.name), "")
+			continue
+		}
+		seen[e.name] = true
+		if e.value.Type() == ast.NullType {
+			continue
+		}
+		f := fields[at]
+		target := v.FieldByIndex(f.index)
+		d.value(e.value, target, join(path, e.name))
+		if len(f.enum) > 0 && target.String() != "" && !slices.Contains(f.enum, target.String()) {
+			d.fail(e.value.GetToken(), join(path, e.name), "unknown_word", fmt.Sprintf("%q is not known here.", target.String()), nearOr(target.String(), f.enum))
+		}
+	}
+	for _, f := range fields {
+		if f.required && v.FieldByIndex(f.index).IsZero() && !hasProblem(d.problems, join(path, f.name)) {
+			d.fail(n.GetToken(), join(path, f.name), "missing_field", f.name+" is missing.", f.doc+".")
+		}
+	}
+}
+
+func hasProblem(problems diag.Problems, path string) bool {
+	return slices.ContainsFunc(problems, func(p diag.Problem) bool { return strings.HasPrefix(p.Field, path) })
+}
+
+func join(path, name string) string {
+	if path == "" {
+		return name
+	}
+	return path + "." + name
+}
+
+// scalar is the text of a scalar as it was written, and where.
+func (d *decoder) scalar(n ast.Node) (Text, bool) {
+	switch n := n.(type) {
+	case *ast.LiteralNode:
+		return Text{n.Value.Value, d.before + n.Start.Position.Line + 1}, true
+	case *ast.StringNode:
+		return Text{n.Value, d.before + n.Token.Position.Line}, true
+	case *ast.IntegerNode, *ast.FloatNode, *ast.BoolNode:
+		return Text{n.GetToken().Value, d.before + n.GetToken().Position.Line}, true
+	case *ast.NullNode:
+		return Text{"", d.before + n.Token.Position.Line}, true
+	}
+	return Text{}, false
+}
+
+// field is one field of the format, as its struct tags tell it.
+type field struct {
+	name, doc, example string
+	enum               []string
+	required           bool
+	index              []int
+	typ                reflect.Type
+}
+
+// fieldsOf lists the fields of a struct type, inlined ones included.
+func fieldsOf(t reflect.Type) []field {
+	var out []field
+	for i := range t.NumField() {
+		f := t.Field(i)
+		if f.Anonymous {
+			for _, inner := range fieldsOf(f.Type) {
+				inner.index = append([]int{i}, inner.index...)
+				out = append(out, inner)
+			}
+			continue
+		}
+		name := f.Tag.Get("yaml")
+		if name == "-" {
+			continue
+		}
+		made := field{name: name, doc: f.Tag.Get("doc"), example: f.Tag.Get("example"),
+			required: f.Tag.Get("required") == "true", index: []int{i}, typ: f.Type}
+		if enum := f.Tag.Get("enum"); enum != "" {
+			made.enum = strings.Split(enum, ",")
+		}
+		out = append(out, made)
+	}
+	return out
+}

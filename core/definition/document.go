@@ -1,0 +1,244 @@
+// Package definition is what an author writes: YAML documents that describe
+// queries and reports. The structs below are the format: their tags give the
+// names, the descriptions and the allowed words, and both the reader
+// (decode.go) and the JSON Schema (schema.go) are made from them.
+package definition
+
+import (
+	"strings"
+	"unicode"
+
+	"pikegate/core/parameter"
+)
+
+// Document is one definition.
+type Document interface {
+	// Ident is the kind and name.
+	Ident() (kind, name string)
+	// Heading is the title and what it is about.
+	Heading() (title, about string)
+	// Raw is the document as it was written.
+	Raw() string
+
+	setRaw(text string)
+}
+
+// Text is a text of a document that remembers its place, for the languages
+// that are written inside it.
+type Text struct {
+	Value string
+	// Line is the line of the document's file its first character is on, from 1.
+	Line int
+}
+
+// Head is what every definition begins with.
+type Head struct {
+	Kind  string `yaml:"kind" doc:"What is defined" example:"query" required:"true"`
+	Name  string `yaml:"name" doc:"Lower-case words joined by dashes" example:"lock-passages" required:"true"`
+	Title string `yaml:"title" doc:"What people read" example:"Lock passages"`
+	About string `yaml:"about" doc:"One or two sentences about it" example:"Every vessel that went through a lock."`
+
+	raw string
+}
+
+// Raw is the document as it was written.
+func (h *Head) Raw() string { return h.raw }
+
+func (h *Head) setRaw(text string) { h.raw = text }
+
+// Ident is the kind and name.
+func (h Head) Ident() (kind, name string) { return h.Kind, h.Name }
+
+// Heading is the title, or the name where there is none, and what it is about.
+func (h Head) Heading() (title, about string) {
+	if h.Title == "" {
+		return Labelled(h.Name), h.About
+	}
+	return h.Title, h.About
+}
+
+// Query says which records to read and what to ask for.
+type Query struct {
+	Head       `yaml:",inline"`
+	Source     string     `yaml:"source" doc:"The source the tables are in" example:"navigation" required:"true"`
+	From       string     `yaml:"from" doc:"The table whose records are returned" example:"passages" required:"true"`
+	Joins      []Join     `yaml:"joins" doc:"Tables that add columns"`
+	Parameters []Question `yaml:"parameters" doc:"What is asked at run time"`
+	Columns    []Column   `yaml:"columns" doc:"What is returned, in this order" required:"true"`
+	Criteria   Text       `yaml:"criteria" doc:"Which records match" example:"passed_at within :period"`
+	Sort       []Text     `yaml:"sort" doc:"In which order: a column, then ascending or descending, then perhaps blanks first" example:"passed_at descending"`
+}
+
+// Join adds a table.
+type Join struct {
+	Table    string `yaml:"table" doc:"The table to add" example:"locks" required:"true"`
+	As       string `yaml:"as" doc:"Its name in this query, when it is not the table's own"`
+	Optional bool   `yaml:"optional" doc:"Keeps records that have no match in this table"`
+	On       Text   `yaml:"on" doc:"Which of its records belong to a record" example:"passages.lock_id = locks.id" required:"true"`
+}
+
+// Alias is the join's name in the query.
+func (j Join) Alias() string {
+	if j.As != "" {
+		return j.As
+	}
+	return j.Table
+}
+
+// Column is one column of the result.
+type Column struct {
+	Name   string `yaml:"name" doc:"Its name in the result" example:"lock"`
+	Value  Text   `yaml:"value" doc:"A column or simple arithmetic on columns" example:"locks.name" required:"true"`
+	Label  string `yaml:"label" doc:"What people read above it" example:"Lock"`
+	Format string `yaml:"format" doc:"How numbers are shown: money has two places" enum:"plain,money"`
+}
+
+// setText lets a column be written as its value alone.
+func (c *Column) setText(t Text) {
+	c.Value = t
+	c.Name = t.Value
+	if dot := strings.LastIndexByte(t.Value, '.'); dot >= 0 {
+		c.Name = t.Value[dot+1:]
+	}
+}
+
+// Heading is the label, or the name in words.
+func (c Column) Heading() string {
+	if c.Label != "" {
+		return c.Label
+	}
+	return Labelled(c.Name)
+}
+
+// Question is one parameter.
+type Question struct {
+	Name     string  `yaml:"name" doc:"Its name in the criteria, after a colon" example:"period" required:"true"`
+	Kind     string  `yaml:"kind" doc:"What is asked for" enum:"period,text" required:"true"`
+	Label    string  `yaml:"label" doc:"What people read" example:"Passage dates"`
+	Help     string  `yaml:"help" doc:"A sentence beneath it" example:"Both days count in full."`
+	Required bool    `yaml:"required" doc:"Whether an answer is needed"`
+	Many     bool    `yaml:"many" doc:"Whether several answers can be given"`
+	Default  Texts   `yaml:"default" doc:"What no answer means" example:"last month"`
+	Limits   Limits  `yaml:"limits" doc:"What an answer must keep to"`
+	Choices  Choices `yaml:"choices" doc:"What an answer is chosen from"`
+}
+
+// Texts is one text or a list of them.
+type Texts []string
+
+func (t *Texts) setText(text Text) { *t = Texts{text.Value} }
+
+// Limits is what an answer must keep to.
+type Limits struct {
+	Earliest string `yaml:"earliest" doc:"Nothing before the start of this" example:"2023-01-01"`
+	Latest   string `yaml:"latest" doc:"Nothing after the end of this" example:"today"`
+	Longest  string `yaml:"longest" doc:"The longest a period may be, or how many characters a text may have" example:"400 days"`
+	Ends     string `yaml:"ends" doc:"Which sides of a period may be left open" enum:"closed,open-start,open-end,open"`
+}
+
+// Choices is what an answer is chosen from.
+type Choices struct {
+	Listed []Choice `yaml:"listed" doc:"The answers, written out"`
+	Column string   `yaml:"column" doc:"The values that occur in TABLE.COLUMN" example:"locks.name"`
+}
+
+// Choice is one listed answer.
+type Choice struct {
+	Value string `yaml:"value" doc:"What it means" required:"true"`
+	Label string `yaml:"label" doc:"What people read"`
+}
+
+func (c *Choice) setText(t Text) { c.Value = t.Value }
+
+// Report is what people see of a query.
+type Report struct {
+	Head    `yaml:",inline"`
+	Query   string            `yaml:"query" doc:"The query it shows" example:"lock-passages" required:"true"`
+	Tags    []string          `yaml:"tags" doc:"Words to find it by" example:"traffic"`
+	Ask     []Asked           `yaml:"ask" doc:"Order and wording of the questions; those not named come after"`
+	Set     map[string]string `yaml:"set" doc:"Questions the report answers itself"`
+	Columns []string          `yaml:"columns" doc:"Which of the query's columns, in which order; all of them when left out"`
+}
+
+// Asked is one question as this report asks it.
+type Asked struct {
+	Name    string   `yaml:"-"`
+	Label   string   `yaml:"label" doc:"What people read here" example:"Which days?"`
+	Help    string   `yaml:"help" doc:"A sentence beneath it"`
+	Quick   []string `yaml:"quick" doc:"Answers offered for a click" example:"last month"`
+	Default Texts    `yaml:"default" doc:"What no answer means here"`
+}
+
+func (a *Asked) setText(t Text)       { a.Name = t.Value }
+func (a *Asked) setKeyed(name string) { a.Name = name }
+
+// Parameter is the question as the parameter package reads it.
+func (q Question) Parameter() parameter.Parameter {
+	p := parameter.Parameter{
+		Name: q.Name, Label: q.Label, Help: q.Help, Kind: parameter.Kind(q.Kind),
+		Many: q.Many, Required: q.Required, Default: q.Default,
+		Limits: parameter.Limits{Earliest: q.Limits.Earliest, Latest: q.Limits.Latest,
+			Longest: q.Limits.Longest, Ends: parameter.Ends(q.Limits.Ends)},
+		Choices: parameter.Choices{Column: q.Choices.Column},
+	}
+	if p.Label == "" {
+		p.Label = Labelled(q.Name)
+	}
+	if p.Kind == parameter.Period && p.Limits.Ends == "" {
+		p.Limits.Ends = parameter.EndsClosed
+	}
+	for _, c := range q.Choices.Listed {
+		p.Choices.Listed = append(p.Choices.Listed, parameter.Choice(c))
+	}
+	return p
+}
+
+// Questions are the query's questions as the report asks them, and the ones
+// it answers itself.
+func (r Report) Questions(q Query) (asked, set []parameter.Parameter) {
+	byName := map[string]parameter.Parameter{}
+	var order []string
+	for _, a := range r.Ask {
+		order = append(order, a.Name)
+	}
+	for _, question := range q.Parameters {
+		byName[question.Name] = question.Parameter()
+		order = append(order, question.Name)
+	}
+	for _, a := range r.Ask {
+		p := byName[a.Name]
+		if a.Label != "" {
+			p.Label = a.Label
+		}
+		if a.Help != "" {
+			p.Help = a.Help
+		}
+		if a.Default != nil {
+			p.Default = a.Default
+		}
+		p.Quick = a.Quick
+		byName[a.Name] = p
+	}
+	for _, name := range order {
+		p, open := byName[name]
+		if !open {
+			continue // asked before
+		}
+		delete(byName, name)
+		if _, fixed := r.Set[name]; fixed {
+			set = append(set, p)
+		} else {
+			asked = append(asked, p)
+		}
+	}
+	return asked, set
+}
+
+// Labelled makes a label of a name: paid_on is "Paid on".
+func Labelled(name string) string {
+	text := []rune(strings.NewReplacer("_", " ", "-", " ").Replace(name))
+	if len(text) > 0 {
+		text[0] = unicode.ToUpper(text[0])
+	}
+	return string(text)
+}

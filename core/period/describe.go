@@ -1,0 +1,67 @@
+package period
+
+import (
+	"fmt"
+
+	"pikegate/core/civil"
+	"pikegate/core/diag"
+)
+
+// Reading is an expression as it was read, for people and programs.
+type Reading struct {
+	Expression   string  `json:"expression"`
+	From         *string `json:"from" doc:"The start, included; null where open"`
+	Until        *string `json:"until" doc:"The end, left out; null where open"`
+	FromInstant  *string `json:"from_instant" doc:"When the start falls in the zone, in UTC"`
+	UntilInstant *string `json:"until_instant" doc:"When the end falls in the zone, in UTC"`
+	Days         *int    `json:"days" doc:"How many days are touched; null where open"`
+	Canonical    string  `json:"canonical" doc:"The expression in its shortest standard form"`
+	ReadBack     string  `json:"readback" doc:"The period in words"`
+}
+
+// Describe reads an expression and tells all there is to know of it.
+func Describe(expression string, ctx civil.Context) (Reading, diag.Problems) {
+	span, problems := Read(expression, ctx)
+	if len(problems) > 0 {
+		return Reading{}, problems
+	}
+	r := Reading{Expression: expression, Canonical: span.Canonical(), ReadBack: span.ReadBack()}
+	r.From, r.FromInstant = boundText(span.From, ctx)
+	r.Until, r.UntilInstant = boundText(span.Until, ctx)
+	if span.Closed() {
+		days := span.Days()
+		r.Days = &days
+	}
+	return r, nil
+}
+
+// boundText is a bound as text, nil where open; one at midnight is a date.
+func boundText(t civil.DateTime, ctx civil.Context) (at, instant *string) {
+	if t == civil.Start || t == civil.End {
+		return nil, nil
+	}
+	text, moment := t.String(), civil.InstantOf(t, ctx.Zone).String()
+	if t.IsMidnight() {
+		text = t.Date().String()
+	}
+	return &text, &moment
+}
+
+// AsOf sets the context's clock to the start of a day, or to an instant, so
+// that relative expressions can be repeated; blank leaves it as it is.
+func AsOf(ctx civil.Context, text string) (civil.Context, diag.Problems) {
+	if text == "" {
+		return ctx, nil
+	}
+	span, problems := Read(text, ctx)
+	if len(problems) == 0 && (!span.Closed() || span.Days() != 1) {
+		p := diag.At(text, 0, len(text), "not_a_day", fmt.Sprintf("%q is not one day.", text))
+		p.Hint = "Write a day, such as 2026-03-31, or an instant."
+		problems = diag.Problems{p}
+	}
+	if len(problems) > 0 {
+		return ctx, problems
+	}
+	ctx.Now = civil.InstantOf(span.From, ctx.Zone)
+	return ctx, nil
+}

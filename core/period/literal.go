@@ -1,0 +1,370 @@
+package period
+
+import (
+	"fmt"
+
+	"pikegate/core/civil"
+)
+
+const (
+	perMinute = 60
+	perHour   = 3600
+	perDay    = 86400
+)
+
+// numeric reads a base that begins with a digit.
+func (p *parser) numeric() node {
+	t := p.next()
+	n := p.peek()
+	switch {
+	case t.digits() == 8:
+		return p.day(t.start, t.value/10000, t.value/100%100, t.value%100)
+	case t.digits() == 4:
+		return p.afterYear(t)
+	case t.digits() <= 2 && n.kind == tWord && n.word.role == rMonth:
+		p.next()
+		return p.yearAfterMonth(t.start, n.word.value, t.value)
+	case t.digits() <= 2 && n.joined && n.is('-') && p.ahead(1).kind == tWord && p.ahead(1).word.role == rMonth:
+		p.next()
+		month := p.next()
+		if dash := p.peek(); dash.is('-') && dash.joined {
+			p.next()
+		}
+		return p.yearAfterMonth(t.start, month.word.value, t.value)
+	case t.digits() <= 2 && n.joined && (n.is('/') || n.is('.') || n.is('-')) &&
+		p.ahead(1).kind == tNumber && p.ahead(1).joined && p.ahead(2) == (token{kind: tMark, joined: true, char: n.char, start: p.ahead(2).start, end: p.ahead(2).end}) &&
+		p.ahead(3).kind == tNumber && p.ahead(3).joined:
+		return p.slashed(t)
+	case n.kind == tWord && (n.word.role == rUnit || n.word.role == rFiscal):
+		p.at--
+		count, unit, ok := p.counted()
+		if !ok {
+			return nil
+		}
+		if !p.take(rAgo) {
+			p.failAt(p.since(t.start), "incomplete", "A length alone says nothing about when.",
+				fmt.Sprintf("Write last %s, next %[1]s or %[1]s ago.", p.text[t.start:p.since(t.start).end]))
+			return nil
+		}
+		return &ago{p.since(t.start), unit, -count}
+	}
+	p.fail(t, "unknown_form", "This number is not a date.", "Write a day as 2026-03-14, a month as 2026-03, a year as 2026.")
+	return nil
+}
+
+// afterYear reads what follows a year of four digits.
+func (p *parser) afterYear(t token) node {
+	year := t.value
+	if year < civil.MinYear {
+		p.fail(t, "out_of_range", "Years run from 0001 to 9999.", "")
+		return nil
+	}
+	dash, n := p.peek(), p.ahead(1)
+	if dash.is('/') && dash.joined && n.kind == tNumber && n.joined && p.ahead(2).is('/') && p.ahead(2).joined && p.ahead(3).kind == tNumber {
+		p.at += 4
+		p.failAt(p.since(t.start), "unknown_form", "A date that begins with its year is written with dashes.",
+			"", fixText(fmt.Sprintf("%04d-%02d-%02d", year, n.value, p.ahead(-1).value))...)
+		return nil
+	}
+	if !dash.is('-') || !dash.joined || !n.joined {
+		return p.months(t.start, year, 1, 12)
+	}
+	switch {
+	case n.kind == tNumber:
+		p.next()
+		p.next()
+		return p.afterMonthNumber(t.start, year, n)
+	case n.kind == tWord && (n.word.role == rQ || n.word.role == rH):
+		p.next()
+		p.next()
+		return p.unitOfYear(t.start, n, year)
+	case n.kind == tWord && n.word.role == rW:
+		p.next()
+		p.next()
+		return p.week(t.start, year)
+	}
+	return p.months(t.start, year, 1, 12)
+}
+
+// afterMonthNumber reads what follows 2026-03.
+func (p *parser) afterMonthNumber(start, year int, month token) node {
+	dash, d := p.peek(), p.ahead(1)
+	if !dash.is('-') || !dash.joined || d.kind != tNumber || !d.joined {
+		if month.digits() != 2 {
+			p.failAt(p.since(start), "unknown_form", "A month has two digits.", "", fixText(fmt.Sprintf("%04d-%02d", year, month.value))...)
+			return nil
+		}
+		if month.value < 1 || month.value > 12 {
+			p.noSuchMonth(p.since(start), year, month.value)
+			return nil
+		}
+		return p.months(start, year, month.value, 1)
+	}
+	p.next()
+	p.next()
+	if month.digits() != 2 || d.digits() != 2 {
+		p.failAt(p.since(start), "unknown_form", "Month and day have two digits each.", "",
+			fixText(fmt.Sprintf("%04d-%02d-%02d", year, month.value, d.value))...)
+		return nil
+	}
+	day := p.day(start, year, month.value, d.value)
+	t := p.peek()
+	if day == nil {
+		return nil
+	}
+	if t.kind == tWord && t.word.role == rT && t.joined && p.ahead(1).kind == tNumber {
+		p.next()
+		return p.time(start, day.span.From)
+	}
+	if t.kind == tNumber && p.ahead(1).is(':') {
+		return p.time(start, day.span.From)
+	}
+	return day
+}
+
+// time reads HH:MM[:SS][Z|±HH:MM] after a day.
+func (p *parser) time(start int, midnight civil.DateTime) node {
+	hour := p.next()
+	colon, minute := p.peek(), p.ahead(1)
+	if !colon.is(':') || minute.kind != tNumber {
+		p.fail(hour, "unknown_form", "A time is written as 08:30 or 08:30:15.", "")
+		return nil
+	}
+	p.at += 2
+	unit, second := perMinute, token{}
+	if p.peek().is(':') && p.ahead(1).kind == tNumber {
+		second = p.ahead(1)
+		p.at += 2
+		unit = 1
+	}
+	place := mark{hour.start, p.tokens[p.at-1].end}
+	if dot := p.peek(); (dot.is('.') || dot.is(',')) && dot.joined && p.ahead(1).kind == tNumber {
+		p.fail(p.ahead(1), "too_fine", "Times are read to the second.", "Leave the fraction out.")
+		return nil
+	}
+	if hour.digits() != 2 || minute.digits() != 2 || (unit == 1 && second.digits() != 2) {
+		p.failAt(place, "unknown_form", "Hours, minutes and seconds have two digits each.", "Write 08:30 or 08:30:15.")
+		return nil
+	}
+	if hour.value > 23 || minute.value > 59 || second.value > 59 {
+		hint := "Times run from 00:00 to 23:59:59."
+		if hour.value == 24 && minute.value == 0 && second.value == 0 {
+			hint += " An end covers its whole day: leave the time out."
+		}
+		p.failAt(place, "no_such_date", "There is no such time of day.", hint)
+		return nil
+	}
+	at := midnight + civil.DateTime(hour.value*perHour+minute.value*perMinute+second.value)
+	if offset, ok := p.offset(); ok {
+		return &instant{p.since(start), civil.Instant(int64(at) - int64(offset)), civil.DateTime(unit)}
+	}
+	if len(p.problems) > 0 {
+		return nil
+	}
+	return &fixed{p.since(start), Span{at, at + civil.DateTime(unit)}}
+}
+
+// offset reads Z or ±HH:MM, in seconds; it must be joined to the time.
+func (p *parser) offset() (int, bool) {
+	t := p.peek()
+	if !t.joined {
+		return 0, false
+	}
+	if t.kind == tWord && t.word.role == rZ {
+		p.next()
+		return 0, true
+	}
+	hours, minutes := p.ahead(1), p.ahead(3)
+	if (t.is('+') || t.is('-')) && hours.kind == tNumber && hours.joined {
+		seconds := hours.value * perHour
+		switch {
+		case hours.digits() == 4:
+			seconds = hours.value/100*perHour + hours.value%100*perMinute
+			p.at += 2
+		case hours.digits() == 2 && p.ahead(2).is(':') && minutes.kind == tNumber && minutes.digits() == 2:
+			seconds += minutes.value * perMinute
+			p.at += 4
+		default:
+			p.fail(hours, "unknown_form", "An offset is written as +01:00.", "")
+			return 0, false
+		}
+		if seconds > 16*perHour {
+			p.fail(hours, "no_such_date", "No zone is that far from UTC.", "")
+			return 0, false
+		}
+		if t.is('-') {
+			seconds = -seconds
+		}
+		return seconds, true
+	}
+	return 0, false
+}
+
+// week reads the number after 2026-W and a day of it.
+func (p *parser) week(start, year int) node {
+	n := p.peek()
+	if n.kind != tNumber || !n.joined || n.digits() != 2 {
+		p.failAt(p.since(start), "unknown_form", "A week has two digits.", "Write 2026-W05.")
+		return nil
+	}
+	p.next()
+	monday, ok := civil.ISOWeekMonday(year, n.value)
+	if !ok {
+		last := 53
+		if _, has := civil.ISOWeekMonday(year, 53); !has {
+			last = 52
+		}
+		nearest := min(max(n.value, 1), last)
+		p.failAt(p.since(start), "no_such_date", fmt.Sprintf("%d has no week %d; its weeks are 1 to %d.", year, n.value, last), "",
+			fixText(fmt.Sprintf("%04d-W%02d", year, nearest))...)
+		return nil
+	}
+	if dash, d := p.peek(), p.ahead(1); dash.is('-') && dash.joined && d.kind == tNumber && d.joined {
+		p.at += 2
+		if d.digits() != 1 || d.value < 1 || d.value > 7 {
+			p.fail(d, "no_such_date", "The days of a week are 1 (Monday) to 7 (Sunday).", "")
+			return nil
+		}
+		return p.days(start, monday+civil.Date(d.value-1), 1)
+	}
+	return p.days(start, monday, 7)
+}
+
+// quarterFirst reads 1 2026 after Q or H.
+func (p *parser) quarterFirst(letter token) node {
+	number, year := p.peek(), p.ahead(1)
+	if number.kind != tNumber || !number.joined || year.kind != tNumber || year.digits() != 4 || year.value < civil.MinYear {
+		p.fail(letter, "unknown_form", "A quarter or half needs its number and year.", "Write Q1 2026 or H2 2026.")
+		return nil
+	}
+	node := p.unitOfYear(letter.start, letter, year.value)
+	if node != nil {
+		p.next()
+		node.mark = p.since(letter.start)
+	}
+	return node
+}
+
+// unitOfYear reads the number after Q or H.
+func (p *parser) unitOfYear(start int, letter token, year int) *fixed {
+	n := p.peek()
+	name, initial, count := "quarter", "Q", 4
+	if letter.word.role == rH {
+		name, initial, count = "half", "H", 2
+	}
+	if n.kind != tNumber || !n.joined {
+		p.failAt(p.since(start), "unknown_form", "Which "+name+"?", "Write 2026-Q1 or 2026-H2.")
+		return nil
+	}
+	p.next()
+	if n.value < 1 || n.value > count || n.digits() != 1 {
+		p.failAt(p.since(start), "no_such_date", fmt.Sprintf("A year has no %s %s; there are %d.", name, p.text[n.start:n.end], count), "",
+			fixText(fmt.Sprintf("%04d-%s%d", year, initial, min(max(n.value, 1), count)))...)
+		return nil
+	}
+	size := 12 / count
+	return p.months(start, year, (n.value-1)*size+1, size)
+}
+
+// fiscalYear reads what follows FY.
+func (p *parser) fiscalYear(t token) node {
+	year := p.peek()
+	if year.kind != tNumber || year.digits() != 4 || year.value < civil.MinYear {
+		p.fail(t, "unknown_form", "A fiscal year is written as FY2026.", "")
+		return nil
+	}
+	p.next()
+	if dash, q, n := p.peek(), p.ahead(1), p.ahead(2); dash.is('-') && dash.joined && q.kind == tWord && q.word.role == rQ && n.kind == tNumber {
+		p.at += 3
+		if n.value < 1 || n.value > 4 {
+			p.fail(n, "no_such_date", "A fiscal year has quarters 1 to 4.", "")
+			return nil
+		}
+		return &fiscal{p.since(t.start), year.value, n.value}
+	}
+	return &fiscal{p.since(t.start), year.value, 0}
+}
+
+// afterMonth reads what follows a month's name: a year, or a day and a year.
+func (p *parser) afterMonth(t token) node {
+	n := p.peek()
+	if dash := n; dash.is('-') && dash.joined && p.ahead(1).kind == tNumber && p.ahead(1).joined {
+		p.next()
+		n = p.peek()
+	}
+	if n.kind == tNumber && n.digits() == 4 {
+		p.next()
+		if n.value < civil.MinYear {
+			p.fail(n, "out_of_range", "Years run from 0001 to 9999.", "")
+			return nil
+		}
+		return p.months(t.start, n.value, t.word.value, 1)
+	}
+	if n.kind == tNumber && n.digits() <= 2 {
+		p.next()
+		if p.peek().is(',') {
+			p.next()
+		}
+		return p.yearAfterMonth(t.start, t.word.value, n.value)
+	}
+	p.fail(t, "incomplete", "The year is missing.", "Write March 2026 or 14 March 2026.")
+	return nil
+}
+
+// yearAfterMonth reads the year of a day whose month and day are known.
+func (p *parser) yearAfterMonth(start, month, day int) node {
+	y := p.peek()
+	switch {
+	case y.kind == tNumber && y.digits() == 4:
+		p.next()
+		if n := p.day(start, y.value, month, day); n != nil {
+			return n
+		}
+	case y.kind == tNumber && y.digits() <= 2:
+		p.next()
+		p.failAt(p.since(start), "two_digit_year", "A year has four digits.", "Write "+p.text[start:y.start]+"20"+p.text[y.start:y.end]+", if that is the year.")
+	default:
+		p.failAt(p.since(start), "incomplete", "The year is missing.", "Write 14 March 2026.")
+	}
+	return nil
+}
+
+// slashed reads 03/04/2026, 3.4.2026 or 03-04-2026; the first number is read.
+func (p *parser) slashed(first token) node {
+	second, year := p.ahead(1), p.ahead(3)
+	p.at += 4
+	s := &slashed{p.since(first.start), first.value, second.value, year.value}
+	switch {
+	case year.digits() < 4 && year.digits() != 3:
+		p.failAt(s.mark, "two_digit_year", "A year has four digits.", fmt.Sprintf("Write 20%02d, if that is the year.", year.value))
+		return nil
+	case year.digits() != 4 || second.digits() > 2 || year.value < civil.MinYear:
+		p.failAt(s.mark, "unknown_form", "This is not a date.", "Write a day as 2026-03-14.")
+		return nil
+	}
+	return s
+}
+
+// day makes one day, or says that there is none.
+func (p *parser) day(start, year, month, day int) *fixed {
+	switch {
+	case year < civil.MinYear:
+		p.failAt(p.since(start), "out_of_range", "Years run from 0001 to 9999.", "")
+		return nil
+	case month < 1 || month > 12:
+		p.noSuchMonth(p.since(start), year, month)
+		return nil
+	case !civil.Valid(year, month, day):
+		p.noSuchDay(p.since(start), year, month, day)
+		return nil
+	}
+	return p.days(start, civil.DateOf(year, month, day), 1)
+}
+
+func (p *parser) days(start int, first civil.Date, count int) *fixed {
+	return &fixed{p.since(start), OfDays(first, first+civil.Date(count-1))}
+}
+
+func (p *parser) months(start, year, month, count int) *fixed {
+	return &fixed{p.since(start), OfDays(civil.DateOf(year, month, 1), civil.DateOf(year, month+count, 1)-1)}
+}

@@ -1,0 +1,351 @@
+package period
+
+import (
+	"unicode/utf8"
+
+	"pikegate/core/civil"
+	"pikegate/core/diag"
+)
+
+// MaxLength is how many characters an expression may have.
+const MaxLength = 200
+
+// Parse reads the text to a tree, or to every problem it has.
+func Parse(text string) (Expr, diag.Problems) {
+	if n := utf8.RuneCountInString(text); n > MaxLength {
+		return Expr{}, diag.Problems{tooLong(text, n)}
+	}
+	var buffer [32]token
+	p := parser{text: text, tokens: lex(text, buffer[:0])}
+	root := p.expression()
+	if len(p.problems) > 0 {
+		return Expr{}, p.problems
+	}
+	return Expr{text: text, root: root}, nil
+}
+
+type parser struct {
+	text     string
+	tokens   []token
+	at       int
+	problems diag.Problems
+}
+
+func (p *parser) peek() token { return p.tokens[p.at] }
+
+func (p *parser) ahead(n int) token { return p.tokens[min(p.at+n, len(p.tokens)-1)] }
+
+func (p *parser) next() token {
+	t := p.tokens[p.at]
+	if t.kind != tEnd {
+		p.at++
+	}
+	return t
+}
+
+// take steps over the next token if it is a word of that role.
+func (p *parser) take(r role) bool {
+	if t := p.peek(); t.kind == tWord && t.word.role == r {
+		p.at++
+		return true
+	}
+	return false
+}
+
+// since marks what was read from the byte start up to here.
+func (p *parser) since(start int) mark {
+	end := start
+	if p.at > 0 {
+		end = max(start, p.tokens[p.at-1].end)
+	}
+	return mark{start, end}
+}
+
+// expression reads the whole text.
+func (p *parser) expression() node {
+	first := p.peek()
+	if first.kind == tEnd {
+		p.fail(first, "empty", "Nothing was typed.", "Write a day (2026-03-14), a month (2026-03), a period (2026-03-01/2026-03-31) or words like last month.")
+		return nil
+	}
+	var root node
+	switch {
+	case p.take(rAll):
+		root = &interval{mark: p.since(first.start)}
+	case first.kind == tWord && (first.word.role == rBefore || first.word.role == rAfter):
+		p.next()
+		term := p.term()
+		root = &outside{p.since(first.start), term, first.word.role == rAfter}
+	case p.take(rThrough):
+		to := p.term()
+		root = &interval{p.since(first.start), nil, to}
+	case p.take(rSince):
+		from := p.term()
+		root = &interval{p.since(first.start), from, nil}
+	default:
+		worded := p.take(rFrom)
+		root = p.interval(first.start, worded)
+	}
+	if len(p.problems) == 0 && p.peek().kind != tEnd {
+		p.unexpected()
+	}
+	return root
+}
+
+// interval reads END [ '/' END ]; worded tells that "from" stood before it.
+func (p *parser) interval(start int, worded bool) node {
+	from := p.end()
+	if len(p.problems) > 0 && !p.skipToSeparator() {
+		return nil
+	}
+	sep := p.peek()
+	if !sep.is('/') && !(sep.kind == tWord && (sep.word.role == rTo || sep.word.role == rThrough)) {
+		_, isLength := from.(*length)
+		switch {
+		case worded:
+			return &interval{p.since(start), from, nil}
+		case isLength:
+			p.failAt(from.place(), "incomplete", "A length needs a start or an end.", "Write P7D/2026-03-31 or 2026-03-01/P7D.")
+		case from == nil && len(p.problems) == 0:
+			p.fail(sep, "incomplete", "An open side needs the other end.", "Write ../2026-03-31, or all for no bounds.")
+		}
+		return from
+	}
+	p.next()
+	if p.peek().kind == tEnd {
+		p.fail(sep, "incomplete", "The end is missing.", "Write an end, or .. for no end.")
+		return nil
+	}
+	to := p.end()
+	if f, ok := from.(*length); ok {
+		if _, both := to.(*length); both || to == nil {
+			p.failAt(f.mark, "incomplete", "A length needs a date on the other side.", "Write P7D/2026-03-31.")
+		}
+	}
+	if t, ok := to.(*length); ok && from == nil {
+		p.failAt(t.mark, "incomplete", "A length needs a date on the other side.", "Write 2026-03-01/P7D.")
+	}
+	return &interval{p.since(start), from, to}
+}
+
+// skipToSeparator steps to what divides the two ends, so that the second one
+// is read, and its problems told, even when the first is wrong.
+func (p *parser) skipToSeparator() bool {
+	for ; p.peek().kind != tEnd; p.at++ {
+		t := p.peek()
+		if t.is('/') && p.ahead(1).kind != tEnd || t.kind == tWord && t.word.role == rTo && p.ahead(1).kind != tEnd {
+			return true
+		}
+	}
+	return false
+}
+
+// end reads one end of an interval: a term, a length, or .. as nil.
+func (p *parser) end() node {
+	t := p.peek()
+	if t.kind == tDots {
+		p.next()
+		return nil
+	}
+	if t.kind == tWord && t.word.role == rP {
+		d, ok := p.isoDuration()
+		if !ok {
+			return nil
+		}
+		return &length{p.since(t.start), d}
+	}
+	return p.term()
+}
+
+// term reads a base and what it is moved by.
+func (p *parser) term() node {
+	start := p.peek().start
+	term := p.base()
+	for term != nil {
+		op := p.peek()
+		if !op.is('+') && !op.is('-') {
+			break
+		}
+		p.next()
+		by, ok := p.duration()
+		if !ok {
+			return nil
+		}
+		if op.is('-') {
+			by = by.negated()
+		}
+		term = &moved{p.since(start), term, by}
+	}
+	return term
+}
+
+// base reads one term without movement. The first token is not read yet.
+func (p *parser) base() node {
+	t := p.peek()
+	switch t.kind {
+	case tNumber:
+		return p.numeric()
+	case tWord:
+		return p.worded()
+	}
+	p.unexpected()
+	return nil
+}
+
+// worded reads a base that begins with a word.
+func (p *parser) worded() node {
+	t := p.next()
+	switch t.word.role {
+	case rDay:
+		return &ago{p.since(t.start), civil.Day, t.word.value}
+	case rMonth:
+		return p.afterMonth(t)
+	case rDirection:
+		return p.afterDirection(t)
+	case rUnit:
+		p.at--
+		unit, _ := p.unit()
+		if p.take(rTo) && p.take(rDate) {
+			return &toDate{p.since(t.start), unit}
+		}
+		p.failAt(p.since(t.start), "incomplete", "A unit alone says nothing about when.", "Write this "+p.text[t.start:t.end]+", last "+p.text[t.start:t.end]+" or "+p.text[t.start:t.end]+" to date.")
+	case rFiscal:
+		p.at--
+		if unit, ok := p.unit(); ok {
+			if p.take(rTo) && p.take(rDate) {
+				return &toDate{p.since(t.start), unit}
+			}
+			p.failAt(p.since(t.start), "incomplete", "A fiscal unit alone says nothing about when.", "Write this fiscal year or fiscal year to date.")
+		}
+	case rFirst:
+		return p.partOf(t, false)
+	case rIn:
+		if count, unit, ok := p.counted(); ok {
+			return &ago{p.since(t.start), unit, count}
+		}
+	case rQ, rH:
+		return p.quarterFirst(t)
+	case rFY:
+		return p.fiscalYear(t)
+	case rWeekday:
+		p.fail(t, "incomplete", "Which "+p.text[t.start:t.end]+"?", "Write last "+p.text[t.start:t.end]+", this "+p.text[t.start:t.end]+" or next "+p.text[t.start:t.end]+".")
+	case rP:
+		p.fail(t, "incomplete", "A length stands on one side of an interval.", "Write P7D/2026-03-31 or 2026-03-01/P7D.")
+	default:
+		p.at--
+		p.unexpected()
+	}
+	return nil
+}
+
+// afterDirection reads what follows last, this or next.
+func (p *parser) afterDirection(t token) node {
+	direction := t.word.value
+	n := p.peek()
+	switch {
+	case n.kind == tNumber:
+		if direction == 0 {
+			p.fail(t, "unknown_form", "\"this\" goes with one unit.", "Write last 7 days or next 7 days.")
+			return nil
+		}
+		count, unit, ok := p.counted()
+		if !ok {
+			return nil
+		}
+		s := &several{unit: unit, count: count, next: direction > 0}
+		if p.take(rIncluding) {
+			if d := p.next(); d.kind != tWord || d.word != vocabulary["today"] || s.next {
+				p.failAt(p.since(t.start), "unknown_form", "Only \"last … including today\" takes an ending.", "Write last 7 days including today.")
+				return nil
+			}
+			s.including = true
+		}
+		s.mark = p.since(t.start)
+		return s
+	case n.kind == tWord && n.word.role == rWeekday:
+		p.next()
+		return &weekday{p.since(t.start), n.word.value, direction}
+	case n.kind == tWord && (n.word.role == rUnit || n.word.role == rFiscal):
+		if direction < 0 && p.ahead(1).kind == tWord && p.ahead(1).word.role == rOf {
+			return p.partOf(t, true)
+		}
+		unit, ok := p.unit()
+		if !ok {
+			return nil
+		}
+		return &relative{p.since(t.start), unit, direction}
+	}
+	p.unexpected("day", "week", "month", "quarter", "half", "year", "fiscal", "monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+	return nil
+}
+
+// partOf reads UNIT of TERM; first or last is read.
+func (p *parser) partOf(t token, last bool) node {
+	unit, ok := p.unit()
+	if !ok {
+		return nil
+	}
+	if !p.take(rOf) {
+		p.fail(p.peek(), "incomplete", "First of what?", "Write first day of last month.")
+		return nil
+	}
+	term := p.base()
+	if term == nil {
+		return nil
+	}
+	return &partOf{p.since(t.start), unit, last, term}
+}
+
+// unit reads a unit word, fiscal or not.
+func (p *parser) unit() (civil.Unit, bool) {
+	isFiscal := p.take(rFiscal)
+	t := p.peek()
+	if t.kind != tWord || t.word.role != rUnit {
+		p.unexpected("day", "week", "month", "quarter", "half", "year", "days", "weeks", "months", "quarters", "years")
+		return 0, false
+	}
+	p.next()
+	unit := civil.Unit(t.word.value)
+	if isFiscal {
+		switch unit {
+		case civil.Quarter:
+			return civil.FiscalQuarter, true
+		case civil.Year:
+			return civil.FiscalYear, true
+		}
+		p.fail(t, "unknown_form", "Only quarters and years are fiscal.", "Write this fiscal year or last fiscal quarter.")
+		return 0, false
+	}
+	return unit, true
+}
+
+// counted reads NUMBER UNIT, as in 7 days.
+func (p *parser) counted() (int, civil.Unit, bool) {
+	n := p.peek()
+	if n.kind != tNumber {
+		p.unexpected()
+		return 0, 0, false
+	}
+	p.next()
+	unit, ok := p.unit()
+	if !ok {
+		return 0, 0, false
+	}
+	if !p.countable(n, 1) {
+		return 0, 0, false
+	}
+	return n.value, unit, true
+}
+
+// countable refuses counts below least and above the limit.
+func (p *parser) countable(n token, least int) bool {
+	switch {
+	case n.value < least:
+		p.fail(n, "bad_count", "The number must be at least 1.", "")
+		return false
+	case n.value > maxNumber || n.digits() > 8:
+		p.fail(n, "out_of_range", "The number is too large.", "Dates run from year 0001 to 9999.")
+		return false
+	}
+	return true
+}

@@ -1,0 +1,264 @@
+package period
+
+import (
+	"fmt"
+
+	"pikegate/core/civil"
+	"pikegate/core/diag"
+)
+
+// Read parses the text and resolves it in the context.
+func Read(text string, ctx civil.Context) (Span, diag.Problems) {
+	expr, problems := Parse(text)
+	if len(problems) > 0 {
+		return Span{}, problems
+	}
+	return expr.Resolve(ctx)
+}
+
+// Resolve turns the expression into a span, or into every problem it has in
+// the context.
+func (e Expr) Resolve(ctx civil.Context) (Span, diag.Problems) {
+	r := resolver{ctx: ctx, text: e.text, today: ctx.Today()}
+	span := r.span(e.root)
+	if len(r.problems) > 0 {
+		return Span{}, r.problems
+	}
+	return span, nil
+}
+
+// Relative tells whether the expression depends on the day it is read on.
+func (e Expr) Relative() bool { return isRelative(e.root) }
+
+func isRelative(n node) bool {
+	switch n := n.(type) {
+	case *relative, *several, *toDate, *ago, *weekday:
+		return true
+	case *moved:
+		return isRelative(n.term)
+	case *partOf:
+		return isRelative(n.term)
+	case *outside:
+		return isRelative(n.term)
+	case *interval:
+		return n.from != nil && isRelative(n.from) || n.to != nil && isRelative(n.to)
+	}
+	return false
+}
+
+type resolver struct {
+	ctx      civil.Context
+	text     string
+	today    civil.Date
+	problems diag.Problems
+}
+
+func (r *resolver) fail(at mark, code, message, hint string, fixes ...diag.Fix) {
+	r.problems = append(r.problems, problemAt(r.text, at, code, message, hint, fixes...))
+}
+
+// span resolves one node; what it returns after a problem is of no use.
+func (r *resolver) span(n node) Span {
+	switch n := n.(type) {
+	case *fixed:
+		return n.span
+	case *instant:
+		from := civil.CivilOf(n.at, r.ctx.Zone)
+		return r.inRange(n.mark, Span{from, from + n.seconds})
+	case *slashed:
+		return r.slashed(n)
+	case *fiscal:
+		first := r.ctx.FiscalYearStart(n.year)
+		months := 12
+		if n.quarter > 0 {
+			first, months = first.AddMonths(3*(n.quarter-1)), 3
+		}
+		return r.inRange(n.mark, OfDays(first, first.AddMonths(months)-1))
+	case *relative:
+		first := n.unit.Add(r.ctx.StartOf(n.unit, r.today), n.offset)
+		return r.inRange(n.mark, OfDays(first, n.unit.Add(first, 1)-1))
+	case *several:
+		return r.several(n)
+	case *toDate:
+		return OfDays(r.ctx.StartOf(n.unit, r.today), r.today)
+	case *ago:
+		return r.move(n.mark, OfDays(r.today, r.today), durationOf(n.unit, n.count))
+	case *weekday:
+		return r.weekday(n)
+	case *moved:
+		return r.move(n.mark, r.span(n.term), n.by)
+	case *partOf:
+		return r.part(n)
+	case *interval:
+		return r.interval(n)
+	case *outside:
+		s := r.span(n.term)
+		if n.after {
+			return Span{s.Until, civil.End}
+		}
+		return Span{civil.Start, s.From}
+	}
+	panic(fmt.Sprintf("period: no such node: %T", n))
+}
+
+func (r *resolver) several(n *several) Span {
+	running := r.ctx.StartOf(n.unit, r.today)
+	switch {
+	case n.next:
+		first := n.unit.Add(running, 1)
+		return r.inRange(n.mark, OfDays(first, n.unit.Add(first, n.count)-1))
+	case n.including:
+		return r.inRange(n.mark, OfDays(n.unit.Add(running, 1-n.count), r.today))
+	}
+	return r.inRange(n.mark, OfDays(n.unit.Add(running, -n.count), running-1))
+}
+
+func (r *resolver) weekday(n *weekday) Span {
+	day := r.today
+	switch n.offset {
+	case 0:
+		day = r.ctx.StartOf(civil.Week, r.today)
+		for int(day.Weekday()) != n.day {
+			day++
+		}
+	default:
+		day += civil.Date(n.offset)
+		for int(day.Weekday()) != n.day {
+			day += civil.Date(n.offset)
+		}
+	}
+	return r.inRange(n.mark, OfDays(day, day))
+}
+
+// slashed reads a day by the date order, or by the only reading it has.
+func (r *resolver) slashed(n *slashed) Span {
+	dmy := civil.Valid(n.year, n.second, n.first)
+	mdy := civil.Valid(n.year, n.first, n.second)
+	day, month := n.first, n.second
+	switch r.ctx.Order {
+	case civil.OrderDMY:
+		mdy = false
+	case civil.OrderMDY:
+		dmy = false
+		day, month = n.second, n.first
+	}
+	one := civil.DateOf(n.year, n.second, n.first)
+	other := civil.DateOf(n.year, n.first, n.second)
+	switch {
+	case dmy && mdy && one != other:
+		r.fail(n.mark, "ambiguous_date", fmt.Sprintf("This can be read as %s or as %s.", longDay(one), longDay(other)), "Say which one is meant.",
+			diag.Fix{Label: longDay(one), Text: one.String()}, diag.Fix{Label: longDay(other), Text: other.String()})
+	case dmy:
+		return OfDays(one, one)
+	case mdy:
+		return OfDays(other, other)
+	case month < 1 || month > 12:
+		if r.ctx.Order == civil.OrderNone && n.first >= 1 && n.first <= 12 {
+			day, month = n.second, n.first // a month that exists, its day does not
+			r.noSuchDay(n, month, day)
+			break
+		}
+		hint := "Write the day as 2026-03-14."
+		if r.ctx.Order != civil.OrderNone {
+			hint = fmt.Sprintf("Dates are read in the order %s here.", r.ctx.Order)
+		}
+		r.fail(n.mark, "no_such_date", fmt.Sprintf("There is no month %d.", month), hint)
+	default:
+		r.noSuchDay(n, month, day)
+	}
+	return Span{}
+}
+
+func (r *resolver) noSuchDay(n *slashed, month, day int) {
+	message, nearest := noSuchDay(n.year, month, day)
+	r.fail(n.mark, "no_such_date", message, "", fixText(nearest)...)
+}
+
+// move moves both ends. A span of whole months stays one when it is moved by
+// months; elsewhere the first and the last day (or second) move, each keeping
+// its day of the month or taking the month's last.
+func (r *resolver) move(at mark, s Span, d duration) Span {
+	if len(r.problems) > 0 {
+		return s
+	}
+	if d.months != 0 {
+		if wholeMonths(s) {
+			s = Span{moveMonths(s.From, d.months), moveMonths(s.Until, d.months)}
+		} else {
+			unit := civil.DateTime(1)
+			if s.WholeDays() {
+				unit = perDay
+			}
+			s = Span{moveMonths(s.From, d.months), moveMonths(s.Until-unit, d.months) + unit}
+		}
+	}
+	shift := civil.DateTime(d.days*perDay + d.seconds)
+	return r.inRange(at, Span{s.From + shift, s.Until + shift})
+}
+
+func moveMonths(t civil.DateTime, months int) civil.DateTime {
+	return t.Date().AddMonths(months).Midnight() + civil.DateTime(t.Seconds())
+}
+
+func wholeMonths(s Span) bool {
+	_, _, first := s.From.Date().YMD()
+	_, _, after := s.Until.Date().YMD()
+	return s.WholeDays() && first == 1 && after == 1
+}
+
+func (r *resolver) part(n *partOf) Span {
+	s := r.span(n.term)
+	if len(r.problems) > 0 {
+		return s
+	}
+	first, last := s.FirstDay(), s.LastDay()
+	var part Span
+	if n.last {
+		part = OfDays(n.unit.Add(last+1, -1), last)
+	} else {
+		part = OfDays(first, n.unit.Add(first, 1)-1)
+	}
+	if part.From < first.Midnight() || part.Until > (last+1).Midnight() {
+		r.fail(n.mark, "part_too_long", "The part is longer than the whole.", "Name a shorter part.")
+	}
+	return part
+}
+
+func (r *resolver) interval(n *interval) Span {
+	s := All
+	fromLength, startGiven := n.from.(*length)
+	toLength, endGiven := n.to.(*length)
+	switch {
+	case startGiven:
+		s.Until = r.span(n.to).Until
+		s.From = r.move(n.mark, Span{s.Until, s.Until + perDay}, fromLength.negated()).From
+	case endGiven:
+		s.From = r.span(n.from).From
+		s.Until = r.move(n.mark, Span{s.From, s.From + perDay}, toLength.duration).From
+	default:
+		var from, to Span
+		if n.from != nil {
+			from = r.span(n.from)
+			s.From = from.From
+		}
+		if n.to != nil {
+			to = r.span(n.to)
+			s.Until = to.Until
+		}
+		if len(r.problems) == 0 && n.from != nil && n.to != nil && s.Until <= s.From {
+			a, b := r.text[n.from.place().start:n.from.place().end], r.text[n.to.place().start:n.to.place().end]
+			swapped := b + "/" + a
+			r.fail(n.mark, "end_before_start", fmt.Sprintf("The end, %s, is before the start, %s.", to.ReadBack(), from.ReadBack()), "",
+				diag.Fix{Label: "Swap them: " + swapped, Text: swapped})
+		}
+	}
+	return s
+}
+
+// inRange refuses what leaves the years that are accepted.
+func (r *resolver) inRange(at mark, s Span) Span {
+	if len(r.problems) == 0 && (!s.From.Date().InRange() || !(s.Until - 1).Date().InRange()) {
+		r.fail(at, "out_of_range", "This leaves the years 0001 to 9999.", "")
+	}
+	return s
+}

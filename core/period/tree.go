@@ -1,0 +1,109 @@
+package period
+
+import "pikegate/core/civil"
+
+// Expr is a parsed expression: one node of the closed set below. It keeps the
+// text it was read from, so that problems found when it is resolved can be
+// placed.
+type Expr struct {
+	text string
+	root node
+}
+
+// node is one construct of the language.
+type node interface{ place() mark }
+
+// mark is where a node stands in the text, in bytes.
+type mark struct{ start, end int }
+
+func (m mark) place() mark { return m }
+
+type (
+	// fixed is a literal of the calendar: a day, a minute, a month, a week …
+	fixed struct {
+		mark
+		span Span
+	}
+	// instant is a date-time with an offset; its civil time depends on the zone.
+	instant struct {
+		mark
+		at      civil.Instant
+		seconds civil.DateTime // how long the written unit is
+	}
+	// slashed is a day written as 03/04/2026, to be read by the date order.
+	slashed struct {
+		mark
+		first, second, year int
+	}
+	// fiscal is FY2026 (quarter 0) or FY2026-Q2.
+	fiscal struct {
+		mark
+		year, quarter int
+	}
+	// relative is the unit that holds today (offset 0), the one before (-1) or after (1).
+	relative struct {
+		mark
+		unit   civil.Unit
+		offset int
+	}
+	// several is "last 7 days", "next 2 weeks", "last 3 months including today".
+	several struct {
+		mark
+		unit      civil.Unit
+		count     int
+		next      bool
+		including bool
+	}
+	// toDate is "month to date".
+	toDate struct {
+		mark
+		unit civil.Unit
+	}
+	// ago is one day: today moved by a number of units.
+	ago struct {
+		mark
+		unit  civil.Unit
+		count int
+	}
+	// weekday is "last friday" (-1), "this friday" (0), "next friday" (1).
+	weekday struct {
+		mark
+		day    int
+		offset int
+	}
+	// moved is a term with both ends moved.
+	moved struct {
+		mark
+		term node
+		by   duration
+	}
+	// partOf is "first day of last month".
+	partOf struct {
+		mark
+		unit civil.Unit
+		last bool
+		term node
+	}
+	// interval runs from the start of one term to the end of another; a nil
+	// side is open, and one side may be a duration.
+	interval struct {
+		mark
+		from, to node
+	}
+	// length is an ISO duration standing on one side of an interval.
+	length struct {
+		mark
+		duration
+	}
+	// outside is "before" (the end left out) or "after" a term.
+	outside struct {
+		mark
+		term  node
+		after bool
+	}
+)
+
+// duration is a length of time: months, days and seconds, each signed.
+type duration struct{ months, days, seconds int }
+
+func (d duration) negated() duration { return duration{-d.months, -d.days, -d.seconds} }

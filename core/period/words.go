@@ -1,0 +1,101 @@
+package period
+
+import (
+	"sort"
+
+	"pikegate/core/civil"
+)
+
+// word is a word of the language: what it is and which of them.
+type word struct {
+	role  role
+	value int
+}
+
+type role uint8
+
+const (
+	unknown role = iota
+	rMonth
+	rWeekday
+	rUnit
+	rDirection // last, this, next: value -1, 0, 1
+	rDay       // today, yesterday, tomorrow: value in days
+	rFiscal
+	rTo
+	rThrough
+	rSince
+	rBefore
+	rAfter
+	rAll
+	rAgo
+	rIn
+	rFirst
+	rOf
+	rDate
+	rIncluding
+	rFrom
+	rQ
+	rH
+	rW
+	rT
+	rZ
+	rFY
+	rP
+)
+
+// vocabulary is every word of the language. A new word is a new row here.
+var vocabulary = map[string]word{
+	"january": {rMonth, 1}, "february": {rMonth, 2}, "march": {rMonth, 3}, "april": {rMonth, 4},
+	"may": {rMonth, 5}, "june": {rMonth, 6}, "july": {rMonth, 7}, "august": {rMonth, 8},
+	"september": {rMonth, 9}, "october": {rMonth, 10}, "november": {rMonth, 11}, "december": {rMonth, 12},
+	"jan": {rMonth, 1}, "feb": {rMonth, 2}, "mar": {rMonth, 3}, "apr": {rMonth, 4}, "jun": {rMonth, 6},
+	"jul": {rMonth, 7}, "aug": {rMonth, 8}, "sep": {rMonth, 9}, "sept": {rMonth, 9}, "oct": {rMonth, 10},
+	"nov": {rMonth, 11}, "dec": {rMonth, 12},
+
+	"sunday": {rWeekday, 0}, "monday": {rWeekday, 1}, "tuesday": {rWeekday, 2}, "wednesday": {rWeekday, 3},
+	"thursday": {rWeekday, 4}, "friday": {rWeekday, 5}, "saturday": {rWeekday, 6},
+	"sun": {rWeekday, 0}, "mon": {rWeekday, 1}, "tue": {rWeekday, 2}, "wed": {rWeekday, 3},
+	"thu": {rWeekday, 4}, "fri": {rWeekday, 5}, "sat": {rWeekday, 6},
+
+	"day": {rUnit, int(civil.Day)}, "week": {rUnit, int(civil.Week)}, "month": {rUnit, int(civil.Month)},
+	"quarter": {rUnit, int(civil.Quarter)}, "half": {rUnit, int(civil.Half)}, "year": {rUnit, int(civil.Year)},
+	"days": {rUnit, int(civil.Day)}, "weeks": {rUnit, int(civil.Week)}, "months": {rUnit, int(civil.Month)},
+	"quarters": {rUnit, int(civil.Quarter)}, "halves": {rUnit, int(civil.Half)}, "years": {rUnit, int(civil.Year)},
+
+	"last": {rDirection, -1}, "this": {rDirection, 0}, "next": {rDirection, 1},
+	"today": {rDay, 0}, "yesterday": {rDay, -1}, "tomorrow": {rDay, 1},
+	"fiscal": {rFiscal, 0}, "to": {rTo, 0}, "through": {rThrough, 0}, "since": {rSince, 0}, "from": {rFrom, 0},
+	"before": {rBefore, 0}, "after": {rAfter, 0}, "all": {rAll, 0}, "ago": {rAgo, 0}, "in": {rIn, 0},
+	"first": {rFirst, 0}, "of": {rOf, 0}, "date": {rDate, 0}, "including": {rIncluding, 0},
+	"q": {rQ, 0}, "h": {rH, 0}, "w": {rW, 0}, "t": {rT, 0}, "z": {rZ, 0}, "fy": {rFY, 0},
+	"p": {rP, 0}, "pt": {rP, 1},
+}
+
+// spoken is the words worth proposing when an unknown one is near.
+var spoken = func() []string {
+	var words []string
+	for text := range vocabulary {
+		if len(text) > 2 {
+			words = append(words, text)
+		}
+	}
+	sort.Strings(words)
+	return words
+}()
+
+// lookUp finds a word, whatever its case, without allocating.
+func lookUp(text string) word {
+	var lower [12]byte
+	if len(text) > len(lower) {
+		return word{}
+	}
+	for i := range len(text) {
+		c := text[i]
+		if c >= 'A' && c <= 'Z' {
+			c += 'a' - 'A'
+		}
+		lower[i] = c
+	}
+	return vocabulary[string(lower[:len(text)])]
+}

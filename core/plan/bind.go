@@ -1,0 +1,468 @@
+package plan
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+	"pikegate/core/criteria"
+	"pikegate/core/definition"
+	"pikegate/core/diag"
+	"pikegate/core/parameter"
+	"pikegate/core/period"
+)
+
+// Bind makes the statement of one run: optional questions left blank drop
+// out, periods become bounds in each column's own encoding. Columns names the
+// query's columns that are wanted, in order; none means all.
+func Bind(c *definition.Compiled, columns []string, values parameter.Values, ctx civil.Context) (Statement, diag.Problems) {
+	b := binder{compiled: c, values: values, ctx: ctx}
+	s := Statement{From: Table{c.From.Table.Name, c.From.Alias}, DateIndex: -1}
+	for _, j := range c.Joins {
+		on, _ := b.bind(j.On)
+		s.Joins = append(s.Joins, Join{Table{j.Table.Table.Name, j.Alias}, j.Optional, on})
+	}
+	b.outputs(&s, columns)
+	if c.Criteria != nil {
+		for _, condition := range criteria.Conditions(c.Criteria) {
+			expr, open := b.bind(condition)
+			at := condition.At()
+			made := Condition{Text: c.CriteriaText[at.Start:at.End], Expr: expr}
+			if open {
+				made.Expr, made.Words = nil, b.anything(condition)
+			} else {
+				made.Words = b.words(condition)
+			}
+			s.Where = append(s.Where, made)
+		}
+		if date := dateColumn(c.Criteria); date != nil {
+			s.DateIndex = b.fetch(&s, date.Ref)
+		}
+	}
+	b.sort(&s)
+	return s, b.problems
+}
+
+type binder struct {
+	compiled *definition.Compiled
+	values   parameter.Values
+	ctx      civil.Context
+	problems diag.Problems
+}
+
+// fetch gives the place of a column in the fetched row, adding it if needed.
+func (b *binder) fetch(s *Statement, ref criteria.Ref) int {
+	at := slices.IndexFunc(s.Fetch, func(r criteria.Ref) bool {
+		return r.Alias == ref.Alias && r.Column.Name == ref.Column.Name
+	})
+	if at < 0 {
+		at = len(s.Fetch)
+		s.Fetch = append(s.Fetch, ref)
+	}
+	return at
+}
+
+func (b *binder) outputs(s *Statement, wanted []string) {
+	columns := b.compiled.Columns
+	if len(wanted) > 0 {
+		columns = nil
+		for _, name := range wanted {
+			at := slices.IndexFunc(b.compiled.Columns, func(c definition.CompiledColumn) bool { return c.Name == name })
+			columns = append(columns, b.compiled.Columns[at])
+		}
+	}
+	for _, c := range columns {
+		out := Output{Name: c.Name, Label: c.Heading(), Type: c.Type, Format: c.Format}
+		if plain, ok := c.Expr.(*criteria.Column); ok {
+			out.Column = plain.Ref.Column
+			out.Index = b.fetch(s, plain.Ref)
+		} else {
+			out.Formula = Formula{c.Expr, map[*criteria.Column]int{}}
+			criteria.Walk(c.Expr, func(e criteria.Expr) {
+				if inner, ok := e.(*criteria.Column); ok {
+					out.Formula.columns[inner] = b.fetch(s, inner.Ref)
+				}
+			})
+		}
+		s.Outputs = append(s.Outputs, out)
+	}
+}
+
+// sort sets the order, and appends keys of the tables until it is the same
+// at every run.
+func (b *binder) sort(s *Statement) {
+	descending := false
+	for _, key := range b.compiled.Sort {
+		expr, _ := b.bind(key.Expr)
+		nullable := false
+		criteria.Walk(key.Expr, func(e criteria.Expr) {
+			if c, ok := e.(*criteria.Column); ok && c.Ref.Nullable {
+				nullable = true
+			}
+		})
+		descending = key.Descending
+		s.Sort = append(s.Sort, SortKey{expr, key.Descending, key.BlanksFirst, nullable})
+	}
+	tables := []criteria.Table{b.compiled.From}
+	for _, j := range b.compiled.Joins {
+		if !pinned(j) {
+			tables = append(tables, j.Table)
+		}
+	}
+	for _, t := range tables {
+		for _, name := range t.Table.Key {
+			column, _ := t.Table.Column(name)
+			key := Column{criteria.Ref{Alias: t.Alias, Column: column}}
+			if slices.ContainsFunc(s.Sort, func(k SortKey) bool {
+				c, ok := k.Expr.(Column)
+				return ok && c.Ref.Alias == t.Alias && strings.EqualFold(c.Ref.Column.Name, name)
+			}) {
+				continue
+			}
+			// In the direction of the last key, so that one index serves all.
+			s.Sort = append(s.Sort, SortKey{Expr: key, Descending: descending, Nullable: t.Optional})
+		}
+	}
+}
+
+// pinned tells whether a joined table has at most one record for each: its
+// whole key is compared for equality.
+func pinned(j definition.CompiledJoin) bool {
+	equal := map[string]bool{}
+	for _, c := range criteria.Conditions(j.On) {
+		if compare, ok := c.(*criteria.Compare); ok && compare.Op == "=" {
+			for _, side := range []criteria.Expr{compare.Left, compare.Right} {
+				if column, ok := side.(*criteria.Column); ok && column.Ref.Alias == j.Alias {
+					equal[strings.ToLower(column.Ref.Column.Name)] = true
+				}
+			}
+		}
+	}
+	for _, name := range j.Table.Table.Key {
+		if !equal[strings.ToLower(name)] {
+			return false
+		}
+	}
+	return len(j.Table.Table.Key) > 0
+}
+
+// dateColumn is the column of the first condition that compares a date with a
+// period that was asked for, or else with a written one.
+func dateColumn(e criteria.Expr) *criteria.Column {
+	var asked, written *criteria.Column
+	criteria.Walk(e, func(e criteria.Expr) {
+		switch e.(type) {
+		case *criteria.Compare, *criteria.Within, *criteria.Between:
+		default:
+			return
+		}
+		var column *criteria.Column
+		isAsked, isWritten := false, false
+		for _, side := range criteria.Children(e) {
+			switch side := side.(type) {
+			case *criteria.Column:
+				if side.Ref.Column.Type.IsDate() && column == nil {
+					column = side
+				}
+			case *criteria.Parameter:
+				isAsked = isAsked || side.Question.Type == criteria.Period
+			case *criteria.Text:
+				isWritten = isWritten || side.Period != nil
+			}
+		}
+		if isAsked && asked == nil {
+			asked = column
+		}
+		if isWritten && written == nil {
+			written = column
+		}
+	})
+	if asked != nil {
+		return asked
+	}
+	return written
+}
+
+// bind translates a node. Open tells that it restricts nothing: an optional
+// question was left blank, or a period has no bounds.
+func (b *binder) bind(e criteria.Expr) (expr Expr, open bool) {
+	if b.leftBlank(e) {
+		return nil, true
+	}
+	switch e := e.(type) {
+	case *criteria.Column:
+		return Column{e.Ref}, false
+	case *criteria.Number:
+		return Value{e.Value}, false
+	case *criteria.Text:
+		return Value{e.Value}, false
+	case *criteria.Bool:
+		return Value{e.Value}, false
+	case *criteria.Parameter:
+		return Value{b.values[e.Name].Texts[0]}, false
+	case *criteria.Negative:
+		x, _ := b.bind(e.X)
+		return Arithmetic{'-', Value{int64(0)}, x}, false
+	case *criteria.Arithmetic:
+		x, _ := b.bind(e.Left)
+		y, _ := b.bind(e.Right)
+		return Arithmetic{e.Op, x, y}, false
+	case *criteria.Compare:
+		return b.compare(e)
+	case *criteria.Between:
+		return b.between(e)
+	case *criteria.Within:
+		span := b.span(e.Period)
+		return negated(e.Not)(b.within(e.X.(*criteria.Column), span, e))
+	case *criteria.In:
+		return b.in(e)
+	case *criteria.IsBlank:
+		x, _ := b.bind(e.X)
+		return negated(e.Not)(IsBlank{x}, false)
+	case *criteria.Logic:
+		return b.logic(e)
+	case *criteria.Not:
+		return negated(true)(b.bind(e.X))
+	}
+	panic(fmt.Sprintf("plan: no such node: %T", e))
+}
+
+// leftBlank tells whether a comparison refers to a question left blank.
+func (b *binder) leftBlank(e criteria.Expr) bool {
+	switch e.(type) {
+	case *criteria.Compare, *criteria.Within, *criteria.Between, *criteria.In:
+	default:
+		return false
+	}
+	for _, name := range parametersOf(e) {
+		if !b.values[name].Given {
+			return true
+		}
+	}
+	return false
+}
+
+func parametersOf(e criteria.Expr) []string {
+	var names []string
+	criteria.Walk(e, func(e criteria.Expr) {
+		if p, ok := e.(*criteria.Parameter); ok && !slices.Contains(names, p.Name) {
+			names = append(names, p.Name)
+		}
+	})
+	return names
+}
+
+// negated wraps what bind returns in a Not; what is open stays open.
+func negated(yes bool) func(Expr, bool) (Expr, bool) {
+	return func(e Expr, open bool) (Expr, bool) {
+		if open || !yes {
+			return e, open
+		}
+		if c, ok := e.(Const); ok {
+			return Const{!c.V}, false
+		}
+		return Not{e}, false
+	}
+}
+
+func (b *binder) logic(e *criteria.Logic) (Expr, bool) {
+	var terms []Expr
+	for _, t := range e.Terms {
+		term, open := b.bind(t)
+		if !open {
+			terms = append(terms, term)
+		}
+	}
+	switch len(terms) {
+	case 0:
+		return nil, true
+	case 1:
+		return terms[0], false
+	}
+	return Logic{e.Or, terms}, false
+}
+
+func (b *binder) in(e *criteria.In) (Expr, bool) {
+	x, _ := b.bind(e.X)
+	in := In{X: x}
+	for _, item := range e.Items {
+		switch item := item.(type) {
+		case *criteria.Parameter:
+			for _, text := range b.values[item.Name].Texts {
+				in.Values = append(in.Values, text)
+			}
+		default:
+			if text, ok := item.(*criteria.Text); ok && text.Period != nil {
+				return b.inDates(e)
+			}
+			v, _ := b.bind(item)
+			if constant, ok := v.(Value); ok {
+				in.Values = append(in.Values, constant.V)
+				continue
+			}
+			return b.inExpressions(x, e)
+		}
+	}
+	return negated(e.Not)(in, false)
+}
+
+// inDates is "day in ('2026-03-01', 'last friday')": in any of the periods.
+func (b *binder) inDates(e *criteria.In) (Expr, bool) {
+	or := Logic{Or: true}
+	for _, item := range e.Items {
+		term, open := b.within(e.X.(*criteria.Column), b.span(item), item)
+		if open {
+			return nil, true
+		}
+		or.Terms = append(or.Terms, term)
+	}
+	return negated(e.Not)(or, false)
+}
+
+// inExpressions is "x in (a, b)" where an item is not a plain value.
+func (b *binder) inExpressions(x Expr, e *criteria.In) (Expr, bool) {
+	or := Logic{Or: true}
+	for _, item := range e.Items {
+		v, _ := b.bind(item)
+		or.Terms = append(or.Terms, Compare{"=", x, v})
+	}
+	return negated(e.Not)(or, false)
+}
+
+var flipped = map[string]string{"=": "=", "<>": "<>", "<": ">", "<=": ">=", ">": "<", ">=": "<="}
+
+func (b *binder) compare(e *criteria.Compare) (Expr, bool) {
+	left, right, op := e.Left, e.Right, e.Op
+	if isPeriod(left) {
+		left, right, op = right, left, flipped[op]
+	}
+	if column, ok := left.(*criteria.Column); ok && isPeriod(right) {
+		return b.compareDate(column, op, b.span(right), e)
+	}
+	x, _ := b.bind(left)
+	y, _ := b.bind(right)
+	return Compare{op, x, y}, false
+}
+
+func isPeriod(e criteria.Expr) bool {
+	switch e := e.(type) {
+	case *criteria.Text:
+		return e.Period != nil
+	case *criteria.Parameter:
+		return e.Question.Type == criteria.Period
+	}
+	return false
+}
+
+func (b *binder) between(e *criteria.Between) (Expr, bool) {
+	if column, ok := e.X.(*criteria.Column); ok && isPeriod(e.Low) && isPeriod(e.High) {
+		span := period.Span{From: b.span(e.Low).From, Until: b.span(e.High).Until}
+		return negated(e.Not)(b.within(column, span, e))
+	}
+	low, _ := b.compare(&criteria.Compare{Op: ">=", Left: e.X, Right: e.Low})
+	high, _ := b.compare(&criteria.Compare{Op: "<=", Left: e.X, Right: e.High})
+	return negated(e.Not)(Logic{Terms: []Expr{low, high}}, false)
+}
+
+// span is the stretch of time an operand means.
+func (b *binder) span(e criteria.Expr) period.Span {
+	switch e := e.(type) {
+	case *criteria.Text:
+		span, problems := e.Period.Resolve(b.ctx)
+		b.problems = append(b.problems, problems.In("criteria")...)
+		return span
+	case *criteria.Parameter:
+		span := b.values[e.Name].Span
+		unit := civil.DateTime(1)
+		if span.WholeDays() {
+			unit = civil.Date(1).Midnight()
+		}
+		switch e.Part {
+		case "from":
+			if span.OpenStart() {
+				return period.Span{From: civil.Start, Until: civil.Start}
+			}
+			return period.Span{From: span.From, Until: span.From + unit}
+		case "through":
+			if span.OpenEnd() {
+				return period.Span{From: civil.End, Until: civil.End}
+			}
+			return period.Span{From: span.Until - unit, Until: span.Until}
+		case "until":
+			if span.OpenEnd() {
+				return period.Span{From: civil.End, Until: civil.End}
+			}
+			return period.Span{From: span.Until, Until: span.Until + unit}
+		}
+		return span
+	}
+	panic(fmt.Sprintf("plan: not a period: %T", e))
+}
+
+// compareDate compares a column with a stretch of time: before it is before
+// its start, after it is after its end, equal is within.
+func (b *binder) compareDate(c *criteria.Column, op string, span period.Span, at criteria.Expr) (Expr, bool) {
+	switch op {
+	case "<":
+		return b.bound(c, "<", span.From, at)
+	case ">=":
+		return b.bound(c, ">=", span.From, at)
+	case "<=":
+		return b.bound(c, "<", span.Until, at)
+	case ">":
+		return b.bound(c, ">=", span.Until, at)
+	}
+	return negated(op == "<>")(b.within(c, span, at))
+}
+
+// within is col >= LOW and col < HIGH, one side only when the other is open.
+func (b *binder) within(c *criteria.Column, span period.Span, at criteria.Expr) (Expr, bool) {
+	low, lowOpen := b.bound(c, ">=", span.From, at)
+	high, highOpen := b.bound(c, "<", span.Until, at)
+	switch {
+	case lowOpen && highOpen:
+		return nil, true
+	case lowOpen:
+		return high, false
+	case highOpen:
+		return low, false
+	}
+	return Logic{Terms: []Expr{low, high}}, false
+}
+
+// bound compares the bare column with a civil time, in its own encoding.
+func (b *binder) bound(c *criteria.Column, op string, t civil.DateTime, at criteria.Expr) (Expr, bool) {
+	if t == civil.Start || t == civil.End {
+		if (t == civil.Start) == (op == ">=") {
+			return nil, true
+		}
+		return Const{false}, false
+	}
+	v, err := c.Ref.Column.Bound(t, b.ctx.Zone)
+	if err != nil {
+		p := diag.Problem{Code: "finer_than_column", Field: "criteria",
+			Message: fmt.Sprintf("%s holds %s, but %s falls inside one.", b.label(c), unitOf(c.Ref.Column), t),
+			Hint:    "Give a period that starts and ends between " + unitOf(c.Ref.Column) + "."}
+		if names := parametersOf(at); len(names) > 0 {
+			p.Field = names[0]
+		}
+		if !errors.Is(err, catalog.ErrFiner) {
+			p.Code, p.Message, p.Hint = "no_encoding", err.Error(), "Set the column's encoding with pikegate source set-encoding."
+		}
+		if !slices.ContainsFunc(b.problems, func(q diag.Problem) bool { return q.Code == p.Code && q.Field == p.Field }) {
+			b.problems = append(b.problems, p)
+		}
+		return Const{false}, false
+	}
+	return Compare{op, Column{c.Ref}, Value{v}}, false
+}
+
+func unitOf(c catalog.Column) string {
+	if c.Encoding == catalog.EncYM {
+		return "whole months"
+	}
+	return "whole days"
+}

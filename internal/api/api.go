@@ -1,0 +1,79 @@
+// Package api is HTTP in and out of the use cases: routes, problem documents,
+// the OpenAPI description (made from the very types that are served) and the
+// console's files.
+package api
+
+import (
+	"errors"
+	"log/slog"
+	"net/http"
+	"runtime/debug"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
+	"github.com/gin-gonic/gin"
+
+	"pikegate/internal/service"
+)
+
+// prefix is where the interface lives; a change that breaks callers gets a new one.
+const prefix = "/api/v1"
+
+// Server answers requests with the use cases of a service.
+type Server struct {
+	service *service.Service
+	log     *slog.Logger
+	huma    huma.API
+	handler http.Handler
+}
+
+// New makes the server. Version is Pike Gate's own.
+func New(s *service.Service, log *slog.Logger, version string) *Server {
+	gin.SetMode(gin.ReleaseMode)
+	huma.NewError = newProblem
+	router := gin.New()
+	server := &Server{service: s, log: log, handler: router}
+	router.Use(server.recover, sameSite, secure)
+
+	config := huma.DefaultConfig("Pike Gate", version)
+	config.DocsPath = "" // its page would load scripts from another host
+	config.SchemasPath = ""
+	config.CreateHooks = nil // no $schema links in answers
+	config.OpenAPIPath = prefix + "/openapi"
+	config.Info.Description = "Reusable, parameterized reports on business records: ask, read back, run, explain."
+	config.Info.License = &huma.License{Name: "Apache-2.0", Identifier: "Apache-2.0"}
+	server.huma = humagin.New(router, config)
+
+	server.reports()
+	server.runs()
+	server.authoring()
+	server.sources()
+	server.system()
+	router.NoRoute(server.console())
+	return server
+}
+
+// ServeHTTP answers one request.
+func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
+
+// OpenAPI is the description of everything served under the prefix, as JSON.
+func (s *Server) OpenAPI() ([]byte, error) { return s.huma.OpenAPI().MarshalJSON() }
+
+// recover turns a panic into a 500 and lets the deliberate abort of a broken
+// stream through, so that the caller sees the connection end.
+func (s *Server) recover(c *gin.Context) {
+	defer func() {
+		r := recover()
+		if r == nil {
+			return
+		}
+		if err, ok := r.(error); ok && errors.Is(err, http.ErrAbortHandler) {
+			panic(r)
+		}
+		s.log.Error("a request panicked", "path", c.Request.URL.Path, "problem", r, "stack", string(debug.Stack()))
+		if !c.Writer.Written() {
+			writeProblem(c.Writer, internalProblem())
+		}
+	}()
+	c.Next()
+}

@@ -1,0 +1,83 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"pikegate/core/parameter"
+	"pikegate/internal/service"
+)
+
+// ReportPath is a report named in the path.
+type ReportPath struct {
+	Report string `path:"report" doc:"The report's name" example:"passages-by-date"`
+}
+
+// AsOfQuery is the day taken for today.
+type AsOfQuery struct {
+	AsOf string `query:"as_of" doc:"The day or instant taken for now; the clock when left out" example:"2026-03-31"`
+}
+
+// RunBody is what a caller gives to preview, explain or run a report.
+type RunBody struct {
+	Inputs map[string]any `json:"inputs,omitempty" doc:"The answers by question: a text, a list of texts, or for a period also start and end" example:"{\"period\":\"2025-03\"}"`
+	AsOf   string         `json:"as_of,omitempty" doc:"The day or instant taken for now; the clock when left out" example:"2026-03-31"`
+}
+
+func (b RunBody) request(report string) service.Request {
+	return service.Request{Report: report, Inputs: b.Inputs, AsOf: b.AsOf}
+}
+
+func (s *Server) reports() {
+	get(s, "list-reports", "/reports", "The published reports", []int{}, func(context.Context, *struct{}) (*response[[]service.ReportInfo], error) {
+		list, err := s.service.Reports()
+		return answer(s, list, err)
+	})
+	get(s, "ask-report", "/reports/{report}", "What a report asks", []int{404, 422, 502}, func(ctx context.Context, in *struct {
+		ReportPath
+		AsOfQuery
+	}) (*response[service.Sheet], error) {
+		sheet, err := s.service.Ask(ctx, in.Report, in.AsOf)
+		return answer(s, sheet, err)
+	})
+	get(s, "list-choices", "/reports/{report}/questions/{question}/choices", "What a question's answer is chosen from", []int{404, 502},
+		func(ctx context.Context, in *struct {
+			ReportPath
+			Question string `path:"question" doc:"The question's name" example:"locks"`
+		}) (*response[[]parameter.Choice], error) {
+			choices, err := s.service.Choices(ctx, in.Report, in.Question)
+			if choices == nil {
+				choices = []parameter.Choice{}
+			}
+			return answer(s, choices, err)
+		})
+	post(s, "preview-report", "/reports/{report}/preview", "How inputs would be understood: the read-back, or every problem", http.StatusOK, []int{404, 502},
+		func(ctx context.Context, in *struct {
+			ReportPath
+			Body RunBody
+		}) (*response[service.Preview], error) {
+			preview, err := s.service.Preview(ctx, in.Body.request(in.Report))
+			return answer(s, preview, err)
+		})
+	post(s, "explain-report", "/reports/{report}/explain", "How a run would come about, without running it", http.StatusOK, []int{404, 422, 502},
+		func(ctx context.Context, in *struct {
+			ReportPath
+			Body RunBody
+		}) (*response[service.Explanation], error) {
+			explanation, err := s.service.Explain(ctx, in.Body.request(in.Report))
+			return answer(s, explanation, err)
+		})
+}
+
+// get and post register a use case under the prefix. Errors lists the
+// statuses it refuses with besides 500 and, for bad requests, 400 and 422.
+func get[I, O any](s *Server, id, path, summary string, errors []int, handler func(context.Context, *I) (*O, error)) {
+	huma.Register(s.huma, huma.Operation{OperationID: id, Method: http.MethodGet, Path: prefix + path, Summary: summary, Errors: errors}, handler)
+}
+
+func post[I, O any](s *Server, id, path, summary string, status int, errors []int, handler func(context.Context, *I) (*O, error)) {
+	huma.Register(s.huma, huma.Operation{OperationID: id, Method: http.MethodPost, Path: prefix + path, Summary: summary,
+		DefaultStatus: status, Errors: append([]int{http.StatusBadRequest}, errors...)}, handler)
+}

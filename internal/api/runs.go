@@ -1,0 +1,98 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"pikegate/internal/output"
+	"pikegate/internal/service"
+)
+
+// RunResult is the JSON document of a run: its header, rows and summary.
+type RunResult struct {
+	output.Header
+	Rows [][]any `json:"rows" doc:"One array for each record: text, number, true or false, or null where blank"`
+	output.Summary
+}
+
+// RunHeader names the run in the response's head, so that its record can be
+// asked for while or after the rows come.
+const RunHeader = "Pikegate-Run"
+
+func (s *Server) runs() {
+	content := map[string]*huma.MediaType{
+		output.JSON.ContentType:   {Schema: s.huma.OpenAPI().Components.Schemas.Schema(typeOf[RunResult](), true, "RunResult")},
+		output.CSV.ContentType:    {Schema: &huma.Schema{Type: huma.TypeString, Description: "RFC 4180, the columns' names on the first line"}},
+		output.NDJSON.ContentType: {Schema: &huma.Schema{Type: huma.TypeString, Description: "A line with the header, a line for each record, a line with the summary"}},
+	}
+	huma.Register(s.huma, huma.Operation{
+		OperationID: "run-report", Method: http.MethodPost, Path: prefix + "/reports/{report}/runs",
+		Summary: "Run a report and stream its records",
+		Errors:  []int{400, 404, 422, 502},
+		Responses: map[string]*huma.Response{"200": {Description: "The records, as they come", Content: content, Headers: map[string]*huma.Header{
+			RunHeader: {Description: "The number of the run", Schema: &huma.Schema{Type: huma.TypeInteger}},
+		}}},
+	}, func(_ context.Context, in *struct {
+		ReportPath
+		Accept string `header:"Accept" doc:"The format, where the query names none"`
+		Format string `query:"format" enum:"json,csv,ndjson" doc:"The format; the Accept header decides when it is left out"`
+		Body   RunBody
+	}) (*huma.StreamResponse, error) {
+		format := formatOf(in.Format, in.Accept)
+		return &huma.StreamResponse{Body: func(ctx huma.Context) { s.stream(ctx, in.Body.request(in.Report), format) }}, nil
+	})
+	get(s, "show-run", "/runs/{run}", "The record of a run", []int{404}, func(_ context.Context, in *struct {
+		Run uint `path:"run" doc:"The number of the run"`
+	}) (*response[service.RunRecord], error) {
+		record, err := s.service.RunRecord(in.Run)
+		return answer(s, record, err)
+	})
+	get(s, "list-runs", "/runs", "The newest runs", []int{}, func(_ context.Context, in *struct {
+		Report string `query:"report" doc:"Only runs of this report"`
+		Limit  int    `query:"limit" default:"50" minimum:"1" maximum:"1000" doc:"How many at the most"`
+	}) (*response[[]service.RunRecord], error) {
+		records, err := s.service.RunRecords(in.Report, in.Limit)
+		return answer(s, records, err)
+	})
+}
+
+func formatOf(name, accept string) output.Format {
+	for _, f := range output.Formats {
+		media, _, _ := strings.Cut(f.ContentType, ";")
+		if name == f.Name || name == "" && strings.Contains(accept, media) {
+			return f
+		}
+	}
+	return output.JSON
+}
+
+// stream runs a report into the response. What is refused before the first
+// row is a problem document; a format that cannot say how it ended breaks the
+// connection off, so that half a file is never taken for a whole one.
+func (s *Server) stream(ctx huma.Context, request service.Request, format output.Format) {
+	begun := false
+	record, err := s.service.Run(ctx.Context(), request, format, func(started service.RunRecord) output.Writer {
+		begun = true
+		ctx.SetHeader("Content-Type", format.ContentType)
+		ctx.SetHeader(RunHeader, strconv.FormatUint(uint64(started.Run), 10))
+		ctx.SetHeader("Cache-Control", "no-store")
+		ctx.SetStatus(http.StatusOK)
+		return format.New(ctx.BodyWriter(), s.service.Calendar.Zone)
+	})
+	switch {
+	case err != nil && !begun:
+		p := s.asProblem(err)
+		ctx.SetHeader("Content-Type", p.ContentType(""))
+		ctx.SetStatus(p.Status)
+		writeBody(ctx, p)
+	case err != nil:
+		s.log.Error("the record of a run could not be kept", "problem", err)
+		panic(http.ErrAbortHandler)
+	case !format.Framed && record.Problem != "":
+		panic(http.ErrAbortHandler)
+	}
+}

@@ -1,0 +1,44 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"pikegate/core/catalog"
+	"pikegate/internal/service"
+)
+
+// Encoding is how the dates of a column are stored.
+type Encoding struct {
+	Encoding string `json:"encoding" doc:"How the dates are stored" example:"ymd"`
+}
+
+func (s *Server) sources() {
+	get(s, "list-sources", "/sources", "The sources", []int{}, func(context.Context, *struct{}) (*response[[]service.SourceInfo], error) {
+		list, err := s.service.Sources()
+		return answer(s, list, err)
+	})
+	post(s, "add-source", "/sources", "Connect a database, or replace the connection of that name", http.StatusCreated, []int{422, 502},
+		func(ctx context.Context, in *struct{ Body service.SourceInfo }) (*response[catalog.Source], error) {
+			catalogue, err := s.service.AddSource(ctx, in.Body)
+			return answer(s, catalogue, err)
+		})
+	get(s, "show-source", "/sources/{source}", "A source's tables, views and columns", []int{404, 502}, func(ctx context.Context, in *struct {
+		Source string `path:"source" doc:"The source's name"`
+	}) (*response[catalog.Source], error) {
+		catalogue, err := s.service.Catalogue(ctx, in.Source)
+		return answer(s, catalogue, err)
+	})
+	huma.Register(s.huma, huma.Operation{OperationID: "set-encoding", Method: http.MethodPut, Path: prefix + "/sources/{source}/encodings/{column}",
+		Summary: "Say how the dates of a column are stored", Errors: []int{400, 404, 422, 502}},
+		func(ctx context.Context, in *struct {
+			Source string `path:"source" doc:"The source's name"`
+			Column string `path:"column" doc:"TABLE.COLUMN" example:"maintenance_jobs.due_on"`
+			Body   Encoding
+		}) (*response[catalog.Source], error) {
+			catalogue, err := s.service.SetEncoding(ctx, in.Source, in.Column, in.Body.Encoding)
+			return answer(s, catalogue, err)
+		})
+}

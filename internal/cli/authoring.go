@@ -1,0 +1,144 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"pikegate/core/definition"
+	"pikegate/core/diag"
+	"pikegate/internal/client"
+)
+
+// readFiles reads the named files; - is standard input.
+func (a *app) readFiles(names []string) (map[string][]byte, error) {
+	contents := map[string][]byte{}
+	for _, name := range names {
+		var content []byte
+		var err error
+		if name == "-" {
+			content, err = io.ReadAll(io.LimitReader(a.Stdin, definition.MaxSize+1))
+		} else {
+			content, err = os.ReadFile(name)
+		}
+		if err != nil {
+			return nil, usageError{err}
+		}
+		contents[name] = content
+	}
+	return contents, nil
+}
+
+// decodeFiles reads every document of the files, with every problem.
+func (a *app) decodeFiles(names []string) (contents map[string][]byte, documents []definition.Document, problems diag.Problems, err error) {
+	contents, err = a.readFiles(names)
+	for _, name := range names {
+		found, failed := definition.Decode(name, contents[name])
+		documents = append(documents, found...)
+		problems = append(problems, failed...)
+	}
+	return contents, documents, problems, err
+}
+
+func (a *app) check() *cobra.Command {
+	return &cobra.Command{
+		Use:   "check FILE…",
+		Short: "Check definitions, offline: everything that can be known without the databases",
+		Args:  args(cobra.MinimumNArgs(1)),
+		RunE: func(_ *cobra.Command, given []string) error {
+			_, documents, problems, err := a.decodeFiles(given)
+			if err != nil {
+				return err
+			}
+			problems = append(problems, definition.Check(documents, definition.Known{})...)
+			if len(given) == 1 {
+				for i := range problems {
+					problems[i].File = given[0]
+				}
+			}
+			a.explainProblems(problems, nil)
+			if problems.Failed() {
+				return refusedError{}
+			}
+			for _, d := range documents {
+				kind, name := d.Ident()
+				fmt.Fprintf(a.Stdout, "%s %s is sound\n", kind, name)
+			}
+			return nil
+		},
+	}
+}
+
+func (a *app) push() *cobra.Command {
+	return &cobra.Command{
+		Use:   "push FILE…",
+		Short: "Check definitions against their sources and keep them as drafts",
+		Args:  args(cobra.MinimumNArgs(1)),
+		RunE: func(cmd *cobra.Command, given []string) error {
+			contents, _, problems, err := a.decodeFiles(given)
+			if err != nil {
+				return err
+			}
+			if problems.Failed() {
+				a.explainProblems(problems, nil)
+				return refusedError{}
+			}
+			whole := ""
+			for _, name := range given {
+				whole += "\n---\n" + string(contents[name])
+			}
+			checked, err := a.client().Push(cmd.Context(), whole)
+			if err != nil {
+				return err
+			}
+			a.printChecked(checked, "draft")
+			return nil
+		},
+	}
+}
+
+func (a *app) publish() *cobra.Command {
+	return &cobra.Command{
+		Use:   "publish NAME…",
+		Short: "Freeze what was pushed under a name as its next version",
+		Args:  args(cobra.MinimumNArgs(1)),
+		RunE: func(cmd *cobra.Command, given []string) error {
+			for _, name := range given {
+				checked, err := a.client().Publish(cmd.Context(), name)
+				if err != nil {
+					return err
+				}
+				a.printChecked(checked, "published")
+			}
+			return nil
+		},
+	}
+}
+
+func (a *app) printChecked(checked client.Checked, word string) {
+	a.explainProblems(checked.Warnings, nil)
+	for _, d := range checked.Definitions {
+		if word == "draft" {
+			fmt.Fprintf(a.Stdout, "%s %s is kept as a draft\n", d.Kind, d.Name)
+		} else {
+			fmt.Fprintf(a.Stdout, "%s %s is published as version %d\n", d.Kind, d.Name, d.Version)
+		}
+	}
+}
+
+func (a *app) schema() *cobra.Command {
+	return &cobra.Command{
+		Use:   "schema",
+		Short: "Print the JSON Schema of definitions, for editors",
+		Args:  args(cobra.NoArgs),
+		RunE: func(*cobra.Command, []string) error {
+			text, err := definition.Schema()
+			if err == nil {
+				_, err = fmt.Fprintln(a.Stdout, string(text))
+			}
+			return err
+		},
+	}
+}

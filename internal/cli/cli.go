@@ -1,0 +1,133 @@
+// Package cli is the command line: one file per command. Commands that need
+// records talk to a running service; the others work offline on the heart.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"pikegate/core/diag"
+	"pikegate/internal/client"
+	"pikegate/internal/config"
+)
+
+// The exit codes.
+const (
+	exitDone    = 0
+	exitFailed  = 1
+	exitUsage   = 2
+	exitRefused = 3
+)
+
+// Env is what the commands need from outside.
+type Env struct {
+	Stdin          io.Reader
+	Stdout, Stderr io.Writer
+	// Now is the clock.
+	Now func() time.Time
+	// Serve runs the service until the context ends; demo adds the
+	// demonstration. Ready is called with its address once it listens.
+	Serve func(ctx context.Context, c config.Serve, demo bool, ready func(address string)) error
+	// Version is Pike Gate's own.
+	Version string
+}
+
+// usageError is a wrong use of a command.
+type usageError struct{ error }
+
+// refusedError says that input was refused and has been explained already.
+type refusedError struct{}
+
+func (refusedError) Error() string { return "input refused" }
+
+// Run runs the command that the arguments name and gives its exit code.
+func Run(ctx context.Context, args []string, env Env) int {
+	app := &app{Env: env}
+	root := app.root()
+	root.SetArgs(args)
+	root.SetIn(env.Stdin)
+	root.SetOut(env.Stdout)
+	root.SetErr(env.Stderr)
+	return app.exit(root.ExecuteContext(ctx))
+}
+
+type app struct {
+	Env
+	server string
+}
+
+func (a *app) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:           "pikegate",
+		Short:         "Records between two dates, with an answer that can be trusted",
+		Long:          "Pike Gate runs parameterized reports on business records: it asks for dates and more,\nreads back what was understood, and returns the matching records, sorted.",
+		Version:       a.Version,
+		SilenceErrors: true,
+		SilenceUsage:  true,
+		Args: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return nil
+			}
+			var names []string
+			for _, c := range cmd.Commands() {
+				names = append(names, c.Name())
+			}
+			return usageError{fmt.Errorf("there is no command %q. %s", args[0], diag.DidYouMean(args[0], names))}
+		},
+		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+	}
+	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
+	root.PersistentFlags().StringVar(&a.server, "server", config.DefaultServer(), "address of the service (or PIKEGATE_SERVER)")
+	root.AddCommand(a.reports(), a.ask(), a.run(), a.runs(), a.explain(), a.check(), a.push(), a.publish(),
+		a.schema(), a.period(), a.source(), a.serve(), a.demo())
+	return root
+}
+
+func (a *app) client() *client.Client { return &client.Client{Server: a.server} }
+
+// args wraps a check of positional arguments, so that it counts as usage.
+func args(check cobra.PositionalArgs) cobra.PositionalArgs {
+	return func(cmd *cobra.Command, given []string) error {
+		if err := check(cmd, given); err != nil {
+			return usageError{fmt.Errorf("%w; usage: %s", err, cmd.UseLine())}
+		}
+		return nil
+	}
+}
+
+// exit explains an error, once, and gives its exit code.
+func (a *app) exit(err error) int {
+	var usage usageError
+	var refused refusedError
+	var refusal *client.Refusal
+	var unreachable *client.Unreachable
+	switch {
+	case err == nil:
+		return exitDone
+	case errors.As(err, &refused):
+		return exitRefused
+	case errors.As(err, &usage):
+		fmt.Fprintln(a.Stderr, "usage:", usage.error)
+		return exitUsage
+	case errors.As(err, &refusal):
+		a.explainProblems(refusal.Problems, nil)
+		if refusal.Status == 422 || refusal.Status == 404 || refusal.Status == 400 {
+			return exitRefused
+		}
+		return exitFailed
+	case errors.As(err, &unreachable):
+		fmt.Fprintln(a.Stderr, "error:", err)
+		fmt.Fprintln(a.Stderr, "  Start one with pikegate demo or pikegate serve, or name another with --server.")
+		return exitFailed
+	case errors.Is(err, context.Canceled):
+		fmt.Fprintln(a.Stderr, "stopped")
+		return exitFailed
+	}
+	fmt.Fprintln(a.Stderr, "error:", err)
+	return exitFailed
+}

@@ -1,0 +1,87 @@
+package cli
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+)
+
+func (a *app) explain() *cobra.Command {
+	var in inputs
+	var format string
+	cmd := &cobra.Command{
+		Use:   "explain REPORT",
+		Short: "Show how a run would come about, without running it",
+		Args:  args(cobra.ExactArgs(1)),
+		RunE: func(cmd *cobra.Command, given []string) error {
+			if format != "text" && format != "json" {
+				return usageError{fmt.Errorf("--format %s is not text or json", format)}
+			}
+			request, err := in.request(cmd.Context(), a.client(), given[0])
+			if err != nil {
+				return err
+			}
+			e, err := a.client().Explain(cmd.Context(), given[0], request)
+			if err != nil {
+				return a.explained(err, request)
+			}
+			if format == "json" {
+				return a.printJSON(e)
+			}
+			p := func(format string, values ...any) { fmt.Fprintf(a.Stdout, format+"\n", values...) }
+			p("%s\n\nAs of %s, in the zone %s.\n\nAsked", e.ReadBack, e.AsOf, e.Zone)
+			for _, answer := range e.Answers {
+				typed := answer.Typed
+				switch {
+				case !answer.Given:
+					typed = "left blank"
+				case answer.Default:
+					typed += " (default)"
+				}
+				p("  %s: %s", answer.Name, typed)
+				p("      read as %s", strings.Join(append([]string{answer.ReadBack}, answer.Canonical...), " = "))
+			}
+			p("\nCriteria")
+			for _, c := range e.Conditions {
+				p("  %s", c.Words)
+				p("      written  %s", c.Text)
+				if c.SQL == "" {
+					p("      SQL      none: it restricts nothing in this run")
+				} else {
+					p("      SQL      %s", c.SQL)
+				}
+			}
+			p("\nSQL\n%s", indent(e.SQL))
+			if len(e.Values) > 0 {
+				p("\nValues")
+			}
+			for _, v := range e.Values {
+				text, err := json.Marshal(v.Value)
+				if err != nil {
+					return err
+				}
+				p("  %d = %s", v.Number, text)
+			}
+			for i, c := range e.Computed {
+				if i == 0 {
+					p("\nWorked out from the records, in exact decimals")
+				}
+				p("  %s", c)
+			}
+			return nil
+		},
+	}
+	in.flags(cmd)
+	cmd.Flags().StringVar(&format, "format", "text", "text or json")
+	return cmd
+}
+
+// printJSON prints a value as indented JSON.
+func (a *app) printJSON(v any) error {
+	e := json.NewEncoder(a.Stdout)
+	e.SetEscapeHTML(false)
+	e.SetIndent("", "  ")
+	return e.Encode(v)
+}

@@ -1,0 +1,108 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"pikegate/core/parameter"
+	"pikegate/internal/client"
+)
+
+// inputs are the answers given as options.
+type inputs struct {
+	set        []string
+	start, end string
+	asOf       string
+}
+
+func (in *inputs) flags(cmd *cobra.Command) {
+	cmd.Flags().StringArrayVar(&in.set, "set", nil, "an answer, as NAME=VALUE; repeat it for several answers to one question")
+	cmd.Flags().StringVar(&in.start, "start", "", "the start of the report's period")
+	cmd.Flags().StringVar(&in.end, "end", "", "the end of the report's period; it counts in full")
+	asOfFlag(cmd, &in.asOf)
+}
+
+// request makes the request; a start or end needs to know which question is
+// the report's period.
+func (in *inputs) request(ctx context.Context, c *client.Client, report string) (client.Run, error) {
+	answers := map[string]any{}
+	for _, s := range in.set {
+		name, value, ok := strings.Cut(s, "=")
+		if !ok || name == "" {
+			return client.Run{}, usageError{fmt.Errorf("--set %q is not NAME=VALUE", s)}
+		}
+		switch old := answers[name].(type) {
+		case nil:
+			answers[name] = value
+		case string:
+			answers[name] = []any{old, value}
+		case []any:
+			answers[name] = append(old, value)
+		}
+	}
+	if in.start != "" || in.end != "" {
+		name, err := periodQuestion(ctx, c, report)
+		if err != nil {
+			return client.Run{}, err
+		}
+		if answers[name] != nil {
+			return client.Run{}, usageError{fmt.Errorf("give the period either as --set %s=… or as --start and --end", name)}
+		}
+		ends := map[string]any{}
+		if in.start != "" {
+			ends["start"] = in.start
+		}
+		if in.end != "" {
+			ends["end"] = in.end
+		}
+		answers[name] = ends
+	}
+	return client.Run{Inputs: answers, AsOf: in.asOf}, nil
+}
+
+func periodQuestion(ctx context.Context, c *client.Client, report string) (string, error) {
+	sheet, err := c.Ask(ctx, report, "")
+	if err != nil {
+		return "", err
+	}
+	var names []string
+	for _, q := range sheet.Questions {
+		if q.Kind == parameter.Period {
+			names = append(names, q.Name)
+		}
+	}
+	if len(names) != 1 {
+		return "", usageError{fmt.Errorf("--start and --end need a report with one period question; %s has %d, so use --set", report, len(names))}
+	}
+	return names[0], nil
+}
+
+// explained prints the problems of a refusal under what was typed.
+func (a *app) explained(err error, run client.Run) error {
+	var refusal *client.Refusal
+	if !errors.As(err, &refusal) || refusal.Status != 422 {
+		return err
+	}
+	a.explainProblems(refusal.Problems, func(field string) string { return typedFor(field, run) })
+	return refusedError{}
+}
+
+// typedFor is what was typed for a field: NAME, or NAME.start and NAME.end.
+func typedFor(field string, run client.Run) string {
+	if field == "as_of" {
+		return run.AsOf
+	}
+	name, part, _ := strings.Cut(field, ".")
+	switch v := run.Inputs[name].(type) {
+	case string:
+		return v
+	case map[string]any:
+		text, _ := v[part].(string)
+		return text
+	}
+	return ""
+}

@@ -1,0 +1,157 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"pikegate/internal/client"
+	"pikegate/internal/output"
+)
+
+func (a *app) run() *cobra.Command {
+	var in inputs
+	var format, out string
+	cmd := &cobra.Command{
+		Use:   "run REPORT",
+		Short: "Run a report and print its records",
+		Long: "Run a report. Records go to standard output (or a file), everything else to standard error.\n" +
+			"The exit code is 0 when done or empty, 2 for wrong usage, 3 when input is refused, 1 when the run failed.",
+		Example: "  pikegate run passages-by-date --set period=2025-03\n" +
+			"  pikegate run passages-by-date --start 2025-03-01 --end 2025-03-31 --format csv --out march.csv",
+		Args: args(cobra.ExactArgs(1)),
+		RunE: func(cmd *cobra.Command, given []string) error {
+			wire, table, err := runFormat(format, out)
+			if err != nil {
+				return err
+			}
+			request, err := in.request(cmd.Context(), a.client(), given[0])
+			if err != nil {
+				return err
+			}
+			id, rows, err := a.client().Start(cmd.Context(), given[0], request, wire)
+			if err != nil {
+				return a.explained(err, request)
+			}
+			defer rows.Close()
+			if table {
+				return a.printTable(cmd, id, rows, out)
+			}
+			record, err := a.client().RunRecord(cmd.Context(), id)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintln(a.Stderr, record.ReadBack)
+			if err := a.save(out, func(w io.Writer) error { _, err := io.Copy(w, rows); return err }); err != nil {
+				return a.broken(cmd, id, err)
+			}
+			return a.finish(cmd, id)
+		},
+	}
+	in.flags(cmd)
+	cmd.Flags().StringVar(&format, "format", "", "table, csv or json (default table, or by the ending of --out)")
+	cmd.Flags().StringVar(&out, "out", "", "write the records to this file, whole or not at all")
+	return cmd
+}
+
+// runFormat chooses the format: what is printed, and what is asked for.
+func runFormat(format, out string) (wire output.Format, table bool, err error) {
+	if format == "" {
+		switch filepath.Ext(out) {
+		case ".csv":
+			format = "csv"
+		case ".json":
+			format = "json"
+		}
+	}
+	switch format {
+	case "csv":
+		return output.CSV, false, nil
+	case "json":
+		return output.JSON, false, nil
+	case "", "table":
+		return output.NDJSON, true, nil
+	}
+	return wire, false, usageError{fmt.Errorf("--format %s is not table, csv or json", format)}
+}
+
+func (a *app) printTable(cmd *cobra.Command, id uint, rows io.Reader, out string) error {
+	var summary client.Summary
+	err := a.save(out, func(w io.Writer) error {
+		var err error
+		summary, err = writeTable(w, rows, func(h client.Header) { fmt.Fprintf(a.Stderr, "%s\n\n", h.ReadBack) })
+		return err
+	})
+	if err != nil {
+		return a.broken(cmd, id, err)
+	}
+	fmt.Fprintln(a.Stderr)
+	return a.summarise(id, summary)
+}
+
+// finish prints how a run ended, as its record tells.
+func (a *app) finish(cmd *cobra.Command, id uint) error {
+	r, err := a.client().RunRecord(cmd.Context(), id)
+	if err != nil {
+		return err
+	}
+	return a.summarise(id, client.Summary{Outcome: r.Outcome, Count: r.Count, First: r.First, Last: r.Last, Problem: r.Problem, Millis: r.Millis})
+}
+
+func (a *app) summarise(id uint, s client.Summary) error {
+	if s.Problem != "" {
+		return fmt.Errorf("run %d %s after %s: %s", id, strings.ReplaceAll(s.Outcome, "_", " "), records(s.Count), s.Problem)
+	}
+	line := records(s.Count)
+	if s.First != "" {
+		line += ", first " + s.First + ", last " + s.Last
+	}
+	fmt.Fprintf(a.Stderr, "%s. Run %d, %d ms.\n", line, id, s.Millis)
+	return nil
+}
+
+// broken explains a stream that broke off: the record may tell why.
+func (a *app) broken(cmd *cobra.Command, id uint, err error) error {
+	if r, recordErr := a.client().RunRecord(cmd.Context(), id); recordErr == nil && r.Problem != "" {
+		return a.summarise(id, client.Summary{Outcome: r.Outcome, Count: r.Count, Problem: r.Problem})
+	}
+	return fmt.Errorf("run %d broke off: %w", id, err)
+}
+
+// records is a count in words, with thousands parted.
+func records(n int64) string {
+	switch n {
+	case 0:
+		return "No records"
+	case 1:
+		return "1 record"
+	}
+	text := strconv.FormatInt(n, 10)
+	for i := len(text) - 3; i > 0; i -= 3 {
+		text = text[:i] + "," + text[i:]
+	}
+	return text + " records"
+}
+
+// save writes to standard output, or to a file that appears only when whole.
+func (a *app) save(path string, write func(io.Writer) error) error {
+	if path == "" {
+		return write(a.Stdout)
+	}
+	file, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(file.Name()) // of no effect once it is renamed
+	err = errors.Join(write(file), file.Chmod(0o644), file.Close())
+	if err != nil {
+		return err
+	}
+	return os.Rename(file.Name(), path)
+}

@@ -1,0 +1,62 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"pikegate/internal/config"
+)
+
+func (a *app) serve() *cobra.Command {
+	return a.serving("serve", "Run the service until interrupted", "pikegate-data", false)
+}
+
+func (a *app) demo() *cobra.Command {
+	return a.serving("demo", "Run the service with the demonstration data until interrupted", "pikegate-demo", true)
+}
+
+// serving is serve or demo, which differ in the data only.
+func (a *app) serving(name, short, folder string, demo bool) *cobra.Command {
+	c := config.DefaultServe(folder)
+	cmd := &cobra.Command{
+		Use:   name,
+		Short: short,
+		Long:  short + ".\nThe address is the first line on standard output.",
+		Args:  args(cobra.NoArgs),
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			if err := c.Validate(); err != nil {
+				return usageError{err}
+			}
+			return a.Serve(cmd.Context(), c, demo, func(address string) {
+				fmt.Fprintln(a.Stdout, address)
+				if demo {
+					a.invite(address)
+				}
+			})
+		},
+	}
+	cmd.Flags().StringVar(&c.Listen, "listen", c.Listen, "HOST:PORT on this machine's loopback; port 0 picks a free one")
+	cmd.Flags().StringVar(&c.Data, "data", c.Data, "the folder of the service's own records; it is made if need be")
+	cmd.Flags().StringVar(&c.Zone, "zone", c.Zone, "the IANA zone in which days begin and end (default the machine's; the demonstration's is Europe/London)")
+	cmd.Flags().DurationVar(&c.TimeLimit, "time-limit", c.TimeLimit, "the longest a statement may take; 0 means no limit")
+	return cmd
+}
+
+// invite prints what to try with the demonstration.
+func (a *app) invite(address string) {
+	server := ""
+	if address != "http://"+config.DefaultListen {
+		server = " --server " + address
+	}
+	fmt.Fprintf(a.Stdout, `
+The Tarn and Wold Navigation is open. Its records run from 2023-01-01 to 2025-12-31.
+
+  Console   %s
+  Try       pikegate reports%[2]s
+            pikegate run passages-by-date --start 2025-03-01 --end 2025-03-31%[2]s
+            pikegate explain jobs-due --set period='first week of 2025'%[2]s
+
+Press Ctrl+C to stop.
+`, address, server)
+}

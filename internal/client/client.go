@@ -1,0 +1,199 @@
+// Package client is the Go client of the HTTP interface.
+package client
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"pikegate/core/catalog"
+	"pikegate/core/diag"
+	"pikegate/internal/output"
+	"pikegate/internal/service"
+)
+
+// What the interface sends and takes, by the names callers know.
+type (
+	ReportInfo    = service.ReportInfo
+	Sheet         = service.Sheet
+	SheetQuestion = service.SheetQuestion
+	Explanation   = service.Explanation
+	Checked       = service.Checked
+	SourceInfo    = service.SourceInfo
+	RunRecord     = service.RunRecord
+	Header        = output.Header
+	Summary       = output.Summary
+)
+
+// Client talks to one service. The zero HTTP client is the default one.
+type Client struct {
+	// Server is the service's address, http://127.0.0.1:7180.
+	Server string
+	HTTP   http.Client
+}
+
+// Refusal is a problem document the service answered with.
+type Refusal struct {
+	Status   int           `json:"status"`
+	Detail   string        `json:"detail"`
+	Problems diag.Problems `json:"errors"`
+}
+
+func (r *Refusal) Error() string {
+	if len(r.Problems) > 0 {
+		return r.Problems.Error()
+	}
+	return r.Detail
+}
+
+// Unreachable says that no service answered.
+type Unreachable struct {
+	Server string
+	Err    error
+}
+
+func (u *Unreachable) Error() string {
+	return fmt.Sprintf("No Pike Gate service answers at %s (%v).", u.Server, u.Err)
+}
+
+func (u *Unreachable) Unwrap() error { return u.Err }
+
+// Run is what a caller gives to run or explain a report.
+type Run struct {
+	Inputs map[string]any `json:"inputs,omitempty"`
+	AsOf   string         `json:"as_of,omitempty"`
+}
+
+// Reports lists the published reports.
+func (c *Client) Reports(ctx context.Context) (out []ReportInfo, err error) {
+	return out, c.call(ctx, http.MethodGet, "/reports", nil, &out)
+}
+
+// Ask tells what a report asks.
+func (c *Client) Ask(ctx context.Context, report, asOf string) (out Sheet, err error) {
+	path := "/reports/" + url.PathEscape(report)
+	if asOf != "" {
+		path += "?as_of=" + url.QueryEscape(asOf)
+	}
+	return out, c.call(ctx, http.MethodGet, path, nil, &out)
+}
+
+// Explain tells how a run would come about.
+func (c *Client) Explain(ctx context.Context, report string, run Run) (out Explanation, err error) {
+	return out, c.call(ctx, http.MethodPost, "/reports/"+url.PathEscape(report)+"/explain", run, &out)
+}
+
+// Start runs a report and gives its number and the stream of its records in
+// the format; the caller closes it.
+func (c *Client) Start(ctx context.Context, report string, run Run, format output.Format) (id uint, rows io.ReadCloser, err error) {
+	response, err := c.send(ctx, http.MethodPost, "/reports/"+url.PathEscape(report)+"/runs?format="+format.Name, run)
+	if err != nil {
+		return 0, nil, err
+	}
+	n, err := strconv.ParseUint(response.Header.Get("Pikegate-Run"), 10, 64)
+	if err != nil {
+		return 0, nil, errors.Join(fmt.Errorf("client: the answer has no run number: %w", err), response.Body.Close())
+	}
+	return uint(n), response.Body, nil
+}
+
+// RunRecord gives the record of a run.
+func (c *Client) RunRecord(ctx context.Context, id uint) (out RunRecord, err error) {
+	return out, c.call(ctx, http.MethodGet, "/runs/"+strconv.FormatUint(uint64(id), 10), nil, &out)
+}
+
+// RunRecords lists the newest runs, of one report or of all.
+func (c *Client) RunRecords(ctx context.Context, report string, limit int) (out []RunRecord, err error) {
+	path := "/runs?limit=" + strconv.Itoa(limit) + "&report=" + url.QueryEscape(report)
+	return out, c.call(ctx, http.MethodGet, path, nil, &out)
+}
+
+// Push keeps definitions as drafts.
+func (c *Client) Push(ctx context.Context, content string) (out Checked, err error) {
+	return out, c.call(ctx, http.MethodPost, "/definitions", map[string]string{"content": content}, &out)
+}
+
+// Publish freezes what was pushed under a name as its next version.
+func (c *Client) Publish(ctx context.Context, name string) (out Checked, err error) {
+	return out, c.call(ctx, http.MethodPost, "/definitions/"+url.PathEscape(name)+"/publish", nil, &out)
+}
+
+// Sources lists the sources.
+func (c *Client) Sources(ctx context.Context) (out []SourceInfo, err error) {
+	return out, c.call(ctx, http.MethodGet, "/sources", nil, &out)
+}
+
+// AddSource connects a database.
+func (c *Client) AddSource(ctx context.Context, info SourceInfo) (out catalog.Source, err error) {
+	return out, c.call(ctx, http.MethodPost, "/sources", info, &out)
+}
+
+// Source gives a source's tables, views and columns.
+func (c *Client) Source(ctx context.Context, name string) (out catalog.Source, err error) {
+	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(name), nil, &out)
+}
+
+// SetEncoding says how the dates of TABLE.COLUMN are stored.
+func (c *Client) SetEncoding(ctx context.Context, source, column, encoding string) (out catalog.Source, err error) {
+	path := "/sources/" + url.PathEscape(source) + "/encodings/" + url.PathEscape(column)
+	return out, c.call(ctx, http.MethodPut, path, map[string]string{"encoding": encoding}, &out)
+}
+
+// call sends a request and decodes the answer.
+func (c *Client) call(ctx context.Context, method, path string, body, out any) error {
+	response, err := c.send(ctx, method, path, body)
+	if err != nil {
+		return err
+	}
+	defer response.Body.Close()
+	if err := json.NewDecoder(response.Body).Decode(out); err != nil {
+		return fmt.Errorf("client: the answer to %s cannot be read: %w", path, err)
+	}
+	return nil
+}
+
+// send sends a request; an answer that is not a success is an error.
+func (c *Client) send(ctx context.Context, method, path string, body any) (*http.Response, error) {
+	var content io.Reader
+	if body != nil {
+		b, err := json.Marshal(body)
+		if err != nil {
+			return nil, err
+		}
+		content = bytes.NewReader(b)
+	}
+	request, err := http.NewRequestWithContext(ctx, method, strings.TrimRight(c.Server, "/")+"/api/v1"+path, content)
+	if err != nil {
+		return nil, &Unreachable{c.Server, err}
+	}
+	if body != nil {
+		request.Header.Set("Content-Type", "application/json")
+	}
+	response, err := c.HTTP.Do(request)
+	if err != nil {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		var inner *url.Error
+		if errors.As(err, &inner) {
+			err = inner.Err
+		}
+		return nil, &Unreachable{c.Server, err}
+	}
+	if response.StatusCode >= 300 {
+		defer response.Body.Close()
+		refusal := &Refusal{Status: response.StatusCode}
+		if err := json.NewDecoder(io.LimitReader(response.Body, 1<<20)).Decode(refusal); err != nil {
+			refusal.Detail = "The service answered " + response.Status + "."
+		}
+		return nil, refusal
+	}
+	return response, nil
+}

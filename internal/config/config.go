@@ -1,0 +1,110 @@
+// Package config is what can be set from outside: one struct, filled from
+// flags, whose defaults come from the environment.
+package config
+
+import (
+	"fmt"
+	"net"
+	"os"
+	"strconv"
+	"time"
+
+	"pikegate/core/civil"
+)
+
+// Serve is the configuration of a running service.
+type Serve struct {
+	// Listen is HOST:PORT; port 0 picks a free one. Default 127.0.0.1:7180.
+	Listen string
+	// Data is the folder of our own records. It is made if need be.
+	Data string
+	// Zone is the IANA zone in which days begin and end; empty means the
+	// machine's own.
+	Zone string
+	// TimeLimit is the longest a statement may take; 0 means no limit.
+	TimeLimit time.Duration
+}
+
+// DefaultListen is where a service listens and where clients look for it.
+const DefaultListen = "127.0.0.1:7180"
+
+// DefaultServer is the address clients use unless told otherwise.
+func DefaultServer() string {
+	return env("PIKEGATE_SERVER", "http://"+DefaultListen)
+}
+
+// DefaultServe is the configuration before flags are read; data is the
+// default folder.
+func DefaultServe(data string) Serve {
+	return Serve{
+		Listen:    env("PIKEGATE_LISTEN", DefaultListen),
+		Data:      env("PIKEGATE_DATA", data),
+		Zone:      os.Getenv("PIKEGATE_ZONE"),
+		TimeLimit: 5 * time.Minute,
+	}
+}
+
+func env(name, otherwise string) string {
+	if v := os.Getenv(name); v != "" {
+		return v
+	}
+	return otherwise
+}
+
+// Validate tells what is wrong with the configuration, nil if nothing.
+func (s Serve) Validate() error {
+	host, port, err := net.SplitHostPort(s.Listen)
+	if err != nil {
+		return fmt.Errorf("--listen %s is not HOST:PORT", s.Listen)
+	}
+	if n, err := strconv.Atoi(port); err != nil || n < 0 || n > 65535 {
+		return fmt.Errorf("--listen %s: the port must be a number from 0 to 65535", s.Listen)
+	}
+	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+		return fmt.Errorf("--listen %s is refused: there are no accounts yet, so anybody who reaches the service may use it; "+
+			"it listens on this machine's loopback only (127.0.0.1, ::1 or localhost)", s.Listen)
+	}
+	if s.TimeLimit < 0 {
+		return fmt.Errorf("--time-limit %s is less than nothing", s.TimeLimit)
+	}
+	_, err = Location(s.Zone)
+	return err
+}
+
+// Location loads a zone by its IANA name; empty means the machine's own.
+func Location(name string) (*time.Location, error) {
+	if name == "" {
+		return localZone(), nil
+	}
+	zone, err := time.LoadLocation(name)
+	if err != nil || name == "Local" {
+		return nil, fmt.Errorf("there is no zone %q; write an IANA name such as Europe/London", name)
+	}
+	return zone, nil
+}
+
+// localZone is the machine's zone under its IANA name where that is known, so
+// that records of runs name a zone that reads the same elsewhere.
+func localZone() *time.Location {
+	if name := os.Getenv("TZ"); name != "" {
+		if zone, err := time.LoadLocation(name); err == nil {
+			return zone
+		}
+	}
+	if path, err := os.Readlink("/etc/localtime"); err == nil {
+		const folder = "zoneinfo/"
+		for i := range path {
+			if len(path)-i > len(folder) && path[i:i+len(folder)] == folder {
+				if zone, err := time.LoadLocation(path[i+len(folder):]); err == nil {
+					return zone
+				}
+			}
+		}
+	}
+	return time.UTC
+}
+
+// Calendar is the context dates are read in, its clock set to now.
+func Calendar(zone *time.Location, now time.Time) civil.Context {
+	return civil.Context{Zone: zone, Now: civil.Instant(now.Unix()), WeekStart: time.Monday, FiscalStart: 1}
+}

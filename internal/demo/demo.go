@@ -1,0 +1,76 @@
+package demo
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"pikegate/internal/service"
+)
+
+//go:embed definitions/*.yaml
+var definitions embed.FS
+
+// Source is the name definitions give the Navigation's database.
+const Source = "navigation"
+
+// Prepare makes the Navigation's database in a folder, unless it is there.
+func Prepare(folder string) error {
+	path := database(folder)
+	if _, err := os.Stat(path); !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	data, err := Generate()
+	if err != nil {
+		return err
+	}
+	return Write(path, data)
+}
+
+func database(folder string) string { return filepath.Join(folder, "navigation.db") }
+
+// Install connects the Navigation's database and publishes the reports,
+// unless a service has them already. What was changed by hand stays.
+func Install(ctx context.Context, s *service.Service, folder string) error {
+	path, err := filepath.Abs(database(folder))
+	if err != nil {
+		return err
+	}
+	_, err = s.AddSource(ctx, service.SourceInfo{Name: Source, Engine: "sqlite", Address: path, Encodings: map[string]string{
+		"maintenance_jobs.due_on":  "ymd",
+		"maintenance_jobs.done_on": "ymd",
+		"gauge_readings.read_at":   "unix-s",
+	}})
+	if err != nil {
+		return err
+	}
+	there, err := s.Reports()
+	if err != nil {
+		return err
+	}
+	files, err := fs.Glob(definitions, "definitions/*.yaml")
+	if err != nil {
+		return err
+	}
+	for _, file := range files {
+		name := filepath.Base(file[:len(file)-len(".yaml")])
+		if slices.ContainsFunc(there, func(r service.ReportInfo) bool { return r.Name == name }) {
+			continue
+		}
+		content, err := definitions.ReadFile(file)
+		if err != nil {
+			return err
+		}
+		if _, err := s.Push(ctx, string(content)); err != nil {
+			return err
+		}
+		if _, err := s.Publish(ctx, name); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,164 @@
+package sqlite
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"pikegate/core/catalog"
+	"pikegate/core/dialect"
+	"pikegate/internal/engine"
+)
+
+// sample is how many values from each end of a table the proposals of date
+// encodings look at.
+const sample = 200
+
+// Catalogue reads tables, views and columns, and proposes how dates are stored
+// from the values at both ends of each table.
+func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
+	out := catalog.Source{Name: s.name, Engine: "sqlite"}
+	rows, err := s.db.QueryContext(ctx, `
+		select t.name, t.type = 'view', t.wr, c.name, c.type, c."notnull", c.pk
+		from pragma_table_list as t, pragma_table_xinfo(t.name) as c
+		where t.schema = 'main' and t.type in ('table', 'view') and t.name not like 'sqlite\_%' escape '\' and c.hidden <> 1
+		order by t.name, c.cid`)
+	if err != nil {
+		return out, engine.Fail(ctx, engine.Unreachable, "The source "+s.name+" cannot be read", err)
+	}
+	defer rows.Close()
+	keyOrder := map[string]map[int]string{}
+	for rows.Next() {
+		var table, column, declared string
+		var view, withoutRowid, notNull bool
+		var key int
+		if err := rows.Scan(&table, &view, &withoutRowid, &column, &declared, &notNull, &key); err != nil {
+			return out, err
+		}
+		if n := len(out.Tables); n == 0 || out.Tables[n-1].Name != table {
+			out.Tables = append(out.Tables, catalog.Table{Name: table, View: view})
+			keyOrder[table] = map[int]string{}
+		}
+		t := &out.Tables[len(out.Tables)-1]
+		if key > 0 {
+			keyOrder[table][key] = column
+		}
+		integerKey := key == 1 && strings.EqualFold(declared, "integer")
+		t.Columns = append(t.Columns, catalog.Column{Name: column, Declared: strings.ToLower(declared),
+			Nullable: !notNull && !integerKey && !(key > 0 && withoutRowid)})
+	}
+	if err := rows.Err(); err != nil {
+		return out, engine.Fail(ctx, engine.Unreachable, "The source "+s.name+" cannot be read", err)
+	}
+	for i := range out.Tables {
+		t := &out.Tables[i]
+		for n := 1; n <= len(keyOrder[t.Name]); n++ {
+			t.Key = append(t.Key, keyOrder[t.Name][n])
+		}
+		if err := s.describe(ctx, t); err != nil {
+			return out, err
+		}
+	}
+	return out, nil
+}
+
+// describe sets the types of a table's columns.
+func (s *source) describe(ctx context.Context, t *catalog.Table) error {
+	values, err := s.sample(ctx, *t)
+	if err != nil {
+		return err
+	}
+	for i, c := range t.Columns {
+		isKey := len(t.Key) > 0 && t.Key[0] == c.Name
+		c.Type = typeOf(c.Declared, values[i])
+		if proposed, ok := catalog.Propose(c, values[i]); ok && !isKey && c.Type != catalog.Boolean {
+			c = proposed
+		} else if c.Type.IsDate() {
+			c = withoutEvidence(c, values[i])
+		}
+		t.Columns[i] = c
+	}
+	return nil
+}
+
+// withoutEvidence takes the declared word for a date column that is empty, and
+// for text one that holds something else.
+func withoutEvidence(c catalog.Column, values []any) catalog.Column {
+	if len(values) > 0 {
+		c.Type = catalog.Text
+		return c
+	}
+	c.Encoding, c.Stored, c.Evidence = catalog.EncISOLocal, catalog.Text, "declared "+c.Declared+", no values yet"
+	if c.Type == catalog.Date {
+		c.Encoding = catalog.EncISODate
+	}
+	return c
+}
+
+// sample reads values of every column from both ends of the table, blanks
+// left out.
+func (s *source) sample(ctx context.Context, t catalog.Table) ([][]any, error) {
+	values := make([][]any, len(t.Columns))
+	names := make([]string, len(t.Columns))
+	for i, c := range t.Columns {
+		names[i] = "+" + quote(c.Name)
+	}
+	text := fmt.Sprintf("select %s from %s", strings.Join(names, ", "), quote(t.Name))
+	queries := []string{fmt.Sprintf("%s limit %d", text, sample)}
+	if !t.View && len(t.Key) > 0 {
+		queries = append(queries, fmt.Sprintf("%s order by %s desc limit %d", text, quote(t.Key[0]), sample))
+	}
+	for _, q := range queries {
+		err := s.Stream(ctx, dialect.Query{SQL: q}, func(row []any) error {
+			for i, v := range row {
+				if v != nil {
+					values[i] = append(values[i], v)
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	return values, nil
+}
+
+// typeOf follows SQLite's rules of affinity, with words for dates and yes-no
+// added; a column without a declared type is judged by its values.
+func typeOf(declared string, values []any) catalog.Type {
+	has := func(words ...string) bool {
+		for _, w := range words {
+			if strings.Contains(declared, w) {
+				return true
+			}
+		}
+		return false
+	}
+	switch {
+	case has("bool"):
+		return catalog.Boolean
+	case has("datetime", "timestamp"):
+		return catalog.DateTime
+	case has("date"):
+		return catalog.Date
+	case has("int"):
+		return catalog.Integer
+	case has("char", "clob", "text"):
+		return catalog.Text
+	case has("real", "floa", "doub", "num", "dec"):
+		return catalog.Decimal
+	case declared == "" && len(values) > 0:
+		switch values[0].(type) {
+		case int64:
+			return catalog.Integer
+		case float64:
+			return catalog.Decimal
+		case string:
+			return catalog.Text
+		}
+	}
+	return catalog.Other
+}
+
+func quote(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }

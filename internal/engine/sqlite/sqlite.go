@@ -1,0 +1,162 @@
+// Package sqlite reads SQLite databases. Reading only is held up by the way
+// the file is opened and by an authorizer that lets nothing but reading pass.
+package sqlite
+
+import (
+	"context"
+	"database/sql"
+	"database/sql/driver"
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/mattn/go-sqlite3"
+
+	"pikegate/core/dialect"
+	"pikegate/internal/engine"
+)
+
+// maxConnections bounds how many statements one source runs at a time.
+const maxConnections = 8
+
+type source struct {
+	name string
+	db   *sql.DB
+}
+
+// Open opens the database file at a path.
+func Open(name, path string) (engine.Source, error) {
+	info, err := os.Stat(path)
+	switch {
+	case err != nil:
+		return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("There is no database file at %s.", path), Err: err}
+	case info.IsDir():
+		return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%s is a folder, not a database file.", path)}
+	}
+	absolute, err := filepath.Abs(path)
+	if err != nil {
+		return nil, err
+	}
+	address := url.URL{Scheme: "file", Path: absolute, RawQuery: "mode=ro&_mutex=no&_query_only=1"}
+	db := sql.OpenDB(connector{address.String()})
+	db.SetMaxOpenConns(maxConnections)
+	db.SetMaxIdleConns(maxConnections)
+	s := &source{name, db}
+	if err := s.check(path); err != nil {
+		db.Close()
+		return nil, err
+	}
+	return s, nil
+}
+
+// check reads the header, so that a file of another kind is told at once.
+func (s *source) check(path string) error {
+	var n int
+	if err := s.db.QueryRow("select count(*) from sqlite_schema").Scan(&n); err != nil {
+		return &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%s cannot be read as an SQLite database: %v.", path, err), Err: err}
+	}
+	return nil
+}
+
+// connector makes connections that can only read.
+type connector struct{ address string }
+
+func (c connector) Driver() driver.Driver { return &sqlite3.SQLiteDriver{ConnectHook: lock} }
+
+func (c connector) Connect(context.Context) (driver.Conn, error) {
+	return c.Driver().Open(c.address)
+}
+
+// The actions of sqlite3_set_authorizer that reading needs and the driver has
+// no name for; source: sqlite3.h.
+const actionRecursive = 33
+
+// readable are the catalogue's own tables: functions that read pragmas.
+var readable = map[string]bool{"table_list": true, "table_xinfo": true, "index_list": true, "index_xinfo": true}
+
+// lock lets nothing but reading pass on a connection. The open mode alone
+// does not stop ATTACH from writing another file, nor a PRAGMA from undoing
+// query_only.
+func lock(c *sqlite3.SQLiteConn) error {
+	c.RegisterAuthorizer(func(action int, first, second, _ string) int {
+		switch action {
+		case sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, actionRecursive:
+			return sqlite3.SQLITE_OK
+		case sqlite3.SQLITE_FUNCTION:
+			if strings.EqualFold(second, "load_extension") {
+				return sqlite3.SQLITE_DENY
+			}
+			return sqlite3.SQLITE_OK
+		case sqlite3.SQLITE_PRAGMA:
+			if readable[strings.ToLower(first)] {
+				return sqlite3.SQLITE_OK
+			}
+		}
+		return sqlite3.SQLITE_DENY
+	})
+	return nil
+}
+
+func (s *source) Dialect() dialect.Dialect { return dialect.SQLite }
+
+func (s *source) Close() error { return s.db.Close() }
+
+// Stream hands over the driver's own rows: the values are not scanned into
+// variables first, which would cost more than reading them.
+func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) error) error {
+	conn, err := s.db.Conn(ctx)
+	if err != nil {
+		return engine.Fail(ctx, engine.Unreachable, "The source "+s.name+" cannot be opened", err)
+	}
+	defer conn.Close()
+	var stopped error
+	err = conn.Raw(func(raw any) error {
+		args := make([]driver.NamedValue, len(q.Args))
+		for i, v := range q.Args {
+			args[i] = driver.NamedValue{Ordinal: i + 1, Value: v}
+		}
+		rows, err := raw.(driver.QueryerContext).QueryContext(ctx, q.SQL, args)
+		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		values := make([]driver.Value, len(rows.Columns()))
+		out := make([]any, len(values))
+		for {
+			if err := rows.Next(values); err != nil {
+				if errors.Is(err, io.EOF) {
+					return nil
+				}
+				return err
+			}
+			for i, v := range values {
+				out[i] = v
+			}
+			if stopped = row(out); stopped != nil {
+				return nil
+			}
+		}
+	})
+	if stopped != nil {
+		return stopped
+	}
+	if err != nil {
+		return engine.Fail(ctx, codeOf(err), "The source "+s.name+" could not answer", err)
+	}
+	return nil
+}
+
+func codeOf(err error) engine.Code {
+	var se sqlite3.Error
+	switch {
+	case strings.Contains(err.Error(), "no such table"):
+		return engine.NoSuchTable
+	case errors.As(err, &se) && (se.Code == sqlite3.ErrAuth || se.Code == sqlite3.ErrReadonly):
+		return engine.Refused
+	}
+	return engine.Broken
+}

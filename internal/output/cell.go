@@ -1,0 +1,97 @@
+package output
+
+import (
+	"strconv"
+	"time"
+
+	"github.com/shopspring/decimal"
+
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+	"pikegate/core/plan"
+)
+
+// kind tells how a cell is quoted by a format.
+type kind uint8
+
+const (
+	blank kind = iota
+	text
+	number
+	boolean
+)
+
+// cells turns fetched values into the text that people and files get.
+type cells struct {
+	columns []plan.Output
+	clock   *civil.Clock
+}
+
+func newCells(columns []plan.Output, zone *time.Location) cells {
+	return cells{columns, civil.NewClock(zone)}
+}
+
+// moneyPlaces is how many places the format money has.
+const moneyPlaces = 2
+
+// append appends the i-th cell of the row.
+func (c *cells) append(b []byte, i int, row []any) ([]byte, kind) {
+	column := &c.columns[i]
+	if column.Formula.Is() {
+		d, ok := column.Formula.Of(row)
+		if !ok {
+			return b, blank
+		}
+		return appendDecimal(b, d, column.Format), number
+	}
+	value := row[column.Index]
+	if value == nil {
+		return b, blank
+	}
+	if column.Column.Encoding != "" {
+		if stamp, ok := column.Column.Decode(value, c.clock); ok {
+			return stamp.AppendTo(b, column.Column, 'T'), text
+		}
+	}
+	switch v := value.(type) {
+	case int64:
+		switch {
+		case column.Type == catalog.Boolean:
+			return strconv.AppendBool(b, v != 0), boolean
+		case column.Format == "money":
+			return appendDecimal(b, decimal.New(v, 0), column.Format), number
+		}
+		return strconv.AppendInt(b, v, 10), number
+	case float64:
+		return appendFloat(b, v, column.Format)
+	case bool:
+		return strconv.AppendBool(b, v), boolean
+	case string:
+		return append(b, v...), text
+	case []byte:
+		b = append(b, "("...)
+		return append(strconv.AppendInt(b, int64(len(v)), 10), " bytes)"...), text
+	}
+	return append(b, "(cannot be shown)"...), text
+}
+
+func appendDecimal(b []byte, d decimal.Decimal, format string) []byte {
+	if format == "money" {
+		return append(b, d.StringFixedBank(moneyPlaces)...)
+	}
+	return append(b, d.String()...)
+}
+
+// appendFloat writes the shortest digits that mean the same number, never
+// with an exponent; what is not a number is text.
+func appendFloat(b []byte, v float64, format string) ([]byte, kind) {
+	digits := strconv.AppendFloat(nil, v, 'f', -1, 64)
+	d, err := decimal.NewFromString(string(digits))
+	if err != nil {
+		return append(b, digits...), text
+	}
+	if format == "" || format == "plain" {
+		return append(b, digits...), number
+	}
+	return appendDecimal(b, d, format), number
+}

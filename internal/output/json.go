@@ -1,0 +1,120 @@
+package output
+
+import (
+	"bufio"
+	"encoding/json"
+	"io"
+	"time"
+	"unicode/utf8"
+)
+
+// jsonWriter writes either one JSON document, whose rows stand between the
+// header's fields and the summary's, or JSON lines: the header, then each row
+// as an array, then the summary.
+type jsonWriter struct {
+	out   *bufio.Writer
+	lines bool
+	zone  *time.Location
+	cells cells
+	line  []byte
+	cell  []byte
+	begun bool
+}
+
+func newJSON(w io.Writer, zone *time.Location) Writer {
+	return &jsonWriter{out: bufio.NewWriterSize(w, bufferSize), zone: zone}
+}
+
+func newNDJSON(w io.Writer, zone *time.Location) Writer {
+	return &jsonWriter{out: bufio.NewWriterSize(w, bufferSize), zone: zone, lines: true}
+}
+
+func (j *jsonWriter) Begin(h Header) error {
+	j.cells = newCells(h.Columns, j.zone)
+	head, err := json.Marshal(h)
+	if err != nil {
+		return err
+	}
+	if j.lines {
+		head = append(head, '\n')
+	} else {
+		head = append(head[:len(head)-1], `,"rows":[`...)
+	}
+	if _, err = j.out.Write(head); err == nil && j.lines {
+		err = j.out.Flush()
+	}
+	return err
+}
+
+func (j *jsonWriter) Row(row []any) error {
+	b := j.line[:0]
+	if !j.lines {
+		if j.begun {
+			b = append(b, ',')
+		}
+		b = append(b, '\n')
+	}
+	j.begun = true
+	b = append(b, '[')
+	for i := range j.cells.columns {
+		if i > 0 {
+			b = append(b, ',')
+		}
+		var k kind
+		j.cell, k = j.cells.append(j.cell[:0], i, row)
+		switch k {
+		case blank:
+			b = append(b, "null"...)
+		case text:
+			b = appendString(b, j.cell)
+		default:
+			b = append(b, j.cell...)
+		}
+	}
+	b = append(b, ']')
+	if j.lines {
+		b = append(b, '\n')
+	}
+	j.line = b
+	_, err := j.out.Write(b)
+	return err
+}
+
+func (j *jsonWriter) End(s Summary) error {
+	tail, err := json.Marshal(s)
+	if err != nil {
+		return err
+	}
+	if !j.lines {
+		tail = append([]byte("\n],"), tail[1:]...)
+	}
+	if _, err := j.out.Write(append(tail, '\n')); err != nil {
+		return err
+	}
+	return j.out.Flush()
+}
+
+// appendString appends a JSON string; source: RFC 8259. Bytes that are not
+// UTF-8 become the replacement character.
+func appendString(b, s []byte) []byte {
+	const hex = "0123456789abcdef"
+	b = append(b, '"')
+	for i := 0; i < len(s); {
+		switch c := s[i]; {
+		case c == '"' || c == '\\':
+			b = append(b, '\\', c)
+			i++
+		case c < ' ':
+			b = append(b, '\\', 'u', '0', '0', hex[c>>4], hex[c&15])
+			i++
+		case c < utf8.RuneSelf:
+			b = append(b, c)
+			i++
+		default:
+			r, size := utf8.DecodeRune(s[i:])
+			b = utf8.AppendRune(b, r)
+			i += size
+		}
+	}
+	return append(b, '"')
+}

@@ -1,0 +1,200 @@
+// Package runner takes one run from what was typed to rows and a record. It
+// is the only place where the heart and the databases meet.
+package runner
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"pikegate/core/civil"
+	"pikegate/core/definition"
+	"pikegate/core/diag"
+	"pikegate/core/dialect"
+	"pikegate/core/parameter"
+	"pikegate/core/plan"
+	"pikegate/internal/engine"
+	"pikegate/internal/output"
+	"pikegate/internal/store"
+)
+
+// The ways a run can end.
+const (
+	Running   = "running"
+	Done      = "done"
+	Empty     = "empty"
+	Failed    = "failed"
+	Refused   = "refused"
+	Cancelled = "cancelled"
+	TimedOut  = "timed_out"
+)
+
+var errTimedOut = errors.New("the time limit was reached")
+
+// Job is what is to be run: a report, its checked query and the inputs.
+type Job struct {
+	Report   *definition.Report
+	Version  int
+	Compiled *definition.Compiled
+	Inputs   map[string]parameter.Input
+	// Typed is the inputs as they came, for the record.
+	Typed map[string]any
+	// Problems is what was wrong before the inputs could be read one by one.
+	Problems diag.Problems
+	Context  civil.Context
+	Source   engine.Source
+}
+
+// Prepared is a job that was read, resolved and translated, but not run.
+type Prepared struct {
+	Questions []parameter.Parameter
+	Values    parameter.Values
+	Statement plan.Statement
+	Query     dialect.Query
+	// ReadBack says in one sentence what will be selected.
+	ReadBack string
+}
+
+// Prepare reads the inputs and writes the SQL. Nothing is asked of the
+// database unless an answer must be one of the values that occur in it.
+func Prepare(ctx context.Context, job Job) (Prepared, error) {
+	asked, set := job.Report.Questions(*job.Compiled.Query)
+	values, problems := parameter.Read(asked, job.Inputs, job.Context)
+	for _, q := range set {
+		value, found := q.Read(parameter.Input{Texts: []string{job.Report.Set[q.Name]}}, job.Context)
+		values[q.Name] = value
+		problems = append(problems, found.In(q.Name)...)
+	}
+	problems = append(slices.Clone(job.Problems), problems...)
+	if err := problems.Err(); err != nil {
+		return Prepared{Questions: asked, Values: values}, err
+	}
+	if problems, err := offered(ctx, job, asked, values); err != nil || problems.Failed() {
+		return Prepared{Questions: asked, Values: values}, errors.Join(err, problems.Err())
+	}
+	statement, problems := plan.Bind(job.Compiled, job.Report.Columns, values, job.Context)
+	if err := problems.Err(); err != nil {
+		return Prepared{Questions: asked, Values: values}, err
+	}
+	return Prepared{asked, values, statement, job.Source.Dialect().Write(statement), readBack(job.Report, statement)}, nil
+}
+
+// readBack says what is selected: every condition in words.
+func readBack(r *definition.Report, s plan.Statement) string {
+	title, _ := r.Heading()
+	words := make([]string, len(s.Where))
+	for i, c := range s.Where {
+		words[i] = c.Words
+	}
+	if len(words) == 0 {
+		return title + ": all records."
+	}
+	return title + ": " + strings.Join(words, "; ") + "."
+}
+
+// Runner runs jobs and keeps their records.
+type Runner struct {
+	Store *store.Store
+	// Limit is the longest a statement may take; 0 means no limit.
+	Limit time.Duration
+	Now   func() time.Time
+}
+
+// Run runs a job, writes the rows as they come and keeps the record. An error
+// means that no row was written: the inputs were refused or the record could
+// not be made. What goes wrong later is told by the record and the writer's end.
+func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin func(store.Run) output.Writer) (store.Run, error) {
+	started := r.Now()
+	record := store.Run{Report: job.Report.Name, Version: job.Version, Format: format.Name, StartedAt: started,
+		AsOf: job.Context.Now.String(), Zone: job.Context.Zone.String(), Inputs: job.Typed, Outcome: Running}
+
+	prepared, err := Prepare(ctx, job)
+	if err != nil {
+		record.Outcome, record.Problem = outcomeOf(err), err.Error()
+		return record, errors.Join(err, r.Store.SaveRun(&record))
+	}
+	record.Resolved, record.ReadBack = resolved(prepared), prepared.ReadBack
+	record.SQL, record.Args = prepared.Query.SQL, prepared.Query.Args
+	if err := r.Store.SaveRun(&record); err != nil {
+		return record, err
+	}
+
+	if r.Limit > 0 {
+		var stop context.CancelFunc
+		ctx, stop = context.WithTimeoutCause(ctx, r.Limit, errTimedOut)
+		defer stop()
+	}
+	title, _ := job.Report.Heading()
+	writer := begin(record)
+	edges := newEdges(prepared.Statement, job.Context.Zone)
+	err = writer.Begin(output.Header{Run: record.ID, Report: record.Report, Title: title, Version: record.Version,
+		ReadBack: record.ReadBack, Zone: record.Zone, Columns: prepared.Statement.Outputs})
+	if err == nil {
+		err = job.Source.Stream(ctx, prepared.Query, func(row []any) error {
+			edges.see(row)
+			return writer.Row(row)
+		})
+	}
+
+	record.Count = edges.count
+	record.First, record.Last = edges.text()
+	record.Outcome = outcomeOf(err)
+	if err == nil && record.Count == 0 {
+		record.Outcome = Empty
+	}
+	if err != nil {
+		record.Problem = problemOf(record.Outcome, err, r.Limit)
+	}
+	record.Millis = r.Now().Sub(started).Milliseconds()
+	ended := writer.End(output.Summary{Outcome: record.Outcome, Count: record.Count, First: record.First,
+		Last: record.Last, Problem: record.Problem, Millis: record.Millis})
+	if ended != nil && err == nil {
+		record.Outcome, record.Problem = Cancelled, "The caller went away."
+	}
+	return record, r.Store.SaveRun(&record)
+}
+
+func outcomeOf(err error) string {
+	var problems diag.Problems
+	var failure *engine.Failure
+	switch {
+	case err == nil:
+		return Done
+	case errors.As(err, &problems):
+		return Refused
+	case errors.Is(err, errTimedOut):
+		return TimedOut
+	case errors.As(err, &failure):
+		return Failed
+	}
+	return Cancelled // the context ended, or the writer's other side is gone
+}
+
+func problemOf(outcome string, err error, limit time.Duration) string {
+	switch outcome {
+	case Cancelled:
+		return "The caller went away."
+	case TimedOut:
+		return fmt.Sprintf("The statement took longer than the limit of %s and was stopped.", limit)
+	}
+	return err.Error()
+}
+
+// resolved is what the inputs were read as, by question.
+func resolved(p Prepared) map[string]any {
+	out := map[string]any{}
+	for name, v := range p.Values {
+		switch {
+		case !v.Given:
+			out[name] = nil
+		case v.Texts != nil:
+			out[name] = v.Texts
+		default:
+			out[name] = v.Span.Canonical()
+		}
+	}
+	return out
+}

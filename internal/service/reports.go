@@ -1,0 +1,240 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"pikegate/core/definition"
+	"pikegate/core/diag"
+	"pikegate/core/parameter"
+	"pikegate/core/period"
+	"pikegate/internal/runner"
+	"pikegate/internal/store"
+)
+
+// ReportInfo is one report in the list.
+type ReportInfo struct {
+	Name    string     `json:"name"`
+	Title   string     `json:"title"`
+	About   string     `json:"about,omitempty"`
+	Tags    []string   `json:"tags,omitempty"`
+	Version int        `json:"version"`
+	LastRun *time.Time `json:"last_run,omitempty" doc:"When it was last run"`
+}
+
+// Reports lists the published reports.
+func (s *Service) Reports() ([]ReportInfo, error) {
+	versions, err := s.Store.AllPublished("report")
+	if err != nil {
+		return nil, err
+	}
+	last, err := s.Store.LastRuns()
+	if err != nil {
+		return nil, err
+	}
+	out := make([]ReportInfo, 0, len(versions))
+	for _, v := range versions {
+		documents, err := decoded(v.Content)
+		if err != nil {
+			return nil, err
+		}
+		r := documents[0].(*definition.Report)
+		info := ReportInfo{Name: v.Name, Tags: r.Tags, Version: v.Number}
+		info.Title, info.About = r.Heading()
+		if at, ok := last[v.Name]; ok {
+			info.LastRun = &at
+		}
+		out = append(out, info)
+	}
+	return out, nil
+}
+
+// Sheet is what a report asks.
+type Sheet struct {
+	ReportInfo
+	Zone      string          `json:"zone" doc:"The IANA zone in which days begin and end"`
+	Today     string          `json:"today" doc:"The day it is in the zone"`
+	Questions []SheetQuestion `json:"questions"`
+}
+
+// SheetQuestion is one question, with what its default and limits mean today.
+type SheetQuestion struct {
+	parameter.Parameter
+	DefaultReadBack string `json:"default_readback,omitempty" doc:"What the default means today, in words"`
+	Earliest        string `json:"earliest,omitempty" doc:"The first day allowed"`
+	Latest          string `json:"latest,omitempty" doc:"The last day allowed"`
+}
+
+// Ask tells what a report asks.
+func (s *Service) Ask(ctx context.Context, report, asOf string) (Sheet, error) {
+	job, err := s.job(ctx, Request{Report: report, AsOf: asOf})
+	if err == nil {
+		err = job.Problems.Err()
+	}
+	if err != nil {
+		return Sheet{}, err
+	}
+	info := ReportInfo{Name: report, Tags: job.Report.Tags, Version: job.Version}
+	info.Title, info.About = job.Report.Heading()
+	sheet := Sheet{ReportInfo: info, Zone: job.Context.Zone.String(), Today: job.Context.Today().String()}
+	asked, _ := job.Report.Questions(*job.Compiled.Query)
+	for _, q := range asked {
+		made := SheetQuestion{Parameter: q}
+		if v, problems := q.Read(parameter.Input{}, job.Context); v.Given && len(problems) == 0 {
+			made.DefaultReadBack = q.ReadBack(v)
+		}
+		if span, problems := period.Read(q.Limits.Earliest, job.Context); len(problems) == 0 && !span.OpenStart() {
+			made.Earliest = span.FirstDay().String()
+		}
+		if span, problems := period.Read(q.Limits.Latest, job.Context); len(problems) == 0 && !span.OpenEnd() {
+			made.Latest = span.LastDay().String()
+		}
+		sheet.Questions = append(sheet.Questions, made)
+	}
+	return sheet, nil
+}
+
+// Choices lists what a question's answer is chosen from.
+func (s *Service) Choices(ctx context.Context, report, question string) ([]parameter.Choice, error) {
+	job, err := s.job(ctx, Request{Report: report})
+	if err != nil {
+		return nil, err
+	}
+	asked, _ := job.Report.Questions(*job.Compiled.Query)
+	var names []string
+	for _, q := range asked {
+		if q.Name == question {
+			return runner.Choices(ctx, job, q)
+		}
+		names = append(names, q.Name)
+	}
+	return nil, notFound("question", question, names)
+}
+
+// Request is what a caller gives to run or explain a report.
+type Request struct {
+	Report string
+	Inputs Inputs
+	// AsOf is the day or instant taken for now; blank means the clock.
+	AsOf string
+}
+
+// Inputs are the answers by question: a text, a list of texts, or for a
+// period also {"start": …, "end": …}.
+type Inputs map[string]any
+
+// read takes the answers apart.
+func (in Inputs) read() (map[string]parameter.Input, diag.Problems) {
+	out := map[string]parameter.Input{}
+	var problems diag.Problems
+	for name, v := range in {
+		input, ok := inputOf(v)
+		if !ok {
+			problems = append(problems, diag.Problem{Code: "wrong_shape", Field: name, Message: name + " has an answer of a wrong shape.",
+				Hint: `Give a text, a list of texts, or {"start": …, "end": …}.`})
+		}
+		out[name] = input
+	}
+	return out, problems
+}
+
+func inputOf(v any) (parameter.Input, bool) {
+	text := func(v any) (*string, bool) {
+		switch v := v.(type) {
+		case nil:
+			return nil, true
+		case string:
+			return &v, true
+		case bool, float64, int, int64:
+			s := fmt.Sprint(v)
+			return &s, true
+		}
+		return nil, false
+	}
+	var in parameter.Input
+	switch v := v.(type) {
+	case []any:
+		for _, item := range v {
+			t, ok := text(item)
+			if !ok || t == nil {
+				return in, false
+			}
+			in.Texts = append(in.Texts, *t)
+		}
+		return in, true
+	case map[string]any:
+		var ok1, ok2 bool
+		in.Start, ok1 = text(v["start"])
+		in.End, ok2 = text(v["end"])
+		for key := range v {
+			if key != "start" && key != "end" {
+				return in, false
+			}
+		}
+		return in, ok1 && ok2
+	}
+	t, ok := text(v)
+	if ok && t != nil {
+		in.Texts = []string{*t}
+	}
+	return in, ok
+}
+
+// job finds the published report and makes it ready to be run.
+func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
+	version, err := s.Store.Published("report", r.Report)
+	if errors.Is(err, store.ErrNotFound) {
+		return runner.Job{}, s.noReport(r.Report)
+	}
+	if err != nil {
+		return runner.Job{}, err
+	}
+	documents, err := decoded(version.Content)
+	if err != nil {
+		return runner.Job{}, err
+	}
+	query, ok := queryOf(version.Uses)
+	if !ok {
+		return runner.Job{}, fmt.Errorf("the report %s has no readable query", r.Report)
+	}
+	source, err := s.source(ctx, query.Source, false)
+	if err != nil {
+		return runner.Job{}, err
+	}
+	compiled, problems := definition.Compile(query, &source.catalogue)
+	if problems.Failed() {
+		return runner.Job{}, fmt.Errorf("the source %s no longer fits the report: %w", query.Source, problems)
+	}
+	inputs, found := r.Inputs.read()
+	calendar, err := s.calendar(r.AsOf)
+	var asOfProblems diag.Problems
+	if errors.As(err, &asOfProblems) {
+		found = append(found, asOfProblems...)
+	} else if err != nil {
+		return runner.Job{}, err
+	}
+	return runner.Job{Report: documents[0].(*definition.Report), Version: version.Number, Compiled: compiled,
+		Inputs: inputs, Typed: r.Inputs, Problems: found, Context: calendar, Source: source.Source}, nil
+}
+
+func (s *Service) noReport(name string) error {
+	var names []string
+	if all, err := s.Reports(); err == nil {
+		for _, r := range all {
+			names = append(names, r.Name)
+		}
+	}
+	return notFound("published report", name, names)
+}
+
+// Period reads an expression in the service's calendar.
+func (s *Service) Period(expression, asOf string) (period.Reading, error) {
+	ctx, err := s.calendar(asOf)
+	if err != nil {
+		return period.Reading{}, err
+	}
+	reading, problems := period.Describe(expression, ctx)
+	return reading, problems.Err()
+}

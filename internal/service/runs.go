@@ -1,0 +1,191 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"strconv"
+	"time"
+
+	"pikegate/core/diag"
+	"pikegate/core/dialect"
+	"pikegate/core/parameter"
+	"pikegate/internal/output"
+	"pikegate/internal/runner"
+	"pikegate/internal/store"
+)
+
+// Answer is how one question was understood.
+type Answer struct {
+	Name      string   `json:"name"`
+	Label     string   `json:"label"`
+	Typed     string   `json:"typed" doc:"What was typed, or the default"`
+	Default   bool     `json:"default" doc:"Whether the question was left to its default"`
+	Given     bool     `json:"given" doc:"Whether there is an answer at all"`
+	Canonical []string `json:"canonical" doc:"The answer in a form that reads back to the same value"`
+	ReadBack  string   `json:"readback" doc:"The answer in words"`
+	From      string   `json:"from,omitempty" doc:"The first day of a period"`
+	Through   string   `json:"through,omitempty" doc:"The last day of a period"`
+	Days      int      `json:"days,omitempty" doc:"How many days a period touches"`
+}
+
+// Preview is how inputs would be understood, without running anything.
+type Preview struct {
+	ReadBack string        `json:"readback" doc:"What would be selected, in words; empty while there are problems"`
+	Answers  []Answer      `json:"answers"`
+	Problems diag.Problems `json:"problems" doc:"Everything that stands in the way of a run"`
+}
+
+// Preview reads inputs back.
+func (s *Service) Preview(ctx context.Context, r Request) (Preview, error) {
+	job, err := s.job(ctx, r)
+	out := Preview{Answers: []Answer{}, Problems: diag.Problems{}}
+	if err != nil {
+		return out, err
+	}
+	prepared, err := runner.Prepare(ctx, job)
+	var problems diag.Problems
+	if errors.As(err, &problems) {
+		out.Problems = problems
+	} else if err != nil {
+		return out, err
+	}
+	out.Answers = append(out.Answers, answers(prepared)...)
+	out.ReadBack = prepared.ReadBack
+	return out, nil
+}
+
+func answers(p runner.Prepared) []Answer {
+	var out []Answer
+	for _, q := range p.Questions {
+		v := p.Values[q.Name]
+		a := Answer{Name: q.Name, Label: q.Label, Typed: v.Typed, Default: v.Default, Given: v.Given,
+			Canonical: v.Canonical(), ReadBack: q.ReadBack(v)}
+		if v.Given && q.Kind == parameter.Period {
+			if !v.Span.OpenStart() {
+				a.From = v.Span.FirstDay().String()
+			}
+			if !v.Span.OpenEnd() {
+				a.Through = v.Span.LastDay().String()
+			}
+			a.Days = v.Span.Days()
+		}
+		out = append(out, a)
+	}
+	return out
+}
+
+// Explanation is how a run would come about.
+type Explanation struct {
+	Report     string         `json:"report"`
+	Version    int            `json:"version"`
+	ReadBack   string         `json:"readback"`
+	AsOf       string         `json:"as_of" doc:"The instant taken for now"`
+	Zone       string         `json:"zone"`
+	Answers    []Answer       `json:"answers"`
+	Conditions []dialect.Line `json:"conditions" doc:"Each criterion in words, as written, and as SQL"`
+	SQL        string         `json:"sql" doc:"The statement, its values numbered"`
+	Values     []BoundValue   `json:"values" doc:"The values bound to it"`
+	Computed   []string       `json:"computed,omitempty" doc:"Columns worked out from what the database returns, exactly"`
+}
+
+// BoundValue is one value bound to a statement.
+type BoundValue struct {
+	Number int `json:"number"`
+	Value  any `json:"value"`
+}
+
+// Explain tells how a run would come about, without running it.
+func (s *Service) Explain(ctx context.Context, r Request) (Explanation, error) {
+	job, err := s.job(ctx, r)
+	if err != nil {
+		return Explanation{}, err
+	}
+	p, err := runner.Prepare(ctx, job)
+	if err != nil {
+		return Explanation{}, err
+	}
+	out := Explanation{Report: r.Report, Version: job.Version, ReadBack: p.ReadBack, AsOf: job.Context.Now.String(),
+		Zone: job.Context.Zone.String(), Answers: answers(p), Conditions: p.Query.Lines, SQL: p.Query.SQL, Values: bound(p.Query.Args)}
+	for _, c := range job.Compiled.Columns {
+		for _, o := range p.Statement.Outputs {
+			if o.Name == c.Name && o.Formula.Is() {
+				out.Computed = append(out.Computed, c.Name+" = "+c.Value.Value)
+			}
+		}
+	}
+	return out, nil
+}
+
+func bound(args []any) []BoundValue {
+	values := make([]BoundValue, len(args))
+	for i, v := range args {
+		values[i] = BoundValue{i + 1, v}
+	}
+	return values
+}
+
+// Run runs a report; begin is called once, before the first row, and gives
+// the writer. An error means that nothing was written.
+func (s *Service) Run(ctx context.Context, r Request, format output.Format, begin func(RunRecord) output.Writer) (RunRecord, error) {
+	job, err := s.job(ctx, r)
+	if err != nil {
+		return RunRecord{}, err
+	}
+	record, err := s.runner.Run(ctx, job, format, func(started store.Run) output.Writer { return begin(recordOf(started)) })
+	return recordOf(record), err
+}
+
+// RunRecord is what is kept of a run: enough to explain and to repeat it.
+type RunRecord struct {
+	Run       uint           `json:"run" doc:"The number of the run"`
+	Report    string         `json:"report"`
+	Version   int            `json:"version"`
+	Outcome   string         `json:"outcome" enum:"running,done,empty,failed,refused,cancelled,timed_out"`
+	Format    string         `json:"format"`
+	StartedAt time.Time      `json:"started_at"`
+	AsOf      string         `json:"as_of" doc:"The instant taken for now"`
+	Zone      string         `json:"zone"`
+	Typed     map[string]any `json:"typed" doc:"What was typed, by question"`
+	Resolved  map[string]any `json:"resolved" doc:"What it was read as, by question"`
+	ReadBack  string         `json:"readback"`
+	SQL       string         `json:"sql"`
+	Values    []BoundValue   `json:"values"`
+	Count     int64          `json:"count"`
+	First     string         `json:"first,omitempty"`
+	Last      string         `json:"last,omitempty"`
+	Millis    int64          `json:"ms"`
+	Problem   string         `json:"problem,omitempty"`
+}
+
+func recordOf(r store.Run) RunRecord {
+	return RunRecord{Run: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
+		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, Typed: orEmpty(r.Inputs), Resolved: orEmpty(r.Resolved),
+		ReadBack: r.ReadBack, SQL: r.SQL, Values: bound(r.Args), Count: r.Count, First: r.First, Last: r.Last,
+		Millis: r.Millis, Problem: r.Problem}
+}
+
+func orEmpty(m map[string]any) map[string]any {
+	if m == nil {
+		return map[string]any{}
+	}
+	return m
+}
+
+// RunRecord gives the record of a run.
+func (s *Service) RunRecord(id uint) (RunRecord, error) {
+	r, err := s.Store.Run(id)
+	if errors.Is(err, store.ErrNotFound) {
+		return RunRecord{}, &NotFound{What: "run", Name: strconv.FormatUint(uint64(id), 10)}
+	}
+	return recordOf(r), err
+}
+
+// RunRecords lists the newest runs, of one report or of all.
+func (s *Service) RunRecords(report string, limit int) ([]RunRecord, error) {
+	runs, err := s.Store.Runs(report, limit)
+	out := make([]RunRecord, len(runs))
+	for i, r := range runs {
+		out[i] = recordOf(r)
+	}
+	return out, err
+}

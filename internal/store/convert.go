@@ -1,0 +1,83 @@
+package store
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+)
+
+// Every conversion between rows and the types outside stands here.
+
+func mapped[R, D any](rows []R, domain func(R) D) []D {
+	out := make([]D, len(rows))
+	for i, r := range rows {
+		out[i] = domain(r)
+	}
+	return out
+}
+
+func sourceRowOf(s Source) sourceRow {
+	return sourceRow{Name: s.Name, Engine: s.Engine, Address: s.Address, Encodings: text(s.Encodings)}
+}
+
+func (r sourceRow) domain() Source {
+	s := Source{Name: r.Name, Engine: r.Engine, Address: r.Address, Encodings: map[string]string{}}
+	read(r.Encodings, &s.Encodings)
+	return s
+}
+
+func (r draftRow) domain() Definition {
+	return Definition{Kind: r.Kind, Name: r.Name, Content: r.Content, At: r.UpdatedAt}
+}
+
+func versionRowOf(d Definition) versionRow {
+	return versionRow{d.Kind, d.Name, d.Number, d.Content, d.Uses, d.UsesVersion, d.At}
+}
+
+func (r versionRow) domain() Definition {
+	return Definition{r.Kind, r.Name, r.Number, r.Content, r.Uses, r.UsesVersion, r.PublishedAt}
+}
+
+func runRowOf(r Run) (runRow, error) {
+	row := runRow{ID: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
+		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, ReadBack: r.ReadBack, SQL: r.SQL,
+		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem}
+	for _, field := range []struct {
+		to   *string
+		from any
+	}{{&row.Inputs, r.Inputs}, {&row.Values, r.Resolved}, {&row.Args, r.Args}} {
+		b, err := json.Marshal(field.from)
+		if err != nil {
+			return row, fmt.Errorf("store: a run's record cannot be written: %w", err)
+		}
+		*field.to = string(b)
+	}
+	return row, nil
+}
+
+func (r runRow) domain() Run {
+	run := Run{ID: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
+		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, ReadBack: r.ReadBack, SQL: r.SQL,
+		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem}
+	read(r.Inputs, &run.Inputs)
+	read(r.Values, &run.Resolved)
+	read(r.Args, &run.Args)
+	return run
+}
+
+// text and read keep small maps as JSON; what we wrote ourselves reads back.
+func text(v any) string {
+	b, err := json.Marshal(v)
+	if err != nil {
+		panic("store: maps of text are always JSON: " + err.Error())
+	}
+	return string(b)
+}
+
+func read(s string, into any) {
+	if s != "" {
+		d := json.NewDecoder(strings.NewReader(s))
+		d.UseNumber()      // whole numbers keep all their digits
+		_ = d.Decode(into) // an older shape reads as what it has
+	}
+}

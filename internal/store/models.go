@@ -1,0 +1,60 @@
+package store
+
+import "time"
+
+// The rows of our own database. They never leave this package: convert.go
+// turns them into the types the service works with.
+
+type sourceRow struct {
+	Name      string `gorm:"primaryKey"`
+	Engine    string
+	Address   string
+	Encodings string // JSON: TABLE.COLUMN to encoding
+	CreatedAt time.Time
+}
+
+func (sourceRow) TableName() string { return "sources" }
+
+type draftRow struct {
+	Kind      string `gorm:"primaryKey"`
+	Name      string `gorm:"primaryKey"`
+	Content   string
+	UpdatedAt time.Time
+}
+
+func (draftRow) TableName() string { return "drafts" }
+
+type versionRow struct {
+	Kind        string `gorm:"primaryKey"`
+	Name        string `gorm:"primaryKey"`
+	Number      int    `gorm:"primaryKey;autoIncrement:false"`
+	Content     string
+	Uses        string // the query a report was frozen with, as written
+	UsesVersion int
+	PublishedAt time.Time
+}
+
+func (versionRow) TableName() string { return "versions" }
+
+type runRow struct {
+	ID        uint   `gorm:"primaryKey;autoIncrement"`
+	Report    string `gorm:"index"`
+	Version   int
+	Outcome   string
+	Format    string
+	StartedAt time.Time `gorm:"index"`
+	AsOf      string
+	Zone      string
+	Inputs    string // JSON
+	Values    string `gorm:"column:resolved"` // JSON
+	ReadBack  string
+	SQL       string
+	Args      string // JSON
+	Count     int64
+	First     string
+	Last      string
+	Millis    int64
+	Problem   string
+}
+
+func (runRow) TableName() string { return "runs" }

@@ -1,0 +1,225 @@
+// Package store keeps Pike Gate's own records (sources, definitions and their
+// versions, runs) in an SQLite file. Business data are never in it.
+package store
+
+import (
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/go-gormigrate/gormigrate/v2"
+	"gorm.io/driver/sqlite"
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+	"gorm.io/gorm/logger"
+)
+
+// ErrNotFound means that nothing of that name or number is kept.
+var ErrNotFound = errors.New("store: not found")
+
+// Store is the open file.
+type Store struct{ db *gorm.DB }
+
+// Source is a connection to a database, as it was added.
+type Source struct {
+	Name, Engine, Address string
+	// Encodings are the date encodings set by hand, by TABLE.COLUMN.
+	Encodings map[string]string
+}
+
+// Definition is one definition as written. Number is its version, 0 for a draft.
+type Definition struct {
+	Kind, Name string
+	Number     int
+	Content    string
+	// Uses is the query a published report was frozen with, as written.
+	Uses        string
+	UsesVersion int
+	At          time.Time
+}
+
+// Run is the record of one execution.
+type Run struct {
+	ID        uint
+	Report    string
+	Version   int
+	Outcome   string
+	Format    string
+	StartedAt time.Time
+	AsOf      string
+	Zone      string
+	Inputs    map[string]any // what was typed
+	Resolved  map[string]any // what it was read as
+	ReadBack  string
+	SQL       string
+	Args      []any
+	Count     int64
+	First     string
+	Last      string
+	Millis    int64
+	Problem   string
+}
+
+// Open opens the file at a path, making it and bringing it up to date.
+func Open(path string) (*Store, error) {
+	db, err := gorm.Open(sqlite.Open(path+"?_journal_mode=WAL&_busy_timeout=5000&_foreign_keys=1"), &gorm.Config{
+		Logger:  logger.Discard,
+		NowFunc: func() time.Time { return time.Now().UTC() },
+	})
+	if err != nil {
+		return nil, fmt.Errorf("store: %s cannot be opened: %w", path, err)
+	}
+	if err := gormigrate.New(db, gormigrate.DefaultOptions, migrations).Migrate(); err != nil {
+		return nil, fmt.Errorf("store: %s cannot be brought up to date: %w", path, err)
+	}
+	return &Store{db}, nil
+}
+
+// migrations are the steps from an empty file to today's; a step that has
+// been released is never changed.
+var migrations = []*gormigrate.Migration{{
+	ID: "2026-11-first",
+	Migrate: func(tx *gorm.DB) error {
+		return tx.AutoMigrate(&sourceRow{}, &draftRow{}, &versionRow{}, &runRow{})
+	},
+}}
+
+// Close closes the file.
+func (s *Store) Close() error {
+	db, err := s.db.DB()
+	if err != nil {
+		return err
+	}
+	return db.Close()
+}
+
+func found(err error) error {
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return ErrNotFound
+	}
+	return err
+}
+
+// SaveSource adds a source or replaces it.
+func (s *Store) SaveSource(source Source) error {
+	row := sourceRowOf(source)
+	return s.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+}
+
+// Sources lists the sources by name.
+func (s *Store) Sources() ([]Source, error) {
+	var rows []sourceRow
+	err := s.db.Order("name").Find(&rows).Error
+	return mapped(rows, sourceRow.domain), err
+}
+
+// SaveDrafts makes or replaces drafts, all or none.
+func (s *Store) SaveDrafts(definitions []Definition) error {
+	return s.db.Transaction(func(tx *gorm.DB) error {
+		for _, d := range definitions {
+			row := draftRow{Kind: d.Kind, Name: d.Name, Content: d.Content, UpdatedAt: d.At}
+			if err := tx.Save(&row).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// Draft gives what was pushed last under a kind and name.
+func (s *Store) Draft(kind, name string) (Definition, error) {
+	var row draftRow
+	err := s.db.Take(&row, "kind = ? and name = ?", kind, name).Error
+	return row.domain(), found(err)
+}
+
+// Drafts lists what was pushed last, by kind and name.
+func (s *Store) Drafts() ([]Definition, error) {
+	var rows []draftRow
+	err := s.db.Order("kind, name").Find(&rows).Error
+	return mapped(rows, draftRow.domain), err
+}
+
+// Publish freezes definitions as the next version of each, all or none, and
+// returns them with their numbers.
+func (s *Store) Publish(definitions []Definition) ([]Definition, error) {
+	err := s.db.Transaction(func(tx *gorm.DB) error {
+		for i := range definitions {
+			d := &definitions[i]
+			var last int
+			err := tx.Model(&versionRow{}).Where("kind = ? and name = ?", d.Kind, d.Name).
+				Select("coalesce(max(number), 0)").Scan(&last).Error
+			if err != nil {
+				return err
+			}
+			d.Number = last + 1
+			row := versionRowOf(*d)
+			if err := tx.Create(&row).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return definitions, err
+}
+
+// Published gives the newest version under a kind and name.
+func (s *Store) Published(kind, name string) (Definition, error) {
+	var row versionRow
+	err := s.db.Where("kind = ? and name = ?", kind, name).Order("number desc").Take(&row).Error
+	return row.domain(), found(err)
+}
+
+// AllPublished lists the newest versions of a kind, by name.
+func (s *Store) AllPublished(kind string) ([]Definition, error) {
+	var rows []versionRow
+	err := s.db.Where("kind = ? and number = (select max(number) from versions as v where v.kind = versions.kind and v.name = versions.name)", kind).
+		Order("name").Find(&rows).Error
+	return mapped(rows, versionRow.domain), err
+}
+
+// SaveRun makes the record of a run (ID 0, which is set) or replaces it.
+func (s *Store) SaveRun(r *Run) error {
+	row, err := runRowOf(*r)
+	if err != nil {
+		return err
+	}
+	err = s.db.Save(&row).Error
+	r.ID = row.ID
+	return err
+}
+
+// Run gives the record of a run.
+func (s *Store) Run(id uint) (Run, error) {
+	var row runRow
+	err := s.db.Take(&row, id).Error
+	return row.domain(), found(err)
+}
+
+// Runs lists the newest runs, of one report or of all.
+func (s *Store) Runs(report string, limit int) ([]Run, error) {
+	var rows []runRow
+	query := s.db.Order("id desc").Limit(limit)
+	if report != "" {
+		query = query.Where("report = ?", report)
+	}
+	err := query.Find(&rows).Error
+	return mapped(rows, runRow.domain), err
+}
+
+// LastRuns tells when each report was last run.
+func (s *Store) LastRuns() (map[string]time.Time, error) {
+	var rows []runRow
+	err := s.db.Where("id in (select max(id) from runs group by report)").Find(&rows).Error
+	last := map[string]time.Time{}
+	for _, r := range rows {
+		last[r.Report] = r.StartedAt
+	}
+	return last, err
+}
+
+// Unfinished marks runs that a stop of the service cut short.
+func (s *Store) Unfinished(outcome, problem string) error {
+	return s.db.Model(&runRow{}).Where("outcome = ?", "running").
+		Updates(map[string]any{"outcome": outcome, "problem": problem}).Error
+}

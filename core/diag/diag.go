@@ -23,6 +23,8 @@ const (
 type Fix struct {
 	Label string `json:"label" doc:"What taking this way out does"`
 	Text  string `json:"text" doc:"The text that replaces what was typed"`
+	// Field is where the text goes, when that is not the problem's own field.
+	Field string `json:"field,omitempty" doc:"The field the text goes into, when that is not the problem's own"`
 }
 
 // Problem is one thing that is wrong, or worth a look.

@@ -52,7 +52,7 @@ func (q Parameter) Read(in Input, ctx Context) (Value, diag.Problems) {
 	}
 	if in.blank() {
 		if q.Required {
-			return Value{}, diag.Problems{{Code: "missing", Message: q.Label + " is needed.", Hint: q.missingHint()}}
+			return Value{}, diag.Problems{{Code: "missing", Message: "An answer is needed.", Hint: q.missingHint()}}
 		}
 		return Value{}, nil
 	}
@@ -100,10 +100,10 @@ func (q Parameter) readText(in Input) (Value, diag.Problems) {
 	v := Value{Typed: strings.Join(in.Texts, ", ")}
 	var problems diag.Problems
 	if in.Start != nil || in.End != nil {
-		return v, diag.Problems{{Code: "not_a_period", Message: q.Label + " is not a period and takes no start or end."}}
+		return v, diag.Problems{{Code: "not_a_period", Message: "This is not a period and takes no start or end."}}
 	}
 	if len(in.Texts) > 1 && !q.Many {
-		return v, diag.Problems{{Code: "one_answer_only", Message: fmt.Sprintf("%s takes one answer; %d were given.", q.Label, len(in.Texts))}}
+		return v, diag.Problems{{Code: "one_answer_only", Message: fmt.Sprintf("One answer is taken here; %d were given.", len(in.Texts))}}
 	}
 	longest, err := strconv.Atoi(q.Limits.Longest)
 	for _, t := range in.Texts {
@@ -144,9 +144,9 @@ func NotOffered(text string, offered []string) diag.Problem {
 func (q Parameter) readPeriod(in Input, ctx Context) (Value, diag.Problems) {
 	switch {
 	case len(in.Texts) > 1:
-		return Value{}, diag.Problems{{Code: "one_answer_only", Message: q.Label + " takes one period."}}
+		return Value{}, diag.Problems{{Code: "one_answer_only", Message: "One period is taken here; several were given."}}
 	case len(in.Texts) == 1 && (in.Start != nil || in.End != nil):
-		return Value{}, diag.Problems{{Code: "two_answers", Message: q.Label + " was given both as one text and as a start or end.", Hint: "Give one of the two."}}
+		return Value{}, diag.Problems{{Code: "two_answers", Message: "The period was given both as one text and as a start or end.", Hint: "Give one of the two."}}
 	}
 	v := Value{}
 	var problems diag.Problems
@@ -154,7 +154,7 @@ func (q Parameter) readPeriod(in Input, ctx Context) (Value, diag.Problems) {
 		v.Typed = in.Texts[0]
 		v.Span, problems = period.Read(v.Typed, ctx)
 	} else {
-		v.Typed, v.Span, problems = readEnds(in, ctx)
+		v.Typed, v.Span, problems = q.readEnds(in, ctx)
 	}
 	if len(problems) > 0 {
 		return v, problems
@@ -164,7 +164,7 @@ func (q Parameter) readPeriod(in Input, ctx Context) (Value, diag.Problems) {
 
 // readEnds reads a start and an end typed apart: from the start of the one to
 // the end of the other.
-func readEnds(in Input, ctx Context) (typed string, span period.Span, problems diag.Problems) {
+func (q Parameter) readEnds(in Input, ctx Context) (typed string, span period.Span, problems diag.Problems) {
 	span = period.All
 	text := func(s *string) string {
 		if s == nil {
@@ -192,7 +192,7 @@ func readEnds(in Input, ctx Context) (typed string, span period.Span, problems d
 		p.Field = "end"
 		swapped := *in.End + "/" + *in.Start
 		p.Hint = "Swap them: " + swapped + "."
-		p.Fixes = []diag.Fix{{Label: "Swap the dates", Text: swapped}}
+		p.Fixes = []diag.Fix{{Label: "Swap the dates", Text: swapped, Field: q.Name}}
 		problems = append(problems, p)
 	}
 	return typed, span, problems
@@ -220,16 +220,16 @@ func (q Parameter) limit(s period.Span, in Input, ctx Context) diag.Problems {
 		}
 		p.Length = utf8.RuneCountInString(shown)
 		if fix != nil && fix.From < fix.Until {
-			p.Fixes = []diag.Fix{{Label: "Use " + fix.ReadBack(), Text: fix.Canonical()}}
+			p.Fixes = []diag.Fix{{Label: "Use " + fix.ReadBack(), Text: fix.Canonical(), Field: q.Name}}
 		}
 		problems = append(problems, p)
 	}
 	ends := q.Limits.Ends
 	if s.OpenStart() && ends != EndsOpen && ends != EndsOpenStart {
-		add("start", "start_missing", q.Label+" needs a start date.", "An open start is not allowed here.", nil)
+		add("start", "start_missing", "A start date is needed.", "An open start is not allowed here.", nil)
 	}
 	if s.OpenEnd() && ends != EndsOpen && ends != EndsOpenEnd {
-		add("end", "end_missing", q.Label+" needs an end date.", "An open end is not allowed here; write today for until now.", nil)
+		add("end", "end_missing", "An end date is needed.", "An open end is not allowed here; write today for until now.", nil)
 	}
 	if earliest, ok := limitSpan(q.Limits.Earliest, ctx); ok && !s.OpenStart() && s.From < earliest.From {
 		fix := period.Span{From: earliest.From, Until: s.Until}

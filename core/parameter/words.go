@@ -5,15 +5,15 @@ import (
 	"strings"
 )
 
-// ReadBack says in words how the answer was understood.
+// ReadBack says in words how the answer was understood; the label says of what.
 func (q Parameter) ReadBack(v Value) string {
 	switch {
 	case !v.Given:
-		return q.Label + ": any"
+		return "any"
 	case q.Kind == Period:
-		return q.Label + ": " + v.Span.ReadBack()
+		return v.Span.ReadBack()
 	}
-	return q.Label + ": " + OneOf(v.Texts)
+	return OneOf(v.Texts)
 }
 
 // OneOf joins answers: A; A or B; A, B or C; long lists are cut.

@@ -61,7 +61,7 @@ func about(q client.SheetQuestion) []string {
 		add("%s", q.Help)
 	}
 	if len(q.Default) > 0 {
-		add("default: %s  (today: %s)", strings.Join(q.Default, ", "), strings.TrimPrefix(q.DefaultReadBack, q.Label+": "))
+		add("default: %s  (today: %s)", strings.Join(q.Default, ", "), q.DefaultReadBack)
 	}
 	if q.Earliest != "" || q.Latest != "" {
 		add("from %s to %s", orAny(q.Earliest), orAny(q.Latest))

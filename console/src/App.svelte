@@ -1,0 +1,30 @@
+<script lang="ts">
+	import Router, { link } from 'svelte-spa-router';
+	import Report from './routes/Report.svelte';
+	import Reports from './routes/Reports.svelte';
+
+	const routes = { '/': Reports, '/reports/:name': Report, '*': Reports };
+
+	const root = document.documentElement;
+	let mode = $state(root.getAttribute('data-mode') ?? 'light');
+	function toggle() {
+		mode = mode === 'dark' ? 'light' : 'dark';
+		root.setAttribute('data-mode', mode);
+		localStorage.setItem('mode', mode);
+	}
+</script>
+
+<div class="flex min-h-dvh flex-col lg:h-dvh">
+	<header class="bg-primary-800 text-surface-50 flex items-center justify-between px-4 py-2">
+		<a href="/" use:link class="text-surface-50 font-semibold no-underline">Pike Gate</a>
+		<nav class="flex items-center gap-4 text-sm">
+			<a href="/" use:link class="text-surface-50">Reports</a>
+			<button type="button" class="text-surface-50 underline" onclick={toggle}
+				>{mode === 'dark' ? 'Light' : 'Dark'}</button
+			>
+		</nav>
+	</header>
+	<main class="min-h-0 grow lg:overflow-auto">
+		<Router {routes} />
+	</main>
+</div>

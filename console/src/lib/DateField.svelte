@@ -1,0 +1,90 @@
+<script lang="ts">
+	// One end of a period: a text field that takes ISO dates and words, and a
+	// calendar to pick from. What was typed is never changed behind one's back.
+	import Calendar from './Calendar.svelte';
+
+	let {
+		id,
+		label,
+		value = $bindable(),
+		read,
+		earliest,
+		latest,
+		today,
+		problem,
+	}: {
+		id: string;
+		label: string;
+		value: string;
+		/** How the field reads now, shown while it is empty. */
+		read?: string;
+		earliest?: string;
+		latest?: string;
+		today: string;
+		problem: boolean;
+	} = $props();
+
+	let open = $state(false);
+	let box: HTMLDivElement;
+	let input: HTMLInputElement;
+
+	function pick(day: string) {
+		value = day;
+		open = false;
+		input.focus();
+	}
+	function leave(event: FocusEvent) {
+		if (event.relatedTarget && !box.contains(event.relatedTarget as Node)) open = false;
+	}
+	function key(event: KeyboardEvent) {
+		if (event.key === 'Escape' && open) {
+			event.stopPropagation();
+			open = false;
+			input.focus();
+		} else if (event.key === 'ArrowDown' && event.altKey) open = true;
+	}
+	// What a click elsewhere closes.
+	function outside(event: MouseEvent) {
+		if (open && !box.contains(event.target as Node)) open = false;
+	}
+	$effect(() => {
+		if (open) box.querySelector<HTMLElement>('[data-part="table-cell-trigger"][tabindex="0"]')?.focus();
+	});
+	const likely = $derived(latest && latest < today ? latest : today);
+</script>
+
+<svelte:document onmousedown={outside} />
+
+<!-- svelte-ignore a11y_no_static_element_interactions -->
+<div class="relative" bind:this={box} onfocusout={leave} onkeydown={key}>
+	<label for={id} class="mb-1 block text-sm">{label}</label>
+	<div class="flex">
+		<input
+			{id}
+			bind:this={input}
+			bind:value
+			class="field rounded-r-none tabular-nums {problem ? 'border-error-600-400' : ''}"
+			autocomplete="off"
+			spellcheck="false"
+			placeholder={read || 'YYYY-MM-DD'}
+			aria-invalid={problem}
+			aria-describedby="{id}-problems"
+		/>
+		<button
+			type="button"
+			class="border-surface-400-600 hover:preset-tonal rounded-r-base border border-l-0 px-2.5"
+			aria-label="Pick {label.toLowerCase()} from a calendar"
+			aria-expanded={open}
+			onclick={() => (open = !open)}
+		>
+			<svg viewBox="0 0 16 16" class="size-4" aria-hidden="true" fill="none" stroke="currentColor" stroke-width="1.4">
+				<rect x="1.7" y="2.7" width="12.6" height="11.6" rx="1" /><path d="M1.7 6.3h12.6M5 1v3M11 1v3" />
+			</svg>
+		</button>
+	</div>
+	{#if open}
+		<div class="absolute top-full left-0 z-20 mt-1">
+			<Calendar {value} {earliest} {latest} start={read || likely} onpick={pick} />
+		</div>
+	{/if}
+</div>

@@ -1,0 +1,85 @@
+<script lang="ts">
+	// How a run comes about: what was typed, what it was read as, the criteria
+	// in words, and the SQL with its values.
+	import { explainReport, Refusal, type Explanation, type Inputs } from './api';
+
+	let { report, inputs, onclose }: { report: string; inputs: Inputs; onclose: () => void } = $props();
+
+	let dialog: HTMLDialogElement;
+	let explanation = $state<Explanation>();
+	let failure = $state('');
+
+	$effect(() => {
+		dialog.showModal();
+		explainReport(report, inputs)
+			.then((e) => (explanation = e))
+			.catch((e: Refusal) => (failure = e.message));
+	});
+</script>
+
+<dialog
+	bind:this={dialog}
+	{onclose}
+	aria-labelledby="explain-title"
+	class="bg-surface-50-950 text-surface-950-50 mr-0 ml-auto h-dvh max-h-dvh w-full max-w-2xl overflow-y-auto p-5 shadow-xl"
+>
+	<div class="mb-4 flex items-center justify-between">
+		<h2 id="explain-title" class="text-lg font-semibold">How this comes about</h2>
+		<button type="button" class="btn btn-sm preset-tonal" onclick={() => dialog.close()}>Close</button>
+	</div>
+	{#if failure}
+		<p class="text-error-700-300">{failure}</p>
+	{:else if explanation}
+		<p class="mb-1">{explanation.readback}</p>
+		<p class="muted mb-4 text-sm">
+			Read as of {explanation.as_of}, in the zone {explanation.zone}; version {explanation.version} of the report.
+		</p>
+
+		<h3 class="mb-1 font-semibold">Asked</h3>
+		<table class="mb-4 w-full text-sm">
+			<thead class="muted text-left">
+				<tr
+					><th class="font-normal">Question</th><th class="font-normal">Typed</th><th class="font-normal">Read as</th
+					></tr
+				>
+			</thead>
+			<tbody>
+				{#each explanation.answers ?? [] as answer (answer.name)}
+					<tr class="border-surface-200-800 border-t align-top">
+						<th scope="row" class="py-1 pr-3 text-left font-normal">{answer.label}</th>
+						<td class="py-1 pr-3">{answer.given ? answer.typed : 'left blank'}{answer.default ? ' (default)' : ''}</td>
+						<td class="py-1">{answer.readback}</td>
+					</tr>
+				{/each}
+			</tbody>
+		</table>
+
+		<h3 class="mb-1 font-semibold">Criteria</h3>
+		<ol class="mb-4 space-y-2 text-sm">
+			{#each explanation.conditions ?? [] as line, i (i)}
+				<li class="border-surface-200-800 border-t pt-1">
+					{line.words}
+					<code class="muted block">{line.text}</code>
+					{#if line.sql}<code class="block">{line.sql}</code>{:else}<span class="muted"
+							>restricts nothing in this run</span
+						>{/if}
+				</li>
+			{/each}
+		</ol>
+
+		<h3 class="mb-1 font-semibold">SQL</h3>
+		<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
+		<pre class="panel mb-2 overflow-x-auto p-2 text-sm" tabindex="0">{explanation.sql}</pre>
+		<ol class="mb-4 text-sm">
+			{#each explanation.values ?? [] as value (value.number)}
+				<li><code>?{value.number} = {JSON.stringify(value.value)}</code></li>
+			{/each}
+		</ol>
+		{#if explanation.computed?.length}
+			<h3 class="mb-1 font-semibold">Worked out from the records, in exact decimals</h3>
+			<ul class="text-sm">
+				{#each explanation.computed as formula (formula)}<li><code>{formula}</code></li>{/each}
+			</ul>
+		{/if}
+	{/if}
+</dialog>

@@ -1,0 +1,108 @@
+<script lang="ts" module>
+	/** What was typed for a period: a start and an end, or one expression. */
+	export type PeriodText = { start: string; end: string; words: string };
+
+	export const emptyPeriod = (): PeriodText => ({ start: '', end: '', words: '' });
+</script>
+
+<script lang="ts">
+	import type { Answer, Fix, Problem, Question } from './api';
+	import DateField from './DateField.svelte';
+	import Problems from './Problems.svelte';
+
+	let {
+		question,
+		value = $bindable(),
+		answer,
+		problems,
+		today,
+	}: {
+		question: Question;
+		value: PeriodText;
+		answer?: Answer;
+		problems: Problem[];
+		today: string;
+	} = $props();
+
+	const at = (part: string) => problems.filter((p) => p.field === question.name + (part && '.' + part));
+	const id = $derived('q-' + question.name);
+
+	/** Takes a whole period: into the two date fields where it is two days. */
+	function take(text: string) {
+		const ends = /^(\d{4}-\d\d-\d\d)(?:\/(\d{4}-\d\d-\d\d))?$/.exec(text);
+		if (ends) value = { start: ends[1]!, end: ends[2] ?? ends[1]!, words: '' };
+		else value = { start: '', end: '', words: text };
+	}
+	function fix(fix: Fix, problem: Problem) {
+		const part = problem.field?.split('.')[1];
+		if (!fix.field && part === 'start') value.start = fix.text;
+		else if (!fix.field && part === 'end') value.end = fix.text;
+		else take(fix.text);
+	}
+	// Typing a date takes the place of words, and the other way round.
+	function typed(part: 'start' | 'end', text: string) {
+		value[part] = text;
+		if (text) value.words = '';
+	}
+	function worded(text: string) {
+		value.words = text;
+		if (text) value.start = value.end = '';
+	}
+	const read = $derived(answer?.given && !value.start && !value.end ? answer : undefined);
+</script>
+
+<div class="space-y-3">
+	<div class="grid grid-cols-1 gap-3 sm:grid-cols-2">
+		<div>
+			<DateField
+				id="{id}-start"
+				label="Start date"
+				bind:value={() => value.start, (text) => typed('start', text)}
+				read={read?.from}
+				earliest={question.earliest}
+				latest={question.latest}
+				{today}
+				problem={at('start').length > 0}
+			/>
+			<Problems id="{id}-start-problems" problems={at('start')} onfix={fix} />
+		</div>
+		<div>
+			<DateField
+				id="{id}-end"
+				label="End date"
+				bind:value={() => value.end, (text) => typed('end', text)}
+				read={read?.through}
+				earliest={question.earliest}
+				latest={question.latest}
+				{today}
+				problem={at('end').length > 0}
+			/>
+			<Problems id="{id}-end-problems" problems={at('end')} onfix={fix} />
+		</div>
+	</div>
+	<div>
+		<label for="{id}-words" class="mb-1 block text-sm">Or in words</label>
+		<input
+			id="{id}-words"
+			class="field {at('').length ? 'border-error-600-400' : ''}"
+			bind:value={() => value.words, worded}
+			placeholder="2025-03, last 7 days, first week of 2025 …"
+			autocomplete="off"
+			spellcheck="false"
+			aria-invalid={at('').length > 0}
+			aria-describedby="{id}-problems"
+		/>
+		<Problems id="{id}-problems" problems={at('')} onfix={fix} />
+	</div>
+	{#if question.quick?.length}
+		<div class="flex flex-wrap gap-1.5">
+			{#each question.quick as text (text)}
+				<button
+					type="button"
+					class="border-surface-300-700 hover:preset-tonal rounded-base border px-2 py-0.5 text-sm"
+					onclick={() => take(text)}>{text}</button
+				>
+			{/each}
+		</div>
+	{/if}
+</div>

@@ -1,0 +1,65 @@
+// The calls to the service, typed by its OpenAPI document.
+import type { components } from './schema';
+
+type Schemas = components['schemas'];
+export type ReportInfo = Schemas['ReportInfo'];
+export type Sheet = Schemas['Sheet'];
+export type Question = Schemas['SheetQuestion'];
+export type Choice = Schemas['Choice'];
+export type Preview = Schemas['Preview'];
+export type Answer = Schemas['Answer'];
+export type Explanation = Schemas['Explanation'];
+export type Problem = Schemas['Problem'];
+export type Fix = Schemas['Fix'];
+export type Column = Schemas['Output'];
+export type Header = Omit<Schemas['RunResult'], 'rows' | keyof Summary>;
+export type Summary = Pick<Schemas['RunResult'], 'outcome' | 'count' | 'first' | 'last' | 'problem' | 'ms'>;
+
+/** What one question was answered with: a text, texts, or a start and an end. */
+export type Input = string | string[] | { start?: string; end?: string };
+export type Inputs = Record<string, Input>;
+
+/** A refusal: a problem document the service answered with. */
+export class Refusal extends Error {
+	problems: Problem[];
+	constructor(document: { detail?: string; errors?: Problem[] | null }) {
+		super(document.detail ?? 'The service refused.');
+		this.problems = document.errors ?? [];
+	}
+}
+
+async function call(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
+	let response: Response;
+	try {
+		response = await fetch('api/v1' + path, {
+			method,
+			signal,
+			headers: body === undefined ? {} : { 'Content-Type': 'application/json' },
+			body: body === undefined ? undefined : JSON.stringify(body),
+		});
+	} catch (error) {
+		if (signal?.aborted) throw error;
+		throw new Refusal({ detail: 'The service does not answer. Is it running?' });
+	}
+	if (!response.ok) {
+		throw new Refusal(await response.json().catch(() => ({ detail: response.statusText })));
+	}
+	return response;
+}
+
+async function json<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
+	return (await call(method, path, body, signal)).json();
+}
+
+const report = (name: string) => '/reports/' + encodeURIComponent(name);
+
+export const listReports = () => json<ReportInfo[]>('GET', '/reports');
+export const askReport = (name: string) => json<Sheet>('GET', report(name));
+export const listChoices = (name: string, question: string) =>
+	json<Choice[]>('GET', `${report(name)}/questions/${encodeURIComponent(question)}/choices`);
+export const previewReport = (name: string, inputs: Inputs, signal: AbortSignal) =>
+	json<Preview>('POST', report(name) + '/preview', { inputs }, signal);
+export const explainReport = (name: string, inputs: Inputs) =>
+	json<Explanation>('POST', report(name) + '/explain', { inputs });
+export const startRun = (name: string, inputs: Inputs, signal: AbortSignal) =>
+	call('POST', report(name) + '/runs?format=ndjson', { inputs }, signal);

@@ -1,0 +1,81 @@
+// One run as it happens: the rows come as lines and are shown as they come.
+import { Refusal, startRun, type Header, type Inputs, type Problem, type Summary } from './api';
+
+export type Cell = string | number | boolean | null;
+
+/** How many records the page keeps; further ones are counted, not shown. */
+export const mostRows = 200_000;
+
+export class Run {
+	state = $state<'idle' | 'running' | 'ended'>('idle');
+	header = $state.raw<Header>();
+	summary = $state.raw<Summary>();
+	problems = $state.raw<Problem[]>([]);
+	failure = $state('');
+	/** The records kept so far; the array grows in place, `count` tells that it did. */
+	rows: Cell[][] = [];
+	count = $state(0);
+	#abort?: AbortController;
+
+	async start(report: string, inputs: Inputs) {
+		this.stop();
+		const abort = (this.#abort = new AbortController());
+		this.state = 'running';
+		this.header = this.summary = undefined;
+		this.problems = [];
+		this.failure = '';
+		this.rows = [];
+		this.count = 0;
+		try {
+			const response = await startRun(report, inputs, abort.signal);
+			for await (const lines of linesOf(response.body!)) {
+				if (abort !== this.#abort) return;
+				for (const line of lines) this.#take(line);
+				this.count = Math.max(this.count, this.rows.length);
+			}
+			const summary = this.summary as Summary | undefined;
+			this.failure = summary ? (summary.problem ?? '') : 'The records broke off before their end.';
+		} catch (error) {
+			if (abort !== this.#abort) return;
+			if (abort.signal.aborted) this.failure = 'Stopped. These are the records that had come by then.';
+			else if (error instanceof Refusal) {
+				this.problems = error.problems;
+				this.failure = error.message;
+			} else this.failure = 'The records broke off: ' + error;
+		}
+		this.state = 'ended';
+	}
+
+	stop() {
+		this.#abort?.abort();
+	}
+
+	#take(line: string) {
+		if (line.startsWith('[')) {
+			if (this.rows.length < mostRows) this.rows.push(parseRow(line));
+			else this.count++;
+		} else if (!this.header) this.header = JSON.parse(line);
+		else this.summary = JSON.parse(line);
+	}
+}
+
+/** Reads a row; a number with more digits than the browser can hold stays text. */
+function parseRow(line: string): Cell[] {
+	if (!/\d{16}/.test(line)) return JSON.parse(line);
+	const exact = (_: string, value: unknown, context?: { source?: string }) =>
+		typeof value === 'number' && context?.source && String(value) !== context.source ? context.source : value;
+	return JSON.parse(line, exact);
+}
+
+async function* linesOf(body: ReadableStream<Uint8Array>): AsyncGenerator<string[]> {
+	const reader = body.pipeThrough(new TextDecoderStream() as TransformStream<Uint8Array, string>).getReader();
+	let rest = '';
+	for (;;) {
+		const { done, value } = await reader.read();
+		if (done) break;
+		const lines = (rest + value).split('\n');
+		rest = lines.pop()!;
+		yield lines;
+	}
+	if (rest) yield [rest];
+}

@@ -1,0 +1,197 @@
+<script lang="ts">
+	import {
+		askReport,
+		previewReport,
+		Refusal,
+		type Inputs,
+		type Preview,
+		type Problem,
+		type Question,
+		type Sheet,
+	} from '../lib/api';
+	import Explain from '../lib/Explain.svelte';
+	import PeriodField, { emptyPeriod, type PeriodText } from '../lib/PeriodField.svelte';
+	import ResultTable from '../lib/ResultTable.svelte';
+	import { mostRows, Run } from '../lib/run.svelte';
+	import TextField from '../lib/TextField.svelte';
+
+	let { params }: { params: { name: string } } = $props();
+
+	let sheet = $state.raw<Sheet>();
+	let failure = $state('');
+	let periods = $state<Record<string, PeriodText>>({});
+	let texts = $state<Record<string, string[]>>({});
+	let preview = $state.raw<Preview>();
+	let tried = $state(false);
+	let explaining = $state(false);
+	const run = new Run();
+	let ran = $state.raw<Inputs>();
+
+	$effect(() => {
+		askReport(params.name)
+			.then((s) => {
+				periods = Object.fromEntries((s.questions ?? []).map((q) => [q.name, emptyPeriod()]));
+				texts = Object.fromEntries((s.questions ?? []).map((q) => [q.name, []]));
+				sheet = s;
+			})
+			.catch((e: Refusal) => (failure = e.message));
+		return () => run.stop();
+	});
+
+	function answer(q: Question): Inputs[string] | undefined {
+		if (q.kind !== 'period') return texts[q.name]?.some((t) => t) ? texts[q.name] : undefined;
+		const { start, end, words } = periods[q.name] ?? emptyPeriod();
+		if (words) return words;
+		return start || end ? { start, end } : undefined;
+	}
+	const inputs = $derived.by(() => {
+		const out: Inputs = {};
+		for (const q of sheet?.questions ?? []) {
+			const given = answer(q);
+			if (given !== undefined) out[q.name] = given;
+		}
+		return out;
+	});
+
+	// The read-back follows the typing; an answer that comes late is dropped.
+	$effect(() => {
+		if (!sheet) return;
+		const asked = inputs;
+		const abort = new AbortController();
+		const timer = setTimeout(() => {
+			previewReport(params.name, asked, abort.signal)
+				.then((p) => (preview = p))
+				.catch((e) => {
+					if (!abort.signal.aborted) failure = e instanceof Refusal ? e.message : String(e);
+				});
+		}, 120);
+		return () => {
+			clearTimeout(timer);
+			abort.abort();
+		};
+	});
+
+	// What is merely not filled in yet is told once a run was tried.
+	const waiting = ['missing', 'start_missing', 'end_missing'];
+	const problems = $derived((preview?.problems ?? []).filter((p) => tried || !waiting.includes(p.code)));
+	const of = (q: Question): Problem[] =>
+		problems.filter((p) => p.field === q.name || p.field?.startsWith(q.name + '.'));
+	const elsewhere = $derived(problems.filter((p) => !(sheet?.questions ?? []).some((q) => of(q).includes(p))));
+	const answerOf = (q: Question) => preview?.answers?.find((a) => a.name === q.name);
+
+	async function submit(event: Event) {
+		event.preventDefault();
+		tried = true;
+		ran = inputs;
+		await run.start(params.name, ran);
+		if (run.problems.length) {
+			if (preview) preview = { ...preview, problems: run.problems };
+			document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus();
+		}
+	}
+	const count = new Intl.NumberFormat(navigator.language);
+	const stamp = (text?: string) => text?.replace('T', ' ');
+</script>
+
+<svelte:head><title>{sheet?.title ?? params.name} · Pike Gate</title></svelte:head>
+
+{#if failure}
+	<p role="alert" class="text-error-700-300 p-4">{failure}</p>
+{:else if sheet}
+	<div class="flex flex-col gap-4 p-4 lg:h-full lg:flex-row">
+		<form class="w-full shrink-0 space-y-4 lg:w-96 lg:overflow-y-auto lg:pr-1" onsubmit={submit} novalidate>
+			<div>
+				<h1 class="text-xl font-semibold">{sheet.title}</h1>
+				<p class="muted text-sm">{sheet.about ?? ''}</p>
+			</div>
+			{#each sheet.questions ?? [] as question (question.name)}
+				<section aria-labelledby="label-{question.name}" class="space-y-1.5">
+					<h2 id="label-{question.name}" class="font-semibold">
+						{question.label}
+						<span class="muted text-sm font-normal">{question.required ? 'needed' : 'may be left out'}</span>
+					</h2>
+					{#if question.help}<p class="muted text-sm">{question.help}</p>{/if}
+					{#if question.default?.length}<p class="muted text-sm">
+							Left out, it means {question.default.join(', ')}.
+						</p>{/if}
+					{#if question.kind === 'period'}
+						<PeriodField
+							{question}
+							bind:value={periods[question.name]!}
+							answer={answerOf(question)}
+							problems={of(question)}
+							today={sheet.today}
+						/>
+					{:else}
+						<TextField report={params.name} {question} bind:value={texts[question.name]!} problems={of(question)} />
+					{/if}
+				</section>
+			{/each}
+			<div class="bg-surface-50-950 sticky bottom-0 space-y-2 py-2">
+				<p id="readback" aria-live="polite" class="panel bg-surface-100-900 min-h-10 px-3 py-2 text-sm" data-readback>
+					{#if preview?.readback}{preview.readback}{:else if problems.length}{problems.length === 1
+							? 'One answer needs another look.'
+							: `${problems.length} answers need another look.`}{:else}Fill in what is needed; what will be selected is
+						read back here.{/if}
+				</p>
+				<div class="flex gap-2">
+					<button type="submit" class="btn preset-filled-primary-700-300">Run</button>
+					{#if run.state === 'running'}
+						<button type="button" class="btn preset-tonal" onclick={() => run.stop()}>Stop</button>
+					{/if}
+					<button
+						type="button"
+						class="btn preset-tonal"
+						disabled={!preview?.readback}
+						onclick={() => (explaining = true)}>Ask how</button
+					>
+				</div>
+				{#each elsewhere as problem (problem.code + problem.field)}
+					<p class="text-error-700-300 text-sm">{problem.field}: {problem.message}</p>
+				{/each}
+			</div>
+		</form>
+
+		<section class="flex min-h-0 min-w-0 grow flex-col gap-2" aria-label="Result">
+			{#if run.header}
+				<p class="text-sm">{run.header.readback}</p>
+				<p role="status" data-outcome={run.summary?.outcome ?? run.state}>
+					{#if run.state === 'running'}
+						<strong>{count.format(run.count)}</strong> records so far …
+					{:else if run.summary && !run.failure}
+						{#if run.summary.count === 0}
+							<strong>No records.</strong> Nothing matches all of these criteria.
+						{:else}
+							<strong data-count>{count.format(run.summary.count)}</strong>
+							{run.summary.count === 1 ? 'record' : 'records'}{#if run.summary.first}, first
+								<span class="tabular-nums" data-first>{stamp(run.summary.first)}</span>, last
+								<span class="tabular-nums" data-last>{stamp(run.summary.last)}</span>{/if}.
+						{/if}
+						<span class="muted text-sm"
+							>Run {run.header.run}, {run.summary.ms} ms, days and times in {run.header.zone}.</span
+						>
+					{/if}
+				</p>
+				{#if run.failure}<p role="alert" class="text-error-700-300">{run.failure}</p>{/if}
+				{#if run.count > mostRows}<p class="text-sm">
+						The first {count.format(mostRows)} are shown here; a file has all of them.
+					</p>{/if}
+				{#if run.count > 0}
+					<div class="h-[70dvh] min-h-0 lg:h-auto lg:grow">
+						<ResultTable
+							columns={run.header.columns ?? []}
+							rows={run.rows}
+							count={run.count}
+							title={run.header.title}
+						/>
+					</div>
+				{/if}
+			{:else if run.failure && run.problems.length === 0}
+				<p role="alert" class="text-error-700-300">{run.failure}</p>
+			{:else}
+				<div class="muted panel grid grow place-items-center p-8 text-center">The records will stand here.</div>
+			{/if}
+		</section>
+	</div>
+	{#if explaining}<Explain report={params.name} {inputs} onclose={() => (explaining = false)} />{/if}
+{/if}

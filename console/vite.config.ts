@@ -1,0 +1,12 @@
+import { svelte } from '@sveltejs/vite-plugin-svelte';
+import tailwindcss from '@tailwindcss/vite';
+import { defineConfig } from 'vite';
+
+// The console is built into the folder that the service embeds. While it is
+// worked on, `npx vite` serves it and passes calls on to a running service.
+export default defineConfig({
+	plugins: [tailwindcss(), svelte()],
+	base: './',
+	build: { outDir: '../internal/api/console/dist', emptyOutDir: true, assetsInlineLimit: 0, modulePreload: { polyfill: false } },
+	server: { proxy: { '/api': 'http://127.0.0.1:7180' } },
+});

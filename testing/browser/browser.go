@@ -1,0 +1,187 @@
+// Package browser drives Debian's headless Chromium for tests of the console
+// and for the screenshots of the documentation.
+package browser
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+)
+
+// Page is one tab, and everything its page complained about.
+type Page struct {
+	testing.TB
+	ctx context.Context
+
+	mu         sync.Mutex
+	complaints []string
+}
+
+// patience is how long a page may take to come to a state that is waited for.
+const patience = 20 * time.Second
+
+// Open starts Chromium and opens a tab of that size at an address. Without
+// Chromium the test fails and says what to install.
+func Open(t testing.TB, address string, width, height int64) *Page {
+	t.Helper()
+	path, err := exec.LookPath("chromium")
+	require.NoError(t, err, "the browser tests need Debian's package chromium; `make test` installs it")
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox,
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("lang", "en-GB"),
+		chromedp.UserDataDir(t.TempDir()), chromedp.WindowSize(int(width), int(height)))
+	allocator, stop := chromedp.NewExecAllocator(t.Context(), options...)
+	ctx, cancel := chromedp.NewContext(allocator)
+	t.Cleanup(func() {
+		closing, done := context.WithTimeout(ctx, patience)
+		_ = chromedp.Cancel(closing) // a browser that does not close is killed below
+		done()
+		cancel()
+		stop()
+	})
+	p := &Page{TB: t, ctx: ctx}
+	// The browser starts with the first action, whose context it lives as long as.
+	require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(width, height)))
+	messages := chromedp.Console(ctx)
+	go p.listen(messages)
+	p.Do(chromedp.Navigate(address))
+	return p
+}
+
+// listen keeps what the page logs as errors, refusals by the security policy
+// among them, and exceptions nobody caught.
+func (p *Page) listen(messages func(yield func(chromedp.ConsoleMessage, error) bool)) {
+	for m, err := range messages {
+		if err != nil {
+			return
+		}
+		if m.IsException() || m.Type == "error" || m.Source == "security" {
+			p.mu.Lock()
+			p.complaints = append(p.complaints, m.String())
+			p.mu.Unlock()
+		}
+	}
+}
+
+// Quiet fails the test if the page complained about anything but the answers
+// it asked for and shows.
+func (p *Page) Quiet() {
+	p.Helper()
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	require.Empty(p, p.complaints, "the page complained")
+}
+
+// Do runs actions, each of which must succeed in time.
+func (p *Page) Do(actions ...chromedp.Action[chromedp.Void]) {
+	p.Helper()
+	for i, action := range actions {
+		ctx, cancel := context.WithTimeout(p.ctx, patience)
+		err := chromedp.Do(ctx, action)
+		cancel()
+		p.check(err, fmt.Sprintf("action %d", i+1))
+	}
+}
+
+// check fails the test with a picture of how the page looked.
+func (p *Page) check(err error, what string) {
+	p.Helper()
+	if err == nil {
+		return
+	}
+	path := filepath.Join(os.TempDir(), "pikegate-failed.png")
+	if png, shotErr := chromedp.Run(p.ctx, chromedp.CaptureScreenshot()); shotErr == nil {
+		_ = os.WriteFile(path, png, 0o644) // the failure is told in any case
+	}
+	require.NoError(p, err, "%s (the page looked like %s)", what, path)
+}
+
+// Eval evaluates JavaScript and gives its value as JSON.
+func (p *Page) Eval(script string) string {
+	p.Helper()
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	value, err := chromedp.Run(ctx, chromedp.Evaluate[[]byte](script))
+	p.check(err, script)
+	return string(value)
+}
+
+// Read evaluates JavaScript into a value.
+func (p *Page) Read(script string, into any) {
+	p.Helper()
+	p.check(json.Unmarshal([]byte(p.Eval(script)), into), script)
+}
+
+// Wait waits until a JavaScript condition holds.
+func (p *Page) Wait(condition string) {
+	p.Helper()
+	end := time.Now().Add(patience)
+	for p.Eval("Boolean("+condition+")") != "true" {
+		if time.Now().After(end) {
+			p.check(context.DeadlineExceeded, "waiting for "+condition)
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+}
+
+// Type puts text into a field as the keyboard does, in place of what is there.
+func (p *Page) Type(selector, text string) {
+	p.Helper()
+	p.Eval("document.querySelector(" + quote(selector) + ").focus(); document.activeElement.select(); 1")
+	if text == "" {
+		text = "\b"
+	}
+	p.Keys(text)
+}
+
+// Keys presses keys, wherever the focus is.
+func (p *Page) Keys(keys string, options ...chromedp.KeyOption) {
+	p.Helper()
+	p.Do(chromedp.KeyEvent(keys, options...))
+}
+
+// Click clicks what the selector finds.
+func (p *Page) Click(selector string) {
+	p.Helper()
+	p.Do(chromedp.Click(chromedp.CSS(selector)))
+}
+
+// Press clicks the button that reads so.
+func (p *Page) Press(label string) {
+	p.Helper()
+	p.Eval("[...document.querySelectorAll('button')].find(b => b.textContent.trim() === " + quote(label) + ").click(); 1")
+}
+
+// Text is the text of what the selector finds, its white space folded.
+func (p *Page) Text(selector string) string {
+	p.Helper()
+	var text string
+	p.Read("document.querySelector("+quote(selector)+").textContent.replace(/\\s+/g, ' ').trim()", &text)
+	return text
+}
+
+// Shot writes a picture of what is in view.
+func (p *Page) Shot(path string) {
+	p.Helper()
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	png, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
+	p.check(err, "a screenshot")
+	require.NoError(p, os.WriteFile(path, png, 0o644))
+}
+
+func quote(s string) string {
+	b, err := json.Marshal(s)
+	if err != nil {
+		panic("browser: text is always JSON: " + err.Error())
+	}
+	return string(b)
+}

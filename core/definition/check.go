@@ -48,6 +48,9 @@ func Check(documents []Document, known Known) diag.Problems {
 			_, found := Compile(d, source)
 			problems = append(problems, prefixed("query "+d.Name, found)...)
 		case *Report:
+			if d.Query == "" {
+				continue // told when it was read
+			}
 			q := queries[d.Query]
 			if q == nil && known.Query != nil {
 				q, _ = known.Query(d.Query)

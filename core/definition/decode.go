@@ -363,7 +363,7 @@ func fieldsOf(t reflect.Type) []field {
 			continue
 		}
 		name := f.Tag.Get("yaml")
-		if name == "-" {
+		if name == "-" || !f.IsExported() {
 			continue
 		}
 		made := field{name: name, doc: f.Tag.Get("doc"), example: f.Tag.Get("example"),

@@ -198,52 +198,67 @@ func (q Parameter) readEnds(in Input, ctx Context) (typed string, span period.Sp
 	return typed, span, problems
 }
 
-// limit tells every limit the span breaks. A fix holds the whole period.
+// limit tells every limit the span breaks. The way out, the same for all, is
+// the part of the span that keeps to every limit.
 func (q Parameter) limit(s period.Span, in Input, ctx Context) diag.Problems {
-	var problems diag.Problems
-	part := func(side string) string {
-		if len(in.Texts) == 1 {
-			return ""
-		}
-		return side
+	ends := q.Limits.Ends
+	earliest, hasEarliest := limitSpan(q.Limits.Earliest, ctx)
+	latest, hasLatest := limitSpan(q.Limits.Latest, ctx)
+	length, found := period.ParseLength(q.Limits.Longest)
+	hasLength := q.Limits.Longest != "" && len(found) == 0
+
+	fix := s
+	if hasEarliest && !s.OpenStart() {
+		fix.From = max(fix.From, earliest.From)
 	}
-	add := func(side, code, message, hint string, fix *period.Span) {
-		p := diag.Problem{Code: code, Message: message, Hint: hint, Field: part(side)}
-		shown := ""
+	if hasLatest && !s.OpenEnd() {
+		fix.Until = min(fix.Until, latest.Until)
+	}
+	if hasLength && fix.Closed() {
+		fix.Until = min(fix.Until, length.After(fix.From))
+	}
+
+	var problems diag.Problems
+	add := func(side, code, message, hint string) {
+		p := diag.Problem{Code: code, Message: message, Hint: hint}
+		typed := ""
 		switch {
 		case len(in.Texts) == 1:
-			shown = in.Texts[0]
-		case side == "start" && in.Start != nil:
-			shown = *in.Start
-		case side == "end" && in.End != nil:
-			shown = *in.End
+			typed = in.Texts[0]
+		case side == "start":
+			p.Field, typed = side, orEmpty(in.Start)
+		default:
+			p.Field, typed = side, orEmpty(in.End)
 		}
-		p.Length = utf8.RuneCountInString(shown)
-		if fix != nil && fix.From < fix.Until {
+		p.Length = utf8.RuneCountInString(typed)
+		if fix != s && fix.From < fix.Until {
 			p.Fixes = []diag.Fix{{Label: "Use " + fix.ReadBack(), Text: fix.Canonical(), Field: q.Name}}
 		}
 		problems = append(problems, p)
 	}
-	ends := q.Limits.Ends
 	if s.OpenStart() && ends != EndsOpen && ends != EndsOpenStart {
-		add("start", "start_missing", "A start date is needed.", "An open start is not allowed here.", nil)
+		add("start", "start_missing", "A start date is needed.", "An open start is not allowed here.")
 	}
 	if s.OpenEnd() && ends != EndsOpen && ends != EndsOpenEnd {
-		add("end", "end_missing", "An end date is needed.", "An open end is not allowed here; write today for until now.", nil)
+		add("end", "end_missing", "An end date is needed.", "An open end is not allowed here; write today for until now.")
 	}
-	if earliest, ok := limitSpan(q.Limits.Earliest, ctx); ok && !s.OpenStart() && s.From < earliest.From {
-		fix := period.Span{From: earliest.From, Until: s.Until}
-		add("start", "before_earliest", fmt.Sprintf("The start is before the earliest allowed, %s.", dayOf(earliest.FirstDay())), "Start on or after that day.", &fix)
+	if hasEarliest && !s.OpenStart() && s.From < earliest.From {
+		add("start", "before_earliest", fmt.Sprintf("The start is before the earliest allowed, %s.", dayOf(earliest.FirstDay())), "Start on or after that day.")
 	}
-	if latest, ok := limitSpan(q.Limits.Latest, ctx); ok && !s.OpenEnd() && s.Until > latest.Until {
-		fix := period.Span{From: s.From, Until: latest.Until}
-		add("end", "after_latest", fmt.Sprintf("The end is after the latest allowed, %s.", dayOf(latest.LastDay())), "End on or before that day.", &fix)
+	if hasLatest && !s.OpenEnd() && s.Until > latest.Until {
+		add("end", "after_latest", fmt.Sprintf("The end is after the latest allowed, %s.", dayOf(latest.LastDay())), "End on or before that day.")
 	}
-	if longest, found := period.ParseLength(q.Limits.Longest); q.Limits.Longest != "" && len(found) == 0 && s.Closed() && s.Until > longest.After(s.From) {
-		fix := period.Span{From: s.From, Until: longest.After(s.From)}
-		add("end", "too_long", fmt.Sprintf("The period has %d days; at most %s are allowed.", s.Days(), q.Limits.Longest), "Choose a shorter one.", &fix)
+	if hasLength && s.Closed() && s.Until > length.After(s.From) {
+		add("end", "too_long", fmt.Sprintf("The period has %d days; at most %s are allowed.", s.Days(), q.Limits.Longest), "Choose a shorter one.")
 	}
 	return problems
+}
+
+func orEmpty(s *string) string {
+	if s == nil {
+		return ""
+	}
+	return *s
 }
 
 func limitSpan(text string, ctx Context) (period.Span, bool) {

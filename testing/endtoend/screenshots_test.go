@@ -14,7 +14,9 @@ func TestScreenshots(t *testing.T) {
 	}
 	for _, mode := range []string{"light", "dark"} {
 		p := browser.Open(t, address, 1280, 800)
-		p.Eval("localStorage.setItem('mode', '" + mode + "'); document.documentElement.setAttribute('data-mode', '" + mode + "'); 1")
+		if mode == "dark" {
+			p.Press("Dark")
+		}
 		shot := func(name string) { p.Shot(filepath.Join(*screenshots, name+"-"+mode+".png")) }
 		p.Wait("document.querySelectorAll('main li').length > 3")
 		shot("console-reports")

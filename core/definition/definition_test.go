@@ -1,0 +1,141 @@
+package definition_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/core/definition"
+)
+
+// TestFindings checks each file of testdata. A line that ends in a comment
+// `#! CODE part of the sentence` must give that problem, on that line; a
+// comment `#! CODE …` on a line of its own is for problems without a line.
+func TestFindings(t *testing.T) {
+	files, err := filepath.Glob("testdata/*.yaml")
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for _, file := range files {
+		t.Run(filepath.Base(file), func(t *testing.T) {
+			content, err := os.ReadFile(file)
+			require.NoError(t, err)
+			var want []string
+			for i, line := range strings.Split(string(content), "\n") {
+				before, expected, marked := strings.Cut(line, "#! ")
+				if !marked {
+					continue
+				}
+				number := i + 1
+				if strings.TrimSpace(before) == "" {
+					number = 0
+				}
+				want = append(want, fmt.Sprintf("%d %s", number, expected))
+			}
+			documents, problems := definition.Decode(file, content)
+			problems = append(problems, definition.Check(documents, definition.Known{})...)
+			var got []string
+			for _, p := range problems {
+				got = append(got, fmt.Sprintf("%d %s %s %s", p.Line, p.Code, p.Message, p.Hint))
+			}
+			for _, w := range want {
+				line, rest, _ := strings.Cut(w, " ")
+				code, part, _ := strings.Cut(rest, " ")
+				found := false
+				for i, g := range got {
+					if strings.HasPrefix(g, line+" "+code+" ") && strings.Contains(g, part) {
+						got, found = append(got[:i], got[i+1:]...), true
+						break
+					}
+				}
+				assert.True(t, found, "not found: %s", w)
+			}
+			assert.Empty(t, got, "found and not expected")
+		})
+	}
+}
+
+func TestDecode(t *testing.T) {
+	documents, problems := definition.Decode("x", []byte(`
+kind: query
+name: q
+source: s
+from: t
+parameters:
+  - { name: p, kind: period, limits: { latest: today } }
+columns:
+  - a.b
+  - { name: c, value: d / 100, format: money }
+criteria: |
+  when within :p
+sort: [b descending blanks first]
+---
+{"kind": "report", "name": "r", "query": "q", "ask": [{"p": {"label": "Which?", "quick": [2025]}}], "set": {"x": 5}}
+`))
+	require.Empty(t, problems)
+	require.Len(t, documents, 2)
+	q, r := documents[0].(*definition.Query), documents[1].(*definition.Report)
+	assert.Equal(t, "b", q.Columns[0].Name)
+	assert.Equal(t, "d / 100", q.Columns[1].Value.Value)
+	assert.Equal(t, 12, q.Criteria.Line)
+	assert.Contains(t, q.Raw(), "from: t")
+	assert.NotContains(t, q.Raw(), "report")
+	assert.Equal(t, []definition.Asked{{Name: "p", Label: "Which?", Quick: []string{"2025"}}}, r.Ask)
+	assert.Equal(t, "5", r.Set["x"])
+	asked, set := r.Questions(*q)
+	assert.Len(t, asked, 1)
+	assert.Empty(t, set)
+	assert.Equal(t, "Which?", asked[0].Label)
+}
+
+// TestSchema: every field of the format is in the schema, described.
+func TestSchema(t *testing.T) {
+	text, err := definition.Schema()
+	require.NoError(t, err)
+	var schema struct {
+		OneOf []struct {
+			Properties           map[string]map[string]any
+			Required             []string
+			AdditionalProperties bool
+		}
+	}
+	require.NoError(t, json.Unmarshal(text, &schema))
+	require.Len(t, schema.OneOf, 2)
+	assert.ElementsMatch(t, []string{"kind", "name", "source", "from", "columns"}, schema.OneOf[0].Required)
+	for _, kind := range schema.OneOf {
+		assert.False(t, kind.AdditionalProperties)
+		for name, p := range kind.Properties {
+			assert.NotEmpty(t, p["description"], name)
+		}
+	}
+}
+
+// FuzzDecode holds that nothing panics, whatever a file holds, and that a
+// problem names the file.
+func FuzzDecode(f *testing.F) {
+	files, err := filepath.Glob("testdata/*.yaml")
+	if err != nil {
+		f.Fatal(err)
+	}
+	for _, file := range files {
+		content, err := os.ReadFile(file)
+		if err != nil {
+			f.Fatal(err)
+		}
+		f.Add(content)
+	}
+	f.Fuzz(func(t *testing.T, content []byte) {
+		documents, problems := definition.Decode("f.yaml", content)
+		for _, p := range problems {
+			if p.File != "f.yaml" || p.Code == "" || p.Message == "" {
+				t.Fatalf("a problem out of place: %+v", p)
+			}
+		}
+		_ = definition.Check(documents, definition.Known{})
+	})
+}

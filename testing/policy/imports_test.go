@@ -1,0 +1,111 @@
+// Package policy holds the rules of the project that a compiler does not.
+package policy
+
+import (
+	"os/exec"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// policy says who may import whom: a package, then the packages of ours it may
+// use. A new edge fails until it is added here, after talk.
+const policy = `
+core/diag
+core/civil               core/diag
+core/period              core/civil core/diag
+core/catalog             core/civil core/diag
+core/criteria            core/catalog core/civil core/diag core/period
+core/parameter           core/catalog core/civil core/criteria core/diag core/period
+core/definition          core/catalog core/civil core/criteria core/diag core/parameter core/period
+core/plan                core/catalog core/civil core/criteria core/definition core/diag core/parameter core/period
+core/dialect             core/criteria core/plan
+
+internal/engine          core/catalog core/dialect
+internal/engine/sqlite   core/catalog core/dialect internal/engine
+internal/output          core/catalog core/civil core/plan
+internal/store
+internal/runner          core/* internal/engine internal/output internal/store
+internal/service         core/* internal/engine internal/output internal/runner internal/store
+internal/api/console
+internal/api             core/* internal/api/console internal/engine internal/output internal/service
+internal/client          core/catalog core/diag internal/output internal/service
+internal/config          core/civil
+internal/cli             core/* internal/client internal/config internal/output
+internal/demo            internal/service
+cmd/pikegate             internal/*
+`
+
+// outside says what the heart may use beyond the standard library: a decimal
+// type, and a YAML parser where documents are read.
+var outside = map[string][]string{
+	"core/criteria":   {"github.com/shopspring/decimal"},
+	"core/definition": {"github.com/goccy/go-yaml"},
+	"core/dialect":    {"github.com/shopspring/decimal"},
+	"core/plan":       {"github.com/shopspring/decimal"},
+}
+
+// barred is what the heart may never use: the world outside, and the clock.
+var barred = []string{"os", "io", "net", "database", "log", "context", "embed", "syscall", "runtime"}
+
+const module = "pikegate/"
+
+func TestImports(t *testing.T) {
+	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}} {{join .Imports " "}}`, "pikegate/core/...", "pikegate/internal/...", "pikegate/cmd/...").Output()
+	require.NoError(t, err)
+	allowed := map[string][]string{}
+	for _, line := range strings.Split(strings.TrimSpace(policy), "\n") {
+		if fields := strings.Fields(line); len(fields) > 0 {
+			allowed[fields[0]] = fields[1:]
+		}
+	}
+	for _, line := range strings.Split(strings.TrimSpace(string(out)), "\n") {
+		fields := strings.Fields(line)
+		name := strings.TrimPrefix(fields[0], module)
+		may, known := allowed[name]
+		if !known {
+			t.Errorf("%s is not in the policy", name)
+		}
+		delete(allowed, name)
+		for _, used := range fields[1:] {
+			ours, isOurs := strings.CutPrefix(used, module)
+			switch {
+			case isOurs && !matches(may, ours):
+				t.Errorf("%s may not import %s", name, ours)
+			case !isOurs && strings.HasPrefix(name, "core/"):
+				checkHeart(t, name, used)
+			}
+		}
+	}
+	for name := range allowed {
+		t.Errorf("the policy names %s, which is not there", name)
+	}
+}
+
+func matches(patterns []string, name string) bool {
+	return slices.ContainsFunc(patterns, func(p string) bool {
+		folder, all := strings.CutSuffix(p, "*")
+		return p == name || all && strings.HasPrefix(name, folder)
+	})
+}
+
+func checkHeart(t *testing.T, name, used string) {
+	first, _, _ := strings.Cut(used, "/")
+	if strings.Contains(first, ".") {
+		if !slices.ContainsFunc(outside[name], func(p string) bool { return strings.HasPrefix(used, p) }) {
+			t.Errorf("%s may not import %s", name, used)
+		}
+		return
+	}
+	if slices.Contains(barred, first) {
+		t.Errorf("%s, which is pure, may not import %s", name, used)
+	}
+}
+
+// TestNoClockInTheHeart: the time is handed in.
+func TestNoClockInTheHeart(t *testing.T) {
+	out, _ := exec.Command("grep", "-rnE", `time\.(Now|Since|Until|After|Local|LoadLocation)\b`, "../../core", "--include=*.go", "--exclude=*_test.go").Output()
+	require.Empty(t, string(out))
+}

@@ -71,8 +71,10 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 			return err
 		}
 	}
-	server := &http.Server{Handler: api.New(s, log, version), ReadHeaderTimeout: 10 * time.Second,
-		BaseContext: func(net.Listener) context.Context { return ctx }}
+	server := &http.Server{
+		Handler: api.New(s, log, version), ReadHeaderTimeout: 10 * time.Second,
+		BaseContext: func(net.Listener) context.Context { return ctx },
+	}
 	done := make(chan error, 1)
 	go func() { done <- server.Serve(listener) }()
 	ready("http://" + listener.Addr().String())

@@ -17,7 +17,7 @@ type Stamp struct {
 
 // Decode reads a stored value. It is false for what the encoding cannot hold:
 // such a value is shown as it is stored. The clock gives the zone.
-func (c Column) Decode(value any, clock *civil.Clock) (Stamp, bool) {
+func (c *Column) Decode(value any, clock *civil.Clock) (Stamp, bool) {
 	switch c.Encoding {
 	case EncDate, EncISODate:
 		if text, ok := value.(string); ok && len(text) == 10 {
@@ -171,7 +171,7 @@ func digits(s string) (int, bool) {
 
 // AppendTo appends the stamp as the column shows it: a day, a date-time, or a
 // date-time with its offset; separator stands between date and time.
-func (s Stamp) AppendTo(b []byte, c Column, separator byte) []byte {
+func (s Stamp) AppendTo(b []byte, c *Column, separator byte) []byte {
 	if c.Encoding == EncYM {
 		return s.At.Date().AppendTo(b)[:len(b)+7]
 	}
@@ -192,7 +192,7 @@ func Propose(c Column, values []any) (Column, bool) {
 	clock := civil.NewClock(time.UTC)
 	for _, e := range candidates {
 		c.Encoding = e
-		if len(values) > 0 && fits(c, values, clock) {
+		if len(values) > 0 && fits(&c, values, clock) {
 			c.Type, c.Stored = e.Type(), Text
 			if _, isNumber := values[0].(int64); isNumber {
 				c.Stored = Integer
@@ -207,7 +207,7 @@ func Propose(c Column, values []any) (Column, bool) {
 	return Column{}, false
 }
 
-func fits(c Column, values []any, clock *civil.Clock) bool {
+func fits(c *Column, values []any, clock *civil.Clock) bool {
 	for _, v := range values {
 		if _, ok := c.Decode(v, clock); !ok {
 			return false

@@ -30,8 +30,10 @@ const (
 )
 
 // Encodings lists every encoding.
-var Encodings = []Encoding{EncDate, EncInstant, EncLocal, EncISODate, EncISOLocal, EncISOInstant,
-	EncYMD, EncYM, EncUnixS, EncUnixMS, EncUnixUS, EncSerial1900}
+var Encodings = []Encoding{
+	EncDate, EncInstant, EncLocal, EncISODate, EncISOLocal, EncISOInstant,
+	EncYMD, EncYM, EncUnixS, EncUnixMS, EncUnixUS, EncSerial1900,
+}
 
 // Type is what a column in this encoding holds.
 func (e Encoding) Type() Type {

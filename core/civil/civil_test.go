@@ -41,8 +41,10 @@ func TestEveryDayOfFourHundredYears(t *testing.T) {
 }
 
 // zones are a dozen, those that change their clock at midnight among them.
-var zones = []string{"Europe/London", "America/New_York", "Australia/Lord_Howe", "America/Sao_Paulo", "Africa/Cairo", "Asia/Beirut",
-	"America/Havana", "Asia/Kathmandu", "Pacific/Apia", "America/St_Johns", "Asia/Tehran", "Africa/Casablanca"}
+var zones = []string{
+	"Europe/London", "America/New_York", "Australia/Lord_Howe", "America/Sao_Paulo", "Africa/Cairo", "Asia/Beirut",
+	"America/Havana", "Asia/Kathmandu", "Pacific/Apia", "America/St_Johns", "Asia/Tehran", "Africa/Casablanca",
+}
 
 // TestInstants looks at every half hour around every change of the clocks of
 // 1970 to 2037: the instant of a civil time is the first one at which the

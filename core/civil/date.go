@@ -112,11 +112,11 @@ func ISOWeekMonday(year, week int) (Date, bool) {
 // AppendTo appends the day as YYYY-MM-DD.
 func (d Date) AppendTo(b []byte) []byte {
 	y, m, day := d.YMD()
-	b = appendDigits(b, y, 4)
+	b = append4(b, y)
 	b = append(b, '-')
-	b = appendDigits(b, m, 2)
+	b = append2(b, m)
 	b = append(b, '-')
-	return appendDigits(b, day, 2)
+	return append2(b, day)
 }
 
 // String is the day as YYYY-MM-DD.
@@ -135,30 +135,21 @@ func (t DateTime) IsMidnight() bool { return t.Seconds() == 0 }
 func (t DateTime) AppendTo(b []byte, separator byte) []byte {
 	b = append(t.Date().AppendTo(b), separator)
 	s := t.Seconds()
-	b = appendDigits(b, s/3600, 2)
+	b = append2(b, s/3600)
 	b = append(b, ':')
-	b = appendDigits(b, s/60%60, 2)
+	b = append2(b, s/60%60)
 	b = append(b, ':')
-	return appendDigits(b, s%60, 2)
+	return append2(b, s%60)
 }
 
 // String is the date-time as YYYY-MM-DDTHH:MM:SS.
 func (t DateTime) String() string { return string(t.AppendTo(make([]byte, 0, 19), 'T')) }
 
-func appendDigits(b []byte, n, width int) []byte {
-	for p := pow10(width - 1); p > 0; p /= 10 {
-		b = append(b, byte('0'+n/p%10))
-	}
-	return b
-}
+// append2 and append4 append a number of two or four digits, zeros in front.
+// They are on the way of every date of every row.
+func append2(b []byte, n int) []byte { return append(b, byte('0'+n/10%10), byte('0'+n%10)) }
 
-func pow10(n int) int {
-	p := 1
-	for range n {
-		p *= 10
-	}
-	return p
-}
+func append4(b []byte, n int) []byte { return append2(append2(b, n/100), n%100) }
 
 func floorDiv(a, b int) int {
 	q := a / b

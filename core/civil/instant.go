@@ -74,6 +74,6 @@ func AppendOffset(b []byte, offset int) []byte {
 	if offset < 0 {
 		sign, offset = '-', -offset
 	}
-	b = appendDigits(append(b, sign), offset/3600, 2)
-	return appendDigits(append(b, ':'), offset/60%60, 2)
+	b = append2(append(b, sign), offset/3600)
+	return append2(append(b, ':'), offset/60%60)
 }

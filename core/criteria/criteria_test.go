@@ -39,14 +39,20 @@ func TestPrint(t *testing.T) {
 var scope = criteria.Scope{
 	Tables: []criteria.Table{
 		{Alias: "passages", Table: catalog.Table{Name: "passages", Columns: []catalog.Column{
-			{Name: "id", Type: catalog.Integer}, {Name: "lock_id", Type: catalog.Integer}, {Name: "toll", Type: catalog.Decimal},
-			{Name: "passed_at", Type: catalog.DateTime, Encoding: catalog.EncISOInstant}}}},
+			{Name: "id", Type: catalog.Integer},
+			{Name: "lock_id", Type: catalog.Integer},
+			{Name: "toll", Type: catalog.Decimal},
+			{Name: "passed_at", Type: catalog.DateTime, Encoding: catalog.EncISOInstant},
+		}}},
 		{Alias: "locks", Optional: true, Table: catalog.Table{Name: "locks", Columns: []catalog.Column{
-			{Name: "id", Type: catalog.Integer}, {Name: "name", Type: catalog.Text},
-			{Name: "opened_on", Type: catalog.Date, Encoding: catalog.EncISODate}}}},
+			{Name: "id", Type: catalog.Integer},
+			{Name: "name", Type: catalog.Text},
+			{Name: "opened_on", Type: catalog.Date, Encoding: catalog.EncISODate},
+		}}},
 	},
 	Questions: []criteria.Question{
-		{Name: "period", Type: criteria.Period}, {Name: "locks", Type: catalog.Text, Many: true}, {Name: "lock", Type: catalog.Text}},
+		{Name: "period", Type: criteria.Period}, {Name: "locks", Type: catalog.Text, Many: true}, {Name: "lock", Type: catalog.Text},
+	},
 }
 
 // TestProblems: the part in question stands between ‹ and ›, then the code and

@@ -220,8 +220,10 @@ func (p *parser) sign() Expr {
 }
 
 // reserved words cannot be column names unless quoted.
-var reserved = map[string]bool{"and": true, "or": true, "not": true, "in": true, "is": true, "within": true,
-	"between": true, "blank": true, "true": true, "false": true}
+var reserved = map[string]bool{
+	"and": true, "or": true, "not": true, "in": true, "is": true, "within": true,
+	"between": true, "blank": true, "true": true, "false": true,
+}
 
 func (p *parser) atom() Expr {
 	t := p.next()

@@ -59,7 +59,7 @@ func (r *resolver) fail(at Pos, code, message, hint string) {
 func (r *resolver) condition(e Expr) {
 	t := r.typeOf(e)
 	if t != unknownType && t != catalog.Boolean {
-		r.fail(e.At(), "type_mismatch", fmt.Sprintf("This is a %s, not a condition.", t), "Compare it with something.")
+		r.fail(e.At(), "type_mismatch", "This is "+a(t)+", not a condition.", "Compare it with something.")
 	}
 }
 
@@ -108,27 +108,27 @@ func (r *resolver) typeOf(e Expr) catalog.Type {
 
 func (r *resolver) number(e Expr) {
 	if t := r.typeOf(e); t != unknownType && !t.IsNumber() {
-		r.fail(e.At(), "type_mismatch", fmt.Sprintf("Arithmetic needs numbers; this is a %s.", t), "")
+		r.fail(e.At(), "type_mismatch", "Arithmetic needs numbers; this is "+a(t)+".", "")
 	}
 }
 
 // comparable checks two sides of a comparison, and reads a text beside a date
 // as a period expression.
 func (r *resolver) comparable(left, right Expr) {
-	a, b := r.typeOf(left), r.typeOf(right)
-	dated := a.IsDate() || b.IsDate() || a == Period || b == Period
+	x, y := r.typeOf(left), r.typeOf(right)
+	dated := x.IsDate() || y.IsDate() || x == Period || y == Period
 	if dated {
-		a, b = r.asPeriod(left, a), r.asPeriod(right, b)
+		x, y = r.asPeriod(left, x), r.asPeriod(right, y)
 	}
 	switch {
-	case a == unknownType || b == unknownType:
-	case a == Period && b == Period:
+	case x == unknownType || y == unknownType:
+	case x == Period && y == Period:
 		r.fail(right.At(), "type_mismatch", "Two periods cannot be compared.", "Compare a column with a period.")
-	case dated && (a == Period || a.IsDate()) && (b == Period || b.IsDate()):
+	case dated && (x == Period || x.IsDate()) && (y == Period || y.IsDate()):
 		r.sameEncoding(left, right)
-	case a == b || a.IsNumber() && b.IsNumber():
+	case x == y || x.IsNumber() && y.IsNumber():
 	default:
-		r.fail(right.At(), "type_mismatch", fmt.Sprintf("A %s cannot be compared with a %s.", a, b), "")
+		r.fail(right.At(), "type_mismatch", fmt.Sprintf("%s cannot be compared with %s.", capital(a(x)), a(y)), "")
 	}
 	for _, side := range []Expr{left, right} {
 		if p, ok := side.(*Parameter); ok && p.Question.Many {
@@ -155,11 +155,11 @@ func (r *resolver) asPeriod(e Expr, t catalog.Type) catalog.Type {
 
 // sameEncoding refuses to compare two columns whose dates are stored differently.
 func (r *resolver) sameEncoding(left, right Expr) {
-	a, ok1 := left.(*Column)
-	b, ok2 := right.(*Column)
-	if ok1 && ok2 && a.Ref.Column.Encoding != b.Ref.Column.Encoding {
+	x, ok1 := left.(*Column)
+	y, ok2 := right.(*Column)
+	if ok1 && ok2 && x.Ref.Column.Encoding != y.Ref.Column.Encoding {
 		r.fail(right.At(), "different_encodings",
-			fmt.Sprintf("%s is stored as %s, %s as %s.", a.Name, a.Ref.Column.Encoding, b.Name, b.Ref.Column.Encoding), "Compare each with a question instead.")
+			fmt.Sprintf("%s is stored as %s, %s as %s.", x.Name, x.Ref.Column.Encoding, y.Name, y.Ref.Column.Encoding), "Compare each with a question instead.")
 	}
 }
 
@@ -170,7 +170,7 @@ func (r *resolver) in(e *In) {
 			if got := r.parameter(p); got == Period {
 				r.fail(p.At(), "type_mismatch", "A period is not a list.", "Write within :"+p.Name+".")
 			} else if got != unknownType && t != unknownType && got != t && !(got.IsNumber() && t.IsNumber()) {
-				r.fail(p.At(), "type_mismatch", fmt.Sprintf("A %s cannot be compared with a %s.", t, got), "")
+				r.fail(p.At(), "type_mismatch", fmt.Sprintf("%s cannot be compared with %s.", capital(a(t)), a(got)), "")
 			}
 			continue
 		}
@@ -180,11 +180,11 @@ func (r *resolver) in(e *In) {
 
 func (r *resolver) within(e *Within) {
 	if t := r.typeOf(e.X); t != unknownType && !t.IsDate() {
-		r.fail(e.X.At(), "type_mismatch", fmt.Sprintf("within needs a date; this is a %s.", t), "")
+		r.fail(e.X.At(), "type_mismatch", "within needs a date; this is "+a(t)+".", "")
 	}
 	t := r.asPeriod(e.Period, r.typeOf(e.Period))
 	if t != unknownType && t != Period {
-		r.fail(e.Period.At(), "type_mismatch", fmt.Sprintf("within needs a period; this is a %s.", t), "Write within :period or within '2026-Q1'.")
+		r.fail(e.Period.At(), "type_mismatch", "within needs a period; this is "+a(t)+".", "Write within :period or within '2026-Q1'.")
 	}
 }
 
@@ -194,7 +194,7 @@ func (r *resolver) parameter(e *Parameter) catalog.Type {
 		if strings.EqualFold(q.Name, e.Name) {
 			e.Question = q
 			if e.Part != "" && q.Type != Period {
-				r.fail(e.At(), "unknown_part", fmt.Sprintf(":%s is a %s and has no .%s.", e.Name, q.Type, e.Part), "")
+				r.fail(e.At(), "unknown_part", fmt.Sprintf(":%s is %s and has no .%s.", e.Name, a(q.Type), e.Part), "")
 			}
 			return q.Type
 		}
@@ -257,3 +257,13 @@ func hintOf(word string, names []string) string {
 	}
 	return "There are " + strings.Join(names, ", ") + "."
 }
+
+// a is the type with its article.
+func a(t catalog.Type) string {
+	if t == catalog.Integer {
+		return "an integer"
+	}
+	return "a " + string(t)
+}
+
+func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

@@ -40,8 +40,10 @@ func Check(documents []Document, known Known) diag.Problems {
 			if known.Source != nil {
 				found, ok := known.Source(d.Source)
 				if !ok {
-					problems = append(problems, diag.Problem{Code: "unknown_source", Field: "query " + d.Name + ": source",
-						Message: "There is no source " + d.Source + ".", Hint: "Add it with pikegate source add."})
+					problems = append(problems, diag.Problem{
+						Code: "unknown_source", Field: "query " + d.Name + ": source",
+						Message: "There is no source " + d.Source + ".", Hint: "Add it with pikegate source add.",
+					})
 				}
 				source = found
 			}

@@ -366,8 +366,10 @@ func fieldsOf(t reflect.Type) []field {
 		if name == "-" || !f.IsExported() {
 			continue
 		}
-		made := field{name: name, doc: f.Tag.Get("doc"), example: f.Tag.Get("example"),
-			required: f.Tag.Get("required") == "true", index: []int{i}, typ: f.Type}
+		made := field{
+			name: name, doc: f.Tag.Get("doc"), example: f.Tag.Get("example"),
+			required: f.Tag.Get("required") == "true", index: []int{i}, typ: f.Type,
+		}
 		if enum := f.Tag.Get("enum"); enum != "" {
 			made.enum = strings.Split(enum, ",")
 		}

@@ -177,8 +177,10 @@ func (q Question) Parameter() parameter.Parameter {
 	p := parameter.Parameter{
 		Name: q.Name, Label: q.Label, Help: q.Help, Kind: parameter.Kind(q.Kind),
 		Many: q.Many, Required: q.Required, Default: q.Default,
-		Limits: parameter.Limits{Earliest: q.Limits.Earliest, Latest: q.Limits.Latest,
-			Longest: q.Limits.Longest, Ends: parameter.Ends(q.Limits.Ends)},
+		Limits: parameter.Limits{
+			Earliest: q.Limits.Earliest, Latest: q.Limits.Latest,
+			Longest: q.Limits.Longest, Ends: parameter.Ends(q.Limits.Ends),
+		},
 		Choices: parameter.Choices{Column: q.Choices.Column},
 	}
 	if p.Label == "" {

@@ -3,10 +3,14 @@ package diag
 import "strings"
 
 // Nearest returns the candidate closest to word, when it is close enough to
-// be what was meant: at most one slip for every three characters.
+// be what was meant: at most one slip for every three characters (rounded up for two).
 func Nearest(word string, candidates []string) (string, bool) {
 	word = strings.ToLower(word)
-	best, bestAt := "", len([]rune(word))/3+1
+	length := len([]rune(word))
+	best, bestAt := "", length/3+1
+	if length == 2 {
+		bestAt = 2 // a slip in a word of three letters: rn for run
+	}
 	for _, c := range candidates {
 		if d := distance(word, strings.ToLower(c)); d < bestAt {
 			best, bestAt = c, d

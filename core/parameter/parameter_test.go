@@ -14,8 +14,10 @@ import (
 var ctx = civil.Context{Zone: time.UTC, Now: civil.Instant(time.Date(2026, 3, 18, 12, 0, 0, 0, time.UTC).Unix()), WeekStart: time.Monday}
 
 var questions = []parameter.Parameter{
-	{Name: "period", Label: "Dates", Kind: parameter.Period, Required: true,
-		Limits: parameter.Limits{Earliest: "2023-01-01", Latest: "today", Longest: "400 days", Ends: parameter.EndsClosed}},
+	{
+		Name: "period", Label: "Dates", Kind: parameter.Period, Required: true,
+		Limits: parameter.Limits{Earliest: "2023-01-01", Latest: "today", Longest: "400 days", Ends: parameter.EndsClosed},
+	},
 	{Name: "open", Label: "Open", Kind: parameter.Period, Default: []string{"last month"}, Limits: parameter.Limits{Ends: parameter.EndsOpen}},
 	{Name: "colour", Label: "Colour", Kind: parameter.Text, Choices: parameter.Choices{Listed: []parameter.Choice{{Value: "red"}, {Value: "green"}}}},
 	{Name: "names", Label: "Names", Kind: parameter.Text, Many: true, Limits: parameter.Limits{Longest: "5"}},
@@ -27,7 +29,8 @@ func ends(start, end string) parameter.Input { return parameter.Input{Start: &st
 
 func TestRead(t *testing.T) {
 	values, problems := parameter.Read(questions, map[string]parameter.Input{
-		"period": ends("2025-03-01", "2025-03-31"), "colour": text(" red "), "names": text("a", "", "b", "a")}, ctx)
+		"period": ends("2025-03-01", "2025-03-31"), "colour": text(" red "), "names": text("a", "", "b", "a"),
+	}, ctx)
 	require.Empty(t, problems)
 	assert.Equal(t, []string{"2025-03"}, values["period"].Canonical())
 	assert.Equal(t, "2026-02", values["open"].Span.Canonical())

@@ -35,8 +35,10 @@ func Read(questions []Parameter, inputs map[string]Input, ctx Context) (Values, 
 			if hint == "" {
 				hint = "It asks: " + strings.Join(names, ", ") + "."
 			}
-			problems = append(problems, diag.Problem{Code: "unknown_question", Field: name,
-				Message: "Nothing asks for " + name + ".", Hint: hint})
+			problems = append(problems, diag.Problem{
+				Code: "unknown_question", Field: name,
+				Message: "Nothing asks for " + name + ".", Hint: hint,
+			})
 		}
 	}
 	return values, problems

@@ -31,7 +31,7 @@ func Bind(c *definition.Compiled, columns []string, values parameter.Values, ctx
 			expr, open := b.bind(condition)
 			at := condition.At()
 			made := Condition{Text: c.CriteriaText[at.Start:at.End], Expr: expr}
-			if open {
+			if open || expr == always {
 				made.Expr, made.Words = nil, b.anything(condition)
 			} else {
 				made.Words = b.words(condition)
@@ -186,8 +186,12 @@ func dateColumn(e criteria.Expr) *criteria.Column {
 	return written
 }
 
-// bind translates a node. Open tells that it restricts nothing: an optional
-// question was left blank, or a period has no bounds.
+// always is what a comparison with an open bound is.
+var always = Expr(Const{true})
+
+// bind translates a node. Open tells that an optional question it refers to
+// was left blank, so that it is not there at all: an "and" and an "or" go on
+// without it, and a "not" goes with it.
 func (b *binder) bind(e criteria.Expr) (expr Expr, open bool) {
 	if b.leftBlank(e) {
 		return nil, true
@@ -216,7 +220,7 @@ func (b *binder) bind(e criteria.Expr) (expr Expr, open bool) {
 		return b.between(e)
 	case *criteria.Within:
 		span := b.span(e.Period)
-		return negated(e.Not)(b.within(e.X.(*criteria.Column), span, e))
+		return negated(e.Not)(b.within(e.X.(*criteria.Column), span, e), false)
 	case *criteria.In:
 		return b.in(e)
 	case *criteria.IsBlank:
@@ -270,15 +274,24 @@ func negated(yes bool) func(Expr, bool) (Expr, bool) {
 
 func (b *binder) logic(e *criteria.Logic) (Expr, bool) {
 	var terms []Expr
+	asked := false
 	for _, t := range e.Terms {
 		term, open := b.bind(t)
-		if !open {
-			terms = append(terms, term)
+		if open {
+			continue
 		}
+		asked = true
+		if c, ok := term.(Const); ok {
+			if c.V == e.Or {
+				return c, false // it decides the whole
+			}
+			continue
+		}
+		terms = append(terms, term)
 	}
 	switch len(terms) {
 	case 0:
-		return nil, true
+		return Const{!e.Or}, !asked
 	case 1:
 		return terms[0], false
 	}
@@ -313,9 +326,9 @@ func (b *binder) in(e *criteria.In) (Expr, bool) {
 func (b *binder) inDates(e *criteria.In) (Expr, bool) {
 	or := Logic{Or: true}
 	for _, item := range e.Items {
-		term, open := b.within(e.X.(*criteria.Column), b.span(item), item)
-		if open {
-			return nil, true
+		term := b.within(e.X.(*criteria.Column), b.span(item), item)
+		if term == always {
+			return negated(e.Not)(term, false)
 		}
 		or.Terms = append(or.Terms, term)
 	}
@@ -340,7 +353,7 @@ func (b *binder) compare(e *criteria.Compare) (Expr, bool) {
 		left, right, op = right, left, flipped[op]
 	}
 	if column, ok := left.(*criteria.Column); ok && isPeriod(right) {
-		return b.compareDate(column, op, b.span(right), e)
+		return b.compareDate(column, op, b.span(right), e), false
 	}
 	x, _ := b.bind(left)
 	y, _ := b.bind(right)
@@ -360,7 +373,7 @@ func isPeriod(e criteria.Expr) bool {
 func (b *binder) between(e *criteria.Between) (Expr, bool) {
 	if column, ok := e.X.(*criteria.Column); ok && isPeriod(e.Low) && isPeriod(e.High) {
 		span := period.Span{From: b.span(e.Low).From, Until: b.span(e.High).Until}
-		return negated(e.Not)(b.within(column, span, e))
+		return negated(e.Not)(b.within(column, span, e), false)
 	}
 	low, _ := b.compare(&criteria.Compare{Op: ">=", Left: e.X, Right: e.Low})
 	high, _ := b.compare(&criteria.Compare{Op: "<=", Left: e.X, Right: e.High})
@@ -404,7 +417,7 @@ func (b *binder) span(e criteria.Expr) period.Span {
 
 // compareDate compares a column with a stretch of time: before it is before
 // its start, after it is after its end, equal is within.
-func (b *binder) compareDate(c *criteria.Column, op string, span period.Span, at criteria.Expr) (Expr, bool) {
+func (b *binder) compareDate(c *criteria.Column, op string, span period.Span, at criteria.Expr) Expr {
 	switch op {
 	case "<":
 		return b.bound(c, "<", span.From, at)
@@ -415,37 +428,35 @@ func (b *binder) compareDate(c *criteria.Column, op string, span period.Span, at
 	case ">":
 		return b.bound(c, ">=", span.Until, at)
 	}
-	return negated(op == "<>")(b.within(c, span, at))
+	equal, _ := negated(op == "<>")(b.within(c, span, at), false)
+	return equal
 }
 
 // within is col >= LOW and col < HIGH, one side only when the other is open.
-func (b *binder) within(c *criteria.Column, span period.Span, at criteria.Expr) (Expr, bool) {
-	low, lowOpen := b.bound(c, ">=", span.From, at)
-	high, highOpen := b.bound(c, "<", span.Until, at)
+func (b *binder) within(c *criteria.Column, span period.Span, at criteria.Expr) Expr {
+	low, high := b.bound(c, ">=", span.From, at), b.bound(c, "<", span.Until, at)
 	switch {
-	case lowOpen && highOpen:
-		return nil, true
-	case lowOpen:
-		return high, false
-	case highOpen:
-		return low, false
+	case low == always:
+		return high
+	case high == always:
+		return low
 	}
-	return Logic{Terms: []Expr{low, high}}, false
+	return Logic{Terms: []Expr{low, high}}
 }
 
-// bound compares the bare column with a civil time, in its own encoding.
-func (b *binder) bound(c *criteria.Column, op string, t civil.DateTime, at criteria.Expr) (Expr, bool) {
+// bound compares the bare column with a civil time, in its own encoding. With
+// an open bound it is always true, for blanks as well, or never.
+func (b *binder) bound(c *criteria.Column, op string, t civil.DateTime, at criteria.Expr) Expr {
 	if t == civil.Start || t == civil.End {
-		if (t == civil.Start) == (op == ">=") {
-			return nil, true
-		}
-		return Const{false}, false
+		return Const{(t == civil.Start) == (op == ">=")}
 	}
 	v, err := c.Ref.Column.Bound(t, b.ctx.Zone)
 	if err != nil {
-		p := diag.Problem{Code: "finer_than_column", Field: "criteria",
+		p := diag.Problem{
+			Code: "finer_than_column", Field: "criteria",
 			Message: fmt.Sprintf("%s holds %s, but %s falls inside one.", b.label(c), unitOf(c.Ref.Column), t),
-			Hint:    "Give a period that starts and ends between " + unitOf(c.Ref.Column) + "."}
+			Hint:    "Give a period that starts and ends between " + unitOf(c.Ref.Column) + ".",
+		}
 		if names := parametersOf(at); len(names) > 0 {
 			p.Field = names[0]
 		}
@@ -455,9 +466,9 @@ func (b *binder) bound(c *criteria.Column, op string, t civil.DateTime, at crite
 		if !slices.ContainsFunc(b.problems, func(q diag.Problem) bool { return q.Code == p.Code && q.Field == p.Field }) {
 			b.problems = append(b.problems, p)
 		}
-		return Const{false}, false
+		return Const{false}
 	}
-	return Compare{op, Column{c.Ref}, Value{v}}, false
+	return Compare{op, Column{c.Ref}, Value{v}}
 }
 
 func unitOf(c catalog.Column) string {

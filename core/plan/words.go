@@ -92,7 +92,7 @@ func (b *binder) joined(e *criteria.Logic) string {
 	var terms []string
 	for _, t := range e.Terms {
 		if _, open := b.bind(t); open {
-			continue
+			continue // a question left blank
 		}
 		words := b.words(t)
 		if inner, ok := t.(*criteria.Logic); ok && inner.Or != e.Or {

@@ -15,7 +15,8 @@ func (s *Server) authoring() {
 	get(s, "show-definition", "/definitions/{kind}/{name}", "A definition as it was pushed last", []int{404}, func(_ context.Context, in *struct {
 		Kind string `path:"kind" enum:"query,report" doc:"The kind of definition"`
 		Name string `path:"name" doc:"The definition's name"`
-	}) (*response[Content], error) {
+	},
+	) (*response[Content], error) {
 		content, err := s.service.Definition(in.Kind, in.Name)
 		return answer(s, Content{content}, err)
 	})
@@ -27,7 +28,8 @@ func (s *Server) authoring() {
 	post(s, "publish-definition", "/definitions/{name}/publish", "Check what was pushed under a name and freeze it as the next version", http.StatusOK, []int{404, 422},
 		func(ctx context.Context, in *struct {
 			Name string `path:"name" doc:"The definition's name"`
-		}) (*response[service.Checked], error) {
+		},
+		) (*response[service.Checked], error) {
 			checked, err := s.service.Publish(ctx, in.Name)
 			return answer(s, checked, err)
 		})

@@ -39,8 +39,10 @@ func problemOf(status int, problems ...diag.Problem) *Document {
 }
 
 func internalProblem() *Document {
-	return problemOf(http.StatusInternalServerError, diag.Problem{Code: "internal",
-		Message: "Something went wrong inside Pike Gate.", Hint: "The service's log says what."})
+	return problemOf(http.StatusInternalServerError, diag.Problem{
+		Code:    "internal",
+		Message: "Something went wrong inside Pike Gate.", Hint: "The service's log says what.",
+	})
 }
 
 // newProblem makes the framework's own refusals (a missing field, a wrong

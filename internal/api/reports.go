@@ -38,7 +38,8 @@ func (s *Server) reports() {
 	get(s, "ask-report", "/reports/{report}", "What a report asks", []int{404, 422, 502}, func(ctx context.Context, in *struct {
 		ReportPath
 		AsOfQuery
-	}) (*response[service.Sheet], error) {
+	},
+	) (*response[service.Sheet], error) {
 		sheet, err := s.service.Ask(ctx, in.Report, in.AsOf)
 		return answer(s, sheet, err)
 	})
@@ -46,7 +47,8 @@ func (s *Server) reports() {
 		func(ctx context.Context, in *struct {
 			ReportPath
 			Question string `path:"question" doc:"The question's name" example:"locks"`
-		}) (*response[[]parameter.Choice], error) {
+		},
+		) (*response[[]parameter.Choice], error) {
 			choices, err := s.service.Choices(ctx, in.Report, in.Question)
 			if choices == nil {
 				choices = []parameter.Choice{}
@@ -57,7 +59,8 @@ func (s *Server) reports() {
 		func(ctx context.Context, in *struct {
 			ReportPath
 			Body RunBody
-		}) (*response[service.Preview], error) {
+		},
+		) (*response[service.Preview], error) {
 			preview, err := s.service.Preview(ctx, in.Body.request(in.Report))
 			return answer(s, preview, err)
 		})
@@ -65,7 +68,8 @@ func (s *Server) reports() {
 		func(ctx context.Context, in *struct {
 			ReportPath
 			Body RunBody
-		}) (*response[service.Explanation], error) {
+		},
+		) (*response[service.Explanation], error) {
 			explanation, err := s.service.Explain(ctx, in.Body.request(in.Report))
 			return answer(s, explanation, err)
 		})
@@ -78,6 +82,8 @@ func get[I, O any](s *Server, id, path, summary string, errors []int, handler fu
 }
 
 func post[I, O any](s *Server, id, path, summary string, status int, errors []int, handler func(context.Context, *I) (*O, error)) {
-	huma.Register(s.huma, huma.Operation{OperationID: id, Method: http.MethodPost, Path: prefix + path, Summary: summary,
-		DefaultStatus: status, Errors: append([]int{http.StatusBadRequest}, errors...)}, handler)
+	huma.Register(s.huma, huma.Operation{
+		OperationID: id, Method: http.MethodPost, Path: prefix + path, Summary: summary,
+		DefaultStatus: status, Errors: append([]int{http.StatusBadRequest}, errors...),
+	}, handler)
 }

@@ -41,20 +41,23 @@ func (s *Server) runs() {
 		Accept string `header:"Accept" doc:"The format, where the query names none"`
 		Format string `query:"format" enum:"json,csv,ndjson" doc:"The format; the Accept header decides when it is left out"`
 		Body   RunBody
-	}) (*huma.StreamResponse, error) {
+	},
+	) (*huma.StreamResponse, error) {
 		format := formatOf(in.Format, in.Accept)
 		return &huma.StreamResponse{Body: func(ctx huma.Context) { s.stream(ctx, in.Body.request(in.Report), format) }}, nil
 	})
 	get(s, "show-run", "/runs/{run}", "The record of a run", []int{404}, func(_ context.Context, in *struct {
 		Run uint `path:"run" doc:"The number of the run"`
-	}) (*response[service.RunRecord], error) {
+	},
+	) (*response[service.RunRecord], error) {
 		record, err := s.service.RunRecord(in.Run)
 		return answer(s, record, err)
 	})
 	get(s, "list-runs", "/runs", "The newest runs", []int{}, func(_ context.Context, in *struct {
 		Report string `query:"report" doc:"Only runs of this report"`
 		Limit  int    `query:"limit" default:"50" minimum:"1" maximum:"1000" doc:"How many at the most"`
-	}) (*response[[]service.RunRecord], error) {
+	},
+	) (*response[[]service.RunRecord], error) {
 		records, err := s.service.RunRecords(in.Report, in.Limit)
 		return answer(s, records, err)
 	})

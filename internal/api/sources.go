@@ -27,17 +27,21 @@ func (s *Server) sources() {
 		})
 	get(s, "show-source", "/sources/{source}", "A source's tables, views and columns", []int{404, 502}, func(ctx context.Context, in *struct {
 		Source string `path:"source" doc:"The source's name"`
-	}) (*response[catalog.Source], error) {
+	},
+	) (*response[catalog.Source], error) {
 		catalogue, err := s.service.Catalogue(ctx, in.Source)
 		return answer(s, catalogue, err)
 	})
-	huma.Register(s.huma, huma.Operation{OperationID: "set-encoding", Method: http.MethodPut, Path: prefix + "/sources/{source}/encodings/{column}",
-		Summary: "Say how the dates of a column are stored", Errors: []int{400, 404, 422, 502}},
+	huma.Register(s.huma, huma.Operation{
+		OperationID: "set-encoding", Method: http.MethodPut, Path: prefix + "/sources/{source}/encodings/{column}",
+		Summary: "Say how the dates of a column are stored", Errors: []int{400, 404, 422, 502},
+	},
 		func(ctx context.Context, in *struct {
 			Source string `path:"source" doc:"The source's name"`
 			Column string `path:"column" doc:"TABLE.COLUMN" example:"maintenance_jobs.due_on"`
 			Body   Encoding
-		}) (*response[catalog.Source], error) {
+		},
+		) (*response[catalog.Source], error) {
 			catalogue, err := s.service.SetEncoding(ctx, in.Source, in.Column, in.Body.Encoding)
 			return answer(s, catalogue, err)
 		})

@@ -30,7 +30,8 @@ func (s *Server) system() {
 	get(s, "read-period", "/period", "How a period expression is read", []int{422}, func(_ context.Context, in *struct {
 		AsOfQuery
 		Expression string `query:"expression" required:"true" doc:"The expression" example:"last month"`
-	}) (*response[period.Reading], error) {
+	},
+	) (*response[period.Reading], error) {
 		reading, err := s.service.Period(in.Expression, in.AsOf)
 		return answer(s, reading, err)
 	})

@@ -91,10 +91,20 @@ type Reading struct {
 type place struct{ name, region string }
 
 var places = []place{
-	{"Harrow Top", "Upper Tarn"}, {"Mossgill", "Upper Tarn"}, {"Cold Ferry", "Upper Tarn"}, {"Tarnhead", "Upper Tarn"},
-	{"Millrace", "Middle Reach"}, {"Osier Bend", "Middle Reach"}, {"Two Sluices", "Middle Reach"}, {"Heron's Rest", "Middle Reach"},
-	{"Kettle Bridge", "Middle Reach"}, {"Barley Staithe", "Wold Cut"}, {"Long Paddock", "Wold Cut"}, {"Chalk Stair", "Wold Cut"},
-	{"Ling Basin", "Wold Cut"}, {"Sallow Gate", "Wold Cut"},
+	{"Harrow Top", "Upper Tarn"},
+	{"Mossgill", "Upper Tarn"},
+	{"Cold Ferry", "Upper Tarn"},
+	{"Tarnhead", "Upper Tarn"},
+	{"Millrace", "Middle Reach"},
+	{"Osier Bend", "Middle Reach"},
+	{"Two Sluices", "Middle Reach"},
+	{"Heron's Rest", "Middle Reach"},
+	{"Kettle Bridge", "Middle Reach"},
+	{"Barley Staithe", "Wold Cut"},
+	{"Long Paddock", "Wold Cut"},
+	{"Chalk Stair", "Wold Cut"},
+	{"Ling Basin", "Wold Cut"},
+	{"Sallow Gate", "Wold Cut"},
 }
 
 var (
@@ -142,10 +152,12 @@ func (g *generator) locks() {
 
 func (g *generator) vessels() {
 	for i := range len(vesselA) * len(vesselB) {
-		g.data.Vessels = append(g.data.Vessels, Vessel{ID: i + 1,
+		g.data.Vessels = append(g.data.Vessels, Vessel{
+			ID:     i + 1,
 			Name:   vesselA[i%len(vesselA)] + " " + vesselB[i/len(vesselA)],
 			Owner:  owners[g.IntN(len(owners))],
-			Length: 600 + g.IntN(1600)})
+			Length: 600 + g.IntN(1600),
+		})
 	}
 }
 
@@ -221,8 +233,10 @@ func (g *generator) anyDay() time.Time {
 
 func (g *generator) stays() {
 	for i := range 4000 {
-		s := Stay{VesselID: 1 + g.IntN(len(g.data.Vessels)), Mooring: moorings[g.IntN(len(moorings))],
-			ArrivesOn: g.anyDay(), NightlyPence: 800 + 50*g.IntN(20), Persons: 1 + g.IntN(5)}
+		s := Stay{
+			VesselID: 1 + g.IntN(len(g.data.Vessels)), Mooring: moorings[g.IntN(len(moorings))],
+			ArrivesOn: g.anyDay(), NightlyPence: 800 + 50*g.IntN(20), Persons: 1 + g.IntN(5),
+		}
 		if i == 0 {
 			s.ArrivesOn = day(2023, 12, 30) // over the turn of a year
 		}
@@ -242,8 +256,10 @@ func (g *generator) invoices() {
 	for d := FirstDay; !d.After(LastDay); d = d.AddDate(0, 0, 1) {
 		for range g.IntN(12) {
 			n++
-			v := Invoice{ID: n, VesselID: 1 + g.IntN(len(g.data.Vessels)), Number: fmt.Sprintf("TW-%d-%05d", d.Year(), n),
-				IssuedOn: d, AmountPence: 1000 + g.IntN(90000)}
+			v := Invoice{
+				ID: n, VesselID: 1 + g.IntN(len(g.data.Vessels)), Number: fmt.Sprintf("TW-%d-%05d", d.Year(), n),
+				IssuedOn: d, AmountPence: 1000 + g.IntN(90000),
+			}
 			if g.IntN(7) > 0 {
 				v.PaidOn = d.AddDate(0, 0, 1+g.IntN(75))
 			}

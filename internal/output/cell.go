@@ -1,6 +1,7 @@
 package output
 
 import (
+	"math"
 	"strconv"
 	"time"
 
@@ -50,7 +51,7 @@ func (c *cells) append(b []byte, i int, row []any) ([]byte, kind) {
 	}
 	if column.Column.Encoding != "" {
 		if stamp, ok := column.Column.Decode(value, c.clock); ok {
-			return stamp.AppendTo(b, column.Column, 'T'), text
+			return stamp.AppendTo(b, &column.Column, 'T'), text
 		}
 	}
 	switch v := value.(type) {
@@ -85,13 +86,17 @@ func appendDecimal(b []byte, d decimal.Decimal, format string) []byte {
 // appendFloat writes the shortest digits that mean the same number, never
 // with an exponent; what is not a number is text.
 func appendFloat(b []byte, v float64, format string) ([]byte, kind) {
-	digits := strconv.AppendFloat(nil, v, 'f', -1, 64)
-	d, err := decimal.NewFromString(string(digits))
-	if err != nil {
-		return append(b, digits...), text
+	start := len(b)
+	b = strconv.AppendFloat(b, v, 'f', -1, 64)
+	if math.IsNaN(v) || math.IsInf(v, 0) {
+		return b, text
 	}
 	if format == "" || format == "plain" {
-		return append(b, digits...), number
+		return b, number
 	}
-	return appendDecimal(b, d, format), number
+	d, err := decimal.NewFromString(string(b[start:]))
+	if err != nil {
+		return b, number // as long as it is a number, its digits are one
+	}
+	return appendDecimal(b[:start], d, format), number
 }

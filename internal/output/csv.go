@@ -32,7 +32,11 @@ func (c *csvWriter) Begin(h Header) error {
 		if i > 0 {
 			c.line = append(c.line, ',')
 		}
-		c.line = appendQuoted(c.line, []byte(column.Name))
+		if name := []byte(column.Name); needsQuotes(name) {
+			c.line = appendQuoted(c.line, name)
+		} else {
+			c.line = append(c.line, name...)
+		}
 	}
 	return c.flushLine()
 }
@@ -43,13 +47,12 @@ func (c *csvWriter) Row(row []any) error {
 		if i > 0 {
 			c.line = append(c.line, ',')
 		}
+		start := len(c.line)
 		var k kind
-		c.cell, k = c.cells.append(c.cell[:0], i, row)
-		switch k {
-		case text:
-			c.line = appendQuoted(c.line, c.cell)
-		default:
-			c.line = append(c.line, c.cell...)
+		c.line, k = c.cells.append(c.line, i, row)
+		if k == text && needsQuotes(c.line[start:]) {
+			c.cell = append(c.cell[:0], c.line[start:]...)
+			c.line = appendQuoted(c.line[:start], c.cell)
 		}
 	}
 	return c.flushLine()
@@ -62,19 +65,18 @@ func (c *csvWriter) flushLine() error {
 
 func (c *csvWriter) End(Summary) error { return c.out.Flush() }
 
-// appendQuoted appends a text, in quotes if it has a comma, a quote or a line
-// end, or is empty.
-func appendQuoted(b, cell []byte) []byte {
-	plain := len(cell) > 0
+// needsQuotes tells whether a text has a comma, a quote or a line end, or is
+// empty (which unquoted would be a blank).
+func needsQuotes(cell []byte) bool {
 	for _, ch := range cell {
 		if ch == ',' || ch == '"' || ch == '\r' || ch == '\n' {
-			plain = false
-			break
+			return true
 		}
 	}
-	if plain {
-		return append(b, cell...)
-	}
+	return len(cell) == 0
+}
+
+func appendQuoted(b, cell []byte) []byte {
 	b = append(b, '"')
 	for _, ch := range cell {
 		if ch == '"' {

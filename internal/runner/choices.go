@@ -57,8 +57,10 @@ func distinct(ctx context.Context, job Job, ref criteria.Ref, wanted []string) (
 		}
 	}
 	column := plan.Column{Ref: ref}
-	s := plan.Statement{Fetch: []criteria.Ref{ref}, From: plan.Table{Name: table, Alias: ref.Alias}, Distinct: true, Limit: maxChoices,
-		Where: []plan.Condition{{Expr: plan.Not{X: plan.IsBlank{X: column}}}}, Sort: []plan.SortKey{{Expr: column}}}
+	s := plan.Statement{
+		Fetch: []criteria.Ref{ref}, From: plan.Table{Name: table, Alias: ref.Alias}, Distinct: true, Limit: maxChoices,
+		Where: []plan.Condition{{Expr: plan.Not{X: plan.IsBlank{X: column}}}}, Sort: []plan.SortKey{{Expr: column}},
+	}
 	if wanted != nil {
 		in := plan.In{X: column}
 		for _, w := range wanted {

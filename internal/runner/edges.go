@@ -64,7 +64,7 @@ func (e *edges) text() (first, last string) {
 		if v == nil || !ok {
 			return ""
 		}
-		return string(stamp.AppendTo(nil, e.column, 'T'))
+		return string(stamp.AppendTo(nil, &e.column, 'T'))
 	}
 	return read(e.first), read(e.last)
 }

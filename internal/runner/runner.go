@@ -108,8 +108,10 @@ type Runner struct {
 // not be made. What goes wrong later is told by the record and the writer's end.
 func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin func(store.Run) output.Writer) (store.Run, error) {
 	started := r.Now()
-	record := store.Run{Report: job.Report.Name, Version: job.Version, Format: format.Name, StartedAt: started,
-		AsOf: job.Context.Now.String(), Zone: job.Context.Zone.String(), Inputs: job.Typed, Outcome: Running}
+	record := store.Run{
+		Report: job.Report.Name, Version: job.Version, Format: format.Name, StartedAt: started,
+		AsOf: job.Context.Now.String(), Zone: job.Context.Zone.String(), Inputs: job.Typed, Outcome: Running,
+	}
 
 	prepared, err := Prepare(ctx, job)
 	if err != nil {
@@ -130,8 +132,10 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	title, _ := job.Report.Heading()
 	writer := begin(record)
 	edges := newEdges(prepared.Statement, job.Context.Zone)
-	err = writer.Begin(output.Header{Run: record.ID, Report: record.Report, Title: title, Version: record.Version,
-		ReadBack: record.ReadBack, Zone: record.Zone, Columns: prepared.Statement.Outputs})
+	err = writer.Begin(output.Header{
+		Run: record.ID, Report: record.Report, Title: title, Version: record.Version,
+		ReadBack: record.ReadBack, Zone: record.Zone, Columns: prepared.Statement.Outputs,
+	})
 	if err == nil {
 		err = job.Source.Stream(ctx, prepared.Query, func(row []any) error {
 			edges.see(row)
@@ -149,8 +153,10 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		record.Problem = problemOf(record.Outcome, err, r.Limit)
 	}
 	record.Millis = r.Now().Sub(started).Milliseconds()
-	ended := writer.End(output.Summary{Outcome: record.Outcome, Count: record.Count, First: record.First,
-		Last: record.Last, Problem: record.Problem, Millis: record.Millis})
+	ended := writer.End(output.Summary{
+		Outcome: record.Outcome, Count: record.Count, First: record.First,
+		Last: record.Last, Problem: record.Problem, Millis: record.Millis,
+	})
 	if ended != nil && err == nil {
 		record.Outcome, record.Problem = Cancelled, "The caller went away."
 	}

@@ -200,9 +200,11 @@ func (s *Service) queryFor(r *definition.Report, chosen []store.Definition) (que
 	case err != nil && !errors.Is(err, store.ErrNotFound):
 		return query, false, nil, err
 	case draftErr == nil && draft.Content != published.Content:
-		notes = diag.Problems{{Code: "newer_draft", Severity: diag.Warning, Field: "report " + r.Name + ": query",
+		notes = diag.Problems{{
+			Code: "newer_draft", Severity: diag.Warning, Field: "report " + r.Name + ": query",
 			Message: fmt.Sprintf("The query %s was pushed again after version %d; the report is frozen with that version.", r.Query, published.Number),
-			Hint:    "Publish the query first to use what was pushed."}}
+			Hint:    "Publish the query first to use what was pushed.",
+		}}
 	}
 	return query, false, notes, nil
 }

@@ -132,8 +132,10 @@ func (in Inputs) read() (map[string]parameter.Input, diag.Problems) {
 	for name, v := range in {
 		input, ok := inputOf(v)
 		if !ok {
-			problems = append(problems, diag.Problem{Code: "wrong_shape", Field: name, Message: name + " has an answer of a wrong shape.",
-				Hint: `Give a text, a list of texts, or {"start": …, "end": …}.`})
+			problems = append(problems, diag.Problem{
+				Code: "wrong_shape", Field: name, Message: name + " has an answer of a wrong shape.",
+				Hint: `Give a text, a list of texts, or {"start": …, "end": …}.`,
+			})
 		}
 		out[name] = input
 	}
@@ -215,8 +217,10 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 	} else if err != nil {
 		return runner.Job{}, err
 	}
-	return runner.Job{Report: documents[0].(*definition.Report), Version: version.Number, Compiled: compiled,
-		Inputs: inputs, Typed: r.Inputs, Problems: found, Context: calendar, Source: source.Source}, nil
+	return runner.Job{
+		Report: documents[0].(*definition.Report), Version: version.Number, Compiled: compiled,
+		Inputs: inputs, Typed: r.Inputs, Problems: found, Context: calendar, Source: source.Source,
+	}, nil
 }
 
 func (s *Service) noReport(name string) error {

@@ -58,8 +58,10 @@ func answers(p runner.Prepared) []Answer {
 	var out []Answer
 	for _, q := range p.Questions {
 		v := p.Values[q.Name]
-		a := Answer{Name: q.Name, Label: q.Label, Typed: v.Typed, Default: v.Default, Given: v.Given,
-			Canonical: v.Canonical(), ReadBack: q.ReadBack(v)}
+		a := Answer{
+			Name: q.Name, Label: q.Label, Typed: v.Typed, Default: v.Default, Given: v.Given,
+			Canonical: v.Canonical(), ReadBack: q.ReadBack(v),
+		}
 		if v.Given && q.Kind == parameter.Period {
 			if !v.Span.OpenStart() {
 				a.From = v.Span.FirstDay().String()
@@ -104,8 +106,10 @@ func (s *Service) Explain(ctx context.Context, r Request) (Explanation, error) {
 	if err != nil {
 		return Explanation{}, err
 	}
-	out := Explanation{Report: r.Report, Version: job.Version, ReadBack: p.ReadBack, AsOf: job.Context.Now.String(),
-		Zone: job.Context.Zone.String(), Answers: answers(p), Conditions: p.Query.Lines, SQL: p.Query.SQL, Values: bound(p.Query.Args)}
+	out := Explanation{
+		Report: r.Report, Version: job.Version, ReadBack: p.ReadBack, AsOf: job.Context.Now.String(),
+		Zone: job.Context.Zone.String(), Answers: answers(p), Conditions: p.Query.Lines, SQL: p.Query.SQL, Values: bound(p.Query.Args),
+	}
 	for _, c := range job.Compiled.Columns {
 		for _, o := range p.Statement.Outputs {
 			if o.Name == c.Name && o.Formula.Is() {
@@ -158,10 +162,12 @@ type RunRecord struct {
 }
 
 func recordOf(r store.Run) RunRecord {
-	return RunRecord{Run: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
+	return RunRecord{
+		Run: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
 		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, Typed: orEmpty(r.Inputs), Resolved: orEmpty(r.Resolved),
 		ReadBack: r.ReadBack, SQL: r.SQL, Values: bound(r.Args), Count: r.Count, First: r.First, Last: r.Last,
-		Millis: r.Millis, Problem: r.Problem}
+		Millis: r.Millis, Problem: r.Problem,
+	}
 }
 
 func orEmpty(m map[string]any) map[string]any {

@@ -21,8 +21,11 @@ func sourceRowOf(s Source) sourceRow {
 }
 
 func (r sourceRow) domain() Source {
-	s := Source{Name: r.Name, Engine: r.Engine, Address: r.Address, Encodings: map[string]string{}}
+	s := Source{Name: r.Name, Engine: r.Engine, Address: r.Address}
 	read(r.Encodings, &s.Encodings)
+	if s.Encodings == nil {
+		s.Encodings = map[string]string{}
+	}
 	return s
 }
 
@@ -39,9 +42,11 @@ func (r versionRow) domain() Definition {
 }
 
 func runRowOf(r Run) (runRow, error) {
-	row := runRow{ID: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
+	row := runRow{
+		ID: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
 		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, ReadBack: r.ReadBack, SQL: r.SQL,
-		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem}
+		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem,
+	}
 	for _, field := range []struct {
 		to   *string
 		from any
@@ -56,9 +61,11 @@ func runRowOf(r Run) (runRow, error) {
 }
 
 func (r runRow) domain() Run {
-	run := Run{ID: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
+	run := Run{
+		ID: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
 		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, ReadBack: r.ReadBack, SQL: r.SQL,
-		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem}
+		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem,
+	}
 	read(r.Inputs, &run.Inputs)
 	read(r.Values, &run.Resolved)
 	read(r.Args, &run.Args)

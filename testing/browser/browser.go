@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -63,7 +64,9 @@ func (p *Page) listen(messages func(yield func(chromedp.ConsoleMessage, error) b
 		if err != nil {
 			return
 		}
-		if m.IsException() || m.Type == "error" || m.Source == "security" {
+		// A refusal is an answer like another; the browser logs it all the same.
+		refusal := m.Source == "network" && strings.Contains(m.Text, "422")
+		if !refusal && (m.IsException() || m.Type == "error" || m.Source == "security") {
 			p.mu.Lock()
 			p.complaints = append(p.complaints, m.String())
 			p.mu.Unlock()

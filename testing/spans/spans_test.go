@@ -25,8 +25,10 @@ import (
 
 // zones are tried one by one; those of the second line change their clocks at
 // midnight.
-var zones = []string{"Europe/London", "America/New_York", "Australia/Lord_Howe", "Pacific/Auckland", "Asia/Kolkata", "Pacific/Apia",
-	"America/Sao_Paulo", "Africa/Cairo", "Asia/Beirut", "America/Havana", "America/Asuncion"}
+var zones = []string{
+	"Europe/London", "America/New_York", "Australia/Lord_Howe", "Pacific/Auckland", "Asia/Kolkata", "Pacific/Apia",
+	"America/Sao_Paulo", "Africa/Cairo", "Asia/Beirut", "America/Havana", "America/Asuncion",
+}
 
 // stored are the columns of the test table: how each keeps the moment. Local
 // is the civil time, of which a day's encoding keeps the day only.

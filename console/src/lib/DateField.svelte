@@ -28,9 +28,13 @@
 	let box: HTMLDivElement;
 	let input: HTMLInputElement;
 
+	// The Enter that picks a day must not reach the field it goes back to, where it would run the report.
+	let picking = false;
+
 	function pick(day: string) {
 		value = day;
 		open = false;
+		picking = true;
 		input.focus();
 	}
 	function leave(event: FocusEvent) {
@@ -62,6 +66,9 @@
 		<input
 			{id}
 			bind:this={input}
+			onkeypress={(event) => picking && event.preventDefault()}
+			onkeyup={() => (picking = false)}
+			onblur={() => (picking = false)}
 			bind:value
 			class="field rounded-r-none tabular-nums {problem ? 'border-error-600-400' : ''}"
 			autocomplete="off"

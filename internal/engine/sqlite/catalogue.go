@@ -44,8 +44,10 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 			keyOrder[table][key] = column
 		}
 		integerKey := key == 1 && strings.EqualFold(declared, "integer")
-		t.Columns = append(t.Columns, catalog.Column{Name: column, Declared: strings.ToLower(declared),
-			Nullable: !notNull && !integerKey && !(key > 0 && withoutRowid)})
+		t.Columns = append(t.Columns, catalog.Column{
+			Name: column, Declared: strings.ToLower(declared),
+			Nullable: !notNull && !integerKey && !(key > 0 && withoutRowid),
+		})
 	}
 	if err := rows.Err(); err != nil {
 		return out, engine.Fail(ctx, engine.Unreachable, "The source "+s.name+" cannot be read", err)

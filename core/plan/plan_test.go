@@ -1,0 +1,117 @@
+package plan_test
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+	"pikegate/core/definition"
+	"pikegate/core/dialect"
+	"pikegate/core/parameter"
+	"pikegate/core/plan"
+)
+
+var update = flag.Bool("update", false, "write the golden files anew")
+
+var source = catalog.Source{Name: "navigation", Tables: []catalog.Table{
+	{Name: "passages", Key: []string{"id"}, Columns: []catalog.Column{
+		{Name: "id", Type: catalog.Integer},
+		{Name: "lock_id", Type: catalog.Integer},
+		{Name: "vessel_id", Type: catalog.Integer, Nullable: true},
+		{Name: "passed_at", Type: catalog.DateTime, Encoding: catalog.EncISOInstant, Stored: catalog.Text},
+		{Name: "paid_on", Declared: "date", Type: catalog.Date, Encoding: catalog.EncYMD, Stored: catalog.Integer, Nullable: true},
+		{Name: "toll_pence", Type: catalog.Integer},
+		{Name: "refund", Type: catalog.Decimal, Nullable: true},
+	}},
+	{Name: "locks", Key: []string{"id"}, Columns: []catalog.Column{{Name: "id", Type: catalog.Integer}, {Name: "name", Type: catalog.Text}}},
+	{Name: "notes", Key: []string{"id"}, Columns: []catalog.Column{{Name: "id", Type: catalog.Integer}, {Name: "passage_id", Type: catalog.Integer}}},
+}}
+
+// TestGolden translates each testdata/NAME.yaml, a query, with the answers on
+// its lines that begin with "# NAME: ANSWER", and compares words, SQL and
+// values with NAME.golden.
+func TestGolden(t *testing.T) {
+	zone, err := time.LoadLocation("Europe/London")
+	require.NoError(t, err)
+	ctx := civil.Context{Zone: zone, Now: civil.InstantOf(civil.DateOf(2026, 3, 18).Midnight(), zone), WeekStart: time.Monday}
+	files, err := filepath.Glob("testdata/*.yaml")
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for _, file := range files {
+		t.Run(filepath.Base(file), func(t *testing.T) {
+			content, err := os.ReadFile(file)
+			require.NoError(t, err)
+			documents, problems := definition.Decode(file, content)
+			require.Empty(t, problems)
+			query := documents[0].(*definition.Query)
+			compiled, problems := definition.Compile(query, &source)
+			require.NoError(t, problems.Err())
+			inputs := map[string]parameter.Input{}
+			for _, line := range strings.Split(string(content), "\n") {
+				if name, answer, ok := strings.Cut(strings.TrimPrefix(line, "# "), ": "); ok && strings.HasPrefix(line, "# ") {
+					inputs[name] = parameter.Input{Texts: strings.Split(answer, "|")}
+				}
+			}
+			var questions []parameter.Parameter
+			for _, q := range query.Parameters {
+				questions = append(questions, q.Parameter())
+			}
+			values, problems := parameter.Read(questions, inputs, ctx)
+			require.Empty(t, problems)
+			statement, problems := plan.Bind(compiled, nil, values, ctx)
+			require.Empty(t, problems)
+			q := dialect.SQLite.Write(statement)
+			var b strings.Builder
+			for _, line := range q.Lines {
+				fmt.Fprintf(&b, "%s\n  %s\n", line.Words, line.SQL)
+			}
+			fmt.Fprintf(&b, "\n%s\n\n", q.SQL)
+			for i, v := range q.Args {
+				fmt.Fprintf(&b, "%d = %T %v\n", i+1, v, v)
+			}
+			golden := strings.TrimSuffix(file, ".yaml") + ".golden"
+			if *update {
+				require.NoError(t, os.WriteFile(golden, []byte(b.String()), 0o644))
+			}
+			want, err := os.ReadFile(golden)
+			require.NoError(t, err)
+			assert.Equal(t, string(want), b.String())
+		})
+	}
+}
+
+// TestFormula: computed columns are exact, a blank operand and a division by
+// zero give a blank.
+func TestFormula(t *testing.T) {
+	for formula, cases := range map[string]map[any]string{
+		"toll_pence / 100":              {int64(1): "0.01", int64(123456789012345678): "1234567890123456.78", nil: "blank", 0.1: "0.001"},
+		"toll_pence / 3":                {int64(1): "0.333333333333"},
+		"1 / toll_pence":                {int64(0): "blank", int64(8): "0.125"},
+		"toll_pence * 0.1 + 0.2":        {int64(1): "0.3", "0.30": "0.23"},
+		"-(toll_pence - 2 * 3) - -1":    {int64(4): "3"},
+		"toll_pence / 100 * 100 * 1.00": {int64(7): "7"},
+	} {
+		documents, problems := definition.Decode("", []byte("kind: query\nname: q\nsource: s\nfrom: passages\ncolumns:\n  - { name: x, value: '"+formula+"' }\n"))
+		require.Empty(t, problems)
+		compiled, problems := definition.Compile(documents[0].(*definition.Query), &source)
+		require.Empty(t, problems)
+		statement, problems := plan.Bind(compiled, nil, nil, civil.Context{Zone: time.UTC})
+		require.Empty(t, problems)
+		for in, want := range cases {
+			got := "blank"
+			if d, ok := statement.Outputs[0].Formula.Of([]any{in}); ok {
+				got = d.String()
+			}
+			assert.Equal(t, want, got, "%s with %v", formula, in)
+		}
+	}
+}

@@ -1,0 +1,267 @@
+package api
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gin-gonic/gin"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/core/civil"
+	"pikegate/internal/demo"
+	"pikegate/internal/engine/sqlite"
+	"pikegate/internal/service"
+	"pikegate/internal/store"
+)
+
+var update = flag.Bool("update", false, "write docs/openapi.json anew")
+
+// serve starts a service on the demonstration, with a limit on statements.
+func serve(t *testing.T, limit time.Duration) (*Server, *httptest.Server) {
+	t.Helper()
+	folder := t.TempDir()
+	require.NoError(t, demo.Prepare(folder))
+	kept, err := store.Open(filepath.Join(folder, "pikegate.db"))
+	require.NoError(t, err)
+	zone, err := time.LoadLocation(demo.Zone)
+	require.NoError(t, err)
+	s, err := service.New(service.Config{
+		Store: kept, Engines: map[string]service.Opener{"sqlite": sqlite.Open},
+		Calendar: civil.Context{Zone: zone, WeekStart: time.Monday}, Now: time.Now, TimeLimit: limit, Log: slog.New(slog.DiscardHandler),
+	})
+	require.NoError(t, err)
+	require.NoError(t, demo.Install(t.Context(), s, folder))
+	server := New(s, slog.New(slog.DiscardHandler), "test")
+	web := httptest.NewServer(server)
+	t.Cleanup(func() {
+		web.Close()
+		assert.NoError(t, s.Close())
+		assert.NoError(t, kept.Close())
+	})
+	return server, web
+}
+
+// send sends a request and gives the status, type and body of the answer.
+func send(t *testing.T, web *httptest.Server, method, path, body string, header ...string) (int, string, []byte) {
+	t.Helper()
+	request, err := http.NewRequestWithContext(t.Context(), method, web.URL+path, strings.NewReader(body))
+	require.NoError(t, err)
+	if body != "" {
+		request.Header.Set("Content-Type", "application/json")
+	}
+	for i := 0; i+1 < len(header); i += 2 {
+		if header[i] == "Host" {
+			request.Host = header[i+1]
+		}
+		request.Header.Set(header[i], header[i+1])
+	}
+	response, err := http.DefaultClient.Do(request)
+	require.NoError(t, err)
+	defer response.Body.Close()
+	content, err := io.ReadAll(response.Body)
+	require.NoError(t, err)
+	return response.StatusCode, response.Header.Get("Content-Type"), content
+}
+
+// calls try every operation there is, with good requests and bad ones.
+var calls = []struct {
+	operation, method, path, body string
+	status                        int
+	contains                      string
+}{
+	{"health", "GET", "/healthz", "", 200, `"ok"`},
+	{"list-reports", "GET", "/reports", "", 200, "passages-by-date"},
+	{"ask-report", "GET", "/reports/passages-by-date?as_of=2025-04-02", "", 200, `"today":"2025-04-02"`},
+	{"ask-report", "GET", "/reports/passages-by-dat", "", 404, "Did you mean passages-by-date?"},
+	{"ask-report", "GET", "/reports/passages-by-date?as_of=2025-13", "", 422, "no_such_date"},
+	{"list-choices", "GET", "/reports/passages-by-date/questions/locks/choices", "", 200, "Harrow Top"},
+	{"list-choices", "GET", "/reports/passages-by-date/questions/lock/choices", "", 404, "locks"},
+	{"preview-report", "POST", "/reports/passages-by-date/preview", `{"inputs":{"period":"2025-03"}}`, 200, "31 days"},
+	{"preview-report", "POST", "/reports/passages-by-date/preview", `{"inputs":{"period":{"start":"31 Feb 2025"}}}`, 200, `"field":"period.start"`},
+	{"explain-report", "POST", "/reports/jobs-due/explain", `{"inputs":{"period":"2025-03"}}`, 200, "20250401"},
+	{"explain-report", "POST", "/reports/jobs-due/explain", `{"inputs":{"period":"x"}}`, 422, "unknown_word"},
+	{"run-report", "POST", "/reports/jobs-due/runs", `{"inputs":{"period":"2025-03-31"}}`, 200, `"outcome":"done"`},
+	{"run-report", "POST", "/reports/jobs-due/runs?format=csv", `{"inputs":{"period":"2025-03-31"}}`, 200, "due_on,lock,job,done_on,cost\r\n2025-03-31,"},
+	{"run-report", "POST", "/reports/jobs-due/runs?format=ndjson", `{"inputs":{"period":"2025-03-31"}}`, 200, "\n[\"2025-03-31\","},
+	{"run-report", "POST", "/reports/jobs-due/runs", `{"inputs":{"period":{"from":1}}}`, 422, "wrong_shape"},
+	{"run-report", "POST", "/reports/jobs-due/runs", `{"inputs":{"period":"2025-02-30","locks":["Harow Top"],"x":"y"},"as_of":"never"}`, 422, "unknown_question"},
+	{"run-report", "POST", "/reports/jobs-due/runs", `{"inputs":{"period":"2025-03","locks":["Harow Top"]}}`, 422, "Harrow Top"},
+	{"run-report", "POST", "/reports/jobs-due/runs", `{"inputs":`, 400, "errors"},
+	{"run-report", "POST", "/reports/jobs-due/runs?format=xls", `{}`, 422, "format"},
+	{"run-report", "POST", "/reports/nothing/runs", `{}`, 404, "not_found"},
+	{"show-run", "GET", "/runs/1", "", 200, `"sql"`},
+	{"show-run", "GET", "/runs/99999", "", 404, "not_found"},
+	{"list-runs", "GET", "/runs?limit=2", "", 200, `"outcome"`},
+	{"push-definitions", "POST", "/definitions", `{"content":"kind: query\nname: few\nsource: navigation\nfrom: locks\ncolumns: [name]\nsort: [name]\n---\nkind: report\nname: few-locks\nquery: few\n"}`, 200, `"draft":true`},
+	{"push-definitions", "POST", "/definitions", `{"content":"kind: query\nname: bad\nsource: navgation\nfrom: lcks\ncolumns: [nme]\n"}`, 422, "unknown_source"},
+	{"push-definitions", "POST", "/definitions", `{"content":"kind: query\nname: bad\nsource: navigation\nfrom: lcks\ncolumns: [nme]\n"}`, 422, "Did you mean locks?"},
+	{"list-definitions", "GET", "/definitions", "", 200, "few-locks"},
+	{"show-definition", "GET", "/definitions/query/few", "", 200, "kind: query"},
+	{"show-definition", "GET", "/definitions/query/fewer", "", 404, "not_found"},
+	{"publish-definition", "POST", "/definitions/few-locks/publish", "", 200, `"version":1`},
+	{"publish-definition", "POST", "/definitions/few-lock/publish", "", 404, "few-locks"},
+	{"run-report", "POST", "/reports/few-locks/runs", `{}`, 200, "Barley Staithe"},
+	{"list-sources", "GET", "/sources", "", 200, "navigation"},
+	{"show-source", "GET", "/sources/navigation", "", 200, "iso-instant"},
+	{"show-source", "GET", "/sources/navgation", "", 404, "navigation"},
+	{"add-source", "POST", "/sources", `{"name":"Bad Name","engine":"sqlit","address":""}`, 422, "There is sqlite."},
+	{"add-source", "POST", "/sources", `{"name":"gone","engine":"sqlite","address":"/nowhere/at/all.db"}`, 502, "unreachable"},
+	{"set-encoding", "PUT", "/sources/navigation/encodings/maintenance_jobs.due_on", `{"encoding":"ymd"}`, 200, "set by hand"},
+	{"set-encoding", "PUT", "/sources/navigation/encodings/maintenance_jobs.due_on", `{"encoding":"ydm"}`, 422, "Did you mean ymd?"},
+	{"read-period", "GET", "/period?expression=last+month&as_of=2026-03-18", "", 200, `"canonical":"2026-02"`},
+	{"read-period", "GET", "/period?expression=2026-02-30", "", 422, `"length":10`},
+	{"definition-schema", "GET", "/schema", "", 200, "oneOf"},
+}
+
+// TestDescription: the OpenAPI document names exactly what is served, is the
+// one in docs/, and every answer above is of the shape it promises.
+func TestDescription(t *testing.T) {
+	server, web := serve(t, time.Minute)
+	text, err := server.OpenAPI()
+	require.NoError(t, err)
+	var indented bytes.Buffer
+	require.NoError(t, json.Indent(&indented, text, "", "  "))
+	indented.WriteByte('\n')
+	const golden = "../../docs/openapi.json"
+	if *update {
+		require.NoError(t, os.WriteFile(golden, indented.Bytes(), 0o644))
+	}
+	want, err := os.ReadFile(golden)
+	require.NoError(t, err)
+	require.Equal(t, string(want), indented.String(), "docs/openapi.json is not what is served; go test ./internal/api -update")
+
+	document := server.huma.OpenAPI()
+	operations := map[string]*huma.Operation{}
+	described := map[string]bool{}
+	for path, item := range document.Paths {
+		for method, o := range map[string]*huma.Operation{"GET": item.Get, "POST": item.Post, "PUT": item.Put, "DELETE": item.Delete} {
+			if o != nil {
+				operations[o.OperationID] = o
+				described[method+" "+path] = true
+			}
+		}
+	}
+	for _, route := range server.handler.(*gin.Engine).Routes() {
+		path := regexp.MustCompile(`:(\w+)`).ReplaceAllString(route.Path, "{$1}")
+		if strings.Contains(path, "/openapi") {
+			continue // the document itself
+		}
+		assert.True(t, described[route.Method+" "+path], "%s %s is served and not described", route.Method, path)
+		delete(described, route.Method+" "+path)
+	}
+	assert.Empty(t, described, "described and not served")
+
+	tried := map[string]bool{}
+	for _, c := range calls {
+		tried[c.operation] = true
+		path := prefix + c.path
+		if c.operation == "health" {
+			path = c.path
+		}
+		status, contentType, body := send(t, web, c.method, path, c.body)
+		what := fmt.Sprintf("%s %s: %s", c.method, c.path, body)
+		require.Equal(t, c.status, status, what)
+		require.Contains(t, string(body), c.contains, what)
+		o := operations[c.operation]
+		require.NotNil(t, o, c.operation)
+		response := o.Responses[fmt.Sprint(status)]
+		if response == nil {
+			response = o.Responses["default"]
+		}
+		require.NotNil(t, response, "%s answers %d, which is not described", c.operation, status)
+		media := response.Content[contentType]
+		require.NotNil(t, media, "%s answers %s, which is not described", c.operation, contentType)
+		if strings.HasSuffix(strings.Split(contentType, ";")[0], "json") && !strings.Contains(contentType, "ndjson") {
+			var value any
+			require.NoError(t, json.Unmarshal(body, &value))
+			var found huma.ValidateResult
+			huma.Validate(document.Components.Schemas, media.Schema, huma.NewPathBuffer(nil, 0), huma.ModeReadFromServer, value, &found)
+			require.Empty(t, found.Errors, what)
+		}
+	}
+	for id := range operations {
+		assert.True(t, tried[id], "the operation %s is not tried", id)
+	}
+}
+
+// TestGuard: only a loopback name, and only pages of the service's own.
+func TestGuard(t *testing.T) {
+	_, web := serve(t, time.Minute)
+	own := strings.TrimPrefix(web.URL, "http://")
+	for _, c := range []struct {
+		host, origin string
+		status       int
+	}{
+		{own, "", 200},
+		{"localhost:80", "", 200},
+		{"[::1]:80", "", 200},
+		{own, "http://" + own, 200},
+		{"pikegate.example", "", 403},
+		{"127.0.0.1.example:80", "", 403},
+		{"10.0.0.1", "", 403},
+		{own, "http://pikegate.example", 403},
+		{own, "null", 403},
+		{own, "http://127.0.0.1:1", 403},
+	} {
+		header := []string{"Host", c.host}
+		if c.origin != "" {
+			header = append(header, "Origin", c.origin)
+		}
+		status, _, body := send(t, web, "GET", prefix+"/reports", "", header...)
+		assert.Equal(t, c.status, status, "%+v: %s", c, body)
+	}
+}
+
+// slow is a report whose statement takes far longer than a test.
+const slow = `{"content":"kind: query\nname: slow\nsource: navigation\nfrom: passages\njoins:\n  - {table: passages, as: b, on: passages.toll_pence <> b.toll_pence}\n  - {table: passages, as: c, on: b.toll_pence <> c.toll_pence}\ncolumns:\n  - {name: toll, value: passages.toll_pence}\nsort: [toll]\n---\nkind: report\nname: slow\nquery: slow\n"}`
+
+// TestLimits: a statement stops when its time is up, and when the caller goes
+// away; the record tells which.
+func TestLimits(t *testing.T) {
+	_, web := serve(t, 300*time.Millisecond)
+	status, _, body := send(t, web, "POST", prefix+"/definitions", slow)
+	require.Equal(t, 200, status, string(body))
+	status, _, body = send(t, web, "POST", prefix+"/definitions/slow/publish", "")
+	require.Equal(t, 200, status, string(body))
+
+	_, _, body = send(t, web, "POST", prefix+"/reports/slow/runs", "{}")
+	assert.Contains(t, string(body), `"outcome":"timed_out"`)
+
+	// CSV cannot say that it ended early: the connection breaks off.
+	response, err := http.Post(web.URL+prefix+"/reports/slow/runs?format=csv", "application/json", strings.NewReader("{}"))
+	if err == nil {
+		_, err = io.ReadAll(response.Body)
+		response.Body.Close()
+	}
+	assert.Error(t, err)
+
+	ctx, leave := context.WithTimeout(t.Context(), 50*time.Millisecond)
+	defer leave()
+	request, err := http.NewRequestWithContext(ctx, "POST", web.URL+prefix+"/reports/slow/runs", strings.NewReader("{}"))
+	require.NoError(t, err)
+	request.Header.Set("Content-Type", "application/json")
+	if response, err := http.DefaultClient.Do(request); err == nil {
+		_, err = io.ReadAll(response.Body)
+		response.Body.Close()
+		require.Error(t, err)
+	}
+	require.Eventually(t, func() bool {
+		_, _, body := send(t, web, "GET", prefix+"/runs?limit=1", "")
+		return strings.Contains(string(body), `"outcome":"cancelled"`)
+	}, 10*time.Second, 10*time.Millisecond)
+}

@@ -1,0 +1,155 @@
+package endtoend
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/testing/browser"
+)
+
+// open opens the console's page of a report.
+func open(t *testing.T, report string) *browser.Page {
+	t.Helper()
+	p := browser.Open(t, address+"/#/reports/"+report, 1280, 800)
+	p.Wait("document.querySelector('#q-period-start')")
+	return p
+}
+
+// ran waits until the run has ended and compares the counts and the rows in view.
+func ran(t *testing.T, p *browser.Page, want [][]string) {
+	t.Helper()
+	p.Wait("document.querySelector('[data-outcome=done]')")
+	assert.Equal(t, fmt.Sprint(len(want)), strings.ReplaceAll(p.Text("[data-count]"), ",", ""))
+	assert.Equal(t, strings.Replace(want[0][0], "T", " ", 1), p.Text("[data-first]"))
+	assert.Equal(t, strings.Replace(want[len(want)-1][0], "T", " ", 1), p.Text("[data-last]"))
+	p.Wait("document.querySelectorAll('tbody tr[aria-rowindex]').length > 0")
+	rows := func() (index []int, cells [][]string) {
+		p.Read("[...document.querySelectorAll('tbody tr[aria-rowindex]')].map(r => Number(r.getAttribute('aria-rowindex')) - 2)", &index)
+		p.Read("[...document.querySelectorAll('tbody tr[aria-rowindex]')].map(r => [...r.cells].map(c => c.textContent))", &cells)
+		return index, cells
+	}
+	compare := func() {
+		index, cells := rows()
+		for i, row := range cells {
+			expected := append([]string{strings.Replace(want[index[i]][0], "T", " ", 1)}, want[index[i]][1:]...)
+			require.Equal(t, expected, row)
+		}
+		require.Less(t, len(cells), 120, "only the rows in view are in the page")
+	}
+	compare()
+	p.Eval("document.querySelector('[role=region]').scrollTop = 1e9; 1")
+	p.Wait(fmt.Sprintf("document.querySelector('tr[aria-rowindex=\"%d\"]')", len(want)+1))
+	compare()
+}
+
+// TestConsole goes the whole way with the mouse: find, ask, read-back, run,
+// read, ask how.
+func TestConsole(t *testing.T) {
+	p := browser.Open(t, address, 1280, 800)
+	p.Wait("document.querySelectorAll('main li').length > 3")
+	p.Type("input[type=search]", "traffic lock")
+	p.Wait("document.querySelectorAll('main li').length === 1")
+	p.Click("a[href$='passages-by-date']")
+	p.Wait("document.querySelector('#q-period-start')")
+	p.Type("#q-period-start", "2024-02-01")
+	p.Type("#q-period-end", "2024-02-28")
+	p.Wait("document.querySelector('[data-readback]').textContent.includes('Thu 1 Feb 2024 through Wed 28 Feb 2024 (28 days)')")
+	p.Type("#q-period-end", "2024-02-29")
+	p.Wait("document.querySelector('[data-readback]').textContent.includes('Thu 29 Feb 2024 (29 days)')")
+	p.Press("Run")
+	ran(t, p, passages("2024-02-01", "2024-02-29"))
+	p.Press("Ask how")
+	p.Wait("document.querySelector('dialog pre')")
+	assert.Contains(t, p.Text("dialog"), `"passages"."passed_at" < ?2`)
+	assert.Contains(t, p.Text("dialog"), "toll = toll_pence / 100")
+	p.Quiet()
+}
+
+// TestConsoleByKeyboard takes both dates from the calendar and runs, with the
+// keyboard alone: the start through the month and year views.
+func TestConsoleByKeyboard(t *testing.T) {
+	p := open(t, "passages-by-date")
+	p.Eval("document.querySelector('#q-period-start').focus(); 1")
+	p.Keys("2025-05-14" + kb.Tab + kb.Enter)
+	p.Wait("document.activeElement.dataset.part === 'table-cell-trigger'")
+	p.Keys(kb.ArrowRight)
+	p.Wait("document.activeElement.textContent.trim() === '15'")
+	p.Keys(kb.PageUp)
+	p.Wait("document.querySelector('[data-part=view-trigger]').textContent.includes('April 2025')")
+	p.Keys(kb.Enter)
+	p.Wait("document.querySelector('#q-period-start').value === '2025-04-15'")
+	p.Wait("document.activeElement.id === 'q-period-start'")
+	p.Keys(kb.Tab + kb.Tab + "2025-04-16" + kb.Enter)
+	ran(t, p, passages("2025-04-15", "2025-04-16"))
+	p.Keys(kb.ArrowDown, chromedp.KeyModifiers(chromedp.ModifierAlt))
+	p.Wait("document.querySelector('[data-part=view-trigger]')")
+	p.Keys(kb.Escape)
+	p.Wait("!document.querySelector('[data-part=view-trigger]')")
+	p.Quiet()
+}
+
+// TestConsoleViews reaches a month of another year in the calendar by clicks.
+func TestConsoleViews(t *testing.T) {
+	p := open(t, "passages-by-date")
+	p.Type("#q-period-start", "2025-05-14")
+	p.Click("button[aria-label^='Pick start']")
+	visible := func(text string) string {
+		return "[...document.querySelectorAll('[data-part=table-cell-trigger]')].find(c => c.offsetParent && c.textContent.trim() === '" + text + "')"
+	}
+	p.Wait(visible("14"))
+	trigger := "[...document.querySelectorAll('[data-part=view-trigger]')].find(b => b.offsetParent)"
+	for _, step := range []string{"2023", "Feb", "28"} {
+		if step == "2023" {
+			p.Eval(trigger + ".click(); 1")
+			p.Wait(visible("May"))
+			p.Eval(trigger + ".click(); 1")
+		}
+		p.Wait(visible(step))
+		p.Eval(visible(step) + ".click(); 1")
+	}
+	p.Wait("document.querySelector('#q-period-start').value === '2023-02-28'")
+	p.Quiet()
+}
+
+// TestConsoleProblems types what is wrong: each problem stands beside its
+// field, with a way out that works.
+func TestConsoleProblems(t *testing.T) {
+	p := open(t, "passages-by-date")
+	beside := func(part, code string) {
+		t.Helper()
+		p.Wait(fmt.Sprintf("document.querySelector('#q-period%s-problems [data-problem=%s]')", part, code))
+	}
+	p.Press("Run")
+	beside("", "missing")
+	p.Type("#q-period-start", "31 Feb 2025")
+	p.Type("#q-period-end", "2025-13-01")
+	beside("-start", "no_such_date")
+	beside("-end", "no_such_date")
+	p.Press("Write 2025-02-28")
+	p.Wait("document.querySelector('#q-period-start').value === '2025-02-28'")
+	p.Type("#q-period-end", "2025-02-01")
+	beside("-end", "end_before_start")
+	assert.Equal(t, `"2025-02-01"`, p.Eval("document.querySelector('#q-period-end').value"), "what was typed stays")
+	p.Press("Swap the dates")
+	p.Wait("document.querySelector('#q-period-start').value === '2025-02-01' && document.querySelector('#q-period-end').value === '2025-02-28'")
+	p.Type("#q-period-end", "03/04/2025")
+	beside("-end", "ambiguous_date")
+	p.Press("Thu 3 Apr 2025")
+	p.Wait("document.querySelector('#q-period-end').value === '2025-04-03'")
+	p.Type("#q-period-start", "2022-01-01")
+	beside("-start", "before_earliest")
+	beside("-end", "too_long")
+	p.Type("#q-period-words", "last mnth")
+	beside("", "unknown_word")
+	p.Press("2025-Q4")
+	p.Wait("document.querySelector('[data-readback]').textContent.includes('92 days')")
+	p.Press("Run")
+	ran(t, p, passages("2025-10-01", "2025-12-31"))
+	p.Quiet()
+}

@@ -1,7 +1,11 @@
 package endtoend
 
 import (
+	"fmt"
+	"html"
+	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"pikegate/testing/browser"
@@ -19,7 +23,9 @@ func TestScreenshots(t *testing.T) {
 		}
 		shot := func(name string) { p.Shot(filepath.Join(*screenshots, name+"-"+mode+".png")) }
 		p.Wait("document.querySelectorAll('main li').length > 3")
-		shot("console-reports")
+		if mode == "light" {
+			shot("console-reports")
+		}
 		p.Click("a[href$='passages-by-date']")
 		p.Wait("document.querySelector('#q-period-start')")
 		p.Type("#q-period-start", "31 Feb 2025")
@@ -34,11 +40,54 @@ func TestScreenshots(t *testing.T) {
 		shot("console-result")
 		p.Click("button[aria-label^='Pick start']")
 		p.Wait("document.querySelector('[data-part=table-cell-trigger]')")
-		shot("console-calendar")
+		if mode == "light" {
+			shot("console-calendar")
+		}
 		p.Keys("\x1b")
 		p.Press("Ask how")
 		p.Wait("document.querySelector('dialog pre')")
 		shot("console-explain")
 		p.Quiet()
+	}
+}
+
+// commands are the pictures of the command line.
+var commands = []struct {
+	name string
+	args []string
+}{
+	{"command-run", []string{"run", "passages-by-date", "--start", "2025-03-30", "--end", "2025-03-30", "--set", "locks=Harrow Top"}},
+	{"command-refused", []string{"run", "passages-by-date", "--start", "31 Feb 2025", "--end", "2025-13-01", "--set", "lcks=Mossgill"}},
+	{"command-explain", []string{"explain", "jobs-due", "--set", "period=first week of 2025"}},
+	{"command-ask", []string{"ask", "passages-by-date", "--as-of", "2025-12-31"}},
+	{"command-period", []string{"period", "last 3 months including today", "--as-of", "2025-03-31", "--zone", "Europe/London"}},
+	{"command-source", []string{"source", "show", "navigation"}},
+}
+
+// TestCommandScreenshots draws what commands print, as a terminal shows it.
+func TestCommandScreenshots(t *testing.T) {
+	if *screenshots == "" {
+		t.Skip("no folder was given with -screenshots")
+	}
+	for _, c := range commands {
+		r := pikegate(t, c.args...)
+		quoted := make([]string, len(c.args))
+		for i, a := range c.args {
+			if quoted[i] = a; strings.Contains(a, " ") {
+				quoted[i] = "'" + a + "'"
+			}
+		}
+		text := "$ pikegate " + strings.Join(quoted, " ") + "\n"
+		if before, after, ok := strings.Cut(r.err, "\n\n"); ok && r.out != "" {
+			text += before + "\n\n" + r.out + after // as a terminal interleaves the two
+		} else {
+			text += r.out + r.err
+		}
+		page := filepath.Join(t.TempDir(), c.name+".html")
+		content := fmt.Sprintf(`<meta charset="utf-8"><body style="background:#10171a;margin:0"><pre style="color:#dfe8ea;font:15px/1.4 'DejaVu Sans Mono',monospace;margin:18px">%s</pre>`, html.EscapeString(text))
+		if err := os.WriteFile(page, []byte(content), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		browser.Open(t, "file://"+page, 1280, 800).Shot(filepath.Join(*screenshots, c.name+".png"))
 	}
 }

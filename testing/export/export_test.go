@@ -59,8 +59,10 @@ func fixture(b *testing.B, n int) (path, address string) {
 
 	kept, err := store.Open(filepath.Join(folder, "pikegate.db"))
 	require.NoError(b, err)
-	s, err := service.New(service.Config{Store: kept, Engines: map[string]service.Opener{"sqlite": sqlite.Open},
-		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, Log: slog.New(slog.DiscardHandler)})
+	s, err := service.New(service.Config{
+		Store: kept, Engines: map[string]service.Opener{"sqlite": sqlite.Open},
+		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, Log: slog.New(slog.DiscardHandler),
+	})
 	require.NoError(b, err)
 	_, err = s.AddSource(b.Context(), service.SourceInfo{Name: "s", Engine: "sqlite", Address: path})
 	require.NoError(b, err)

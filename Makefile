@@ -1,0 +1,80 @@
+# Pike Gate. `make demo` starts everything, `make test` tries everything.
+.DEFAULT_GOAL := help
+SHELL := /bin/bash
+TOOL := go tool -modfile=tools/go.mod
+PACKAGES := ./cmd/... ./core/... ./internal/... ./testing/...
+DIST := internal/api/console/dist/index.html
+SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package-lock.json docs/openapi.json
+
+.PHONY: help
+help: ## Show what there is to make
+	@grep -hE '^[a-z-]+:.*## ' Makefile | sed 's/:.*## /\t/' | expand -t 14
+
+.PHONY: demo
+demo: build ## Build and run the service with the demonstration data
+	@bin/pikegate demo
+
+.PHONY: build
+build: $(DIST) ## Build the console and the binary bin/pikegate
+	go build -o bin/pikegate ./cmd/pikegate
+
+console/node_modules: console/package-lock.json
+	cd console && npm ci --no-fund --no-audit --loglevel=error
+	@touch $@
+
+console/src/lib/schema.d.ts: docs/openapi.json console/node_modules
+	cd console && npx openapi-typescript ../docs/openapi.json -o src/lib/schema.d.ts >/dev/null
+
+$(DIST): console/node_modules console/src/lib/schema.d.ts $(SOURCES)
+	cd console && npx vite build --logLevel warn
+	@touch $@
+
+.PHONY: deps
+deps: ## Install what the tests need from Debian's packages, if it is missing
+	@missing=""; command -v chromium >/dev/null || missing="$$missing chromium"; \
+	command -v sqlite3 >/dev/null || missing="$$missing sqlite3"; \
+	if [ -n "$$missing" ]; then \
+		echo "Installing from Debian's packages:$$missing"; \
+		sudo=""; [ "$$(id -u)" = 0 ] || sudo=sudo; \
+		$$sudo apt-get update -qq && $$sudo env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $$missing >/dev/null; \
+	fi
+
+.PHONY: lint
+lint: $(DIST) ## Look the code over: formatting, vet, static checks, the console's types and style
+	@test -z "$$($(TOOL) gofumpt -l core internal cmd testing | tee /dev/stderr)" || { echo "run make format"; exit 1; }
+	go mod tidy -diff
+	go vet $(PACKAGES)
+	$(TOOL) staticcheck $(PACKAGES)
+	$(TOOL) errcheck -ignoretests -exclude tools/errcheck.txt $(PACKAGES)
+	cd console && npx svelte-check --tsconfig ./tsconfig.json --fail-on-warnings --output human | tail -1
+	cd console && npx eslint --max-warnings 0 src && npx prettier --check --log-level warn src
+
+.PHONY: format
+format: console/node_modules ## Format the code
+	$(TOOL) gofumpt -w core internal cmd testing
+	cd console && npx prettier --write --log-level warn src
+
+.PHONY: test
+test: deps lint ## Install what the tests need, then run every check and test
+	$(TOOL) gotestsum --format pkgname -- -race -shuffle=on -timeout 20m $(PACKAGES)
+	@echo "Everything passed: formatting, static checks, the console's types and style, and every test."
+
+.PHONY: fuzz
+fuzz: ## Fuzz each parser for a minute
+	go test ./core/period -run '^$$' -fuzz FuzzRead -fuzztime 1m
+	go test ./core/criteria -run '^$$' -fuzz FuzzParse -fuzztime 1m
+	go test ./core/definition -run '^$$' -fuzz FuzzDecode -fuzztime 1m
+
+.PHONY: bench
+bench: deps ## Measure: reading periods, and a million rows exported against the sqlite3 program
+	go test ./core/period -run '^$$' -bench . -benchmem
+	go test ./testing/export -run '^$$' -bench . -benchtime 1x
+
+.PHONY: screenshots
+screenshots: deps $(DIST) ## Renew docs/screenshots
+	go test ./testing/endtoend -run Screenshots -screenshots $(CURDIR)/docs/screenshots
+
+.PHONY: golden
+golden: $(DIST) ## Write the golden files anew: docs/openapi.json and the SQL
+	go test ./internal/api -run TestDescription -update
+	go test ./core/plan -run TestGolden -update

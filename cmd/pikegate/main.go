@@ -19,7 +19,7 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	code := cli.Run(ctx, os.Args[1:], cli.Env{
 		Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr,
-		Now: time.Now, Serve: serve, Version: version,
+		Now: time.Now, Serve: serve, Version: version, Program: os.Args[0],
 	})
 	stop()
 	os.Exit(code)

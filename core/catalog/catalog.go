@@ -55,8 +55,9 @@ type Column struct {
 	Stored   Type   `json:"stored,omitempty"`
 	Nullable bool   `json:"nullable" doc:"Whether the column can be blank"`
 	Evidence string `json:"evidence,omitempty" doc:"Why the encoding was chosen"`
-	// Blank tells that date and time of a text are parted by a blank, not by T.
-	Blank bool `json:"-"`
+	// Example is a value stored in the column, empty if none was seen. The layout
+	// of dates in text is taken from it.
+	Example string `json:"-"`
 }
 
 // Table finds a table by name, whatever its case.

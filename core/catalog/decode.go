@@ -197,9 +197,6 @@ func Propose(c Column, values []any) (Column, bool) {
 			if _, isNumber := values[0].(int64); isNumber {
 				c.Stored = Integer
 			}
-			if text, ok := values[0].(string); ok && len(text) > 10 {
-				c.Blank = text[10] == ' '
-			}
 			c.Evidence = strconv.Itoa(len(values)) + " values looked at, all of them " + string(e)
 			return c, true
 		}

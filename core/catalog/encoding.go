@@ -78,7 +78,7 @@ func (c Column) Bound(at civil.DateTime, zone *time.Location) (any, error) {
 		switch {
 		case d != 1:
 			return nil, ErrFiner
-		case c.Blank: // 2026-03
+		case len(c.Example) == len("2026-03"):
 			return at.Date().String()[:7], nil
 		}
 		return c.number(int64(y*100 + m)), nil
@@ -107,7 +107,7 @@ func (c Column) number(n int64) any {
 // are zero; so that 08:30, 08:30:00Z and 08:30:00.000 all come after it.
 func (c Column) isoBound(at civil.DateTime) string {
 	separator := byte('T')
-	if c.Blank {
+	if len(c.Example) > 10 && c.Example[10] == ' ' {
 		separator = ' '
 	}
 	b := at.AppendTo(make([]byte, 0, 19), separator)

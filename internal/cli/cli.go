@@ -35,6 +35,8 @@ type Env struct {
 	Serve func(ctx context.Context, c config.Serve, demo bool, ready func(address string)) error
 	// Version is Pike Gate's own.
 	Version string
+	// Program is how the binary was called, for commands that can be copied.
+	Program string
 }
 
 // usageError is a wrong use of a command.

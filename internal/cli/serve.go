@@ -53,10 +53,10 @@ func (a *app) invite(address string) {
 The Tarn and Wold Navigation is open. Its records run from 2023-01-01 to 2025-12-31.
 
   Console   %s
-  Try       pikegate reports%[2]s
-            pikegate run passages-by-date --start 2025-03-01 --end 2025-03-31%[2]s
-            pikegate explain jobs-due --set period='first week of 2025'%[2]s
+  Try       %[2]s reports%[3]s
+            %[2]s run passages-by-date --start 2025-03-01 --end 2025-03-31%[3]s
+            %[2]s explain jobs-due --set period='first week of 2025'%[3]s
 
 Press Ctrl+C to stop.
-`, address, server)
+`, address, a.Program, server)
 }

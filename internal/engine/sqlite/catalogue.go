@@ -73,6 +73,9 @@ func (s *source) describe(ctx context.Context, t *catalog.Table) error {
 	for i, c := range t.Columns {
 		isKey := len(t.Key) > 0 && t.Key[0] == c.Name
 		c.Type = typeOf(c.Declared, values[i])
+		if len(values[i]) > 0 {
+			c.Example = fmt.Sprint(values[i][0])
+		}
 		if proposed, ok := catalog.Propose(c, values[i]); ok && !isKey && c.Type != catalog.Boolean {
 			c = proposed
 		} else if c.Type.IsDate() {

@@ -9,6 +9,8 @@ import (
 	"time"
 	_ "time/tzdata" // zones are known on machines that have no zone files
 
+	"golang.org/x/term"
+
 	"pikegate/internal/cli"
 )
 
@@ -20,6 +22,7 @@ func main() {
 	code := cli.Run(ctx, os.Args[1:], cli.Env{
 		Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr,
 		Now: time.Now, Serve: serve, Version: version, Program: os.Args[0],
+		Terminal: term.IsTerminal(int(os.Stdin.Fd())) && term.IsTerminal(int(os.Stderr.Fd())),
 	})
 	stop()
 	os.Exit(code)

@@ -26,10 +26,10 @@ const stopping = 5 * time.Second
 
 // serve wires the service together and runs it until the context ends.
 func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(address string)) (err error) {
-	if withDemo && c.Zone == "" {
-		c.Zone = demo.Zone
+	if withDemo && c.Calendar.Zone == "" {
+		c.Calendar.Zone = demo.Zone
 	}
-	zone, err := config.Location(c.Zone)
+	calendar, err := config.Calendar(c.Calendar, time.Now())
 	if err != nil {
 		return err
 	}
@@ -60,7 +60,7 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
 	s, err := service.New(service.Config{
 		Store: kept, Engines: map[string]service.Opener{"sqlite": sqlite.Open},
-		Calendar: config.Calendar(zone, time.Now()), Now: time.Now, TimeLimit: c.TimeLimit, Log: log,
+		Calendar: calendar, Now: time.Now, TimeLimit: c.TimeLimit, Log: log,
 	})
 	if err != nil {
 		return errors.Join(err, kept.Close())

@@ -80,6 +80,25 @@ func TestInstants(t *testing.T) {
 	}
 }
 
+// TestFarFuture: beyond the tables of the zones, their rules go on; every
+// midnight to the year 9999 has its instant.
+func TestFarFuture(t *testing.T) {
+	for _, name := range zones {
+		zone, err := time.LoadLocation(name)
+		require.NoError(t, err)
+		for day := civil.DateOf(2037, 12, 25); day.Year() < 9999; day += 61 {
+			i := civil.InstantOf(day.Midnight(), zone)
+			require.GreaterOrEqual(t, civil.CivilOf(i, zone), day.Midnight(), "%s %s", name, day)
+			require.Less(t, civil.CivilOf(i-1, zone), day.Midnight(), "%s %s", name, day)
+		}
+	}
+	changes := civil.Changes(time.UTC, 0, 1<<40)
+	require.Equal(t, []civil.Change{{At: 0, Offset: 0}}, changes)
+	london, err := time.LoadLocation("Europe/London")
+	require.NoError(t, err)
+	require.Len(t, civil.Changes(london, civil.InstantOf(civil.DateOf(2023, 1, 1).Midnight(), london), civil.InstantOf(civil.DateOf(2060, 1, 1).Midnight(), london)), 1+2*37)
+}
+
 func civilText(t time.Time) string { return t.Format("2006-01-02T15:04:05") }
 
 func TestAddMonths(t *testing.T) {

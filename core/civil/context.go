@@ -2,6 +2,9 @@ package civil
 
 import "time"
 
+// UTC is the zone of instants.
+var UTC = time.UTC
+
 // DateOrder says how a spelling like 03/04/2026 is to be read.
 type DateOrder string
 

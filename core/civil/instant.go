@@ -15,7 +15,7 @@ const farthestOffset = 16 * 3600
 func InstantOf(t DateTime, zone *time.Location) Instant {
 	at := time.Unix(int64(t)-farthestOffset, 0).In(zone)
 	for {
-		start, end := at.ZoneBounds()
+		start, end := bounds(at)
 		_, offset := at.Zone()
 		u := int64(t) - int64(offset)
 		if end.IsZero() || u < end.Unix() {
@@ -26,6 +26,17 @@ func InstantOf(t DateTime, zone *time.Location) Instant {
 		}
 		at = end
 	}
+}
+
+// bounds is ZoneBounds with an end that lies after the time: in the years that
+// a zone's rule stands for, beyond its table, the end of a leap year is given
+// as the end of the stretch that begins there, which would never get on.
+func bounds(at time.Time) (start, end time.Time) {
+	start, end = at.ZoneBounds()
+	for step := time.Hour; !end.IsZero() && !end.After(at); step += time.Hour {
+		_, end = at.Add(step).ZoneBounds()
+	}
+	return start, end
 }
 
 // CivilOf is what the clocks of the zone show at the instant.
@@ -76,4 +87,30 @@ func AppendOffset(b []byte, offset int) []byte {
 	}
 	b = append2(append(b, sign), offset/3600)
 	return append2(append(b, ':'), offset/60%60)
+}
+
+// Change is a moment at which a zone's clocks change, and their offset from
+// UTC, in seconds, from then on.
+type Change struct {
+	At     Instant
+	Offset int
+}
+
+// Changes lists the changes of a zone's clocks between two instants, the
+// first entry being the offset that holds at the start.
+func Changes(zone *time.Location, from, until Instant) []Change {
+	at := time.Unix(int64(from), 0).In(zone)
+	_, offset := at.Zone()
+	changes := []Change{{from, offset}}
+	for {
+		_, end := bounds(at)
+		if end.IsZero() || end.Unix() >= int64(until) {
+			return changes
+		}
+		at = end
+		if _, now := at.Zone(); now != offset {
+			offset = now
+			changes = append(changes, Change{Instant(end.Unix()), offset})
+		}
+	}
 }

@@ -167,7 +167,9 @@ func (r *resolver) in(e *In) {
 	t := r.typeOf(e.X)
 	for _, item := range e.Items {
 		if p, ok := item.(*Parameter); ok {
-			if got := r.parameter(p); got == Period {
+			if got := r.parameter(p); got.IsDate() && t.IsDate() {
+				continue
+			} else if got == Period {
 				r.fail(p.At(), "type_mismatch", "A period is not a list.", "Write within :"+p.Name+".")
 			} else if got != unknownType && t != unknownType && got != t && !(got.IsNumber() && t.IsNumber()) {
 				r.fail(p.At(), "type_mismatch", fmt.Sprintf("%s cannot be compared with %s.", capital(a(t)), a(got)), "")
@@ -183,7 +185,7 @@ func (r *resolver) within(e *Within) {
 		r.fail(e.X.At(), "type_mismatch", "within needs a date; this is "+a(t)+".", "")
 	}
 	t := r.asPeriod(e.Period, r.typeOf(e.Period))
-	if t != unknownType && t != Period {
+	if _, isColumn := e.Period.(*Column); t != unknownType && t != Period && (isColumn || !t.IsDate()) {
 		r.fail(e.Period.At(), "type_mismatch", "within needs a period; this is "+a(t)+".", "Write within :period or within '2026-Q1'.")
 	}
 }

@@ -174,6 +174,25 @@ func Children(e Expr) []Expr {
 	return nil
 }
 
+// places is how many decimal places a division is carried to.
+const places = 12
+
+// Calculate works out x op y exactly; false for a division by zero.
+func Calculate(op byte, x, y decimal.Decimal) (decimal.Decimal, bool) {
+	switch op {
+	case '+':
+		return x.Add(y), true
+	case '-':
+		return x.Sub(y), true
+	case '*':
+		return x.Mul(y), true
+	}
+	if y.IsZero() {
+		return decimal.Decimal{}, false
+	}
+	return x.DivRound(y, places), true
+}
+
 // Conditions are the top-level conditions: the terms of an outermost "and",
 // or the expression itself.
 func Conditions(e Expr) []Expr {

@@ -2,8 +2,10 @@ package definition
 
 import (
 	"slices"
+	"time"
 
 	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/diag"
 )
 
@@ -12,15 +14,42 @@ import (
 type Known struct {
 	// Source gives the catalogue of a source.
 	Source func(name string) (*catalog.Source, bool)
-	// Query gives a query that is kept elsewhere.
-	Query func(name string) (*Query, bool)
+	// Zone finds a zone by its IANA name.
+	Zone func(name string) (*time.Location, error)
+	// Library gives definitions that are kept elsewhere.
+	Library
 }
 
-// Check checks documents together: each by itself, and reports against their
-// queries, which may be among the documents.
+// LibraryOf is the library of some documents, and behind it another.
+func LibraryOf(documents []Document, behind Library) Library {
+	return Library{
+		Query: func(name string) (*Query, bool) {
+			for _, d := range documents {
+				if q, ok := d.(*Query); ok && q.Name == name {
+					return q, true
+				}
+			}
+			return behind.query(name)
+		},
+		Parameter: func(name string) (*SharedParameter, bool) {
+			for _, d := range documents {
+				if p, ok := d.(*SharedParameter); ok && p.Name == name {
+					return p, true
+				}
+			}
+			if behind.Parameter == nil {
+				return nil, false
+			}
+			return behind.Parameter(name)
+		},
+	}
+}
+
+// Check checks documents together: each by itself, and all against what they
+// use, which may be among the documents.
 func Check(documents []Document, known Known) diag.Problems {
 	var problems diag.Problems
-	queries := map[string]*Query{}
+	library := LibraryOf(documents, known.Library)
 	var seen []string
 	for _, d := range documents {
 		kind, name := d.Ident()
@@ -29,53 +58,89 @@ func Check(documents []Document, known Known) diag.Problems {
 			problems = append(problems, diag.Problem{Code: "twice", Field: id, Message: "There are two documents " + id + "."})
 		}
 		seen = append(seen, id)
-		if q, ok := d.(*Query); ok {
-			queries[name] = q
-		}
-	}
-	for _, d := range documents {
+		var found diag.Problems
 		switch d := d.(type) {
+		case *SharedParameter:
+			found = CheckParameter(d)
 		case *Query:
-			var source *catalog.Source
-			if known.Source != nil {
-				found, ok := known.Source(d.Source)
-				if !ok {
-					problems = append(problems, diag.Problem{
-						Code: "unknown_source", Field: "query " + d.Name + ": source",
-						Message: "There is no source " + d.Source + ".", Hint: "Add it with pikegate source add.",
-					})
-				}
-				source = found
-			}
-			_, found := Compile(d, source)
-			problems = append(problems, prefixed("query "+d.Name, found)...)
+			found = checkQuery(d, known, library)
 		case *Report:
-			if d.Query == "" {
-				continue // told when it was read
-			}
-			q := queries[d.Query]
-			if q == nil && known.Query != nil {
-				q, _ = known.Query(d.Query)
-			}
-			if q == nil {
-				p := diag.Problem{Code: "unknown_query", Field: "report " + d.Name + ": query", Message: "There is no query " + d.Query + " here."}
-				if known.Query == nil {
-					p.Severity, p.Hint = diag.Warning, "Give its file as well to have the report checked against it."
-				} else {
-					p.Hint = "Push the query first, or with the report."
-				}
-				problems = append(problems, p)
-				continue
-			}
-			problems = append(problems, prefixed("report "+d.Name, CheckReport(d, q))...)
+			found = checkReport(d, known, library)
+		}
+		for i := range found {
+			found[i].Field = id + ": " + found[i].Field
+		}
+		problems = append(problems, found...)
+	}
+	return problems
+}
+
+func checkQuery(q *Query, known Known, library Library) diag.Problems {
+	var source *catalog.Source
+	var problems diag.Problems
+	if known.Source != nil {
+		found, ok := known.Source(q.Source)
+		if !ok {
+			problems = append(problems, diag.Problem{Code: "unknown_source", Field: "source",
+				Message: "There is no source " + q.Source + ".", Hint: "Add it with pikegate source add."})
+		}
+		source = found
+	}
+	_, found := Compile(q, source, library)
+	return append(problems, soften(found, known)...)
+}
+
+// soften makes what cannot be known offline a warning: a definition that is
+// used may be kept by the service.
+func soften(problems diag.Problems, known Known) diag.Problems {
+	for i, p := range problems {
+		if known.Source == nil && (p.Code == "unknown_query" || p.Code == "unknown_parameter") {
+			problems[i].Severity, problems[i].Hint = diag.Warning, "Give its file as well to have it checked too."
 		}
 	}
 	return problems
 }
 
-func prefixed(document string, problems diag.Problems) diag.Problems {
-	for i := range problems {
-		problems[i].Field = document + ": " + problems[i].Field
+func checkReport(r *Report, known Known, library Library) diag.Problems {
+	if r.Query == "" {
+		return nil // told when it was read
 	}
-	return problems
+	zone := known.Zone
+	if zone == nil {
+		zone = func(string) (*time.Location, error) { return time.UTC, nil } // not known here
+	}
+	_, problems := r.Calendar.Apply(civil.Context{}, zone)
+	for i := range problems {
+		problems[i].Field = "calendar." + problems[i].Field
+	}
+	q, ok := library.query(r.Query)
+	if !ok {
+		return append(problems, soften(diag.Problems{{Code: "unknown_query", Field: "query", Message: "There is no query " + r.Query + " here.",
+			Hint: "Push the query first, or with the report."}}, known)...)
+	}
+	Link(q, library) // what is missing is told with the query
+	return append(problems, CheckReport(r, q)...)
+}
+
+// Uses lists what a document refers to by name, as "kind name".
+func Uses(d Document) []string {
+	var out []string
+	add := func(kind, name string) {
+		if id := kind + " " + name; name != "" && !slices.Contains(out, id) {
+			out = append(out, id)
+		}
+	}
+	switch d := d.(type) {
+	case *Report:
+		add("query", d.Query)
+	case *Query:
+		add("source", d.Source)
+		for _, q := range d.Parameters {
+			add("parameter", q.Use)
+			add("query", q.Choices.Query)
+		}
+	case *SharedParameter:
+		add("query", d.Parameter.Choices.Query)
+	}
+	return out
 }

@@ -10,7 +10,6 @@ import (
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
-	"pikegate/core/period"
 )
 
 // Compiled is a query that was checked against its source: every name is
@@ -24,6 +23,21 @@ type Compiled struct {
 	// CriteriaText is what the positions in Criteria count in.
 	CriteriaText string
 	Sort         []SortKey
+	// Questions are the query's, shared ones filled in.
+	Questions []parameter.Parameter
+	Rules     []parameter.Rule
+	// Offers are where the choices of questions come from, by question.
+	Offers map[string]Offer
+}
+
+// Offer is where the choices of a question come from: a column of the query's
+// own tables, perhaps under a condition, or the rows of another query.
+type Offer struct {
+	Column *criteria.Column
+	Where  criteria.Expr
+	// Query, and which of its columns hold the value and the label.
+	Query        *Compiled
+	Value, Label int
 }
 
 // CompiledJoin is a joined table and the condition it is joined on.
@@ -48,13 +62,17 @@ type SortKey struct {
 
 // Compile checks a query and resolves its names against the source; with no
 // source everything is checked that can be without one.
-func Compile(q *Query, source *catalog.Source) (*Compiled, diag.Problems) {
-	c := compiler{query: q, source: source, out: &Compiled{Query: q, CriteriaText: q.Criteria.Value}}
+// The library holds what the query uses; it may be empty.
+func Compile(q *Query, source *catalog.Source, library Library) (*Compiled, diag.Problems) {
+	c := compiler{query: q, source: source, library: library, out: &Compiled{Query: q, CriteriaText: q.Criteria.Value, Offers: map[string]Offer{}}}
 	c.name(q.Head)
+	c.problems = append(c.problems, Link(q, library)...)
 	c.tables()
 	c.questions()
+	c.offers()
 	c.columns()
 	c.criteria()
+	c.rules()
 	c.sort()
 	c.unused()
 	return c.out, c.problems
@@ -64,6 +82,7 @@ type compiler struct {
 	query    *Query
 	source   *catalog.Source
 	out      *Compiled
+	library  Library
 	scope    criteria.Scope
 	used     []string
 	problems diag.Problems
@@ -143,69 +162,21 @@ func (c *compiler) questions() {
 			c.fail(field+".name", 0, "twice", "Two questions are called "+q.Name+".", "")
 		}
 		seen[q.Name] = true
-		c.question(field, q.Parameter())
-		c.scope.Questions = append(c.scope.Questions, q.Parameter().Question())
+		if q.Name == "" || q.Kind == "" {
+			if q.Use == "" {
+				c.fail(field, 0, "missing_field", "A question has a name and a kind.", "Write name: and kind:, or use: and the name of a shared one.")
+			}
+			continue
+		}
+		p := q.Parameter()
+		c.question(field, p)
+		c.derive(field, p)
+		c.out.Questions = append(c.out.Questions, p)
+		c.scope.Questions = append(c.scope.Questions, p.Question())
 	}
 }
 
 var parameterPattern = regexp.MustCompile(`^[a-z][a-z0-9_]*$`)
-
-func (c *compiler) question(field string, p parameter.Parameter) {
-	expression := func(part, text string) {
-		if text == "" {
-			return
-		}
-		if _, problems := period.Parse(text); len(problems) > 0 {
-			for _, problem := range problems {
-				problem.Field, problem.Source = field+"."+part, text
-				c.problems = append(c.problems, problem)
-			}
-		}
-	}
-	switch p.Kind {
-	case parameter.Period:
-		if p.Many {
-			c.fail(field+".many", 0, "not_many", "A period question takes one period.", "")
-		}
-		if p.Choices.Any() {
-			c.fail(field+".choices", 0, "no_choices", "A period is not chosen from a list.", "")
-		}
-		for _, d := range p.Default {
-			expression("default", d)
-		}
-		expression("limits.earliest", p.Limits.Earliest)
-		expression("limits.latest", p.Limits.Latest)
-		if p.Limits.Longest != "" {
-			_, problems := period.ParseLength(p.Limits.Longest)
-			c.problems = append(c.problems, problems.In(field+".limits.longest")...)
-		}
-	case parameter.Text:
-		if l := p.Limits; l.Earliest != "" || l.Latest != "" || l.Ends != parameter.Ends("") {
-			c.fail(field+".limits", 0, "no_such_limit", "earliest, latest and ends limit periods, not text.", "")
-		}
-		if l := p.Limits.Longest; l != "" && !regexp.MustCompile(`^[1-9][0-9]{0,5}$`).MatchString(l) {
-			c.fail(field+".limits.longest", 0, "bad_number", "The longest text is a number of characters.", "Write longest: 80.")
-		}
-		if p.Choices.Column != "" {
-			c.choiceColumn(field+".choices.column", p.Choices.Column)
-		}
-	}
-}
-
-func (c *compiler) choiceColumn(field, text string) {
-	if _, ok := ChoiceColumn(text); !ok {
-		c.fail(field, 0, "bad_column", fmt.Sprintf("%q is not TABLE.COLUMN.", text), "Write locks.name.")
-		return
-	}
-	c.expression(field, Text{Value: text}, false)
-}
-
-// ChoiceColumn reads TABLE.COLUMN.
-func ChoiceColumn(text string) (*criteria.Column, bool) {
-	e, problems := criteria.Parse(text)
-	column, ok := e.(*criteria.Column)
-	return column, len(problems) == 0 && ok && column.Table != ""
-}
 
 func (c *compiler) columns() {
 	seen := map[string]bool{}
@@ -300,57 +271,18 @@ func (c *compiler) sort() {
 
 // unused refuses questions whose answer would change nothing.
 func (c *compiler) unused() {
+	for _, q := range c.out.Questions {
+		for _, name := range namesIn(q.Derive) {
+			c.used = append(c.used, name)
+		}
+	}
 	for i, q := range c.query.Parameters {
+		if q.Name == "" {
+			continue
+		}
 		if !slices.Contains(c.used, q.Name) && c.out.Criteria != nil || c.query.Criteria.Value == "" {
 			c.fail(fmt.Sprintf("parameters[%d]", i), 0, "unused_parameter",
 				"Nothing uses the answer to :"+q.Name+".", "Use it in the criteria, or take the question away.")
 		}
 	}
-}
-
-// CheckReport checks a report against its query.
-func CheckReport(r *Report, q *Query) diag.Problems {
-	c := compiler{query: q}
-	c.name(r.Head)
-	var questions, columns []string
-	kinds := map[string]parameter.Kind{}
-	for _, p := range q.Parameters {
-		questions = append(questions, p.Name)
-		kinds[p.Name] = parameter.Kind(p.Kind)
-	}
-	for _, col := range q.Columns {
-		columns = append(columns, col.Name)
-	}
-	known := func(field, what, name string, names []string) {
-		if !slices.Contains(names, name) {
-			c.fail(field, 0, "unknown_"+what, fmt.Sprintf("The query %s has no %s %s.", q.Name, what, name), nearOr(name, names))
-		}
-	}
-	readable := func(field, name, text string) {
-		if kinds[name] == parameter.Period {
-			_, problems := period.Parse(text)
-			for _, p := range problems.In(field) {
-				p.Source = text
-				c.problems = append(c.problems, p)
-			}
-		}
-	}
-	for i, a := range r.Ask {
-		field := fmt.Sprintf("ask[%d]", i)
-		known(field, "question", a.Name, questions)
-		for _, text := range slices.Concat(a.Quick, a.Default) {
-			readable(field, a.Name, text)
-		}
-		if _, both := r.Set[a.Name]; both {
-			c.fail(field, 0, "twice", a.Name+" is both asked and set.", "Take one of them away.")
-		}
-	}
-	for name, text := range r.Set {
-		known("set."+name, "question", name, questions)
-		readable("set."+name, name, text)
-	}
-	for i, name := range r.Columns {
-		known(fmt.Sprintf("columns[%d]", i), "column", name, columns)
-	}
-	return c.problems
 }

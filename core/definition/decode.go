@@ -21,11 +21,14 @@ const MaxSize = 1 << 20
 
 // kinds are the documents there are, by their kind.
 var kinds = map[string]func() Document{
-	"query":  func() Document { return &Query{} },
-	"report": func() Document { return &Report{} },
+	"query":     func() Document { return &Query{} },
+	"report":    func() Document { return &Report{} },
+	"parameter": func() Document { return &SharedParameter{} },
 }
 
-var kindNames = []string{"query", "report"}
+// kindNames are in the order in which definitions are frozen: what is used
+// comes first.
+var kindNames = []string{"parameter", "query", "report"}
 
 // Decode reads every document of a YAML (or JSON) file. All problems come
 // back at once, each with its line and the path of its field. The documents
@@ -62,7 +65,7 @@ func Decode(file string, content []byte) ([]Document, diag.Problems) {
 		}
 	}
 	if len(documents) == 0 && len(d.problems) == 0 {
-		d.fail(nil, "", "empty", "The file holds no definition.", "Begin with kind: query or kind: report.")
+		d.fail(nil, "", "empty", "The file holds no definition.", "Begin with kind: query, kind: report or kind: parameter.")
 	}
 	return documents, d.problems
 }
@@ -146,7 +149,7 @@ func (d *decoder) document(n ast.Node) Document {
 	}
 	at := slices.IndexFunc(entries, func(e entry) bool { return e.name == "kind" })
 	if at < 0 {
-		d.fail(n.GetToken(), "kind", "missing_field", "kind is missing.", "Write kind: query or kind: report.")
+		d.fail(n.GetToken(), "kind", "missing_field", "kind is missing.", "Write kind: query, kind: report or kind: parameter.")
 		return nil
 	}
 	kind, _ := d.scalar(entries[at].value)

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"unicode"
 
+	"pikegate/core/civil"
 	"pikegate/core/parameter"
 )
 
@@ -64,6 +65,7 @@ type Query struct {
 	From       string     `yaml:"from" doc:"The table whose records are returned" example:"passages" required:"true"`
 	Joins      []Join     `yaml:"joins" doc:"Tables that add columns"`
 	Parameters []Question `yaml:"parameters" doc:"What is asked at run time"`
+	Rules      []Rule     `yaml:"rules" doc:"Conditions across the answers"`
 	Columns    []Column   `yaml:"columns" doc:"What is returned, in this order" required:"true"`
 	Criteria   Text       `yaml:"criteria" doc:"Which records match" example:"passed_at within :period"`
 	Sort       []Text     `yaml:"sort" doc:"In which order: a column, then ascending or descending, then perhaps blanks first" example:"passed_at descending"`
@@ -110,17 +112,22 @@ func (c Column) Heading() string {
 	return Labelled(c.Name)
 }
 
-// Question is one parameter.
+// Question is one parameter: written out, or a shared one by its name.
 type Question struct {
-	Name     string  `yaml:"name" doc:"Its name in the criteria, after a colon" example:"period" required:"true"`
-	Kind     string  `yaml:"kind" doc:"What is asked for" enum:"period,text" required:"true"`
-	Label    string  `yaml:"label" doc:"What people read" example:"Passage dates"`
-	Help     string  `yaml:"help" doc:"A sentence beneath it" example:"Both days count in full."`
-	Required bool    `yaml:"required" doc:"Whether an answer is needed"`
-	Many     bool    `yaml:"many" doc:"Whether several answers can be given"`
-	Default  Texts   `yaml:"default" doc:"What no answer means" example:"last month"`
-	Limits   Limits  `yaml:"limits" doc:"What an answer must keep to"`
-	Choices  Choices `yaml:"choices" doc:"What an answer is chosen from"`
+	Use           string  `yaml:"use" doc:"The name of a shared parameter to use" example:"region"`
+	Name          string  `yaml:"name" doc:"Its name in the criteria, after a colon" example:"period"`
+	Kind          string  `yaml:"kind" doc:"What is asked for" enum:"period,date,date-time,text,integer,decimal,yes-no"`
+	Label         string  `yaml:"label" doc:"What people read" example:"Passage dates"`
+	Help          string  `yaml:"help" doc:"A sentence beneath it" example:"Both days count in full."`
+	Required      bool    `yaml:"required" doc:"Whether an answer is needed" example:"true"`
+	Many          bool    `yaml:"many" doc:"Whether several answers can be given" example:"true"`
+	Default       Texts   `yaml:"default" doc:"What no answer means" example:"last month"`
+	Limits        Limits  `yaml:"limits" doc:"What an answer must keep to"`
+	Choices       Choices `yaml:"choices" doc:"What an answer is chosen from"`
+	WhenBlank     string  `yaml:"when_blank" doc:"What a question left blank means: skip takes its condition away, match_blank asks for records that are blank there" enum:"skip,match_blank"`
+	IncludeBlanks bool    `yaml:"include_blanks" doc:"Whether records that are blank there match whatever the answer" example:"true"`
+	Shown         string  `yaml:"shown" doc:"Whether it is asked, shown with its default but not changeable, or not shown" enum:"asked,stated,hidden"`
+	Derive        Text    `yaml:"derive" doc:"Works the value out from other questions instead of asking" example:":period - 1 year"`
 }
 
 // Texts is one text or a list of them.
@@ -130,34 +137,62 @@ func (t *Texts) setText(text Text) { *t = Texts{text.Value} }
 
 // Limits is what an answer must keep to.
 type Limits struct {
-	Earliest string `yaml:"earliest" doc:"Nothing before the start of this" example:"2023-01-01"`
-	Latest   string `yaml:"latest" doc:"Nothing after the end of this" example:"today"`
-	Longest  string `yaml:"longest" doc:"The longest a period may be, or how many characters a text may have" example:"400 days"`
-	Ends     string `yaml:"ends" doc:"Which sides of a period may be left open" enum:"closed,open-start,open-end,open"`
+	Earliest   string `yaml:"earliest" doc:"Nothing before the start of this" example:"2023-01-01"`
+	Latest     string `yaml:"latest" doc:"Nothing after the end of this" example:"today"`
+	Longest    string `yaml:"longest" doc:"The longest a period may be, or how many characters a text may have" example:"400 days"`
+	Shortest   string `yaml:"shortest" doc:"The shortest a period may be" example:"7 days"`
+	Whole      string `yaml:"whole" doc:"Only whole units of this are taken" enum:"day,week,month,quarter,half,year"`
+	Ends       string `yaml:"ends" doc:"Which sides of a period may be left open" enum:"closed,open-start,open-end,open"`
+	Pattern    string `yaml:"pattern" doc:"A regular expression (RE2) the whole text must match" example:"TW-[0-9]{4}"`
+	Least      string `yaml:"least" doc:"The least a number may be" example:"0"`
+	Most       string `yaml:"most" doc:"The most a number may be" example:"1000"`
+	Places     string `yaml:"places" doc:"How many decimal places a number may have" example:"2"`
+	Fewest     string `yaml:"fewest" doc:"How many answers are needed" example:"1"`
+	MostChosen string `yaml:"most_chosen" doc:"How many answers are allowed" example:"10"`
 }
 
-// Choices is what an answer is chosen from.
+// Choices is what an answer is chosen from: listed, the values of a column,
+// or the rows of another query.
 type Choices struct {
 	Listed []Choice `yaml:"listed" doc:"The answers, written out"`
 	Column string   `yaml:"column" doc:"The values that occur in TABLE.COLUMN" example:"locks.name"`
+	Where  Text     `yaml:"where" doc:"Which records the values are taken from, besides the query's own criteria" example:"locks.closed_on is blank"`
+	Query  string   `yaml:"query" doc:"A query whose rows are the choices" example:"open-locks"`
+	Value  string   `yaml:"value" doc:"The column of that query with the answers" example:"name"`
+	Label  string   `yaml:"label" doc:"The column of that query that people read instead" example:"title"`
 }
 
 // Choice is one listed answer.
 type Choice struct {
-	Value string `yaml:"value" doc:"What it means" required:"true"`
-	Label string `yaml:"label" doc:"What people read"`
+	Value string `yaml:"value" doc:"What it means" required:"true" example:"up"`
+	Label string `yaml:"label" doc:"What people read" example:"Upstream"`
 }
 
 func (c *Choice) setText(t Text) { c.Value = t.Value }
 
+// Rule is a condition across the answers.
+type Rule struct {
+	Rule    Text   `yaml:"rule" doc:"A condition on questions that must hold" required:"true" example:":paid_by >= :period.from"`
+	Message string `yaml:"message" doc:"What to say when it does not" required:"true" example:"Payment cannot be due before the period."`
+	Hint    string `yaml:"hint" doc:"A way out" example:"Give a later day."`
+}
+
+// SharedParameter is a question that several queries use.
+type SharedParameter struct {
+	Head      `yaml:",inline"`
+	Parameter Question `yaml:"parameter" doc:"The question; its name is the document's" required:"true"`
+}
+
 // Report is what people see of a query.
 type Report struct {
-	Head    `yaml:",inline"`
-	Query   string            `yaml:"query" doc:"The query it shows" example:"lock-passages" required:"true"`
-	Tags    []string          `yaml:"tags" doc:"Words to find it by" example:"traffic"`
-	Ask     []Asked           `yaml:"ask" doc:"Order and wording of the questions; those not named come after"`
-	Set     map[string]string `yaml:"set" doc:"Questions the report answers itself"`
-	Columns []string          `yaml:"columns" doc:"Which of the query's columns, in which order; all of them when left out"`
+	Head     `yaml:",inline"`
+	Query    string            `yaml:"query" doc:"The query it shows" example:"lock-passages" required:"true"`
+	Tags     []string          `yaml:"tags" doc:"Words to find it by" example:"traffic"`
+	Ask      []Asked           `yaml:"ask" doc:"Order and wording of the questions; those not named come after"`
+	Set      map[string]string `yaml:"set" doc:"Questions the report answers itself"`
+	Calendar civil.Settings    `yaml:"calendar" doc:"How dates are read in this report, where not as the service reads them"`
+	Language string            `yaml:"language" doc:"The language numbers are typed in" example:"de"`
+	Columns  []string          `yaml:"columns" doc:"Which of the query's columns, in which order; all of them when left out"`
 }
 
 // Asked is one question as this report asks it.
@@ -174,14 +209,15 @@ func (a *Asked) setKeyed(name string) { a.Name = name }
 
 // Parameter is the question as the parameter package reads it.
 func (q Question) Parameter() parameter.Parameter {
+	l, c := q.Limits, q.Choices
 	p := parameter.Parameter{
 		Name: q.Name, Label: q.Label, Help: q.Help, Kind: parameter.Kind(q.Kind),
 		Many: q.Many, Required: q.Required, Default: q.Default,
-		Limits: parameter.Limits{
-			Earliest: q.Limits.Earliest, Latest: q.Limits.Latest,
-			Longest: q.Limits.Longest, Ends: parameter.Ends(q.Limits.Ends),
-		},
-		Choices: parameter.Choices{Column: q.Choices.Column},
+		WhenBlank: q.WhenBlank, IncludeBlanks: q.IncludeBlanks, Shown: parameter.Shown(q.Shown), Derive: q.Derive.Value,
+		Limits: parameter.Limits{Earliest: l.Earliest, Latest: l.Latest, Longest: l.Longest, Shortest: l.Shortest,
+			Whole: l.Whole, Ends: parameter.Ends(l.Ends), Pattern: l.Pattern, Least: l.Least, Most: l.Most, Places: l.Places,
+			Fewest: l.Fewest, MostChosen: l.MostChosen},
+		Choices: parameter.Choices{Column: c.Column, Query: c.Query, Value: c.Value, Label: c.Label},
 	}
 	if p.Label == "" {
 		p.Label = Labelled(q.Name)
@@ -189,8 +225,8 @@ func (q Question) Parameter() parameter.Parameter {
 	if p.Kind == parameter.Period && p.Limits.Ends == "" {
 		p.Limits.Ends = parameter.EndsClosed
 	}
-	for _, c := range q.Choices.Listed {
-		p.Choices.Listed = append(p.Choices.Listed, parameter.Choice(c))
+	for _, listed := range c.Listed {
+		p.Choices.Listed = append(p.Choices.Listed, parameter.Choice{Value: listed.Value, Label: listed.Label})
 	}
 	return p
 }
@@ -204,6 +240,9 @@ func (r Report) Questions(q Query) (asked, set []parameter.Parameter) {
 		order = append(order, a.Name)
 	}
 	for _, question := range q.Parameters {
+		if question.Name == "" {
+			continue // a shared one that is not here
+		}
 		byName[question.Name] = question.Parameter()
 		order = append(order, question.Name)
 	}

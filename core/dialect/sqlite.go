@@ -7,7 +7,10 @@ import (
 
 	"github.com/shopspring/decimal"
 
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/criteria"
+	"pikegate/core/plan"
 )
 
 // SQLite writes for SQLite 3.30 and later.
@@ -35,7 +38,9 @@ var SQLite = Dialect{
 		}
 		return string(text)
 	},
-	divide: func(x, y string) string { return "(" + x + " * 1.0 / " + y + ")" },
+	contains: func(x, placeholder string) string { return "instr(lower(" + x + "), lower(" + placeholder + ")) > 0" },
+	bucket:   sqliteBucket,
+	divide:   func(x, y string) string { return "(" + x + " * 1.0 / " + y + ")" },
 }
 
 // sqliteValue binds decimals as the engine keeps them: whole or floating.
@@ -54,4 +59,39 @@ func sqliteValue(v any) any {
 		return int64(0)
 	}
 	return v
+}
+
+// sqliteBucket cuts the text of a civil day to the unit. Instants are moved to
+// the zone first; SQLite knows no zones, so their offsets come with the
+// statement.
+func sqliteBucket(b plan.Bucket, column, offset string) string {
+	day := ""
+	switch b.Ref.Column.Encoding {
+	case catalog.EncYMD, catalog.EncYM:
+		text := "cast(" + column + " as text)"
+		if b.Ref.Column.Encoding == catalog.EncYM {
+			day = "substr(" + text + ", 1, 4) || '-' || substr(" + text + ", -2)"
+		} else {
+			day = "substr(" + text + ", 1, 4) || '-' || substr(" + text + ", 5, 2) || '-' || substr(" + text + ", 7, 2)"
+		}
+	case catalog.EncISOInstant, catalog.EncInstant:
+		day = "date(substr(" + column + ", 1, 19), (" + offset + ") || ' seconds')"
+	case catalog.EncUnixS:
+		day = "date(" + column + " + (" + offset + "), 'unixepoch')"
+	case catalog.EncUnixMS:
+		day = "date(" + column + " / 1000 + (" + offset + "), 'unixepoch')"
+	case catalog.EncUnixUS:
+		day = "date(" + column + " / 1000000 + (" + offset + "), 'unixepoch')"
+	case catalog.EncSerial1900:
+		day = "date(" + column + " + 2415018.5)" // the Julian day of 1899-12-30
+	default:
+		day = "substr(" + column + ", 1, 10)"
+	}
+	switch b.Unit {
+	case civil.Year:
+		return "substr(" + day + ", 1, 4)"
+	case civil.Month:
+		return "substr(" + day + ", 1, 7)"
+	}
+	return day
 }

@@ -41,6 +41,11 @@ type Dialect struct {
 	list func(x, placeholder string) string
 	// encodeList makes the one value for list.
 	encodeList func(values []any) any
+	// contains writes that a text occurs in another, whatever its case.
+	contains func(x, placeholder string) string
+	// bucket writes the day, month or year of a date column; offset is the
+	// expression of the offset from UTC in seconds, empty where none applies.
+	bucket func(b plan.Bucket, column, offset string) string
 	// divide writes a division that keeps its fraction.
 	divide func(x, y string) string
 }
@@ -51,16 +56,7 @@ const longList = 200
 // Write writes the statement.
 func (d Dialect) Write(s plan.Statement) Query {
 	w := writer{dialect: d}
-	w.text("select ")
-	if s.Distinct {
-		w.text("distinct ")
-	}
-	for i, ref := range s.Fetch {
-		if i > 0 {
-			w.text(", ")
-		}
-		w.text(d.selected(ref, column(ref)))
-	}
+	w.text("select " + w.selection(s))
 	w.text("\nfrom " + table(s.From))
 	for _, j := range s.Joins {
 		w.text("\n")
@@ -79,9 +75,24 @@ func (d Dialect) Write(s plan.Statement) Query {
 		}
 		w.lines = append(w.lines, line)
 	}
-	w.order(s.Sort)
+	for i := range s.GroupBy {
+		if i == 0 {
+			w.text("\ngroup by ")
+		} else {
+			w.text(", ")
+		}
+		w.text(strconv.Itoa(i + 1))
+	}
+	if s.GroupBy == nil {
+		w.order(s.Sort)
+	} else {
+		w.text("\norder by " + strconv.Itoa(len(s.GroupBy))) // the label, or the only one
+	}
 	if s.Limit > 0 {
 		w.text("\nlimit " + strconv.Itoa(s.Limit))
+		if s.Offset > 0 {
+			w.text(" offset " + strconv.Itoa(s.Offset))
+		}
 	}
 	return Query{w.sql.String(), w.args, w.lines}
 }
@@ -94,6 +105,36 @@ type writer struct {
 }
 
 func (w *writer) text(s string) { w.sql.WriteString(s) }
+
+// selection writes what is returned: columns, or groups and their counts.
+func (w *writer) selection(s plan.Statement) string {
+	var items []string
+	for _, e := range s.GroupBy {
+		items = append(items, w.expr(e, true))
+	}
+	if s.GroupBy != nil {
+		return strings.Join(append(items, "count(*)"), ", ")
+	}
+	for _, ref := range s.Fetch {
+		items = append(items, w.dialect.selected(ref, column(ref)))
+	}
+	return strings.Join(items, ", ")
+}
+
+// bucket writes a unit of time, following the clocks of the zone.
+func (w *writer) bucket(b plan.Bucket) string {
+	x, offset := column(b.Ref), ""
+	if n := len(b.Shifts); n == 1 {
+		offset = strconv.Itoa(b.Shifts[0].Offset)
+	} else if n > 1 {
+		offset = "case"
+		for _, s := range b.Shifts[:n-1] {
+			offset += " when " + x + " >= " + w.bind(w.dialect.value(s.From)) + " then " + strconv.Itoa(s.Offset)
+		}
+		offset += " else " + strconv.Itoa(b.Shifts[n-1].Offset) + " end"
+	}
+	return w.dialect.bucket(b, x, offset)
+}
 
 func (w *writer) order(keys []plan.SortKey) {
 	for i, k := range keys {
@@ -160,6 +201,10 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 			return "(" + text + ")"
 		}
 		return text
+	case plan.Contains:
+		return w.dialect.contains(w.expr(e.X, true), w.bind(e.Text))
+	case plan.Bucket:
+		return w.bucket(e)
 	case plan.Arithmetic:
 		x, y := w.expr(e.Left, true), w.expr(e.Right, true)
 		if e.Op == '/' {

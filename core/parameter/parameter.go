@@ -3,6 +3,10 @@
 package parameter
 
 import (
+	"strings"
+
+	"github.com/shopspring/decimal"
+
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
@@ -14,8 +18,13 @@ type Kind string
 
 // The kinds.
 const (
-	Period Kind = "period"
-	Text   Kind = "text"
+	Period   Kind = "period"
+	Date     Kind = "date"
+	DateTime Kind = "date-time"
+	Text     Kind = "text"
+	Integer  Kind = "integer"
+	Decimal  Kind = "decimal"
+	YesNo    Kind = "yes-no"
 )
 
 // Ends says which sides of a period may be left open.
@@ -28,6 +37,21 @@ const (
 	EndsOpenEnd   Ends = "open-end"
 	EndsOpen      Ends = "open"
 )
+
+// Shown says what people see of a question.
+type Shown string
+
+// What people see. Asked is the default; a question that is stated is shown
+// with its value and cannot be changed, a hidden one is not shown.
+const (
+	Asked  Shown = "asked"
+	Stated Shown = "stated"
+	Hidden Shown = "hidden"
+)
+
+// MatchBlank is the WhenBlank of a question that, left blank, asks for the
+// records that are blank there; otherwise its condition drops out.
+const MatchBlank = "match_blank"
 
 // Parameter is one question.
 type Parameter struct {
@@ -44,6 +68,13 @@ type Parameter struct {
 	Quick   []string `json:"quick,omitempty"`
 	Limits  Limits   `json:"limits"`
 	Choices Choices  `json:"choices"`
+	// WhenBlank is skip (or empty) or match_blank.
+	WhenBlank string `json:"when_blank,omitempty"`
+	// IncludeBlanks lets records that are blank there match whatever the answer.
+	IncludeBlanks bool  `json:"include_blanks,omitempty"`
+	Shown         Shown `json:"shown,omitempty"`
+	// Derive works the value out from other questions.
+	Derive string `json:"derive,omitempty"`
 }
 
 // Limits is what an answer must keep to; empty fields set no limit.
@@ -52,10 +83,23 @@ type Limits struct {
 	// the one, nothing after the end of the other.
 	Earliest string `json:"earliest,omitempty"`
 	Latest   string `json:"latest,omitempty"`
-	// Longest is the longest a period may be ("400 days"), or for text how
-	// many characters it may have ("80").
-	Longest string `json:"longest,omitempty"`
-	Ends    Ends   `json:"ends,omitempty"`
+	// Longest and Shortest are lengths of a period ("400 days"); for text
+	// Longest is how many characters it may have ("80").
+	Longest  string `json:"longest,omitempty"`
+	Shortest string `json:"shortest,omitempty"`
+	// Whole allows whole units only: week, month, quarter, half, year.
+	Whole string `json:"whole,omitempty"`
+	Ends  Ends   `json:"ends,omitempty"`
+	// Pattern is a regular expression a text must match as a whole.
+	Pattern string `json:"pattern,omitempty"`
+	// Least and Most bound a number, both included; Places is how many
+	// decimal places it may have.
+	Least  string `json:"least,omitempty"`
+	Most   string `json:"most,omitempty"`
+	Places string `json:"places,omitempty"`
+	// Fewest and MostChosen bound how many answers are given.
+	Fewest     string `json:"fewest,omitempty"`
+	MostChosen string `json:"most_chosen,omitempty"`
 }
 
 // Choices is what an answer is chosen from; none means free text.
@@ -63,24 +107,39 @@ type Choices struct {
 	Listed []Choice `json:"listed,omitempty"`
 	// Column is TABLE.COLUMN: the values that occur in it.
 	Column string `json:"column,omitempty"`
-}
-
-// Choice is one listed answer.
-type Choice struct {
-	Value string `json:"value"`
+	// Query is a query whose Value column holds the answers, and Label what
+	// people read instead.
+	Query string `json:"query,omitempty"`
+	Value string `json:"value,omitempty"`
 	Label string `json:"label,omitempty"`
 }
 
-// Any tells whether there is anything to choose from.
-func (c Choices) Any() bool { return c.Column != "" || len(c.Listed) > 0 }
+// Choice is one answer on offer.
+type Choice struct {
+	Value string `json:"value"`
+	Label string `json:"label,omitempty"`
+	// Count is how many records have it, where that is known.
+	Count *int64 `json:"count,omitempty" doc:"How many records have it, the other answers applied"`
+}
+
+// FromData tells whether the choices are read from a database.
+func (c Choices) FromData() bool { return c.Column != "" || c.Query != "" }
+
+// WholeUnits are the units a period can be limited to.
+var WholeUnits = map[string]civil.Unit{"day": civil.Day, "week": civil.Week, "month": civil.Month,
+	"quarter": civil.Quarter, "half": civil.Half, "year": civil.Year}
 
 // Question is what the criteria need to know of the parameter.
 func (p Parameter) Question() criteria.Question {
-	q := criteria.Question{Name: p.Name, Many: p.Many, Required: p.Required, Type: catalog.Text}
-	if p.Kind == Period {
-		q.Type = criteria.Period
-	}
-	return q
+	types := map[Kind]catalog.Type{Period: criteria.Period, Date: catalog.Date, DateTime: catalog.DateTime, Text: catalog.Text,
+		Integer: catalog.Integer, Decimal: catalog.Decimal, YesNo: catalog.Boolean}
+	return criteria.Question{Name: p.Name, Many: p.Many, Required: p.Required, Type: types[p.Kind]}
+}
+
+// Context is what readings depend on: the calendar, and the marks of numbers.
+type Context struct {
+	civil.Context
+	Marks Marks
 }
 
 // Input is what a person typed for one question: texts, or for a period also
@@ -98,25 +157,104 @@ type Value struct {
 	Default bool
 	// Typed is what was typed, or the default.
 	Typed string
-	// Span is the answer of a period question.
-	Span period.Span
-	// Texts are the answers of a text question.
-	Texts []string
+	// Span is the answer of a period question; Spans are those of a date or
+	// date-time question, one stretch for each answer.
+	Span    period.Span
+	Spans   []period.Span
+	Texts   []string
+	Numbers []decimal.Decimal
+	Bool    bool
 }
 
 // Canonical is the answer in a form that reads back to the same value.
-func (v Value) Canonical() []string {
-	switch {
-	case !v.Given:
+func (q Parameter) Canonical(v Value) []string {
+	if !v.Given {
 		return nil
-	case v.Texts != nil:
-		return v.Texts
 	}
-	return []string{v.Span.Canonical()}
+	var out []string
+	switch q.Kind {
+	case Period:
+		out = append(out, v.Span.Canonical())
+	case Date, DateTime:
+		for _, s := range v.Spans {
+			out = append(out, s.Canonical())
+		}
+	case Integer, Decimal:
+		for _, n := range v.Numbers {
+			out = append(out, n.String())
+		}
+	case YesNo:
+		if v.Bool {
+			return []string{"yes"}
+		}
+		return []string{"no"}
+	default:
+		out = v.Texts
+	}
+	return out
 }
 
 // Values are the answers by name.
 type Values map[string]Value
 
-// Context is what readings depend on.
-type Context = civil.Context
+// ReadBack says in words how the answer was understood; the label says of what.
+func (q Parameter) ReadBack(v Value) string {
+	switch {
+	case !v.Given && q.WhenBlank == MatchBlank:
+		return "blank"
+	case !v.Given:
+		return "any"
+	}
+	text := ""
+	switch q.Kind {
+	case Period:
+		text = v.Span.ReadBack()
+	case Date, DateTime:
+		words := make([]string, len(v.Spans))
+		for i, s := range v.Spans {
+			words[i] = s.ReadBack()
+		}
+		text = OneOf(words)
+	default:
+		text = OneOf(q.labelled(q.Canonical(v)))
+	}
+	if q.IncludeBlanks {
+		text += ", or blank"
+	}
+	return text
+}
+
+// labelled puts the labels of listed choices in the place of their values.
+func (q Parameter) labelled(values []string) []string {
+	out := make([]string, len(values))
+	for i, v := range values {
+		out[i] = v
+		for _, c := range q.Choices.Listed {
+			if c.Value == v && c.Label != "" {
+				out[i] = c.Label
+			}
+		}
+	}
+	return out
+}
+
+// blankless takes blanks off both ends and blank answers away.
+func (in Input) blankless() Input {
+	var out Input
+	for _, t := range in.Texts {
+		if t = strings.TrimSpace(t); t != "" {
+			out.Texts = append(out.Texts, t)
+		}
+	}
+	trim := func(s *string) *string {
+		if s == nil || strings.TrimSpace(*s) == "" {
+			return nil
+		}
+		t := strings.TrimSpace(*s)
+		return &t
+	}
+	out.Start, out.End = trim(in.Start), trim(in.End)
+	return out
+}
+
+func (in Input) blank() bool { return len(in.Texts) == 0 && in.Start == nil && in.End == nil }

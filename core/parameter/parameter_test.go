@@ -11,7 +11,7 @@ import (
 	"pikegate/core/parameter"
 )
 
-var ctx = civil.Context{Zone: time.UTC, Now: civil.Instant(time.Date(2026, 3, 18, 12, 0, 0, 0, time.UTC).Unix()), WeekStart: time.Monday}
+var ctx = parameter.Context{Context: civil.Context{Zone: time.UTC, Now: civil.Instant(time.Date(2026, 3, 18, 12, 0, 0, 0, time.UTC).Unix()), WeekStart: time.Monday}}
 
 var questions = []parameter.Parameter{
 	{
@@ -28,11 +28,11 @@ func text(texts ...string) parameter.Input { return parameter.Input{Texts: texts
 func ends(start, end string) parameter.Input { return parameter.Input{Start: &start, End: &end} }
 
 func TestRead(t *testing.T) {
-	values, problems := parameter.Read(questions, map[string]parameter.Input{
+	values, problems := parameter.Read(questions, nil, map[string]parameter.Input{
 		"period": ends("2025-03-01", "2025-03-31"), "colour": text(" red "), "names": text("a", "", "b", "a"),
 	}, ctx)
 	require.Empty(t, problems)
-	assert.Equal(t, []string{"2025-03"}, values["period"].Canonical())
+	assert.Equal(t, []string{"2025-03"}, questions[0].Canonical(values["period"]))
 	assert.Equal(t, "2026-02", values["open"].Span.Canonical())
 	assert.True(t, values["open"].Default)
 	assert.Equal(t, []string{"red"}, values["colour"].Texts)
@@ -68,7 +68,7 @@ func TestRefusals(t *testing.T) {
 	} {
 		inputs := map[string]parameter.Input{"period": text("2025-03")}
 		inputs[c.name] = c.input
-		_, problems := parameter.Read(questions, inputs, ctx)
+		_, problems := parameter.Read(questions, nil, inputs, ctx)
 		var got []string
 		for _, p := range problems {
 			got = append(got, p.Field+" "+p.Code)

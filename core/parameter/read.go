@@ -6,48 +6,85 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"unicode/utf8"
 
-	"pikegate/core/civil"
 	"pikegate/core/diag"
-	"pikegate/core/period"
 )
 
 // Read turns inputs into typed values, or into every problem at once. Each
 // problem names its question as its field; the start and end of a period
-// asked in two parts are NAME.start and NAME.end.
-func Read(questions []Parameter, inputs map[string]Input, ctx Context) (Values, diag.Problems) {
-	values := Values{}
+// asked in two parts are NAME.start and NAME.end. Rules are tried once the
+// answers they compare are sound.
+func Read(questions []Parameter, rules []Rule, inputs map[string]Input, ctx Context) (Values, diag.Problems) {
+	values := make(Values, len(questions))
 	var problems diag.Problems
-	names := make([]string, len(questions))
-	for i, q := range questions {
-		names[i] = q.Name
+	derived := 0
+	for _, q := range questions {
+		if q.Derive != "" {
+			derived++
+		}
 		value, found := q.Read(inputs[q.Name], ctx)
 		values[q.Name] = value
-		for _, p := range found {
-			p.Field = strings.TrimSuffix(q.Name+"."+p.Field, ".")
-			problems = append(problems, p)
+		problems = append(problems, at(q.Name, found)...)
+	}
+	// A derived value may need another one: each round finds at least one more.
+	for range derived {
+		for _, q := range questions {
+			if q.Derive != "" && !values[q.Name].Given {
+				value, found := q.derive(values, ctx)
+				values[q.Name] = value
+				problems = append(problems, at(q.Name, found)...)
+			}
 		}
 	}
-	for _, name := range slices.Sorted(maps.Keys(inputs)) {
-		if !slices.Contains(names, name) {
-			hint := diag.DidYouMean(name, names)
-			if hint == "" {
-				hint = "It asks: " + strings.Join(names, ", ") + "."
-			}
-			problems = append(problems, diag.Problem{
-				Code: "unknown_question", Field: name,
-				Message: "Nothing asks for " + name + ".", Hint: hint,
-			})
-		}
+	problems = append(problems, unknown(questions, inputs)...)
+	if len(problems) == 0 {
+		problems = CheckRules(rules, values)
 	}
 	return values, problems
 }
 
+// at places problems in their question.
+func at(name string, found diag.Problems) diag.Problems {
+	for i := range found {
+		found[i].Field = strings.TrimSuffix(name+"."+found[i].Field, ".")
+	}
+	return found
+}
+
+func unknown(questions []Parameter, inputs map[string]Input) diag.Problems {
+	var problems diag.Problems
+	for _, name := range slices.Sorted(maps.Keys(inputs)) {
+		if slices.ContainsFunc(questions, func(q Parameter) bool { return q.Name == name }) {
+			continue
+		}
+		var names []string
+		for _, q := range questions {
+			if q.open() {
+				names = append(names, q.Name)
+			}
+		}
+		hint := diag.DidYouMean(name, names)
+		if hint == "" {
+			hint = "It asks: " + strings.Join(names, ", ") + "."
+		}
+		problems = append(problems, diag.Problem{Code: "unknown_question", Field: name, Message: "Nothing asks for " + name + ".", Hint: hint})
+	}
+	return problems
+}
+
+// open tells whether people may answer the question.
+func (q Parameter) open() bool { return (q.Shown == "" || q.Shown == Asked) && q.Derive == "" }
+
 // Read reads the answer to one question. The field of a problem is "start" or
 // "end" where that part is meant, else empty.
 func (q Parameter) Read(in Input, ctx Context) (Value, diag.Problems) {
-	in = in.trimmed()
+	in = in.blankless()
+	if !q.open() && !in.blank() {
+		return Value{}, diag.Problems{{Code: "not_asked", Message: "This is not asked, so it cannot be answered.", Hint: "Leave it out."}}
+	}
+	if q.Derive != "" {
+		return Value{}, nil
+	}
 	isDefault := false
 	if in.blank() && len(q.Default) > 0 {
 		in, isDefault = Input{Texts: q.Default}, true
@@ -58,217 +95,99 @@ func (q Parameter) Read(in Input, ctx Context) (Value, diag.Problems) {
 		}
 		return Value{}, nil
 	}
-	var v Value
-	var problems diag.Problems
-	switch q.Kind {
-	case Period:
-		v, problems = q.readPeriod(in, ctx)
-	default:
-		v, problems = q.readText(in)
-	}
+	v, problems := q.readKind(in, ctx)
 	v.Given, v.Default = len(problems) == 0, isDefault
 	return v, problems
 }
 
 func (q Parameter) missingHint() string {
-	if q.Kind == Period {
+	switch q.Kind {
+	case Period:
 		return "Give a start and an end date, or words like last month."
+	case Date:
+		return "Give a day, such as 2026-03-31 or yesterday."
+	case YesNo:
+		return "Answer yes or no."
 	}
 	return ""
 }
 
-// trimmed takes blanks off both ends and blank answers away.
-func (in Input) trimmed() Input {
-	var out Input
-	for _, t := range in.Texts {
-		if t = strings.TrimSpace(t); t != "" {
-			out.Texts = append(out.Texts, t)
-		}
+func (q Parameter) readKind(in Input, ctx Context) (Value, diag.Problems) {
+	if q.Kind == Period {
+		return q.readPeriod(in, ctx)
 	}
-	trim := func(s *string) *string {
-		if s == nil || strings.TrimSpace(*s) == "" {
-			return nil
-		}
-		t := strings.TrimSpace(*s)
-		return &t
-	}
-	out.Start, out.End = trim(in.Start), trim(in.End)
-	return out
-}
-
-func (in Input) blank() bool { return len(in.Texts) == 0 && in.Start == nil && in.End == nil }
-
-func (q Parameter) readText(in Input) (Value, diag.Problems) {
 	v := Value{Typed: strings.Join(in.Texts, ", ")}
-	var problems diag.Problems
 	if in.Start != nil || in.End != nil {
 		return v, diag.Problems{{Code: "not_a_period", Message: "This is not a period and takes no start or end."}}
 	}
 	if len(in.Texts) > 1 && !q.Many {
 		return v, diag.Problems{{Code: "one_answer_only", Message: fmt.Sprintf("One answer is taken here; %d were given.", len(in.Texts))}}
 	}
-	longest, err := strconv.Atoi(q.Limits.Longest)
-	for _, t := range in.Texts {
-		if n := utf8.RuneCountInString(t); err == nil && n > longest {
-			p := diag.At(t, 0, len(t), "too_long", fmt.Sprintf("%q has %d characters; at most %d are allowed.", t, n, longest))
-			problems = append(problems, p)
-			continue
-		}
-		if len(q.Choices.Listed) > 0 {
-			offered := make([]string, len(q.Choices.Listed))
-			for i, c := range q.Choices.Listed {
-				offered[i] = c.Value
-			}
-			if !slices.Contains(offered, t) {
-				problems = append(problems, NotOffered(t, offered))
-				continue
-			}
-		}
-		if !slices.Contains(v.Texts, t) {
-			v.Texts = append(v.Texts, t)
-		}
+	var problems diag.Problems
+	for _, text := range in.Texts {
+		problems = append(problems, q.readOne(text, &v, ctx)...)
+	}
+	if len(problems) == 0 && q.Many {
+		problems = q.count(len(v.Texts) + len(v.Numbers) + len(v.Spans))
 	}
 	return v, problems
 }
 
-// NotOffered is the problem of an answer that is not among the choices.
-func NotOffered(text string, offered []string) diag.Problem {
-	p := diag.At(text, 0, len(text), "not_offered", fmt.Sprintf("%q is not one of the choices.", text))
-	if near, ok := diag.Nearest(text, offered); ok {
-		p.Hint = "Did you mean " + near + "?"
-		p.Fixes = []diag.Fix{{Label: near, Text: near}}
-	} else if len(offered) > 0 {
-		p.Hint = "Some of them: " + strings.Join(offered[:min(5, len(offered))], ", ") + "."
-	}
-	return p
-}
-
-func (q Parameter) readPeriod(in Input, ctx Context) (Value, diag.Problems) {
-	switch {
-	case len(in.Texts) > 1:
-		return Value{}, diag.Problems{{Code: "one_answer_only", Message: "One period is taken here; several were given."}}
-	case len(in.Texts) == 1 && (in.Start != nil || in.End != nil):
-		return Value{}, diag.Problems{{Code: "two_answers", Message: "The period was given both as one text and as a start or end.", Hint: "Give one of the two."}}
-	}
-	v := Value{}
-	var problems diag.Problems
-	if len(in.Texts) == 1 {
-		v.Typed = in.Texts[0]
-		v.Span, problems = period.Read(v.Typed, ctx)
-	} else {
-		v.Typed, v.Span, problems = q.readEnds(in, ctx)
-	}
-	if len(problems) > 0 {
-		return v, problems
-	}
-	return v, q.limit(v.Span, in, ctx)
-}
-
-// readEnds reads a start and an end typed apart: from the start of the one to
-// the end of the other.
-func (q Parameter) readEnds(in Input, ctx Context) (typed string, span period.Span, problems diag.Problems) {
-	span = period.All
-	text := func(s *string) string {
-		if s == nil {
-			return ".."
+// readOne reads one answer into the value; the same answer given twice counts once.
+func (q Parameter) readOne(text string, v *Value, ctx Context) diag.Problems {
+	switch q.Kind {
+	case Date, DateTime:
+		span, problems := q.readDate(text, ctx)
+		if len(problems) == 0 && !slices.Contains(v.Spans, span) {
+			v.Spans = append(v.Spans, span)
 		}
-		return *s
-	}
-	typed = text(in.Start) + "/" + text(in.End)
-	var start, end period.Span
-	if in.Start != nil {
-		var found diag.Problems
-		start, found = period.Read(*in.Start, ctx)
-		problems = append(problems, found.In("start")...)
-		span.From = start.From
-	}
-	if in.End != nil {
-		var found diag.Problems
-		end, found = period.Read(*in.End, ctx)
-		problems = append(problems, found.In("end")...)
-		span.Until = end.Until
-	}
-	if len(problems) == 0 && in.Start != nil && in.End != nil && span.Until <= span.From {
-		p := diag.At(*in.End, 0, len(*in.End), "end_before_start",
-			fmt.Sprintf("The end, %s, is before the start, %s.", end.ReadBack(), start.ReadBack()))
-		p.Field = "end"
-		swapped := *in.End + "/" + *in.Start
-		p.Hint = "Swap them: " + swapped + "."
-		p.Fixes = []diag.Fix{{Label: "Swap the dates", Text: swapped, Field: q.Name}}
-		problems = append(problems, p)
-	}
-	return typed, span, problems
-}
-
-// limit tells every limit the span breaks. The way out, the same for all, is
-// the part of the span that keeps to every limit.
-func (q Parameter) limit(s period.Span, in Input, ctx Context) diag.Problems {
-	ends := q.Limits.Ends
-	earliest, hasEarliest := limitSpan(q.Limits.Earliest, ctx)
-	latest, hasLatest := limitSpan(q.Limits.Latest, ctx)
-	length, found := period.ParseLength(q.Limits.Longest)
-	hasLength := q.Limits.Longest != "" && len(found) == 0
-
-	fix := s
-	if hasEarliest && !s.OpenStart() {
-		fix.From = max(fix.From, earliest.From)
-	}
-	if hasLatest && !s.OpenEnd() {
-		fix.Until = min(fix.Until, latest.Until)
-	}
-	if hasLength && fix.Closed() {
-		fix.Until = min(fix.Until, length.After(fix.From))
-	}
-
-	var problems diag.Problems
-	add := func(side, code, message, hint string) {
-		p := diag.Problem{Code: code, Message: message, Hint: hint}
-		typed := ""
-		switch {
-		case len(in.Texts) == 1:
-			typed = in.Texts[0]
-		case side == "start":
-			p.Field, typed = side, orEmpty(in.Start)
-		default:
-			p.Field, typed = side, orEmpty(in.End)
+		return problems
+	case Integer, Decimal:
+		text, chosen, problems := q.choose(text)
+		if len(problems) > 0 {
+			return problems
 		}
-		p.Length = utf8.RuneCountInString(typed)
-		if fix != s && fix.From < fix.Until {
-			p.Fixes = []diag.Fix{{Label: "Use " + fix.ReadBack(), Text: fix.Canonical(), Field: q.Name}}
+		marks := ctx.Marks
+		if chosen {
+			marks = Marks{} // the author's own writing
 		}
-		problems = append(problems, p)
+		n, problems := q.readNumber(text, marks)
+		if len(problems) == 0 && !slices.ContainsFunc(v.Numbers, n.Equal) {
+			v.Numbers = append(v.Numbers, n)
+		}
+		return problems
+	case YesNo:
+		yes, problems := readYesNo(text)
+		v.Bool = yes
+		return problems
 	}
-	if s.OpenStart() && ends != EndsOpen && ends != EndsOpenStart {
-		add("start", "start_missing", "A start date is needed.", "An open start is not allowed here.")
-	}
-	if s.OpenEnd() && ends != EndsOpen && ends != EndsOpenEnd {
-		add("end", "end_missing", "An end date is needed.", "An open end is not allowed here; write today for until now.")
-	}
-	if hasEarliest && !s.OpenStart() && s.From < earliest.From {
-		add("start", "before_earliest", fmt.Sprintf("The start is before the earliest allowed, %s.", dayOf(earliest.FirstDay())), "Start on or after that day.")
-	}
-	if hasLatest && !s.OpenEnd() && s.Until > latest.Until {
-		add("end", "after_latest", fmt.Sprintf("The end is after the latest allowed, %s.", dayOf(latest.LastDay())), "End on or before that day.")
-	}
-	if hasLength && s.Closed() && s.Until > length.After(s.From) {
-		add("end", "too_long", fmt.Sprintf("The period has %d days; at most %s are allowed.", s.Days(), q.Limits.Longest), "Choose a shorter one.")
+	text, problems := q.readText(text)
+	if len(problems) == 0 && !slices.Contains(v.Texts, text) {
+		v.Texts = append(v.Texts, text)
 	}
 	return problems
 }
 
-func orEmpty(s *string) string {
-	if s == nil {
-		return ""
+// count holds how many answers were given against fewest and most_chosen.
+func (q Parameter) count(n int) diag.Problems {
+	if fewest, err := strconv.Atoi(q.Limits.Fewest); err == nil && n < fewest {
+		return diag.Problems{{Code: "too_few", Message: fmt.Sprintf("%d answers were given; at least %d are needed.", n, fewest), Hint: "Choose more."}}
 	}
-	return *s
+	if most, err := strconv.Atoi(q.Limits.MostChosen); err == nil && n > most {
+		return diag.Problems{{Code: "too_many", Message: fmt.Sprintf("%d answers were given; at most %d are allowed.", n, most), Hint: "Choose fewer."}}
+	}
+	return nil
 }
 
-func limitSpan(text string, ctx Context) (period.Span, bool) {
-	if text == "" {
-		return period.Span{}, false
+func readYesNo(text string) (bool, diag.Problems) {
+	switch strings.ToLower(text) {
+	case "yes", "true":
+		return true, nil
+	case "no", "false":
+		return false, nil
 	}
-	s, problems := period.Read(text, ctx)
-	return s, len(problems) == 0
+	p := diag.At(text, 0, len(text), "not_yes_no", fmt.Sprintf("%q is neither yes nor no.", text))
+	p.Hint = "Answer yes or no."
+	p.Fixes = []diag.Fix{{Label: "yes", Text: "yes"}, {Label: "no", Text: "no"}}
+	return false, diag.Problems{p}
 }
-
-func dayOf(d civil.Date) string { return period.OfDays(d, d).ReadBack() }

@@ -5,17 +5,6 @@ import (
 	"strings"
 )
 
-// ReadBack says in words how the answer was understood; the label says of what.
-func (q Parameter) ReadBack(v Value) string {
-	switch {
-	case !v.Given:
-		return "any"
-	case q.Kind == Period:
-		return v.Span.ReadBack()
-	}
-	return OneOf(v.Texts)
-}
-
 // OneOf joins answers: A; A or B; A, B or C; long lists are cut.
 func OneOf(texts []string) string {
 	const most = 6

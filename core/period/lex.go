@@ -13,6 +13,7 @@ const (
 	tNumber
 	tWord
 	tDots
+	tName // :name, a value of another question
 	tMark // any other single character; token.char tells which
 )
 
@@ -55,6 +56,13 @@ func lex(text string, tokens []token) []token {
 		case c == '.' && strings.HasPrefix(text[i:], ".."):
 			tokens = append(tokens, token{kind: tDots, joined: joined, start: i, end: i + 2})
 			i += 2
+		case c == ':' && i+1 < len(text) && isNameByte(text[i+1]) && (text[i+1] < '0' || text[i+1] > '9'):
+			t := token{kind: tName, joined: joined, start: i, end: i + 2}
+			for t.end < len(text) && isNameByte(text[t.end]) {
+				t.end++
+			}
+			i = t.end
+			tokens = append(tokens, t)
 		default:
 			r, size := utf8.DecodeRuneInString(text[i:])
 			t := token{kind: tMark, joined: joined, char: r, start: i, end: i + size}
@@ -80,4 +88,9 @@ func lex(text string, tokens []token) []token {
 		joined = true
 	}
 	return append(tokens, token{kind: tEnd, start: len(text), end: len(text)})
+}
+
+// isNameByte tells what a question's name is made of.
+func isNameByte(c byte) bool {
+	return c >= 'a' && c <= 'z' || c >= '0' && c <= '9' || c == '_'
 }

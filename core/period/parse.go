@@ -187,9 +187,28 @@ func (p *parser) base() node {
 		return p.numeric()
 	case tWord:
 		return p.worded()
+	case tName:
+		return p.named()
 	}
 	p.unexpected()
 	return nil
+}
+
+// named reads :name, :name.from, :name.through or :name.until.
+func (p *parser) named() node {
+	t := p.next()
+	n := &named{name: p.text[t.start+1 : t.end]}
+	if dot := p.peek(); dot.is('.') && dot.joined {
+		p.next()
+		part := p.next()
+		n.part = p.text[part.start:part.end]
+		if n.part != "from" && n.part != "through" && n.part != "until" {
+			p.fail(part, "unknown_part", "A period has no \""+n.part+"\".", "Write .from, .through (last day in) or .until (first day out).")
+			return nil
+		}
+	}
+	n.mark = p.since(t.start)
+	return n
 }
 
 // worded reads a base that begins with a word.

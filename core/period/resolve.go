@@ -2,6 +2,7 @@ package period
 
 import (
 	"fmt"
+	"slices"
 
 	"pikegate/core/civil"
 	"pikegate/core/diag"
@@ -19,7 +20,13 @@ func Read(text string, ctx civil.Context) (Span, diag.Problems) {
 // Resolve turns the expression into a span, or into every problem it has in
 // the context.
 func (e Expr) Resolve(ctx civil.Context) (Span, diag.Problems) {
-	r := resolver{ctx: ctx, text: e.text, today: ctx.Today()}
+	return e.ResolveWith(ctx, nil)
+}
+
+// ResolveWith is Resolve for an expression that may name other values;
+// lookUp gives the one of a name, false when there is none.
+func (e Expr) ResolveWith(ctx civil.Context, lookUp func(name string) (Span, bool)) (Span, diag.Problems) {
+	r := resolver{ctx: ctx, text: e.text, today: ctx.Today(), lookUp: lookUp}
 	span := r.span(e.root)
 	if len(r.problems) > 0 {
 		return Span{}, r.problems
@@ -27,29 +34,52 @@ func (e Expr) Resolve(ctx civil.Context) (Span, diag.Problems) {
 	return span, nil
 }
 
-// Relative tells whether the expression depends on the day it is read on.
-func (e Expr) Relative() bool { return isRelative(e.root) }
+// Names are the values the expression names, each once.
+func (e Expr) Names() []string {
+	var names []string
+	walk(e.root, func(n node) {
+		if n, ok := n.(*named); ok && !slices.Contains(names, n.name) {
+			names = append(names, n.name)
+		}
+	})
+	return names
+}
 
-func isRelative(n node) bool {
-	switch n := n.(type) {
-	case *relative, *several, *toDate, *ago, *weekday:
-		return true
-	case *moved:
-		return isRelative(n.term)
-	case *partOf:
-		return isRelative(n.term)
-	case *outside:
-		return isRelative(n.term)
-	case *interval:
-		return n.from != nil && isRelative(n.from) || n.to != nil && isRelative(n.to)
+func walk(n node, visit func(node)) {
+	if n == nil {
+		return
 	}
-	return false
+	visit(n)
+	switch n := n.(type) {
+	case *moved:
+		walk(n.term, visit)
+	case *partOf:
+		walk(n.term, visit)
+	case *outside:
+		walk(n.term, visit)
+	case *interval:
+		walk(n.from, visit)
+		walk(n.to, visit)
+	}
+}
+
+// Relative tells whether the expression depends on the day it is read on.
+func (e Expr) Relative() bool {
+	relativeFound := false
+	walk(e.root, func(n node) {
+		switch n.(type) {
+		case *relative, *several, *toDate, *ago, *weekday:
+			relativeFound = true
+		}
+	})
+	return relativeFound
 }
 
 type resolver struct {
 	ctx      civil.Context
 	text     string
 	today    civil.Date
+	lookUp   func(name string) (Span, bool)
 	problems diag.Problems
 }
 
@@ -89,6 +119,8 @@ func (r *resolver) span(n node) Span {
 		return r.move(n.mark, r.span(n.term), n.by)
 	case *partOf:
 		return r.part(n)
+	case *named:
+		return r.named(n)
 	case *interval:
 		return r.interval(n)
 	case *outside:
@@ -99,6 +131,16 @@ func (r *resolver) span(n node) Span {
 		return Span{civil.Start, s.From}
 	}
 	panic(fmt.Sprintf("period: no such node: %T", n))
+}
+
+func (r *resolver) named(n *named) Span {
+	if r.lookUp != nil {
+		if s, ok := r.lookUp(n.name); ok {
+			return s.Part(n.part)
+		}
+	}
+	r.fail(n.mark, "unknown_value", "There is no date called :"+n.name+" here.", "")
+	return Span{}
 }
 
 func (r *resolver) several(n *several) Span {
@@ -181,6 +223,10 @@ func (r *resolver) move(at mark, s Span, d duration) Span {
 	if len(r.problems) > 0 {
 		return s
 	}
+	if !s.Closed() {
+		r.fail(at, "open_period", "An open period cannot be moved.", "Name a start and an end.")
+		return s
+	}
 	if d.months != 0 {
 		if wholeMonths(s) {
 			s = Span{moveMonths(s.From, d.months), moveMonths(s.Until, d.months)}
@@ -208,6 +254,9 @@ func wholeMonths(s Span) bool {
 
 func (r *resolver) part(n *partOf) Span {
 	s := r.span(n.term)
+	if len(r.problems) == 0 && !s.Closed() {
+		r.fail(n.mark, "open_period", "An open period has no such part.", "Name a start and an end.")
+	}
 	if len(r.problems) > 0 {
 		return s
 	}
@@ -257,7 +306,7 @@ func (r *resolver) interval(n *interval) Span {
 
 // inRange refuses what leaves the years that are accepted.
 func (r *resolver) inRange(at mark, s Span) Span {
-	if len(r.problems) == 0 && (!s.From.Date().InRange() || !(s.Until - 1).Date().InRange()) {
+	if len(r.problems) == 0 && s.Closed() && (!s.From.Date().InRange() || !(s.Until - 1).Date().InRange()) {
 		r.fail(at, "out_of_range", "This leaves the years 0001 to 9999.", "")
 	}
 	return s

@@ -46,3 +46,33 @@ func (s Span) Days() int {
 func OfDays(first, last civil.Date) Span {
 	return Span{first.Midnight(), (last + 1).Midnight()}
 }
+
+// Part is one end of the span as a stretch of its own: the first day in
+// ("from"), the last day in ("through"), the first day out ("until"); seconds
+// instead of days where the span is not of whole days. An end that is open
+// is an empty stretch there. Any other part is the whole.
+func (s Span) Part(part string) Span {
+	unit := civil.DateTime(1)
+	if s.WholeDays() {
+		unit = perDay
+	}
+	switch {
+	case part == "from" && s.OpenStart():
+		return Span{civil.Start, civil.Start}
+	case part == "from":
+		return Span{s.From, s.From + unit}
+	case part == "through" && !s.OpenEnd():
+		return Span{s.Until - unit, s.Until}
+	case part == "until" && !s.OpenEnd():
+		return Span{s.Until, s.Until + unit}
+	case part == "through" || part == "until":
+		return Span{civil.End, civil.End}
+	}
+	return s
+}
+
+// Enclosing is the shortest span of whole units that holds the span, which
+// must have both bounds.
+func (s Span) Enclosing(unit civil.Unit, ctx civil.Context) Span {
+	return OfDays(ctx.StartOf(unit, s.FirstDay()), unit.Add(ctx.StartOf(unit, s.LastDay()), 1)-1)
+}

@@ -77,6 +77,11 @@ type (
 		term node
 		by   duration
 	}
+	// named is the value of another question: :period, or one end of it.
+	named struct {
+		mark
+		name, part string
+	}
 	// partOf is "first day of last month".
 	partOf struct {
 		mark

@@ -21,23 +21,10 @@ import (
 func Bind(c *definition.Compiled, columns []string, values parameter.Values, ctx civil.Context) (Statement, diag.Problems) {
 	b := binder{compiled: c, values: values, ctx: ctx}
 	s := Statement{From: Table{c.From.Table.Name, c.From.Alias}, DateIndex: -1}
-	for _, j := range c.Joins {
-		on, _ := b.bind(j.On)
-		s.Joins = append(s.Joins, Join{Table{j.Table.Table.Name, j.Alias}, j.Optional, on})
-	}
+	b.from(&s)
 	b.outputs(&s, columns)
+	b.where(&s)
 	if c.Criteria != nil {
-		for _, condition := range criteria.Conditions(c.Criteria) {
-			expr, open := b.bind(condition)
-			at := condition.At()
-			made := Condition{Text: c.CriteriaText[at.Start:at.End], Expr: expr}
-			if open || expr == always {
-				made.Expr, made.Words = nil, b.anything(condition)
-			} else {
-				made.Words = b.words(condition)
-			}
-			s.Where = append(s.Where, made)
-		}
 		if date := dateColumn(c.Criteria); date != nil {
 			s.DateIndex = b.fetch(&s, date.Ref)
 		}
@@ -50,7 +37,34 @@ type binder struct {
 	compiled *definition.Compiled
 	values   parameter.Values
 	ctx      civil.Context
+	// skipped is a question whose conditions drop out whatever it says.
+	skipped  string
 	problems diag.Problems
+}
+
+func (b *binder) from(s *Statement) {
+	for _, j := range b.compiled.Joins {
+		on, _ := b.bind(j.On)
+		s.Joins = append(s.Joins, Join{Table{j.Table.Table.Name, j.Alias}, j.Optional, on})
+	}
+}
+
+// where binds the top-level conditions, each with its words.
+func (b *binder) where(s *Statement) {
+	if b.compiled.Criteria == nil {
+		return
+	}
+	for _, condition := range criteria.Conditions(b.compiled.Criteria) {
+		expr, open := b.bind(condition)
+		at := condition.At()
+		made := Condition{Text: b.compiled.CriteriaText[at.Start:at.End], Expr: expr}
+		if open || expr == always {
+			made.Expr, made.Words = nil, b.anything(condition)
+		} else {
+			made.Words = b.words(condition)
+		}
+		s.Where = append(s.Where, made)
+	}
 }
 
 // fetch gives the place of a column in the fetched row, adding it if needed.
@@ -168,7 +182,7 @@ func dateColumn(e criteria.Expr) *criteria.Column {
 					column = side
 				}
 			case *criteria.Parameter:
-				isAsked = isAsked || side.Question.Type == criteria.Period
+				isAsked = isAsked || side.Question.Type == criteria.Period || side.Question.Type.IsDate()
 			case *criteria.Text:
 				isWritten = isWritten || side.Period != nil
 			}
@@ -193,9 +207,25 @@ var always = Expr(Const{true})
 // was left blank, so that it is not there at all: an "and" and an "or" go on
 // without it, and a "not" goes with it.
 func (b *binder) bind(e criteria.Expr) (expr Expr, open bool) {
-	if b.leftBlank(e) {
+	blank, isBlank := b.leftBlank(e)
+	switch {
+	case isBlank && blank.WhenBlank == parameter.MatchBlank:
+		if column := firstColumn(e); column != nil {
+			return IsBlank{Column{column.Ref}}, false
+		}
+		return nil, true
+	case isBlank:
 		return nil, true
 	}
+	expr, open = b.node(e)
+	if column := firstColumn(e); b.includesBlanks(e) && !open && column != nil {
+		return Logic{Or: true, Terms: []Expr{expr, IsBlank{Column{column.Ref}}}}, false
+	}
+	return expr, open
+}
+
+// node translates a node whose questions are all answered.
+func (b *binder) node(e criteria.Expr) (expr Expr, open bool) {
 	switch e := e.(type) {
 	case *criteria.Column:
 		return Column{e.Ref}, false
@@ -206,7 +236,7 @@ func (b *binder) bind(e criteria.Expr) (expr Expr, open bool) {
 	case *criteria.Bool:
 		return Value{e.Value}, false
 	case *criteria.Parameter:
-		return Value{b.values[e.Name].Texts[0]}, false
+		return Value{b.answers(e)[0]}, false
 	case *criteria.Negative:
 		x, _ := b.bind(e.X)
 		return Arithmetic{'-', Value{int64(0)}, x}, false
@@ -234,19 +264,68 @@ func (b *binder) bind(e criteria.Expr) (expr Expr, open bool) {
 	panic(fmt.Sprintf("plan: no such node: %T", e))
 }
 
-// leftBlank tells whether a comparison refers to a question left blank.
-func (b *binder) leftBlank(e criteria.Expr) bool {
+// answers are the values of a question, one or several.
+func (b *binder) answers(e *criteria.Parameter) []any {
+	v := b.values[e.Name]
+	var out []any
+	for _, t := range v.Texts {
+		out = append(out, t)
+	}
+	for _, n := range v.Numbers {
+		out = append(out, n)
+	}
+	if out == nil {
+		out = append(out, v.Bool)
+	}
+	return out
+}
+
+// isComparison tells whether the node is the smallest condition that a
+// question left blank takes away.
+func isComparison(e criteria.Expr) bool {
 	switch e.(type) {
 	case *criteria.Compare, *criteria.Within, *criteria.Between, *criteria.In:
-	default:
-		return false
+		return true
+	}
+	return false
+}
+
+// leftBlank gives the question a comparison refers to that was left blank.
+func (b *binder) leftBlank(e criteria.Expr) (parameter.Parameter, bool) {
+	if !isComparison(e) {
+		return parameter.Parameter{}, false
 	}
 	for _, name := range parametersOf(e) {
 		if !b.values[name].Given {
-			return true
+			return b.question(name), true
 		}
 	}
-	return false
+	return parameter.Parameter{}, false
+}
+
+// includesBlanks tells whether a comparison is one that blanks match as well.
+func (b *binder) includesBlanks(e criteria.Expr) bool {
+	return isComparison(e) && slices.ContainsFunc(parametersOf(e), func(name string) bool { return b.question(name).IncludeBlanks })
+}
+
+func (b *binder) question(name string) parameter.Parameter {
+	for _, q := range b.compiled.Questions {
+		if q.Name == name && name != b.skipped {
+			return q
+		}
+	}
+	return parameter.Parameter{Name: name}
+}
+
+// firstColumn is the column a comparison is about.
+func firstColumn(e criteria.Expr) *criteria.Column {
+	var found *criteria.Column
+	criteria.Walk(e, func(e criteria.Expr) {
+		if c, ok := e.(*criteria.Column); ok && found == nil {
+			found = c
+		}
+	})
+	return found
 }
 
 func parametersOf(e criteria.Expr) []string {
@@ -304,9 +383,10 @@ func (b *binder) in(e *criteria.In) (Expr, bool) {
 	for _, item := range e.Items {
 		switch item := item.(type) {
 		case *criteria.Parameter:
-			for _, text := range b.values[item.Name].Texts {
-				in.Values = append(in.Values, text)
+			if isPeriod(item) {
+				return b.inDates(e)
 			}
+			in.Values = append(in.Values, b.answers(item)...)
 		default:
 			if text, ok := item.(*criteria.Text); ok && text.Period != nil {
 				return b.inDates(e)
@@ -326,11 +406,13 @@ func (b *binder) in(e *criteria.In) (Expr, bool) {
 func (b *binder) inDates(e *criteria.In) (Expr, bool) {
 	or := Logic{Or: true}
 	for _, item := range e.Items {
-		term := b.within(e.X.(*criteria.Column), b.span(item), item)
-		if term == always {
-			return negated(e.Not)(term, false)
+		for _, span := range b.spans(item) {
+			term := b.within(e.X.(*criteria.Column), span, item)
+			if term == always {
+				return negated(e.Not)(term, false)
+			}
+			or.Terms = append(or.Terms, term)
 		}
-		or.Terms = append(or.Terms, term)
 	}
 	return negated(e.Not)(or, false)
 }
@@ -365,7 +447,7 @@ func isPeriod(e criteria.Expr) bool {
 	case *criteria.Text:
 		return e.Period != nil
 	case *criteria.Parameter:
-		return e.Question.Type == criteria.Period
+		return e.Question.Type == criteria.Period || e.Question.Type.IsDate()
 	}
 	return false
 }
@@ -380,6 +462,15 @@ func (b *binder) between(e *criteria.Between) (Expr, bool) {
 	return negated(e.Not)(Logic{Terms: []Expr{low, high}}, false)
 }
 
+// spans are the stretches of time an operand means: one, but for a question
+// with several days as its answer.
+func (b *binder) spans(e criteria.Expr) []period.Span {
+	if p, ok := e.(*criteria.Parameter); ok && p.Question.Type.IsDate() {
+		return b.values[p.Name].Spans
+	}
+	return []period.Span{b.span(e)}
+}
+
 // span is the stretch of time an operand means.
 func (b *binder) span(e criteria.Expr) period.Span {
 	switch e := e.(type) {
@@ -388,29 +479,10 @@ func (b *binder) span(e criteria.Expr) period.Span {
 		b.problems = append(b.problems, problems.In("criteria")...)
 		return span
 	case *criteria.Parameter:
-		span := b.values[e.Name].Span
-		unit := civil.DateTime(1)
-		if span.WholeDays() {
-			unit = civil.Date(1).Midnight()
+		if e.Question.Type.IsDate() {
+			return b.values[e.Name].Spans[0]
 		}
-		switch e.Part {
-		case "from":
-			if span.OpenStart() {
-				return period.Span{From: civil.Start, Until: civil.Start}
-			}
-			return period.Span{From: span.From, Until: span.From + unit}
-		case "through":
-			if span.OpenEnd() {
-				return period.Span{From: civil.End, Until: civil.End}
-			}
-			return period.Span{From: span.Until - unit, Until: span.Until}
-		case "until":
-			if span.OpenEnd() {
-				return period.Span{From: civil.End, Until: civil.End}
-			}
-			return period.Span{From: span.Until, Until: span.Until + unit}
-		}
-		return span
+		return b.values[e.Name].Span.Part(e.Part)
 	}
 	panic(fmt.Sprintf("plan: not a period: %T", e))
 }

@@ -19,9 +19,6 @@ type Formula struct {
 // Is tells whether there is a formula.
 func (f Formula) Is() bool { return f.expr != nil }
 
-// places is how many decimal places a division is carried to.
-const places = 12
-
 // Of works the formula out; false means blank, which any blank operand and a
 // division by zero give.
 func (f Formula) Of(row []any) (decimal.Decimal, bool) { return f.of(f.expr, row) }
@@ -41,18 +38,7 @@ func (f Formula) of(e criteria.Expr, row []any) (decimal.Decimal, bool) {
 		if !ok1 || !ok2 {
 			return decimal.Decimal{}, false
 		}
-		switch e.Op {
-		case '+':
-			return x.Add(y), true
-		case '-':
-			return x.Sub(y), true
-		case '*':
-			return x.Mul(y), true
-		}
-		if y.IsZero() {
-			return decimal.Decimal{}, false
-		}
-		return x.DivRound(y, places), true
+		return criteria.Calculate(e.Op, x, y)
 	}
 	return decimal.Decimal{}, false
 }

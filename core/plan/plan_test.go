@@ -53,7 +53,7 @@ func TestGolden(t *testing.T) {
 			documents, problems := definition.Decode(file, content)
 			require.Empty(t, problems)
 			query := documents[0].(*definition.Query)
-			compiled, problems := definition.Compile(query, &source)
+			compiled, problems := definition.Compile(query, &source, definition.Library{})
 			require.NoError(t, problems.Err())
 			inputs := map[string]parameter.Input{}
 			for _, line := range strings.Split(string(content), "\n") {
@@ -65,7 +65,7 @@ func TestGolden(t *testing.T) {
 			for _, q := range query.Parameters {
 				questions = append(questions, q.Parameter())
 			}
-			values, problems := parameter.Read(questions, inputs, ctx)
+			values, problems := parameter.Read(questions, compiled.Rules, inputs, parameter.Context{Context: ctx})
 			require.Empty(t, problems)
 			statement, problems := plan.Bind(compiled, nil, values, ctx)
 			require.Empty(t, problems)
@@ -102,7 +102,7 @@ func TestFormula(t *testing.T) {
 	} {
 		documents, problems := definition.Decode("", []byte("kind: query\nname: q\nsource: s\nfrom: passages\ncolumns:\n  - { name: x, value: '"+formula+"' }\n"))
 		require.Empty(t, problems)
-		compiled, problems := definition.Compile(documents[0].(*definition.Query), &source)
+		compiled, problems := definition.Compile(documents[0].(*definition.Query), &source, definition.Library{})
 		require.Empty(t, problems)
 		statement, problems := plan.Bind(compiled, nil, nil, civil.Context{Zone: time.UTC})
 		require.Empty(t, problems)

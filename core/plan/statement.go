@@ -5,6 +5,7 @@ package plan
 
 import (
 	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/criteria"
 )
 
@@ -20,9 +21,11 @@ type Statement struct {
 	Sort    []SortKey
 	// DateIndex is the fetched column that the date criterion is on, -1 if none.
 	DateIndex int
-	// Distinct returns each row once; Limit is the most rows, 0 for all.
-	Distinct bool
-	Limit    int
+	// GroupBy, where set, takes the place of Fetch: each combination that
+	// occurs is returned once, with how many records have it.
+	GroupBy []Expr
+	// Limit is the most rows, 0 for all, after Offset rows are skipped.
+	Limit, Offset int
 }
 
 // Table is a table and its name in the statement.
@@ -94,6 +97,19 @@ type (
 	Not struct{ X Expr }
 	// Const is always or never.
 	Const struct{ V bool }
+	// Contains tells whether a text occurs in X, whatever its case.
+	Contains struct {
+		X    Expr
+		Text string
+	}
+	// Bucket is the day, month or year a date falls on, as text (2026-03-31,
+	// 2026-03, 2026). For instants, Shifts give the zone's offset from UTC,
+	// newest first; the last one has no From.
+	Bucket struct {
+		Ref    criteria.Ref
+		Unit   civil.Unit
+		Shifts []Shift
+	}
 	// Arithmetic is + - * / on numbers; / never cuts to whole numbers.
 	Arithmetic struct {
 		Op          byte
@@ -101,6 +117,14 @@ type (
 	}
 )
 
+// Shift is an offset from UTC, in seconds, that holds from a stored value on.
+type Shift struct {
+	From   any
+	Offset int
+}
+
+func (Contains) isExpr()   {}
+func (Bucket) isExpr()     {}
 func (Column) isExpr()     {}
 func (Value) isExpr()      {}
 func (Compare) isExpr()    {}

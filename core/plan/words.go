@@ -35,6 +35,16 @@ func (b *binder) anything(e criteria.Expr) string {
 
 // words says a condition with the values of the run.
 func (b *binder) words(e criteria.Expr) string {
+	if blank, ok := b.leftBlank(e); ok && blank.WhenBlank == parameter.MatchBlank {
+		return b.words(firstColumn(e)) + " is blank"
+	}
+	if b.includesBlanks(e) {
+		return b.condition(e) + ", or is blank"
+	}
+	return b.condition(e)
+}
+
+func (b *binder) condition(e criteria.Expr) string {
 	not := func(yes bool) string {
 		if yes {
 			return "not "
@@ -45,10 +55,16 @@ func (b *binder) words(e criteria.Expr) string {
 	case *criteria.Column:
 		return b.label(e)
 	case *criteria.Parameter:
-		if e.Question.Type == criteria.Period {
-			return when(b.span(e))
+		if isPeriod(e) {
+			words := []string{}
+			for _, span := range b.spans(e) {
+				words = append(words, when(span))
+			}
+			return parameter.OneOf(words)
 		}
-		return parameter.OneOf(b.values[e.Name].Texts)
+		q := b.question(e.Name)
+		q.IncludeBlanks = false // said beside the condition
+		return q.ReadBack(b.values[e.Name])
 	case *criteria.Text:
 		if e.Period != nil {
 			return when(b.span(e))

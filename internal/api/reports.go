@@ -7,6 +7,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"pikegate/core/parameter"
+	"pikegate/core/plan"
+	"pikegate/internal/runner"
 	"pikegate/internal/service"
 )
 
@@ -43,17 +45,32 @@ func (s *Server) reports() {
 		sheet, err := s.service.Ask(ctx, in.Report, in.AsOf)
 		return answer(s, sheet, err)
 	})
-	get(s, "list-choices", "/reports/{report}/questions/{question}/choices", "What a question's answer is chosen from", []int{404, 502},
+	post(s, "list-choices", "/reports/{report}/questions/{question}/choices", "A page of what a question's answer is chosen from, the other answers applied", http.StatusOK, []int{404, 502},
 		func(ctx context.Context, in *struct {
 			ReportPath
 			Question string `path:"question" doc:"The question's name" example:"locks"`
+			Search   string `query:"search" doc:"Only choices this text occurs in, whatever its case"`
+			Limit    int    `query:"limit" default:"100" minimum:"1" maximum:"500" doc:"How many at the most"`
+			Offset   int    `query:"offset" minimum:"0" doc:"How many are skipped"`
+			Body     RunBody
 		},
 		) (*response[[]parameter.Choice], error) {
-			choices, err := s.service.Choices(ctx, in.Report, in.Question)
+			search := plan.Search{Text: in.Search, Limit: in.Limit, Offset: in.Offset}
+			choices, err := s.service.Choices(ctx, in.Body.request(in.Report), in.Question, search)
 			if choices == nil {
 				choices = []parameter.Choice{}
 			}
 			return answer(s, choices, err)
+		})
+	post(s, "cover-report", "/reports/{report}/coverage", "How many records each day, month or year holds, the other answers applied", http.StatusOK, []int{404, 422, 502},
+		func(ctx context.Context, in *struct {
+			ReportPath
+			By   string `query:"by" default:"month" enum:"day,week,month,quarter,half,year" doc:"The unit of time"`
+			Body RunBody
+		},
+		) (*response[runner.Coverage], error) {
+			coverage, err := s.service.Coverage(ctx, in.Body.request(in.Report), in.By)
+			return answer(s, coverage, err)
 		})
 	post(s, "preview-report", "/reports/{report}/preview", "How inputs would be understood: the read-back, or every problem", http.StatusOK, []int{404, 502},
 		func(ctx context.Context, in *struct {

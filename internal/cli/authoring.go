@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"text/tabwriter"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -52,7 +54,7 @@ func (a *app) check() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			problems = append(problems, definition.Check(documents, definition.Known{})...)
+			problems = append(problems, definition.Check(documents, definition.Known{Zone: time.LoadLocation})...)
 			if len(given) == 1 {
 				for i := range problems {
 					problems[i].File = given[0]
@@ -125,6 +127,33 @@ func (a *app) printChecked(checked client.Checked, word string) {
 		} else {
 			fmt.Fprintf(a.Stdout, "%s %s is published as version %d\n", d.Kind, d.Name, d.Version)
 		}
+	}
+}
+
+func (a *app) uses() *cobra.Command {
+	return &cobra.Command{
+		Use:   "uses NAME",
+		Short: "List what depends on a definition or a source",
+		Args:  args(cobra.ExactArgs(1)),
+		RunE: func(cmd *cobra.Command, given []string) error {
+			users, err := a.client().Users(cmd.Context(), given[0])
+			if err != nil {
+				return err
+			}
+			if len(users) == 0 {
+				fmt.Fprintln(a.Stderr, "Nothing uses "+given[0]+".")
+			}
+			w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
+			for _, u := range users {
+				states := map[[2]bool]string{{true, true}: "draft and published", {true, false}: "draft", {false, true}: "published"}
+				through := ""
+				if u.Through != "" {
+					through = "through " + u.Through
+				}
+				fmt.Fprintf(w, "%s\t%s\t%s\t%s\n", u.Kind, u.Name, states[[2]bool{u.Draft, u.Published}], through)
+			}
+			return w.Flush()
+		},
 	}
 }
 

@@ -35,6 +35,9 @@ type Env struct {
 	Serve func(ctx context.Context, c config.Serve, demo bool, ready func(address string)) error
 	// Version is Pike Gate's own.
 	Version string
+	// Terminal tells that a person sits at the other end of standard input and
+	// output, who can be asked.
+	Terminal bool
 	// Program is how the binary was called, for commands that can be copied.
 	Program string
 }
@@ -85,8 +88,8 @@ func (a *app) root() *cobra.Command {
 	}
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	root.PersistentFlags().StringVar(&a.server, "server", config.DefaultServer(), "address of the service (or PIKEGATE_SERVER)")
-	root.AddCommand(a.reports(), a.ask(), a.run(), a.runs(), a.explain(), a.check(), a.push(), a.publish(),
-		a.schema(), a.period(), a.source(), a.serve(), a.demo())
+	root.AddCommand(a.reports(), a.ask(), a.run(), a.runs(), a.explain(), a.coverage(), a.check(), a.push(), a.publish(),
+		a.uses(), a.schema(), a.period(), a.source(), a.serve(), a.demo())
 	return root
 }
 

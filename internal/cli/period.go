@@ -1,55 +1,94 @@
 package cli
 
 import (
+	"bufio"
+	"encoding/json"
 	"fmt"
+	"io"
+	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"pikegate/core/civil"
 	"pikegate/core/diag"
 	"pikegate/core/period"
 	"pikegate/internal/config"
 )
 
+// calendarFlags are the options that say how dates are read.
+func calendarFlags(cmd *cobra.Command, s *civil.Settings) {
+	cmd.Flags().StringVar(&s.Zone, "zone", s.Zone, "the IANA zone in which days begin and end (default the machine's; the demonstration's is Europe/London)")
+	cmd.Flags().StringVar(&s.WeekStart, "week-start", s.WeekStart, "the first day of the week (default monday)")
+	cmd.Flags().StringVar(&s.FiscalStart, "fiscal-start", s.FiscalStart, "the month the fiscal year starts in, 1 to 12 (default 1)")
+	cmd.Flags().StringVar(&s.FiscalNamedBy, "fiscal-named-by", s.FiscalNamedBy, "whether a fiscal year is named by the year of its start or its end (default end)")
+	cmd.Flags().StringVar(&s.DateOrder, "date-order", s.DateOrder, "how 03/04/2026 is read: dmy or mdy (default: refused)")
+}
+
 func (a *app) period() *cobra.Command {
-	var asOf, zoneName, format string
+	var asOf, format, file string
+	var settings civil.Settings
 	cmd := &cobra.Command{
 		Use:     "period EXPRESSION",
 		Short:   "Show how a period is read, offline",
-		Example: "  pikegate period 'last month' --as-of 2026-04-02\n  pikegate period 2026-03-01/2026-03-31 --format json",
-		Args:    args(cobra.MinimumNArgs(1)),
-		RunE: func(_ *cobra.Command, given []string) error {
-			if format != "text" && format != "json" {
-				return usageError{fmt.Errorf("--format %s is not text or json", format)}
+		Example: "  pikegate period 'last month' --as-of 2026-04-02\n  pikegate period 2026-03-01/2026-03-31 --format json\n  pikegate period --file expressions.txt --format ndjson",
+		Args: args(func(_ *cobra.Command, given []string) error {
+			if (len(given) > 0) == (file != "") {
+				return fmt.Errorf("give an expression, or --file")
 			}
-			zone, err := config.Location(zoneName)
-			if err != nil {
-				return usageError{fmt.Errorf("--zone: %w", err)}
-			}
-			expression := strings.Join(given, " ")
-			ctx, problems := period.AsOf(config.Calendar(zone, a.Now()), asOf)
-			var reading period.Reading
-			if problems = problems.In("--as-of"); len(problems) == 0 {
-				reading, problems = period.Describe(expression, ctx)
-			}
-			if len(problems) > 0 {
-				return a.refusePeriod(problems, expression, asOf, format)
-			}
-			if format == "json" {
-				return a.printJSON(reading)
-			}
-			fmt.Fprintln(a.Stdout, reading.ReadBack)
-			fmt.Fprintln(a.Stdout, "  canonical  "+reading.Canonical)
-			fmt.Fprintln(a.Stdout, "  from       "+bound(reading.From, reading.FromInstant, "no start"))
-			fmt.Fprintln(a.Stdout, "  until      "+bound(reading.Until, reading.UntilInstant, "no end"))
-			fmt.Fprintln(a.Stdout, "  zone       "+zone.String())
 			return nil
+		}),
+		RunE: func(_ *cobra.Command, given []string) error {
+			ctx, err := config.Calendar(settings, a.Now())
+			if err != nil {
+				return usageError{err}
+			}
+			ctx, problems := period.AsOf(ctx, asOf)
+			if len(problems) > 0 {
+				a.explainProblems(problems.In("--as-of"), func(string) string { return asOf })
+				return refusedError{}
+			}
+			if file != "" {
+				if format != "" && format != "ndjson" {
+					return usageError{fmt.Errorf("--format %s: a file is read to ndjson", format)}
+				}
+				return a.readFile(file, ctx)
+			}
+			return a.readOne(strings.Join(given, " "), format, ctx)
 		},
 	}
 	asOfFlag(cmd, &asOf)
-	cmd.Flags().StringVar(&zoneName, "zone", "", "the IANA zone in which days begin and end (default the machine's)")
-	cmd.Flags().StringVar(&format, "format", "text", "text or json")
+	calendarFlags(cmd, &settings)
+	cmd.Flags().StringVar(&format, "format", "", "text or json; ndjson for a file")
+	cmd.Flags().StringVar(&file, "file", "", "read an expression a line from this file (- is standard input)")
 	return cmd
+}
+
+func (a *app) readOne(expression, format string, ctx civil.Context) error {
+	if format != "" && format != "text" && format != "json" && format != "ndjson" {
+		return usageError{fmt.Errorf("--format %s is not text, json or ndjson", format)}
+	}
+	reading, problems := period.Describe(expression, ctx)
+	switch {
+	case len(problems) > 0 && (format == "" || format == "text"):
+		a.explainProblems(problems, func(string) string { return expression })
+		return refusedError{}
+	case len(problems) > 0:
+		if err := a.printJSON(refusal(problems)); err != nil {
+			return err
+		}
+		return refusedError{}
+	case format == "json":
+		return a.printJSON(reading)
+	case format == "ndjson":
+		return json.NewEncoder(a.Stdout).Encode(reading)
+	}
+	fmt.Fprintln(a.Stdout, reading.ReadBack)
+	fmt.Fprintln(a.Stdout, "  canonical  "+reading.Canonical)
+	fmt.Fprintln(a.Stdout, "  from       "+bound(reading.From, reading.FromInstant, "no start"))
+	fmt.Fprintln(a.Stdout, "  until      "+bound(reading.Until, reading.UntilInstant, "no end"))
+	fmt.Fprintln(a.Stdout, "  zone       "+ctx.Zone.String())
+	return nil
 }
 
 func bound(at, instant *string, open string) string {
@@ -59,32 +98,68 @@ func bound(at, instant *string, open string) string {
 	return *at + " = " + *instant
 }
 
-// refusePeriod tells the problems as text, or as JSON of the promised shape.
-func (a *app) refusePeriod(problems diag.Problems, expression, asOf, format string) error {
-	if format == "text" {
-		a.explainProblems(problems, func(field string) string {
-			if field == "--as-of" {
-				return asOf
-			}
-			return expression
-		})
-		return refusedError{}
-	}
-	type entry struct {
-		Code    string `json:"code"`
-		Message string `json:"message"`
-		Hint    string `json:"hint"`
-		Offset  int    `json:"offset"`
-		Length  int    `json:"length"`
-	}
-	var refused struct {
-		Errors []entry `json:"errors"`
-	}
+// refused is the JSON of an expression that was refused.
+type refused struct {
+	Errors []refusedEntry `json:"errors"`
+}
+
+type refusedEntry struct {
+	Code    string `json:"code"`
+	Message string `json:"message"`
+	Hint    string `json:"hint"`
+	Offset  int    `json:"offset"`
+	Length  int    `json:"length"`
+}
+
+func refusal(problems diag.Problems) refused {
+	var r refused
 	for _, p := range problems {
-		refused.Errors = append(refused.Errors, entry{p.Code, p.Message, p.Hint, p.Offset, p.Length})
+		r.Errors = append(r.Errors, refusedEntry{p.Code, p.Message, p.Hint, p.Offset, p.Length})
 	}
-	if err := a.printJSON(refused); err != nil {
-		return err
+	return r
+}
+
+// maxLine is the longest line of a file that is read; a longer one is refused
+// as too long, not cut.
+const maxLine = 1 << 20
+
+// readFile reads an expression a line and prints a JSON object a line; a
+// refused line gives its problems, and the rest goes on.
+func (a *app) readFile(name string, ctx civil.Context) error {
+	in := a.Stdin
+	if name != "-" {
+		file, err := os.Open(name)
+		if err != nil {
+			return usageError{err}
+		}
+		defer file.Close()
+		in = file
 	}
-	return refusedError{}
+	return describeLines(in, a.Stdout, ctx)
+}
+
+func describeLines(in io.Reader, w io.Writer, ctx civil.Context) error {
+	lines := bufio.NewScanner(in)
+	lines.Buffer(make([]byte, 64<<10), maxLine)
+	out := bufio.NewWriterSize(w, 64<<10)
+	var line []byte
+	writer := period.NewLineWriter(ctx)
+	for lines.Scan() {
+		var problems diag.Problems
+		line, problems = writer.Append(line[:0], lines.Text())
+		if len(problems) > 0 {
+			object, err := json.Marshal(refusal(problems))
+			if err != nil {
+				return err
+			}
+			line = append(line[:0], object...)
+		}
+		if _, err := out.Write(append(line, '\n')); err != nil {
+			return err
+		}
+	}
+	if err := lines.Err(); err != nil {
+		return fmt.Errorf("a line is longer than 1 MiB: %w", err)
+	}
+	return out.Flush()
 }

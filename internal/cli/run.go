@@ -22,6 +22,7 @@ func (a *app) run() *cobra.Command {
 		Use:   "run REPORT",
 		Short: "Run a report and print its records",
 		Long: "Run a report. Records go to standard output (or a file), everything else to standard error.\n" +
+			"On a terminal, needed answers that were not given are asked for.\n" +
 			"The exit code is 0 when done or empty, 2 for wrong usage, 3 when input is refused, 1 when the run failed.",
 		Example: "  pikegate run passages-by-date --set period=2025-03\n" +
 			"  pikegate run passages-by-date --start 2025-03-01 --end 2025-03-31 --format csv --out march.csv",
@@ -34,6 +35,11 @@ func (a *app) run() *cobra.Command {
 			request, err := in.request(cmd.Context(), a.client(), given[0])
 			if err != nil {
 				return err
+			}
+			if a.Terminal {
+				if request, err = a.interview(cmd.Context(), given[0], request); err != nil {
+					return err
+				}
 			}
 			id, rows, err := a.client().Start(cmd.Context(), given[0], request, wire)
 			if err != nil {

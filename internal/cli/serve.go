@@ -38,7 +38,7 @@ func (a *app) serving(name, short, folder string, demo bool) *cobra.Command {
 	}
 	cmd.Flags().StringVar(&c.Listen, "listen", c.Listen, "HOST:PORT on this machine's loopback; port 0 picks a free one")
 	cmd.Flags().StringVar(&c.Data, "data", c.Data, "the folder of the service's own records; it is made if need be")
-	cmd.Flags().StringVar(&c.Zone, "zone", c.Zone, "the IANA zone in which days begin and end (default the machine's; the demonstration's is Europe/London)")
+	calendarFlags(cmd, &c.Calendar)
 	cmd.Flags().DurationVar(&c.TimeLimit, "time-limit", c.TimeLimit, "the longest a statement may take; 0 means no limit")
 	return cmd
 }

@@ -15,7 +15,9 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/diag"
+	"pikegate/core/parameter"
 	"pikegate/internal/output"
+	"pikegate/internal/runner"
 	"pikegate/internal/service"
 )
 
@@ -28,6 +30,10 @@ type (
 	Checked       = service.Checked
 	SourceInfo    = service.SourceInfo
 	RunRecord     = service.RunRecord
+	Preview       = service.Preview
+	User          = service.User
+	Coverage      = runner.Coverage
+	Choice        = parameter.Choice
 	Header        = output.Header
 	Summary       = output.Summary
 )
@@ -88,6 +94,27 @@ func (c *Client) Ask(ctx context.Context, report, asOf string) (out Sheet, err e
 // Explain tells how a run would come about.
 func (c *Client) Explain(ctx context.Context, report string, run Run) (out Explanation, err error) {
 	return out, c.call(ctx, http.MethodPost, "/reports/"+url.PathEscape(report)+"/explain", run, &out)
+}
+
+// Preview tells how inputs would be understood.
+func (c *Client) Preview(ctx context.Context, report string, run Run) (out Preview, err error) {
+	return out, c.call(ctx, http.MethodPost, "/reports/"+url.PathEscape(report)+"/preview", run, &out)
+}
+
+// Choices lists what a question's answer is chosen from, the other answers applied.
+func (c *Client) Choices(ctx context.Context, report, question, search string, limit int, run Run) (out []Choice, err error) {
+	path := "/reports/" + url.PathEscape(report) + "/questions/" + url.PathEscape(question) + "/choices?limit=" + strconv.Itoa(limit) + "&search=" + url.QueryEscape(search)
+	return out, c.call(ctx, http.MethodPost, path, run, &out)
+}
+
+// Coverage tells how many records each unit of time holds.
+func (c *Client) Coverage(ctx context.Context, report, by string, run Run) (out Coverage, err error) {
+	return out, c.call(ctx, http.MethodPost, "/reports/"+url.PathEscape(report)+"/coverage?by="+url.QueryEscape(by), run, &out)
+}
+
+// Users lists what depends on a definition or a source.
+func (c *Client) Users(ctx context.Context, name string) (out []User, err error) {
+	return out, c.call(ctx, http.MethodGet, "/uses/"+url.PathEscape(name), nil, &out)
 }
 
 // Start runs a report and gives its number and the stream of its records in

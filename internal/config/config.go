@@ -7,6 +7,7 @@ import (
 	"net"
 	"os"
 	"strconv"
+	"strings"
 	"time"
 
 	"pikegate/core/civil"
@@ -18,9 +19,8 @@ type Serve struct {
 	Listen string
 	// Data is the folder of our own records. It is made if need be.
 	Data string
-	// Zone is the IANA zone in which days begin and end; empty means the
-	// machine's own.
-	Zone string
+	// Calendar is how dates are read; an empty zone means the machine's own.
+	Calendar civil.Settings
 	// TimeLimit is the longest a statement may take; 0 means no limit.
 	TimeLimit time.Duration
 }
@@ -39,7 +39,7 @@ func DefaultServe(data string) Serve {
 	return Serve{
 		Listen:    env("PIKEGATE_LISTEN", DefaultListen),
 		Data:      env("PIKEGATE_DATA", data),
-		Zone:      os.Getenv("PIKEGATE_ZONE"),
+		Calendar:  civil.Settings{Zone: os.Getenv("PIKEGATE_ZONE")},
 		TimeLimit: 5 * time.Minute,
 	}
 }
@@ -67,15 +67,12 @@ func (s Serve) Validate() error {
 	if s.TimeLimit < 0 {
 		return fmt.Errorf("--time-limit %s is less than nothing", s.TimeLimit)
 	}
-	_, err = Location(s.Zone)
+	_, err = Calendar(s.Calendar, time.Time{})
 	return err
 }
 
-// Location loads a zone by its IANA name; empty means the machine's own.
+// Location loads a zone by its IANA name.
 func Location(name string) (*time.Location, error) {
-	if name == "" {
-		return localZone(), nil
-	}
 	zone, err := time.LoadLocation(name)
 	if err != nil || name == "Local" {
 		return nil, fmt.Errorf("there is no zone %q; write an IANA name such as Europe/London", name)
@@ -105,6 +102,12 @@ func localZone() *time.Location {
 }
 
 // Calendar is the context dates are read in, its clock set to now.
-func Calendar(zone *time.Location, now time.Time) civil.Context {
-	return civil.Context{Zone: zone, Now: civil.Instant(now.Unix()), WeekStart: time.Monday, FiscalStart: 1}
+func Calendar(s civil.Settings, now time.Time) (civil.Context, error) {
+	start := civil.Context{Zone: localZone(), Now: civil.Instant(now.Unix()), WeekStart: time.Monday, FiscalStart: 1}
+	ctx, problems := s.Apply(start, Location)
+	if len(problems) > 0 {
+		p := problems[0]
+		return ctx, fmt.Errorf("--%s: %s %s", strings.ReplaceAll(p.Field, "_", "-"), p.Message, p.Hint)
+	}
+	return ctx, nil
 }

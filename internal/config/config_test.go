@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/core/civil"
 	"pikegate/internal/config"
 )
 
@@ -24,16 +25,23 @@ func TestValidate(t *testing.T) {
 		}
 	}
 	assert.ErrorContains(t, config.Serve{Listen: "127.0.0.1:0", TimeLimit: -time.Second}.Validate(), "--time-limit")
-	assert.ErrorContains(t, config.Serve{Listen: "127.0.0.1:0", Zone: "Nowhere"}.Validate(), "IANA")
+	assert.ErrorContains(t, config.Serve{Listen: "127.0.0.1:0", Calendar: civil.Settings{Zone: "Nowhere"}}.Validate(), "IANA")
 }
 
-func TestLocation(t *testing.T) {
+func TestCalendar(t *testing.T) {
 	t.Setenv("TZ", "Asia/Kolkata")
-	zone, err := config.Location("")
+	ctx, err := config.Calendar(civil.Settings{WeekStart: "sunday", FiscalStart: "4", FiscalNamedBy: "start", DateOrder: "mdy"}, time.Unix(5, 0))
 	require.NoError(t, err)
-	assert.Equal(t, "Asia/Kolkata", zone.String(), "the machine's zone under its own name, never Local")
-	_, err = config.Location("Local")
-	assert.Error(t, err)
+	assert.Equal(t, "Asia/Kolkata", ctx.Zone.String(), "the machine's zone under its own name, never Local")
+	ctx.Zone = nil
+	assert.Equal(t, civil.Context{Now: 5, WeekStart: time.Sunday, FiscalStart: 4, FiscalByStart: true, Order: civil.OrderMDY}, ctx)
+	for option, s := range map[string]civil.Settings{
+		"--zone": {Zone: "Local"}, "--week-start": {WeekStart: "someday"}, "--fiscal-start": {FiscalStart: "13"},
+		"--fiscal-named-by": {FiscalNamedBy: "middle"}, "--date-order": {DateOrder: "ymd"},
+	} {
+		_, err = config.Calendar(s, time.Time{})
+		assert.ErrorContains(t, err, option)
+	}
 }
 
 func TestEnvironment(t *testing.T) {
@@ -44,5 +52,5 @@ func TestEnvironment(t *testing.T) {
 	t.Setenv("PIKEGATE_ZONE", "UTC")
 	assert.Equal(t, "http://127.0.0.1:1", config.DefaultServer())
 	c := config.DefaultServe("here")
-	assert.Equal(t, []string{"127.0.0.1:2", "/there", "UTC"}, []string{c.Listen, c.Data, c.Zone})
+	assert.Equal(t, []string{"127.0.0.1:2", "/there", "UTC"}, []string{c.Listen, c.Data, c.Calendar.Zone})
 }

@@ -3,111 +3,105 @@ package runner
 import (
 	"context"
 	"slices"
+	"strconv"
 
-	"pikegate/core/criteria"
-	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
 )
 
-// maxChoices is how many values of a column are offered.
-const maxChoices = 1000
+// MaxChoices is how many choices one page holds at the most.
+const MaxChoices = 500
 
-// Choices lists what a question's answer is chosen from.
-func Choices(ctx context.Context, job Job, q parameter.Parameter) ([]parameter.Choice, error) {
-	if q.Choices.Column == "" {
+// Choices lists a page of what a question's answer is chosen from, under the
+// other answers of the job as far as they can be read.
+func Choices(ctx context.Context, job Job, q parameter.Parameter, search plan.Search) ([]parameter.Choice, error) {
+	if unit := q.Limits.Whole; unit != "" {
+		covered, err := Cover(ctx, job, unit)
+		choices := make([]parameter.Choice, len(covered.Units))
+		for i, u := range covered.Units {
+			choices[i] = parameter.Choice{Value: u.Period, Label: u.ReadBack, Count: &covered.Units[i].Count}
+		}
+		return choices, err
+	}
+	if !q.Choices.FromData() {
 		return q.Choices.Listed, nil
 	}
-	ref, ok := choiceRef(job.Compiled, q.Choices.Column)
-	if !ok {
-		return nil, nil
+	_, values, _ := job.Read() // what cannot be read narrows nothing
+	statement, problems := plan.Offer(job.Compiled, q.Name, values, job.Context.Context, search)
+	if err := problems.Err(); err != nil {
+		return nil, err
 	}
-	values, err := distinct(ctx, job, ref, nil)
-	choices := make([]parameter.Choice, len(values))
-	for i, v := range values {
-		choices[i] = parameter.Choice{Value: v}
-	}
+	choices := []parameter.Choice{}
+	err := job.Source.Stream(ctx, job.Source.Dialect().Write(statement), func(row []any) error {
+		c := parameter.Choice{Value: cellText(row[0])}
+		count, isCount := row[1].(int64)
+		if q.Choices.Query == "" && isCount {
+			c.Count = &count
+		} else if label := cellText(row[1]); label != c.Value {
+			c.Label = label
+		}
+		choices = append(choices, c)
+		return nil
+	})
 	return choices, err
 }
 
-// choiceRef finds the column that choices come from among the query's tables.
-func choiceRef(c *definition.Compiled, text string) (criteria.Ref, bool) {
-	column, ok := definition.ChoiceColumn(text)
-	if !ok {
-		return criteria.Ref{}, false
+// cellText is a value as people type it.
+func cellText(v any) string {
+	switch v := v.(type) {
+	case string:
+		return v
+	case int64:
+		return strconv.FormatInt(v, 10)
+	case float64:
+		return strconv.FormatFloat(v, 'f', -1, 64)
 	}
-	tables := []criteria.Table{c.From}
-	for _, j := range c.Joins {
-		tables = append(tables, j.Table)
-	}
-	_, problems := criteria.Resolve(text, column, criteria.Scope{Tables: tables})
-	return column.Ref, len(problems) == 0
+	return ""
 }
 
-// distinct reads the values that occur in a column, of those wanted or of all.
-func distinct(ctx context.Context, job Job, ref criteria.Ref, wanted []string) ([]string, error) {
-	table := ""
-	if job.Compiled.From.Alias == ref.Alias {
-		table = job.Compiled.From.Table.Name
-	}
-	for _, j := range job.Compiled.Joins {
-		if j.Alias == ref.Alias {
-			table = j.Table.Table.Name
-		}
-	}
-	column := plan.Column{Ref: ref}
-	s := plan.Statement{
-		Fetch: []criteria.Ref{ref}, From: plan.Table{Name: table, Alias: ref.Alias}, Distinct: true, Limit: maxChoices,
-		Where: []plan.Condition{{Expr: plan.Not{X: plan.IsBlank{X: column}}}}, Sort: []plan.SortKey{{Expr: column}},
-	}
-	if wanted != nil {
-		in := plan.In{X: column}
-		for _, w := range wanted {
-			in.Values = append(in.Values, w)
-		}
-		s.Where = append(s.Where, plan.Condition{Expr: in})
-		s.Limit = len(wanted)
-	}
-	var values []string
-	err := job.Source.Stream(ctx, job.Source.Dialect().Write(s), func(row []any) error {
-		if text, ok := row[0].(string); ok {
-			values = append(values, text)
-		}
-		return nil
-	})
-	return values, err
-}
-
-// offered refuses answers that do not occur in the column they are chosen from.
+// offered refuses answers that cannot match: they do not occur where they are
+// chosen from, under the other answers. Only then are the choices asked for,
+// to name the nearest ones.
 func offered(ctx context.Context, job Job, questions []parameter.Parameter, values parameter.Values) (diag.Problems, error) {
 	var problems diag.Problems
 	for _, q := range questions {
-		typed := values[q.Name].Texts
-		if q.Choices.Column == "" || len(typed) == 0 {
+		typed := q.Canonical(values[q.Name])
+		if !q.Choices.FromData() || len(typed) == 0 {
 			continue
 		}
-		ref, ok := choiceRef(job.Compiled, q.Choices.Column)
-		if !ok {
-			continue
+		var wanted []any
+		for _, t := range values[q.Name].Texts {
+			wanted = append(wanted, t)
 		}
-		there, err := distinct(ctx, job, ref, typed)
+		for _, n := range values[q.Name].Numbers {
+			wanted = append(wanted, n)
+		}
+		there, err := Choices(ctx, job, q, plan.Search{Wanted: wanted})
 		if err != nil {
 			return nil, err
 		}
 		if len(there) == len(typed) {
 			continue
 		}
-		all, err := distinct(ctx, job, ref, nil)
+		all, err := Choices(ctx, job, q, plan.Search{Limit: MaxChoices})
 		if err != nil {
 			return nil, err
 		}
+		has := func(choices []parameter.Choice, value string) bool {
+			return slices.ContainsFunc(choices, func(c parameter.Choice) bool { return c.Value == value })
+		}
+		offers := make([]string, len(all))
+		for i, c := range all {
+			offers[i] = c.Value
+		}
 		for _, t := range typed {
-			if !slices.Contains(there, t) {
-				p := parameter.NotOffered(t, all)
-				p.Field = q.Name
-				problems = append(problems, p)
+			if has(there, t) {
+				continue
 			}
+			p := parameter.NotOffered(t, offers)
+			p.Field = q.Name
+			problems = append(problems, p)
 		}
 	}
 	return problems, nil

@@ -10,7 +10,6 @@ import (
 	"strings"
 	"time"
 
-	"pikegate/core/civil"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/dialect"
@@ -44,7 +43,7 @@ type Job struct {
 	Typed map[string]any
 	// Problems is what was wrong before the inputs could be read one by one.
 	Problems diag.Problems
-	Context  civil.Context
+	Context  parameter.Context
 	Source   engine.Source
 }
 
@@ -61,13 +60,7 @@ type Prepared struct {
 // Prepare reads the inputs and writes the SQL. Nothing is asked of the
 // database unless an answer must be one of the values that occur in it.
 func Prepare(ctx context.Context, job Job) (Prepared, error) {
-	asked, set := job.Report.Questions(*job.Compiled.Query)
-	values, problems := parameter.Read(asked, job.Inputs, job.Context)
-	for _, q := range set {
-		value, found := q.Read(parameter.Input{Texts: []string{job.Report.Set[q.Name]}}, job.Context)
-		values[q.Name] = value
-		problems = append(problems, found.In(q.Name)...)
-	}
+	asked, values, problems := job.Read()
 	problems = append(slices.Clone(job.Problems), problems...)
 	if err := problems.Err(); err != nil {
 		return Prepared{Questions: asked, Values: values}, err
@@ -75,11 +68,28 @@ func Prepare(ctx context.Context, job Job) (Prepared, error) {
 	if problems, err := offered(ctx, job, asked, values); err != nil || problems.Failed() {
 		return Prepared{Questions: asked, Values: values}, errors.Join(err, problems.Err())
 	}
-	statement, problems := plan.Bind(job.Compiled, job.Report.Columns, values, job.Context)
+	statement, problems := plan.Bind(job.Compiled, job.Report.Columns, values, job.Context.Context)
 	if err := problems.Err(); err != nil {
 		return Prepared{Questions: asked, Values: values}, err
 	}
 	return Prepared{asked, values, statement, job.Source.Dialect().Write(statement), readBack(job.Report, statement)}, nil
+}
+
+// Read reads the inputs: the questions people see, and the values of all, those
+// the report sets itself among them.
+func (job Job) Read() (asked []parameter.Parameter, values parameter.Values, problems diag.Problems) {
+	asked, set := job.Report.Questions(*job.Compiled.Query)
+	for i := range set {
+		set[i].Default, set[i].Shown = []string{job.Report.Set[set[i].Name]}, parameter.Hidden
+	}
+	values, problems = parameter.Read(slices.Concat(asked, set), job.Compiled.Rules, job.Inputs, job.Context)
+	shown := asked[:0:0]
+	for _, q := range asked {
+		if q.Shown != parameter.Hidden {
+			shown = append(shown, q)
+		}
+	}
+	return shown, values, problems
 }
 
 // readBack says what is selected: every condition in words.
@@ -118,7 +128,7 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		record.Outcome, record.Problem = outcomeOf(err), err.Error()
 		return record, errors.Join(err, r.Store.SaveRun(&record))
 	}
-	record.Resolved, record.ReadBack = resolved(prepared), prepared.ReadBack
+	record.Resolved, record.ReadBack = resolved(job, prepared), prepared.ReadBack
 	record.SQL, record.Args = prepared.Query.SQL, prepared.Query.Args
 	if err := r.Store.SaveRun(&record); err != nil {
 		return record, err
@@ -190,16 +200,16 @@ func problemOf(outcome string, err error, limit time.Duration) string {
 }
 
 // resolved is what the inputs were read as, by question.
-func resolved(p Prepared) map[string]any {
+func resolved(job Job, p Prepared) map[string]any {
 	out := map[string]any{}
-	for name, v := range p.Values {
-		switch {
-		case !v.Given:
-			out[name] = nil
-		case v.Texts != nil:
-			out[name] = v.Texts
+	for _, q := range job.Compiled.Questions {
+		switch canonical := q.Canonical(p.Values[q.Name]); {
+		case len(canonical) == 0:
+			out[q.Name] = nil
+		case q.Many:
+			out[q.Name] = canonical
 		default:
-			out[name] = v.Span.Canonical()
+			out[q.Name] = canonical[0]
 		}
 	}
 	return out

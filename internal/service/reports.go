@@ -6,10 +6,12 @@ import (
 	"fmt"
 	"time"
 
+	"pikegate/core/civil"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
 	"pikegate/core/period"
+	"pikegate/core/plan"
 	"pikegate/internal/runner"
 	"pikegate/internal/store"
 )
@@ -79,16 +81,16 @@ func (s *Service) Ask(ctx context.Context, report, asOf string) (Sheet, error) {
 	info := ReportInfo{Name: report, Tags: job.Report.Tags, Version: job.Version}
 	info.Title, info.About = job.Report.Heading()
 	sheet := Sheet{ReportInfo: info, Zone: job.Context.Zone.String(), Today: job.Context.Today().String()}
-	asked, _ := job.Report.Questions(*job.Compiled.Query)
+	asked, values, _ := job.Read()
 	for _, q := range asked {
 		made := SheetQuestion{Parameter: q}
-		if v, problems := q.Read(parameter.Input{}, job.Context); v.Given && len(problems) == 0 {
+		if v := values[q.Name]; v.Given {
 			made.DefaultReadBack = q.ReadBack(v)
 		}
-		if span, problems := period.Read(q.Limits.Earliest, job.Context); len(problems) == 0 && !span.OpenStart() {
+		if span, problems := period.Read(q.Limits.Earliest, job.Context.Context); len(problems) == 0 && !span.OpenStart() {
 			made.Earliest = span.FirstDay().String()
 		}
-		if span, problems := period.Read(q.Limits.Latest, job.Context); len(problems) == 0 && !span.OpenEnd() {
+		if span, problems := period.Read(q.Limits.Latest, job.Context.Context); len(problems) == 0 && !span.OpenEnd() {
 			made.Latest = span.LastDay().String()
 		}
 		sheet.Questions = append(sheet.Questions, made)
@@ -96,21 +98,32 @@ func (s *Service) Ask(ctx context.Context, report, asOf string) (Sheet, error) {
 	return sheet, nil
 }
 
-// Choices lists what a question's answer is chosen from.
-func (s *Service) Choices(ctx context.Context, report, question string) ([]parameter.Choice, error) {
-	job, err := s.job(ctx, Request{Report: report})
+// Choices lists a page of what a question's answer is chosen from, under the
+// other answers.
+func (s *Service) Choices(ctx context.Context, r Request, question string, search plan.Search) ([]parameter.Choice, error) {
+	job, err := s.job(ctx, r)
 	if err != nil {
 		return nil, err
 	}
-	asked, _ := job.Report.Questions(*job.Compiled.Query)
+	asked, _, _ := job.Read()
 	var names []string
 	for _, q := range asked {
 		if q.Name == question {
-			return runner.Choices(ctx, job, q)
+			return runner.Choices(ctx, job, q, search)
 		}
 		names = append(names, q.Name)
 	}
 	return nil, notFound("question", question, names)
+}
+
+// Coverage tells how many records each unit of time holds, the other answers
+// applied.
+func (s *Service) Coverage(ctx context.Context, r Request, by string) (runner.Coverage, error) {
+	job, err := s.job(ctx, r)
+	if err != nil {
+		return runner.Coverage{}, err
+	}
+	return runner.Cover(ctx, job, by)
 }
 
 // Request is what a caller gives to run or explain a report.
@@ -197,7 +210,13 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 	if err != nil {
 		return runner.Job{}, err
 	}
-	query, ok := queryOf(version.Uses)
+	frozen, err := decoded(version.Uses)
+	if err != nil {
+		return runner.Job{}, err
+	}
+	report := documents[0].(*definition.Report)
+	library := definition.LibraryOf(frozen, definition.Library{})
+	query, ok := library.Query(report.Query)
 	if !ok {
 		return runner.Job{}, fmt.Errorf("the report %s has no readable query", r.Report)
 	}
@@ -205,21 +224,22 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 	if err != nil {
 		return runner.Job{}, err
 	}
-	compiled, problems := definition.Compile(query, &source.catalogue)
+	compiled, problems := definition.Compile(query, &source.catalogue, library)
 	if problems.Failed() {
 		return runner.Job{}, fmt.Errorf("the source %s no longer fits the report: %w", query.Source, problems)
 	}
-	inputs, found := r.Inputs.read()
-	calendar, err := s.calendar(r.AsOf)
-	var asOfProblems diag.Problems
-	if errors.As(err, &asOfProblems) {
-		found = append(found, asOfProblems...)
-	} else if err != nil {
-		return runner.Job{}, err
+	calendar, problems := report.Calendar.Apply(s.Calendar, time.LoadLocation)
+	if problems.Failed() {
+		return runner.Job{}, fmt.Errorf("the calendar of the report %s cannot be read: %w", r.Report, problems)
 	}
+	inputs, found := r.Inputs.read()
+	calendar.Now = civil.Instant(s.Now().Unix())
+	calendar, problems = period.AsOf(calendar, r.AsOf)
+	found = append(found, problems.In("as_of")...)
+	marks, _ := parameter.MarksOf(report.Language)
 	return runner.Job{
-		Report: documents[0].(*definition.Report), Version: version.Number, Compiled: compiled,
-		Inputs: inputs, Typed: r.Inputs, Problems: found, Context: calendar, Source: source.Source,
+		Report: report, Version: version.Number, Compiled: compiled, Inputs: inputs, Typed: r.Inputs,
+		Problems: found, Context: parameter.Context{Context: calendar, Marks: marks}, Source: source.Source,
 	}, nil
 }
 

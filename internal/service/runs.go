@@ -60,7 +60,7 @@ func answers(p runner.Prepared) []Answer {
 		v := p.Values[q.Name]
 		a := Answer{
 			Name: q.Name, Label: q.Label, Typed: v.Typed, Default: v.Default, Given: v.Given,
-			Canonical: v.Canonical(), ReadBack: q.ReadBack(v),
+			Canonical: q.Canonical(v), ReadBack: q.ReadBack(v),
 		}
 		if v.Given && q.Kind == parameter.Period {
 			if !v.Span.OpenStart() {

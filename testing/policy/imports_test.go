@@ -21,7 +21,7 @@ core/criteria            core/catalog core/civil core/diag core/period
 core/parameter           core/catalog core/civil core/criteria core/diag core/period
 core/definition          core/catalog core/civil core/criteria core/diag core/parameter core/period
 core/plan                core/catalog core/civil core/criteria core/definition core/diag core/parameter core/period
-core/dialect             core/criteria core/plan
+core/dialect             core/catalog core/civil core/criteria core/plan
 
 internal/engine          core/catalog core/dialect
 internal/engine/sqlite   core/catalog core/dialect internal/engine
@@ -30,8 +30,8 @@ internal/store
 internal/runner          core/* internal/engine internal/output internal/store
 internal/service         core/* internal/engine internal/output internal/runner internal/store
 internal/api/console
-internal/api             core/* internal/api/console internal/engine internal/output internal/service
-internal/client          core/catalog core/diag internal/output internal/service
+internal/api             core/* internal/api/console internal/engine internal/output internal/runner internal/service
+internal/client          core/catalog core/diag core/parameter internal/output internal/runner internal/service
 internal/config          core/civil
 internal/cli             core/* internal/client internal/config internal/output
 internal/demo            internal/service
@@ -42,8 +42,9 @@ cmd/pikegate             internal/*
 // type, and a YAML parser where documents are read.
 var outside = map[string][]string{
 	"core/criteria":   {"github.com/shopspring/decimal"},
-	"core/definition": {"github.com/goccy/go-yaml"},
+	"core/definition": {"github.com/goccy/go-yaml", "github.com/shopspring/decimal"},
 	"core/dialect":    {"github.com/shopspring/decimal"},
+	"core/parameter":  {"github.com/shopspring/decimal"},
 	"core/plan":       {"github.com/shopspring/decimal"},
 }
 

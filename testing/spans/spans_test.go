@@ -166,7 +166,7 @@ columns: [id]
 criteria: '"%s" within :period'
 `, encoding))
 	require.Empty(t, problems)
-	compiled, problems := definition.Compile(documents[0].(*definition.Query), &c)
+	compiled, problems := definition.Compile(documents[0].(*definition.Query), &c, definition.Library{})
 	require.Empty(t, problems)
 	return query{compiled, source}
 }

@@ -1,0 +1,60 @@
+package definition
+
+import (
+	"fmt"
+	"slices"
+
+	"pikegate/core/diag"
+	"pikegate/core/parameter"
+	"pikegate/core/period"
+)
+
+// CheckReport checks a report against its query.
+func CheckReport(r *Report, q *Query) diag.Problems {
+	c := compiler{query: q}
+	c.name(r.Head)
+	var questions, columns []string
+	kinds := map[string]parameter.Kind{}
+	for _, p := range q.Parameters {
+		questions = append(questions, p.Name)
+		kinds[p.Name] = parameter.Kind(p.Kind)
+	}
+	if _, known := parameter.MarksOf(r.Language); r.Language != "" && !known {
+		c.fail("language", 0, "unknown_language", fmt.Sprintf("How numbers are written in %q is not known.", r.Language), "Write a language tag, such as en, de or fr.")
+	}
+	for _, col := range q.Columns {
+		columns = append(columns, col.Name)
+	}
+	known := func(field, what, name string, names []string) {
+		if !slices.Contains(names, name) {
+			c.fail(field, 0, "unknown_"+what, fmt.Sprintf("The query %s has no %s %s.", q.Name, what, name), nearOr(name, names))
+		}
+	}
+	readable := func(field, name, text string) {
+		if kinds[name] == parameter.Period {
+			_, problems := period.Parse(text)
+			for _, p := range problems.In(field) {
+				p.Source = text
+				c.problems = append(c.problems, p)
+			}
+		}
+	}
+	for i, a := range r.Ask {
+		field := fmt.Sprintf("ask[%d]", i)
+		known(field, "question", a.Name, questions)
+		for _, text := range slices.Concat(a.Quick, a.Default) {
+			readable(field, a.Name, text)
+		}
+		if _, both := r.Set[a.Name]; both {
+			c.fail(field, 0, "twice", a.Name+" is both asked and set.", "Take one of them away.")
+		}
+	}
+	for name, text := range r.Set {
+		known("set."+name, "question", name, questions)
+		readable("set."+name, name, text)
+	}
+	for i, name := range r.Columns {
+		known(fmt.Sprintf("columns[%d]", i), "column", name, columns)
+	}
+	return c.problems
+}

@@ -1,0 +1,89 @@
+package parameter
+
+import (
+	"strings"
+
+	"github.com/shopspring/decimal"
+
+	"pikegate/core/criteria"
+	"pikegate/core/diag"
+	"pikegate/core/period"
+)
+
+// derive works a value out from others: a period or date by the language of
+// periods (":period - 1 year"), a number by arithmetic (":from * 2"), a text
+// by naming another (":region"). Without what it needs it is left blank.
+func (q Parameter) derive(values Values, ctx Context) (Value, diag.Problems) {
+	switch q.Kind {
+	case Period, Date, DateTime:
+		return q.deriveSpan(values, ctx)
+	case Integer, Decimal:
+		e, problems := criteria.Parse(q.Derive)
+		if len(problems) > 0 {
+			return Value{}, problems
+		}
+		n, ok := arithmetic(e, values)
+		if !ok {
+			return Value{}, nil
+		}
+		if q.Kind == Integer {
+			n = n.Round(0)
+		}
+		return Value{Given: true, Typed: q.Derive, Numbers: []decimal.Decimal{n}}, nil
+	}
+	v := values[strings.TrimPrefix(strings.TrimSpace(q.Derive), ":")]
+	v.Typed = q.Derive
+	return v, nil
+}
+
+func (q Parameter) deriveSpan(values Values, ctx Context) (Value, diag.Problems) {
+	e, problems := period.Parse(q.Derive)
+	if len(problems) > 0 {
+		return Value{}, problems
+	}
+	for _, name := range e.Names() {
+		if !values[name].Given {
+			return Value{}, nil
+		}
+	}
+	span, problems := e.ResolveWith(ctx.Context, func(name string) (period.Span, bool) { return values[name].stretch() })
+	if len(problems) > 0 {
+		return Value{}, problems
+	}
+	v := Value{Given: true, Typed: q.Derive, Span: span}
+	if q.Kind != Period {
+		v.Spans = []period.Span{span}
+	}
+	return v, nil
+}
+
+// stretch is the value as one stretch of time.
+func (v Value) stretch() (period.Span, bool) {
+	if len(v.Spans) > 0 {
+		return v.Spans[0], v.Given
+	}
+	return v.Span, v.Given
+}
+
+// arithmetic works out an expression on the numbers of other questions; false
+// where one is blank, or is divided by zero.
+func arithmetic(e criteria.Expr, values Values) (decimal.Decimal, bool) {
+	switch e := e.(type) {
+	case *criteria.Number:
+		return e.Value, true
+	case *criteria.Parameter:
+		if v := values[e.Name]; v.Given && len(v.Numbers) == 1 {
+			return v.Numbers[0], true
+		}
+	case *criteria.Negative:
+		x, ok := arithmetic(e.X, values)
+		return x.Neg(), ok
+	case *criteria.Arithmetic:
+		x, ok1 := arithmetic(e.Left, values)
+		y, ok2 := arithmetic(e.Right, values)
+		if ok1 && ok2 {
+			return criteria.Calculate(e.Op, x, y)
+		}
+	}
+	return decimal.Decimal{}, false
+}

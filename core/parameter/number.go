@@ -1,0 +1,135 @@
+package parameter
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/shopspring/decimal"
+
+	"pikegate/core/diag"
+)
+
+// Marks are how a language writes numbers: the characters that may part
+// thousands, and the decimal mark. The zero value is a point and no thousands.
+type Marks struct {
+	Thousands string
+	Decimal   byte
+}
+
+// languages that write numbers in another way than English, by their first
+// subtag (RFC 5646), or whole.
+var languages = map[string]Marks{
+	"en": {",", '.'}, "de-CH": {"’'", '.'},
+	"de": {".", ','}, "nl": {".", ','}, "da": {".", ','}, "es": {".", ','}, "it": {".", ','}, "pt": {".", ','},
+	"tr": {".", ','}, "id": {".", ','}, "el": {".", ','},
+	"fr": {spaces, ','}, "sv": {spaces, ','}, "nb": {spaces, ','}, "fi": {spaces, ','}, "pl": {spaces, ','},
+	"cs": {spaces, ','}, "sk": {spaces, ','}, "ru": {spaces, ','}, "uk": {spaces, ','}, "hu": {spaces, ','}, "bg": {spaces, ','},
+}
+
+// spaces part thousands in many languages: blank, no-break and narrow no-break.
+const spaces = " \u00a0\u202f"
+
+// MarksOf gives the marks of a language tag such as de or de-CH; false when
+// it is not known.
+func MarksOf(language string) (Marks, bool) {
+	if m, ok := languages[language]; ok {
+		return m, true
+	}
+	first, _, _ := strings.Cut(language, "-")
+	m, ok := languages[first]
+	return m, ok
+}
+
+// maxDigits bounds what is read as a number.
+const maxDigits = 60
+
+// readNumber reads a number in the marks of a language, exactly.
+func (q Parameter) readNumber(text string, m Marks) (decimal.Decimal, diag.Problems) {
+	if m.Decimal == 0 {
+		m.Decimal = '.'
+	}
+	fail := func(code, message, hint string, fixes ...diag.Fix) (decimal.Decimal, diag.Problems) {
+		p := diag.At(text, 0, len(text), code, message)
+		p.Hint, p.Fixes = hint, fixes
+		return decimal.Decimal{}, diag.Problems{p}
+	}
+	plain, ok := m.plain(text)
+	n, err := decimal.NewFromString(plain)
+	if !ok || err != nil {
+		return fail("not_a_number", fmt.Sprintf("%q is not a number here.", text), "Write it as "+m.example(q.Kind)+".")
+	}
+	places := max(0, -int(n.Exponent()))
+	allowed, err := strconv.Atoi(q.Limits.Places)
+	switch {
+	case q.Kind == Integer && !n.IsInteger():
+		nearest := n.Round(0).String()
+		return fail("not_whole_number", fmt.Sprintf("%q is not a whole number.", text), "Leave the fraction out.", diag.Fix{Label: nearest, Text: nearest})
+	case q.Kind == Decimal && err == nil && places > allowed && !n.Equal(n.Round(int32(allowed))):
+		return fail("too_fine", fmt.Sprintf("%q has %d decimal places; at most %d are allowed.", text, places, allowed), "Round it.")
+	}
+	if least, err := decimal.NewFromString(q.Limits.Least); err == nil && n.LessThan(least) {
+		return fail("too_small", fmt.Sprintf("%s is less than the least allowed, %s.", text, least), "", diag.Fix{Label: least.String(), Text: m.write(least)})
+	}
+	if most, err := decimal.NewFromString(q.Limits.Most); err == nil && n.GreaterThan(most) {
+		return fail("too_large", fmt.Sprintf("%s is more than the most allowed, %s.", text, most), "", diag.Fix{Label: most.String(), Text: m.write(most)})
+	}
+	return n, nil
+}
+
+// plain rewrites a number with a point and no thousands. Thousands must stand
+// in groups of three: 1.5 is no number where a point parts thousands.
+func (m Marks) plain(text string) (string, bool) {
+	var b strings.Builder
+	rest := strings.Replace(text, "−", "-", 1)
+	if len(rest) > 0 && (rest[0] == '-' || rest[0] == '+') {
+		b.WriteByte(rest[0])
+		rest = rest[1:]
+	}
+	whole, fraction, hasFraction := strings.Cut(rest, string(m.Decimal))
+	groups := strings.FieldsFunc(whole, func(r rune) bool { return strings.ContainsRune(m.Thousands, r) })
+	if len(whole) > maxDigits || len(fraction) > maxDigits || (hasFraction && fraction == "") || len(groups) == 0 {
+		return "", false
+	}
+	parted := len(groups) > 1
+	if parts := len(groups) - 1; parts > 0 && len([]rune(whole)) != len(strings.Join(groups, ""))+parts {
+		return "", false // a mark at an end, or two together
+	}
+	for i, g := range groups {
+		if !digitsOnly(g) || parted && (i == 0 && len(g) > 3 || i > 0 && len(g) != 3) {
+			return "", false
+		}
+		b.WriteString(g)
+	}
+	if !parted && len(groups[0]) != len(whole) {
+		return "", false
+	}
+	if hasFraction {
+		if !digitsOnly(fraction) {
+			return "", false
+		}
+		b.WriteString("." + fraction)
+	}
+	return b.String(), true
+}
+
+func digitsOnly(s string) bool {
+	for i := range len(s) {
+		if s[i] < '0' || s[i] > '9' {
+			return false
+		}
+	}
+	return s != ""
+}
+
+// write writes a number with the decimal mark and no thousands.
+func (m Marks) write(n decimal.Decimal) string {
+	return strings.Replace(n.String(), ".", string(m.Decimal), 1)
+}
+
+func (m Marks) example(k Kind) string {
+	if k == Integer {
+		return "1250"
+	}
+	return "1250" + string(m.Decimal) + "50"
+}

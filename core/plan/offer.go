@@ -1,0 +1,144 @@
+package plan
+
+import (
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+	"pikegate/core/criteria"
+	"pikegate/core/definition"
+	"pikegate/core/diag"
+	"pikegate/core/parameter"
+)
+
+// Search narrows what is offered: by a text that occurs in it, or to some
+// values; and says which page is wanted.
+type Search struct {
+	Text   string
+	Wanted []any
+	// Limit is how many at the most, Offset how many are skipped.
+	Limit, Offset int
+}
+
+// Offer makes the statement that lists the choices of a question: the values
+// that occur under the query's criteria and the other answers, with counts
+// (value, count), or the rows of another query (value, label).
+func Offer(c *definition.Compiled, question string, values parameter.Values, ctx civil.Context, search Search) (Statement, diag.Problems) {
+	offer := c.Offers[question]
+	if offer.Query != nil {
+		return offerRows(offer, ctx, search)
+	}
+	b, s := others(c, question, values, ctx)
+	column := Column{offer.Column.Ref}
+	s.Where = append(s.Where, Condition{Expr: Not{IsBlank{column}}})
+	if offer.Where != nil {
+		if expr, open := b.bind(offer.Where); !open && expr != always {
+			s.Where = append(s.Where, Condition{Expr: expr})
+		}
+	}
+	s.GroupBy = []Expr{column}
+	narrow(&s, column, column, search)
+	return s, b.problems
+}
+
+// others binds everything but one question, which is taken as not asked.
+func others(c *definition.Compiled, question string, values parameter.Values, ctx civil.Context) (*binder, Statement) {
+	rest := parameter.Values{}
+	for name, v := range values {
+		if name != question {
+			rest[name] = v
+		}
+	}
+	b := &binder{compiled: c, values: rest, ctx: ctx, skipped: question}
+	s := Statement{From: Table{c.From.Table.Name, c.From.Alias}, DateIndex: -1}
+	b.from(&s)
+	b.where(&s)
+	return b, s
+}
+
+// offerRows lists the value and label columns of another query.
+func offerRows(offer definition.Offer, ctx civil.Context, search Search) (Statement, diag.Problems) {
+	b, s := others(offer.Query, "", nil, ctx)
+	value, _ := b.bind(offer.Query.Columns[offer.Value].Expr)
+	label, _ := b.bind(offer.Query.Columns[offer.Label].Expr)
+	s.GroupBy = []Expr{value, label}
+	narrow(&s, value, label, search)
+	return s, b.problems
+}
+
+func narrow(s *Statement, value, label Expr, search Search) {
+	if search.Text != "" {
+		s.Where = append(s.Where, Condition{Expr: Contains{label, search.Text}})
+	}
+	if search.Wanted != nil {
+		s.Where = append(s.Where, Condition{Expr: In{value, search.Wanted}})
+	}
+	s.Limit, s.Offset = search.Limit, search.Offset
+}
+
+// DateQuestion is the question that the date criterion of a query compares its
+// column with, and that column; false when it has none.
+func DateQuestion(c *definition.Compiled) (string, *criteria.Column, bool) {
+	if c.Criteria == nil {
+		return "", nil, false
+	}
+	column := dateColumn(c.Criteria)
+	name := ""
+	criteria.Walk(c.Criteria, func(e criteria.Expr) {
+		if !isComparison(e) || name != "" || firstColumn(e) != column {
+			return
+		}
+		if names := parametersOf(e); len(names) > 0 {
+			name = names[0]
+		}
+	})
+	return name, column, column != nil && name != ""
+}
+
+// The years coverage looks at where no limit says otherwise.
+const (
+	firstCovered = 1970
+	lastCovered  = 2050
+)
+
+// Coverage makes the statement that counts the records of each day, month or
+// year of the query's date column in the zone (unit text, count), the other
+// answers applied. Within bounds the stretch the clocks are followed in.
+func Coverage(c *definition.Compiled, unit civil.Unit, within [2]civil.Date, values parameter.Values, ctx civil.Context) (Statement, diag.Problems) {
+	question, column, _ := DateQuestion(c)
+	b, s := others(c, question, values, ctx)
+	bucket := Bucket{Ref: column.Ref, Unit: unit}
+	if column.Ref.Column.Encoding.IsInstant() {
+		first, last := within[0], within[1]
+		if first == 0 {
+			first = civil.DateOf(firstCovered, 1, 1)
+		}
+		if last == 0 {
+			last = civil.DateOf(lastCovered, 1, 1)
+		}
+		b.shifts(&bucket, civil.Changes(ctx.Zone, civil.InstantOf(first.Midnight(), ctx.Zone), civil.InstantOf(last.Midnight(), ctx.Zone)))
+	}
+	s.GroupBy = []Expr{bucket}
+	return s, b.problems
+}
+
+// shifts turns changes of the clocks into bounds of the column, newest first.
+func (b *binder) shifts(bucket *Bucket, changes []civil.Change) {
+	utc := b.ctx
+	utc.Zone = civil.UTC
+	for i := len(changes) - 1; i >= 0; i-- {
+		shift := Shift{Offset: changes[i].Offset}
+		if i > 0 {
+			v, err := bucket.Ref.Column.Bound(civil.DateTime(changes[i].At), utc.Zone)
+			if err != nil {
+				b.problems = append(b.problems, diag.Problem{Code: "no_encoding", Field: "criteria", Message: err.Error()})
+				return
+			}
+			shift.From = v
+		}
+		bucket.Shifts = append(bucket.Shifts, shift)
+	}
+}
+
+// CanCover tells whether records can be counted by days of a column.
+func CanCover(c catalog.Column, unit civil.Unit) bool {
+	return c.Type.IsDate() && (c.Encoding != catalog.EncYM || unit != civil.Day && unit != civil.Week)
+}

@@ -1,0 +1,73 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/rivo/uniseg"
+	"github.com/spf13/cobra"
+)
+
+// barWidth is how many characters the longest bar has.
+const barWidth = 50
+
+func (a *app) coverage() *cobra.Command {
+	var in inputs
+	var by, format string
+	cmd := &cobra.Command{
+		Use:     "coverage REPORT",
+		Short:   "Show how many records each day, month or year holds",
+		Long:    "Show how many records each unit of time holds, the other answers applied: where there is anything to find.",
+		Example: "  pikegate coverage passages-by-date --by quarter --set 'locks=Harrow Top'",
+		Args:    args(cobra.ExactArgs(1)),
+		RunE: func(cmd *cobra.Command, given []string) error {
+			if format != "text" && format != "json" {
+				return usageError{fmt.Errorf("--format %s is not text or json", format)}
+			}
+			request, err := in.request(cmd.Context(), a.client(), given[0])
+			if err != nil {
+				return err
+			}
+			c, err := a.client().Coverage(cmd.Context(), given[0], by, request)
+			if err != nil {
+				return a.explained(err, request)
+			}
+			if format == "json" {
+				return a.printJSON(c)
+			}
+			most, width := int64(1), 0
+			for _, u := range c.Units {
+				most = max(most, u.Count)
+				width = max(width, uniseg.StringWidth(u.Period))
+			}
+			digits := len(fmt.Sprint(most))
+			for _, u := range c.Units {
+				fmt.Fprintf(a.Stdout, "%-*s  %*d  %s\n", width, u.Period, digits, u.Count, bar(u.Count, most))
+			}
+			note := ""
+			if c.Blank > 0 {
+				note = fmt.Sprintf(", %d of them without a date", c.Blank)
+			}
+			fmt.Fprintf(a.Stderr, "%s%s, by %s in %s.\n", records(c.Total), note, c.By, c.Zone)
+			return nil
+		},
+	}
+	in.flags(cmd)
+	cmd.Flags().StringVar(&by, "by", "month", "day, week, month, quarter, half or year")
+	cmd.Flags().StringVar(&format, "format", "text", "text or json")
+	return cmd
+}
+
+// bar draws a count in eighths of a character; a count that is not nothing is
+// never drawn as nothing.
+func bar(count, most int64) string {
+	eighths := max(int(count*barWidth*8/most), 1)
+	if count == 0 {
+		eighths = 0
+	}
+	text := strings.Repeat("█", eighths/8)
+	if rest := eighths % 8; rest > 0 {
+		text += string([]rune("▏▎▍▌▋▊▉")[rest-1])
+	}
+	return text
+}

@@ -1,0 +1,90 @@
+package runner
+
+import (
+	"context"
+	"fmt"
+
+	"pikegate/core/civil"
+	"pikegate/core/diag"
+	"pikegate/core/parameter"
+	"pikegate/core/period"
+	"pikegate/core/plan"
+)
+
+// Coverage is how many records each unit of time holds.
+type Coverage struct {
+	Question string `json:"question" doc:"The question whose column is looked at"`
+	By       string `json:"by" doc:"The unit: day, week, month, quarter, half or year"`
+	Zone     string `json:"zone"`
+	Total    int64  `json:"total" doc:"How many records in all"`
+	Blank    int64  `json:"blank" doc:"How many of them have no date"`
+	// Units are those that hold records, in order.
+	Units []CoveredUnit `json:"units"`
+}
+
+// CoveredUnit is one unit of time that holds records.
+type CoveredUnit struct {
+	Period   string `json:"period" doc:"The unit as a period expression"`
+	ReadBack string `json:"readback" doc:"The unit in words"`
+	From     string `json:"from" doc:"Its first day"`
+	Through  string `json:"through" doc:"Its last day"`
+	Count    int64  `json:"count"`
+}
+
+// Cover counts the records of each unit in the database, by days, months or
+// years; weeks are added up from days, quarters and halves from months.
+func Cover(ctx context.Context, job Job, by string) (Coverage, error) {
+	unit, ok := parameter.WholeUnits[by]
+	if !ok {
+		return Coverage{}, diag.Problems{{Code: "unknown_unit", Field: "by", Message: fmt.Sprintf("%q is not a unit of time.", by), Hint: "Write day, week, month, quarter, half or year."}}
+	}
+	question, column, ok := plan.DateQuestion(job.Compiled)
+	if !ok || !plan.CanCover(column.Ref.Column, unit) {
+		return Coverage{}, diag.Problems{{Code: "no_date_question", Message: "The report does not ask for the dates of a column, so there is nothing to count by " + by + "."}}
+	}
+	asked, values, _ := job.Read() // what cannot be read narrows nothing
+	counted := unit
+	switch unit {
+	case civil.Week:
+		counted = civil.Day
+	case civil.Quarter, civil.Half:
+		counted = civil.Month
+	}
+	calendar := job.Context.Context
+	statement, problems := plan.Coverage(job.Compiled, counted, limitsOf(asked, question, job.Context), values, calendar)
+	if err := problems.Err(); err != nil {
+		return Coverage{}, err
+	}
+	out := Coverage{Question: question, By: by, Zone: calendar.Zone.String(), Units: []CoveredUnit{}}
+	err := job.Source.Stream(ctx, job.Source.Dialect().Write(statement), func(row []any) error {
+		count, _ := row[1].(int64)
+		out.Total += count
+		text, _ := row[0].(string)
+		span, problems := period.Read(text, calendar)
+		if len(problems) > 0 { // a blank, or what the column cannot hold
+			out.Blank += count
+			return nil
+		}
+		whole := span.Enclosing(unit, calendar)
+		if n := len(out.Units); n > 0 && out.Units[n-1].From == whole.FirstDay().String() {
+			out.Units[n-1].Count += count
+			return nil
+		}
+		out.Units = append(out.Units, CoveredUnit{whole.Canonical(), whole.ReadBack(), whole.FirstDay().String(), whole.LastDay().String(), count})
+		return nil
+	})
+	return out, err
+}
+
+// limitsOf are the first and last day a question allows, 0 where it does not say.
+func limitsOf(questions []parameter.Parameter, name string, ctx parameter.Context) (limits [2]civil.Date) {
+	for _, q := range questions {
+		if q.Name != name {
+			continue
+		}
+		if span, problems := period.Read(q.Limits.Earliest, ctx.Context); len(problems) == 0 && !span.OpenStart() {
+			limits[0] = span.FirstDay()
+		}
+	}
+	return limits
+}

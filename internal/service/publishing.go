@@ -1,0 +1,157 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"pikegate/core/definition"
+	"pikegate/core/diag"
+	"pikegate/internal/store"
+)
+
+// Publish checks what was pushed under a name and freezes it as the next
+// version. A report is frozen with everything it uses. What it uses and was
+// never published is published with it.
+func (s *Service) Publish(ctx context.Context, name string) (Checked, error) {
+	drafts, err := s.Store.Drafts()
+	if err != nil {
+		return Checked{}, err
+	}
+	p := publication{service: s}
+	var names []string
+	for _, d := range drafts {
+		names = append(names, d.Name)
+		if d.Name == name {
+			if err := p.add(d); err != nil {
+				return Checked{}, err
+			}
+		}
+	}
+	if len(p.chosen) == 0 {
+		return Checked{}, notFound("pushed definition", name, names)
+	}
+	problems := append(p.notes, definition.Check(p.documents, s.known(ctx, false))...)
+	if err := problems.Err(); err != nil {
+		return Checked{}, err
+	}
+	if err := p.freeze(); err != nil {
+		return Checked{}, err
+	}
+	versions, err := s.Store.Publish(p.chosen)
+	if err != nil {
+		return Checked{}, err
+	}
+	infos, err := s.infos(versions)
+	return Checked{infos, problems}, err
+}
+
+// publication is what is about to be published together: what is used comes
+// before what uses it.
+type publication struct {
+	service   *Service
+	chosen    []store.Definition
+	documents []definition.Document
+	notes     diag.Problems
+}
+
+// find gives what was chosen under a kind and name.
+func (p *publication) find(kind, name string) (store.Definition, bool) {
+	at := slices.IndexFunc(p.chosen, func(c store.Definition) bool { return c.Kind == kind && c.Name == name })
+	if at < 0 {
+		return store.Definition{}, false
+	}
+	return p.chosen[at], true
+}
+
+// add takes up a draft, and before it what it uses that was never published.
+func (p *publication) add(d store.Definition) error {
+	if _, chosen := p.find(d.Kind, d.Name); chosen {
+		return nil
+	}
+	documents, err := decoded(d.Content)
+	if err != nil {
+		return err
+	}
+	for _, used := range definition.Uses(documents[0]) {
+		if kind, name, _ := strings.Cut(used, " "); kind != "source" {
+			if err := p.need(d, kind, name); err != nil {
+				return err
+			}
+		}
+	}
+	p.chosen = append(p.chosen, d)
+	p.documents = append(p.documents, documents...)
+	return nil
+}
+
+// need takes up what a definition uses, if it is not published yet, and says
+// when a newer draft of it is passed over.
+func (p *publication) need(user store.Definition, kind, name string) error {
+	draft, draftErr := p.service.Store.Draft(kind, name)
+	published, err := p.service.Store.Published(kind, name)
+	_, chosen := p.find(kind, name)
+	switch {
+	case chosen || kind == user.Kind && name == user.Name:
+	case errors.Is(err, store.ErrNotFound) && draftErr == nil:
+		return p.add(draft)
+	case errors.Is(err, store.ErrNotFound): // the check tells
+	case err != nil:
+		return err
+	case draftErr == nil && draft.Content != published.Content && name != user.Name:
+		p.notes = append(p.notes, diag.Problem{
+			Code: "newer_draft", Severity: diag.Warning, Field: user.Kind + " " + user.Name,
+			Message: fmt.Sprintf("The %s %s was pushed again after version %d; that version is used.", kind, name, published.Number),
+			Hint:    "Publish it first to use what was pushed.",
+		})
+	}
+	return nil
+}
+
+// freeze gives each definition its date, and each report the text of
+// everything it uses, directly or not.
+func (p *publication) freeze() error {
+	now := p.service.Now().UTC().Truncate(time.Second)
+	for i := range p.chosen {
+		d := &p.chosen[i]
+		d.At = now
+		if d.Kind != "report" {
+			continue
+		}
+		var parts []string
+		if err := p.collect(*d, &parts, map[string]bool{}); err != nil {
+			return err
+		}
+		d.Uses = strings.Join(parts, "\n---\n")
+	}
+	return nil
+}
+
+// collect gathers the texts of what a definition uses.
+func (p *publication) collect(d store.Definition, parts *[]string, seen map[string]bool) error {
+	documents, err := decoded(d.Content)
+	if err != nil {
+		return err
+	}
+	for _, used := range definition.Uses(documents[0]) {
+		kind, name, _ := strings.Cut(used, " ")
+		if kind == "source" || seen[used] {
+			continue
+		}
+		seen[used] = true
+		found, chosen := p.find(kind, name)
+		if !chosen {
+			if found, err = p.service.Store.Published(kind, name); err != nil {
+				return err
+			}
+		}
+		*parts = append(*parts, found.Content)
+		if err := p.collect(found, parts, seen); err != nil {
+			return err
+		}
+	}
+	return nil
+}

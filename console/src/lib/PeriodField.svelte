@@ -6,18 +6,22 @@
 </script>
 
 <script lang="ts">
-	import type { Answer, Fix, Problem, Question } from './api';
+	import { listChoices, type Answer, type Choice, type Fix, type Inputs, type Problem, type Question } from './api';
 	import DateField from './DateField.svelte';
 	import Problems from './Problems.svelte';
 
 	let {
+		report,
 		question,
+		inputs,
 		value = $bindable(),
 		answer,
 		problems,
 		today,
 	}: {
+		report: string;
 		question: Question;
+		inputs: Inputs;
 		value: PeriodText;
 		answer?: Answer;
 		problems: Problem[];
@@ -48,6 +52,17 @@
 		value.words = text;
 		if (text) value.start = value.end = '';
 	}
+	// Where only whole units are taken, those that hold records are offered.
+	let units = $state.raw<Choice[]>([]);
+	$effect(() => {
+		if (!question.limits.whole) return;
+		const abort = new AbortController();
+		listChoices(report, question.name, '', inputs, abort.signal).then(
+			(list) => (units = list),
+			() => {}, // what cannot be read yet is told beside its field
+		);
+		return () => abort.abort();
+	});
 	const read = $derived(answer?.given && !value.start && !value.end ? answer : undefined);
 </script>
 
@@ -94,6 +109,17 @@
 		/>
 		<Problems id="{id}-problems" problems={at('')} onfix={fix} />
 	</div>
+	{#if units.length}
+		<div>
+			<label for="{id}-units" class="mb-1 block text-sm">Or a whole {question.limits.whole}</label>
+			<select id="{id}-units" class="field" value="" onchange={(e) => take(e.currentTarget.value)}>
+				<option value="">Choose …</option>
+				{#each units as unit (unit.value)}
+					<option value={unit.value}>{unit.value} ({unit.count})</option>
+				{/each}
+			</select>
+		</div>
+	{/if}
 	{#if question.quick?.length}
 		<div class="flex flex-wrap gap-1.5">
 			{#each question.quick as text (text)}

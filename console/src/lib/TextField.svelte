@@ -1,29 +1,54 @@
 <script lang="ts">
-	// A text question: free, one of the choices, or several of them.
-	import { listChoices, type Choice, type Fix, type Problem, type Question } from './api';
+	// A question answered by text: free, yes or no, one of the choices, or several.
+	import { listChoices, type Choice, type Fix, type Inputs, type Problem, type Question } from './api';
 	import Problems from './Problems.svelte';
 
 	let {
 		report,
 		question,
+		inputs,
 		value = $bindable(),
 		problems,
-	}: { report: string; question: Question; value: string[]; problems: Problem[] } = $props();
+	}: { report: string; question: Question; inputs: Inputs; value: string[]; problems: Problem[] } = $props();
 
-	let choices = $state<Choice[]>([]);
+	let choices = $state.raw<Choice[]>([]);
+	let most = $state(0);
 	let search = $state('');
 	const id = $derived('q-' + question.name);
-	const chosen = $derived(question.choices.column || question.choices.listed?.length);
-
-	$effect(() => {
-		if (chosen) listChoices(report, question.name).then((list) => (choices = list));
-	});
-	const shown = $derived(
-		choices.filter((c) => (c.label || c.value).toLowerCase().includes(search.trim().toLowerCase())),
+	const yesNo: Choice[] = [{ value: 'yes' }, { value: 'no' }];
+	const chosen = $derived(
+		question.kind === 'yes-no' || question.choices.column || question.choices.query || question.choices.listed?.length,
 	);
+	// The choices follow the other answers and the search; those chosen stay in view.
+	$effect(() => {
+		if (!chosen || question.kind === 'yes-no') return;
+		const others = Object.fromEntries(Object.entries(inputs).filter(([name]) => name !== question.name));
+		const text = search;
+		const abort = new AbortController();
+		const timer = setTimeout(() => {
+			listChoices(report, question.name, text, others, abort.signal).then(
+				(list) => {
+					choices = list;
+					most = Math.max(most, list.length);
+				},
+				() => {}, // what cannot be read yet is told beside its field
+			);
+		}, 120);
+		return () => {
+			clearTimeout(timer);
+			abort.abort();
+		};
+	});
+	const shown = $derived.by(() => {
+		const list = question.kind === 'yes-no' ? yesNo : choices;
+		const lower = search.trim().toLowerCase();
+		const kept = value.filter((v) => !list.some((c) => c.value === v)).map((v): Choice => ({ value: v }));
+		return [...kept, ...list.filter((c) => (c.label || c.value).toLowerCase().includes(lower))];
+	});
+	const named = (c: Choice) => (c.label || c.value) + (c.count === undefined ? '' : ` (${c.count})`);
 	const fix = (f: Fix, p: Problem) => {
 		const wrong = value.find((v) => p.message.includes(`"${v}"`));
-		value = value.map((v) => (v === wrong || !question.many ? f.text : v));
+		value = value.length ? value.map((v) => (v === wrong || !question.many ? f.text : v)) : [f.text];
 	};
 	function toggle(choice: string, on: boolean) {
 		value = on ? [...value, choice] : value.filter((v) => v !== choice);
@@ -33,11 +58,11 @@
 {#if chosen && question.many}
 	<fieldset aria-describedby="{id}-problems">
 		<legend class="sr-only">{question.label}</legend>
-		{#if choices.length > 8}
+		{#if most > 8}
 			<input
 				class="field mb-1"
 				type="search"
-				placeholder="Search {choices.length} choices"
+				placeholder="Search"
 				aria-label="Search {question.label}"
 				bind:value={search}
 			/>
@@ -50,7 +75,7 @@
 						checked={value.includes(choice.value)}
 						onchange={(e) => toggle(choice.value, e.currentTarget.checked)}
 					/>
-					{choice.label || choice.value}
+					{named(choice)}
 				</label>
 			{:else}
 				<p class="muted px-1.5">Nothing like that.</p>
@@ -67,8 +92,8 @@
 		onchange={(e) => (value = e.currentTarget.value ? [e.currentTarget.value] : [])}
 	>
 		<option value="">{question.required ? 'Choose …' : 'Any'}</option>
-		{#each choices as choice (choice.value)}
-			<option value={choice.value}>{choice.label || choice.value}</option>
+		{#each shown as choice (choice.value)}
+			<option value={choice.value}>{named(choice)}</option>
 		{/each}
 	</select>
 {:else}

@@ -55,8 +55,13 @@ const report = (name: string) => '/reports/' + encodeURIComponent(name);
 
 export const listReports = () => json<ReportInfo[]>('GET', '/reports');
 export const askReport = (name: string) => json<Sheet>('GET', report(name));
-export const listChoices = (name: string, question: string) =>
-	json<Choice[]>('GET', `${report(name)}/questions/${encodeURIComponent(question)}/choices`);
+export const listChoices = (name: string, question: string, search: string, inputs: Inputs, signal: AbortSignal) =>
+	json<Choice[]>(
+		'POST',
+		`${report(name)}/questions/${encodeURIComponent(question)}/choices?limit=200&search=${encodeURIComponent(search)}`,
+		{ inputs },
+		signal,
+	);
 export const previewReport = (name: string, inputs: Inputs, signal: AbortSignal) =>
 	json<Preview>('POST', report(name) + '/preview', { inputs }, signal);
 export const explainReport = (name: string, inputs: Inputs) =>

@@ -9,8 +9,10 @@
 		type Question,
 		type Sheet,
 	} from '../lib/api';
+	import DateField from '../lib/DateField.svelte';
 	import Explain from '../lib/Explain.svelte';
 	import PeriodField, { emptyPeriod, type PeriodText } from '../lib/PeriodField.svelte';
+	import Problems from '../lib/Problems.svelte';
 	import ResultTable from '../lib/ResultTable.svelte';
 	import { mostRows, Run } from '../lib/run.svelte';
 	import TextField from '../lib/TextField.svelte';
@@ -39,11 +41,13 @@
 	});
 
 	function answer(q: Question): Inputs[string] | undefined {
+		if (!open(q)) return undefined;
 		if (q.kind !== 'period') return texts[q.name]?.some((t) => t) ? texts[q.name] : undefined;
 		const { start, end, words } = periods[q.name] ?? emptyPeriod();
 		if (words) return words;
 		return start || end ? { start, end } : undefined;
 	}
+	const open = (q: Question) => q.shown !== 'stated' && !q.derive;
 	const inputs = $derived.by(() => {
 		const out: Inputs = {};
 		for (const q of sheet?.questions ?? []) {
@@ -108,22 +112,50 @@
 				<section aria-labelledby="label-{question.name}" class="space-y-1.5">
 					<h2 id="label-{question.name}" class="font-semibold">
 						{question.label}
-						<span class="muted text-sm font-normal">{question.required ? 'needed' : 'may be left out'}</span>
+						<span class="muted text-sm font-normal"
+							>{open(question) ? (question.required ? 'needed' : 'may be left out') : 'set by the report'}</span
+						>
 					</h2>
 					{#if question.help}<p class="muted text-sm">{question.help}</p>{/if}
-					{#if question.default?.length}<p class="muted text-sm">
+					{#if open(question) && question.default?.length}<p class="muted text-sm">
 							Left out, it means {question.default.join(', ')}.
 						</p>{/if}
-					{#if question.kind === 'period'}
+					{#if !open(question)}
+						<p class="panel px-2.5 py-1.5">{answerOf(question)?.readback ?? question.default_readback ?? ''}</p>
+					{:else if question.kind === 'period'}
 						<PeriodField
+							report={params.name}
 							{question}
+							{inputs}
 							bind:value={periods[question.name]!}
 							answer={answerOf(question)}
 							problems={of(question)}
 							today={sheet.today}
 						/>
+					{:else if question.kind === 'date' && !question.many}
+						<DateField
+							id="q-{question.name}"
+							label={question.label}
+							bind:value={() => texts[question.name]?.[0] ?? '', (text) => (texts[question.name] = text ? [text] : [])}
+							read={answerOf(question)?.canonical?.[0]}
+							earliest={question.earliest}
+							latest={question.latest}
+							today={sheet.today}
+							problem={of(question).length > 0}
+						/>
+						<Problems
+							id="q-{question.name}-problems"
+							problems={of(question)}
+							onfix={(fix) => (texts[question.name] = [fix.text])}
+						/>
 					{:else}
-						<TextField report={params.name} {question} bind:value={texts[question.name]!} problems={of(question)} />
+						<TextField
+							report={params.name}
+							{question}
+							{inputs}
+							bind:value={texts[question.name]!}
+							problems={of(question)}
+						/>
 					{/if}
 				</section>
 			{/each}

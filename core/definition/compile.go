@@ -158,7 +158,7 @@ func (c *compiler) questions() {
 		if !parameterPattern.MatchString(q.Name) && q.Name != "" {
 			c.fail(field+".name", 0, "bad_name", fmt.Sprintf("%q is not a name a question can have.", q.Name), "Use lower-case letters, digits and _.")
 		}
-		if seen[q.Name] {
+		if seen[q.Name] && q.Name != "" {
 			c.fail(field+".name", 0, "twice", "Two questions are called "+q.Name+".", "")
 		}
 		seen[q.Name] = true

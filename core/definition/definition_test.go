@@ -110,8 +110,39 @@ func TestSchema(t *testing.T) {
 	for _, kind := range schema.OneOf {
 		assert.False(t, kind.AdditionalProperties)
 		for name, p := range kind.Properties {
-			assert.NotEmpty(t, p["description"], name)
+			described(t, name, p)
 		}
+	}
+}
+
+// described holds that a field, and every field below it, has a description
+// and, unless it has fields itself, an example or the words it takes.
+func described(t *testing.T, name string, p map[string]any) {
+	t.Helper()
+	assert.NotEmpty(t, p["description"], name)
+	var below []map[string]any
+	for _, shape := range []any{p, p["items"], p["additionalProperties"]} {
+		if m, ok := shape.(map[string]any); ok {
+			below = append(below, m)
+			either, _ := m["anyOf"].([]any)
+			for _, e := range either {
+				below = append(below, e.(map[string]any))
+			}
+		}
+	}
+	leaf := true
+	for _, m := range below {
+		if extra, ok := m["additionalProperties"].(map[string]any); ok {
+			below = append(below, extra)
+		}
+		fields, _ := m["properties"].(map[string]any)
+		for field, inner := range fields {
+			leaf = false
+			described(t, name+"."+field, inner.(map[string]any))
+		}
+	}
+	if leaf && p["items"] == nil {
+		assert.True(t, p["examples"] != nil || p["enum"] != nil || p["const"] != nil, "%s has no example", name)
 	}
 }
 

@@ -74,8 +74,8 @@ type Query struct {
 // Join adds a table.
 type Join struct {
 	Table    string `yaml:"table" doc:"The table to add" example:"locks" required:"true"`
-	As       string `yaml:"as" doc:"Its name in this query, when it is not the table's own"`
-	Optional bool   `yaml:"optional" doc:"Keeps records that have no match in this table"`
+	As       string `yaml:"as" doc:"Its name in this query, when it is not the table's own" example:"l"`
+	Optional bool   `yaml:"optional" doc:"Keeps records that have no match in this table" example:"true"`
 	On       Text   `yaml:"on" doc:"Which of its records belong to a record" example:"passages.lock_id = locks.id" required:"true"`
 }
 
@@ -189,7 +189,7 @@ type Report struct {
 	Query    string            `yaml:"query" doc:"The query it shows" example:"lock-passages" required:"true"`
 	Tags     []string          `yaml:"tags" doc:"Words to find it by" example:"traffic"`
 	Ask      []Asked           `yaml:"ask" doc:"Order and wording of the questions; those not named come after"`
-	Set      map[string]string `yaml:"set" doc:"Questions the report answers itself"`
+	Set      map[string]string `yaml:"set" doc:"Questions the report answers itself, and the answers" example:"upstream"`
 	Calendar civil.Settings    `yaml:"calendar" doc:"How dates are read in this report, where not as the service reads them"`
 	Language string            `yaml:"language" doc:"The language numbers are typed in" example:"de"`
 	Columns  []string          `yaml:"columns" doc:"Which of the query's columns, in which order; all of them when left out"`
@@ -199,9 +199,9 @@ type Report struct {
 type Asked struct {
 	Name    string   `yaml:"-"`
 	Label   string   `yaml:"label" doc:"What people read here" example:"Which days?"`
-	Help    string   `yaml:"help" doc:"A sentence beneath it"`
+	Help    string   `yaml:"help" doc:"A sentence beneath it" example:"Both days count in full."`
 	Quick   []string `yaml:"quick" doc:"Answers offered for a click" example:"last month"`
-	Default Texts    `yaml:"default" doc:"What no answer means here"`
+	Default Texts    `yaml:"default" doc:"What no answer means here" example:"last month"`
 }
 
 func (a *Asked) setText(t Text)       { a.Name = t.Value }

@@ -66,8 +66,8 @@ fuzz: ## Fuzz each parser for a minute
 	go test ./core/definition -run '^$$' -fuzz FuzzDecode -fuzztime 1m
 
 .PHONY: bench
-bench: deps ## Measure: reading periods, and a million rows exported against the sqlite3 program
-	go test ./core/period -run '^$$' -bench . -benchmem
+bench: deps ## Measure: reading periods and answers, and a million rows exported against the sqlite3 program
+	go test ./core/period ./core/parameter ./internal/cli -run '^$$' -bench . -benchmem -cpu 1
 	go test ./testing/export -run '^$$' -bench . -benchtime 1x
 
 .PHONY: screenshots

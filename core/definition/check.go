@@ -81,8 +81,10 @@ func checkQuery(q *Query, known Known, library Library) diag.Problems {
 	if known.Source != nil {
 		found, ok := known.Source(q.Source)
 		if !ok {
-			problems = append(problems, diag.Problem{Code: "unknown_source", Field: "source",
-				Message: "There is no source " + q.Source + ".", Hint: "Add it with pikegate source add."})
+			problems = append(problems, diag.Problem{
+				Code: "unknown_source", Field: "source",
+				Message: "There is no source " + q.Source + ".", Hint: "Add it with pikegate source add.",
+			})
 		}
 		source = found
 	}
@@ -115,10 +117,12 @@ func checkReport(r *Report, known Known, library Library) diag.Problems {
 	}
 	q, ok := library.query(r.Query)
 	if !ok {
-		return append(problems, soften(diag.Problems{{Code: "unknown_query", Field: "query", Message: "There is no query " + r.Query + " here.",
-			Hint: "Push the query first, or with the report."}}, known)...)
+		return append(problems, soften(diag.Problems{{
+			Code: "unknown_query", Field: "query", Message: "There is no query " + r.Query + " here.",
+			Hint: "Push the query first, or with the report.",
+		}}, known)...)
 	}
-	Link(q, library) // what is missing is told with the query
+	_ = Link(q, library) // what is missing is told with the query
 	return append(problems, CheckReport(r, q)...)
 }
 

@@ -272,9 +272,7 @@ func (c *compiler) sort() {
 // unused refuses questions whose answer would change nothing.
 func (c *compiler) unused() {
 	for _, q := range c.out.Questions {
-		for _, name := range namesIn(q.Derive) {
-			c.used = append(c.used, name)
-		}
+		c.used = append(c.used, namesIn(q.Derive)...)
 	}
 	for i, q := range c.query.Parameters {
 		if q.Name == "" {

@@ -214,9 +214,11 @@ func (q Question) Parameter() parameter.Parameter {
 		Name: q.Name, Label: q.Label, Help: q.Help, Kind: parameter.Kind(q.Kind),
 		Many: q.Many, Required: q.Required, Default: q.Default,
 		WhenBlank: q.WhenBlank, IncludeBlanks: q.IncludeBlanks, Shown: parameter.Shown(q.Shown), Derive: q.Derive.Value,
-		Limits: parameter.Limits{Earliest: l.Earliest, Latest: l.Latest, Longest: l.Longest, Shortest: l.Shortest,
+		Limits: parameter.Limits{
+			Earliest: l.Earliest, Latest: l.Latest, Longest: l.Longest, Shortest: l.Shortest,
 			Whole: l.Whole, Ends: parameter.Ends(l.Ends), Pattern: l.Pattern, Least: l.Least, Most: l.Most, Places: l.Places,
-			Fewest: l.Fewest, MostChosen: l.MostChosen},
+			Fewest: l.Fewest, MostChosen: l.MostChosen,
+		},
 		Choices: parameter.Choices{Column: c.Column, Query: c.Query, Value: c.Value, Label: c.Label},
 	}
 	if p.Label == "" {

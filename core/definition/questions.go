@@ -43,8 +43,10 @@ func Link(q *Query, library Library) diag.Problems {
 			shared, found = library.Parameter(question.Use)
 		}
 		if !found {
-			p := diag.Problem{Code: "unknown_parameter", Field: fmt.Sprintf("parameters[%d].use", i),
-				Message: "There is no shared parameter " + question.Use + " here.", Hint: "Push it first, or give its file as well."}
+			p := diag.Problem{
+				Code: "unknown_parameter", Field: fmt.Sprintf("parameters[%d].use", i),
+				Message: "There is no shared parameter " + question.Use + " here.", Hint: "Push it first, or give its file as well.",
+			}
 			problems = append(problems, p)
 			continue
 		}
@@ -99,9 +101,18 @@ var smallNumber = regexp.MustCompile(`^[0-9]{1,6}$`)
 func (c *compiler) question(field string, p parameter.Parameter) {
 	l := p.Limits
 	limits := []struct{ name, text string }{
-		{"earliest", l.Earliest}, {"latest", l.Latest}, {"longest", l.Longest}, {"shortest", l.Shortest}, {"whole", l.Whole},
-		{"ends", string(l.Ends)}, {"pattern", l.Pattern}, {"least", l.Least}, {"most", l.Most}, {"places", l.Places},
-		{"fewest", l.Fewest}, {"most_chosen", l.MostChosen},
+		{"earliest", l.Earliest},
+		{"latest", l.Latest},
+		{"longest", l.Longest},
+		{"shortest", l.Shortest},
+		{"whole", l.Whole},
+		{"ends", string(l.Ends)},
+		{"pattern", l.Pattern},
+		{"least", l.Least},
+		{"most", l.Most},
+		{"places", l.Places},
+		{"fewest", l.Fewest},
+		{"most_chosen", l.MostChosen},
 	}
 	for _, limit := range limits {
 		at := field + ".limits." + limit.name
@@ -371,6 +382,7 @@ func (c *compiler) rules() {
 		}
 		c.out.Rules = append(c.out.Rules, parameter.Rule{
 			Expr:    &criteria.Compare{Op: "<=", Left: start, Right: end},
-			Message: "The end is before the start.", Hint: "Give an end on or after the start."})
+			Message: "The end is before the start.", Hint: "Give an end on or after the start.",
+		})
 	}
 }

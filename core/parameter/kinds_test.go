@@ -130,7 +130,9 @@ func TestDerive(t *testing.T) {
 		{Name: "four", Kind: parameter.Integer, Derive: ":twice * 2"},
 		{Name: "first", Kind: parameter.Date, Derive: "first day of :period"},
 		{Name: "same", Kind: parameter.Text, Derive: ":name"},
-		{Name: "period", Kind: parameter.Period}, {Name: "n", Kind: parameter.Integer}, {Name: "name", Kind: parameter.Text},
+		{Name: "period", Kind: parameter.Period},
+		{Name: "n", Kind: parameter.Integer},
+		{Name: "name", Kind: parameter.Text},
 	}
 	values, problems := parameter.Read(questions, nil, map[string]parameter.Input{"period": text("2025-02"), "n": text("5"), "name": text("x")}, ctx)
 	require.Empty(t, problems)
@@ -188,12 +190,16 @@ func TestAnythingTyped(t *testing.T) {
 		q    parameter.Parameter
 		fits func(v parameter.Value) bool
 	}{
-		{parameter.Parameter{Kind: parameter.Period, Limits: parameter.Limits{Earliest: dated.Earliest, Latest: dated.Latest, Longest: "40 days", Ends: parameter.EndsClosed}},
-			func(v parameter.Value) bool { return spans(v) && v.Span.Days() <= 40 && v.Span.Closed() }},
+		{
+			parameter.Parameter{Kind: parameter.Period, Limits: parameter.Limits{Earliest: dated.Earliest, Latest: dated.Latest, Longest: "40 days", Ends: parameter.EndsClosed}},
+			func(v parameter.Value) bool { return spans(v) && v.Span.Days() <= 40 && v.Span.Closed() },
+		},
 		{parameter.Parameter{Kind: parameter.Date, Limits: dated}, func(v parameter.Value) bool { return spans(v) && v.Spans[0].Days() == 1 }},
 		{parameter.Parameter{Kind: parameter.DateTime, Limits: dated}, func(v parameter.Value) bool { return spans(v) && v.Spans[0].Until-v.Spans[0].From <= 60 }},
-		{parameter.Parameter{Kind: parameter.Text, Limits: parameter.Limits{Longest: "6", Pattern: "[A-Z0-9-]*"}},
-			func(v parameter.Value) bool { return regexp.MustCompile(`^[A-Z0-9-]{1,6}$`).MatchString(v.Texts[0]) }},
+		{
+			parameter.Parameter{Kind: parameter.Text, Limits: parameter.Limits{Longest: "6", Pattern: "[A-Z0-9-]*"}},
+			func(v parameter.Value) bool { return regexp.MustCompile(`^[A-Z0-9-]{1,6}$`).MatchString(v.Texts[0]) },
+		},
 		{parameter.Parameter{Kind: parameter.Integer, Limits: parameter.Limits{Least: "-5", Most: "3000"}}, func(v parameter.Value) bool {
 			n := v.Numbers[0]
 			return n.IsInteger() && n.GreaterThanOrEqual(decimal.NewFromInt(-5)) && n.LessThanOrEqual(decimal.NewFromInt(3000))
@@ -237,10 +243,14 @@ func BenchmarkRead(b *testing.B) {
 	}{
 		{parameter.Period, "last 3 months", parameter.Limits{Earliest: "2023-01-01", Latest: "today", Longest: "400 days"}},
 		{parameter.Period, "2025-03-01/2025-03-31", parameter.Limits{Earliest: "2023-01-01", Whole: "month"}},
-		{parameter.Date, "yesterday", parameter.Limits{Latest: "today"}}, {parameter.DateTime, "2026-03-14T08:30", parameter.Limits{}},
-		{parameter.Text, "Harrow Top", parameter.Limits{Longest: "80"}}, {parameter.Text, "upstream", parameter.Limits{}},
-		{parameter.Integer, "1,250", parameter.Limits{Least: "0", Most: "5000"}}, {parameter.Decimal, "12.50", parameter.Limits{Places: "2"}},
-		{parameter.YesNo, "yes", parameter.Limits{}}, {parameter.Integer, "7", parameter.Limits{}},
+		{parameter.Date, "yesterday", parameter.Limits{Latest: "today"}},
+		{parameter.DateTime, "2026-03-14T08:30", parameter.Limits{}},
+		{parameter.Text, "Harrow Top", parameter.Limits{Longest: "80"}},
+		{parameter.Text, "upstream", parameter.Limits{}},
+		{parameter.Integer, "1,250", parameter.Limits{Least: "0", Most: "5000"}},
+		{parameter.Decimal, "12.50", parameter.Limits{Places: "2"}},
+		{parameter.YesNo, "yes", parameter.Limits{}},
+		{parameter.Integer, "7", parameter.Limits{}},
 	} {
 		name := fmt.Sprintf("q%d", i)
 		questions = append(questions, parameter.Parameter{Name: name, Kind: c.kind, Limits: c.limits})

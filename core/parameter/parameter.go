@@ -126,13 +126,17 @@ type Choice struct {
 func (c Choices) FromData() bool { return c.Column != "" || c.Query != "" }
 
 // WholeUnits are the units a period can be limited to.
-var WholeUnits = map[string]civil.Unit{"day": civil.Day, "week": civil.Week, "month": civil.Month,
-	"quarter": civil.Quarter, "half": civil.Half, "year": civil.Year}
+var WholeUnits = map[string]civil.Unit{
+	"day": civil.Day, "week": civil.Week, "month": civil.Month,
+	"quarter": civil.Quarter, "half": civil.Half, "year": civil.Year,
+}
 
 // Question is what the criteria need to know of the parameter.
 func (p Parameter) Question() criteria.Question {
-	types := map[Kind]catalog.Type{Period: criteria.Period, Date: catalog.Date, DateTime: catalog.DateTime, Text: catalog.Text,
-		Integer: catalog.Integer, Decimal: catalog.Decimal, YesNo: catalog.Boolean}
+	types := map[Kind]catalog.Type{
+		Period: criteria.Period, Date: catalog.Date, DateTime: catalog.DateTime, Text: catalog.Text,
+		Integer: catalog.Integer, Decimal: catalog.Decimal, YesNo: catalog.Boolean,
+	}
 	return criteria.Question{Name: p.Name, Many: p.Many, Required: p.Required, Type: types[p.Kind]}
 }
 

@@ -61,6 +61,7 @@ var commands = []struct {
 	{"command-explain", []string{"explain", "jobs-due", "--set", "period=first week of 2025"}},
 	{"command-ask", []string{"ask", "passages-by-date", "--as-of", "2025-12-31"}},
 	{"command-period", []string{"period", "last 3 months including today", "--as-of", "2025-03-31", "--zone", "Europe/London"}},
+	{"command-coverage", []string{"coverage", "passages-by-date", "--by", "quarter", "--set", "locks=Harrow Top"}},
 	{"command-source", []string{"source", "show", "navigation"}},
 }
 

@@ -119,6 +119,11 @@ func TestLanguages(t *testing.T) {
 		}
 		assert.Equal(t, c[2], got, "%s %q", c[0], c[1])
 	}
+	german, _ := parameter.MarksOf("de")
+	q.Default = []string{"1234.56"}
+	v, problems := q.Read(parameter.Input{}, parameter.Context{Context: ctx.Context, Marks: german})
+	require.Empty(t, problems, "a default is the author's, not the reader's")
+	assert.Equal(t, "1234.56", v.Numbers[0].String())
 	_, known := parameter.MarksOf("tlh")
 	assert.False(t, known)
 }
@@ -142,6 +147,13 @@ func TestDerive(t *testing.T) {
 	assert.Equal(t, []string{"x"}, values["same"].Texts)
 	values, problems = parameter.Read(questions, nil, nil, ctx)
 	require.Empty(t, problems)
+	_, problems = parameter.Read([]parameter.Parameter{
+		{Name: "p", Kind: parameter.Period, Default: []string{"all"}, Limits: parameter.Limits{Ends: parameter.EndsOpen}},
+		{Name: "q", Kind: parameter.Period, Derive: ":p - 1 year"},
+		{Name: "r", Kind: parameter.Period, Derive: ":q"},
+	}, nil, nil, ctx)
+	require.Len(t, problems, 1, "what goes wrong is told once")
+	assert.Equal(t, "q open_period", problems[0].Field+" "+problems[0].Code)
 	assert.False(t, values["before"].Given, "without what it needs it is left blank")
 }
 

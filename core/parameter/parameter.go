@@ -170,7 +170,8 @@ type Value struct {
 	Bool    bool
 }
 
-// Canonical is the answer in a form that reads back to the same value.
+// Canonical is the answer in a form that reads back to the same value; numbers
+// as definitions write them, with a point, whatever the language.
 func (q Parameter) Canonical(v Value) []string {
 	if !v.Given {
 		return nil

@@ -17,23 +17,25 @@ import (
 func Read(questions []Parameter, rules []Rule, inputs map[string]Input, ctx Context) (Values, diag.Problems) {
 	values := make(Values, len(questions))
 	var problems diag.Problems
-	derived := 0
+	var derived []Parameter
 	for _, q := range questions {
 		if q.Derive != "" {
-			derived++
+			derived = append(derived, q)
 		}
 		value, found := q.Read(inputs[q.Name], ctx)
 		values[q.Name] = value
 		problems = append(problems, at(q.Name, found)...)
 	}
-	// A derived value may need another one: each round finds at least one more.
+	// A derived value may need another one: each round finds at least one more,
+	// and those that stay blank need one that is.
 	for range derived {
-		for _, q := range questions {
-			if q.Derive != "" && !values[q.Name].Given {
-				value, found := q.derive(values, ctx)
-				values[q.Name] = value
-				problems = append(problems, at(q.Name, found)...)
+		for _, q := range derived {
+			if values[q.Name].Given || slices.ContainsFunc(problems, func(p diag.Problem) bool { return p.Field == q.Name }) {
+				continue
 			}
+			value, found := q.derive(values, ctx)
+			values[q.Name] = value
+			problems = append(problems, at(q.Name, found)...)
 		}
 	}
 	problems = append(problems, unknown(questions, inputs)...)
@@ -88,6 +90,7 @@ func (q Parameter) Read(in Input, ctx Context) (Value, diag.Problems) {
 	isDefault := false
 	if in.blank() && len(q.Default) > 0 {
 		in, isDefault = Input{Texts: q.Default}, true
+		ctx.Marks = Marks{} // the author's own writing, the same in every language
 	}
 	if in.blank() {
 		if q.Required {

@@ -259,7 +259,7 @@ func (b *binder) node(e criteria.Expr) (expr Expr, open bool) {
 	case *criteria.Logic:
 		return b.logic(e)
 	case *criteria.Not:
-		return negated(true)(b.bind(e.X))
+		return b.not(e)
 	}
 	panic(fmt.Sprintf("plan: no such node: %T", e))
 }
@@ -349,6 +349,16 @@ func negated(yes bool) func(Expr, bool) (Expr, bool) {
 		}
 		return Not{e}, false
 	}
+}
+
+// not negates; blanks that are to match whatever the answer match still.
+func (b *binder) not(e *criteria.Not) (Expr, bool) {
+	column := firstColumn(e.X)
+	if _, blank := b.leftBlank(e.X); blank || column == nil || !b.includesBlanks(e.X) {
+		return negated(true)(b.bind(e.X))
+	}
+	inner, open := negated(true)(b.node(e.X))
+	return Logic{Or: true, Terms: []Expr{inner, IsBlank{Column{column.Ref}}}}, open
 }
 
 func (b *binder) logic(e *criteria.Logic) (Expr, bool) {

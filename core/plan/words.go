@@ -93,6 +93,9 @@ func (b *binder) condition(e criteria.Expr) string {
 	case *criteria.IsBlank:
 		return b.words(e.X) + " is " + not(e.Not) + "blank"
 	case *criteria.Not:
+		if b.includesBlanks(e.X) {
+			return "not (" + b.condition(e.X) + "), or is blank"
+		}
 		return "not (" + b.words(e.X) + ")"
 	case *criteria.Logic:
 		return b.joined(e)

@@ -17,7 +17,7 @@ import (
 func open(t *testing.T, report string) *browser.Page {
 	t.Helper()
 	p := browser.Open(t, address+"/#/reports/"+report, 1280, 800)
-	p.Wait("document.querySelector('#q-period-start')")
+	p.Wait("document.querySelector('form [id$=-start]')")
 	return p
 }
 
@@ -151,5 +151,32 @@ func TestConsoleProblems(t *testing.T) {
 	p.Wait("document.querySelector('[data-readback]').textContent.includes('92 days')")
 	p.Press("Run")
 	ran(t, p, passages("2025-10-01", "2025-12-31"))
+	p.Quiet()
+}
+
+// TestConsoleQuestions takes a whole month from those offered with their
+// counts, sees the choices follow the other answers, and runs.
+func TestConsoleQuestions(t *testing.T) {
+	questions(t)
+	p := open(t, "jobs-open")
+	p.Wait("document.querySelectorAll('#q-month-units option').length === 37")
+	assert.Regexp(t, `^2023-01 \(\d+\)$`, p.Text("#q-month-units option:nth-child(2)"))
+	p.Eval("(s => { s.value = '2025-03'; s.dispatchEvent(new Event('change', { bubbles: true })) })(document.querySelector('#q-month-units')); 1")
+	p.Wait("document.querySelector('[data-readback]').textContent.includes('(31 days); Done on is blank')")
+	p.Press("Run")
+	p.Wait("document.querySelector('[data-outcome=done]')")
+	assert.Equal(t, fmt.Sprint(len(ids(t, "jobs-open", "--set", "month=2025-03"))), p.Text("[data-count]"))
+	p.Type("#q-month-words", "2025-03-05/2025-03-31")
+	p.Wait("document.querySelector('#q-month-problems [data-problem=not_whole]')")
+	p.Quiet()
+
+	p = browser.Open(t, address+"/#/reports/every-question", 1280, 800)
+	p.Wait("document.querySelector('#q-first')")
+	p.Type("#q-first", "2025-12-01")
+	p.Type("#q-last", "2025-12-31")
+	p.Wait("![...document.querySelectorAll('fieldset label')].some(l => l.textContent.includes('Cold Ferry'))")
+	assert.Contains(t, p.Text("form"), "upstream", "a stated answer is shown")
+	p.Type("#q-last", "2025-11-30")
+	p.Wait("document.querySelector('#q-last-problems [data-problem=rule_broken]')")
 	p.Quiet()
 }

@@ -6,6 +6,7 @@
 	let {
 		id,
 		label,
+		quiet = false,
 		value = $bindable(),
 		read,
 		earliest,
@@ -15,6 +16,8 @@
 	}: {
 		id: string;
 		label: string;
+		/** The label is for screen readers only, since a heading says it already. */
+		quiet?: boolean;
 		value: string;
 		/** How the field reads now, shown while it is empty. */
 		read?: string;
@@ -61,7 +64,7 @@
 
 <!-- svelte-ignore a11y_no_static_element_interactions -->
 <div class="relative" bind:this={box} onfocusout={leave} onkeydown={key}>
-	<label for={id} class="mb-1 block text-sm">{label}</label>
+	<label for={id} class={quiet ? 'sr-only' : 'mb-1 block text-sm'}>{label}</label>
 	<div class="flex">
 		<input
 			{id}

@@ -120,6 +120,12 @@
 					{#if open(question) && question.default?.length}<p class="muted text-sm">
 							Left out, it means {question.default.join(', ')}.
 						</p>{/if}
+					{#if open(question) && question.when_blank === 'match_blank'}
+						<p class="muted text-sm">Left out, it asks for records that are blank there.</p>
+					{/if}
+					{#if question.include_blanks}<p class="muted text-sm">
+							Records that are blank there are always included.
+						</p>{/if}
 					{#if !open(question)}
 						<p class="panel px-2.5 py-1.5">{answerOf(question)?.readback ?? question.default_readback ?? ''}</p>
 					{:else if question.kind === 'period'}
@@ -136,6 +142,7 @@
 						<DateField
 							id="q-{question.name}"
 							label={question.label}
+							quiet
 							bind:value={() => texts[question.name]?.[0] ?? '', (text) => (texts[question.name] = text ? [text] : [])}
 							read={answerOf(question)?.canonical?.[0]}
 							earliest={question.earliest}

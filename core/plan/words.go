@@ -79,7 +79,11 @@ func (b *binder) condition(e criteria.Expr) string {
 		if c, ok := left.(*criteria.Column); ok && c.Ref.Column.Type.IsDate() {
 			dated = true
 		}
-		return b.words(left) + " is " + relation(op, dated) + b.words(right)
+		word := relation(op, dated)
+		if isPeriod(right) && (op == "=" || op == "<>") && b.spans(right)[0].Days() != 1 {
+			word += "within "
+		}
+		return b.words(left) + " is " + word + b.words(right)
 	case *criteria.Between:
 		return b.words(e.X) + " is " + not(e.Not) + "between " + b.words(e.Low) + " and " + b.words(e.High) + ", both included"
 	case *criteria.Within:

@@ -45,8 +45,7 @@ func (a *app) period() *cobra.Command {
 			}
 			ctx, problems := period.AsOf(ctx, asOf)
 			if len(problems) > 0 {
-				a.explainProblems(problems.In("--as-of"), func(string) string { return asOf })
-				return refusedError{}
+				return a.refusePeriod(problems.In("--as-of"), asOf, format)
 			}
 			if file != "" {
 				if format != "" && format != "ndjson" {
@@ -70,14 +69,8 @@ func (a *app) readOne(expression, format string, ctx civil.Context) error {
 	}
 	reading, problems := period.Describe(expression, ctx)
 	switch {
-	case len(problems) > 0 && (format == "" || format == "text"):
-		a.explainProblems(problems, func(string) string { return expression })
-		return refusedError{}
 	case len(problems) > 0:
-		if err := a.printJSON(refusal(problems)); err != nil {
-			return err
-		}
-		return refusedError{}
+		return a.refusePeriod(problems, expression, format)
 	case format == "json":
 		return a.printJSON(reading)
 	case format == "ndjson":
@@ -89,6 +82,16 @@ func (a *app) readOne(expression, format string, ctx civil.Context) error {
 	fmt.Fprintln(a.Stdout, "  until      "+bound(reading.Until, reading.UntilInstant, "no end"))
 	fmt.Fprintln(a.Stdout, "  zone       "+ctx.Zone.String())
 	return nil
+}
+
+// refusePeriod tells the problems of what was typed, as text or as JSON.
+func (a *app) refusePeriod(problems diag.Problems, typed, format string) error {
+	if format == "" || format == "text" {
+		a.explainProblems(problems, func(string) string { return typed })
+	} else if err := a.printJSON(refusal(problems)); err != nil {
+		return err
+	}
+	return refusedError{}
 }
 
 func bound(at, instant *string, open string) string {

@@ -255,3 +255,33 @@ func TestFinerThanColumn(t *testing.T) {
 		require.Equal(t, "period", problems[0].Field)
 	}
 }
+
+// TestCoverage counts the records of each day and month in the database and
+// compares with the civil times, for every encoding and zone.
+func TestCoverage(t *testing.T) {
+	for _, name := range zones {
+		t.Run(name, func(t *testing.T) {
+			zone, err := time.LoadLocation(name)
+			require.NoError(t, err)
+			source, records := table(t, zone, rand.New(rand.NewPCG(11, 12)))
+			for unit, length := range map[civil.Unit]int{civil.Day: 10, civil.Month: 7, civil.Year: 4} {
+				want := map[string]int64{}
+				for _, r := range records {
+					want[r.local[:length]]++
+				}
+				for _, s := range stored {
+					q := compile(t, source, s.encoding)
+					statement, problems := plan.Coverage(q.Compiled, unit, [2]civil.Date{}, nil, civil.Context{Zone: zone})
+					require.Empty(t, problems)
+					got := map[string]int64{}
+					err := q.source.Stream(t.Context(), q.source.Dialect().Write(statement), func(row []any) error {
+						got[fmt.Sprint(row[0])] = row[1].(int64)
+						return nil
+					})
+					require.NoError(t, err)
+					require.Equal(t, want, got, "%s by %d characters", s.encoding, length)
+				}
+			}
+		})
+	}
+}

@@ -122,12 +122,10 @@ func Coverage(c *definition.Compiled, unit civil.Unit, within [2]civil.Date, val
 
 // shifts turns changes of the clocks into bounds of the column, newest first.
 func (b *binder) shifts(bucket *Bucket, changes []civil.Change) {
-	utc := b.ctx
-	utc.Zone = civil.UTC
 	for i := len(changes) - 1; i >= 0; i-- {
 		shift := Shift{Offset: changes[i].Offset}
 		if i > 0 {
-			v, err := bucket.Ref.Column.Bound(civil.DateTime(changes[i].At), utc.Zone)
+			v, err := bucket.Ref.Column.Bound(civil.DateTime(changes[i].At), civil.UTC)
 			if err != nil {
 				b.problems = append(b.problems, diag.Problem{Code: "no_encoding", Field: "criteria", Message: err.Error()})
 				return

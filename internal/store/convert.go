@@ -34,11 +34,11 @@ func (r draftRow) domain() Definition {
 }
 
 func versionRowOf(d Definition) versionRow {
-	return versionRow{d.Kind, d.Name, d.Number, d.Content, d.Uses, d.UsesVersion, d.At}
+	return versionRow{d.Kind, d.Name, d.Number, d.Content, d.Uses, d.At}
 }
 
 func (r versionRow) domain() Definition {
-	return Definition{r.Kind, r.Name, r.Number, r.Content, r.Uses, r.UsesVersion, r.PublishedAt}
+	return Definition{r.Kind, r.Name, r.Number, r.Content, r.Uses, r.PublishedAt}
 }
 
 func runRowOf(r Run) (runRow, error) {

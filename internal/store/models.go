@@ -29,8 +29,7 @@ type versionRow struct {
 	Name        string `gorm:"primaryKey"`
 	Number      int    `gorm:"primaryKey;autoIncrement:false"`
 	Content     string
-	Uses        string // the query a report was frozen with, as written
-	UsesVersion int
+	Uses        string // what a report was frozen with, as written
 	PublishedAt time.Time
 }
 

@@ -32,10 +32,9 @@ type Definition struct {
 	Kind, Name string
 	Number     int
 	Content    string
-	// Uses is the query a published report was frozen with, as written.
-	Uses        string
-	UsesVersion int
-	At          time.Time
+	// Uses is everything a published report was frozen with, as written.
+	Uses string
+	At   time.Time
 }
 
 // Run is the record of one execution.

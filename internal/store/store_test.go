@@ -58,13 +58,13 @@ func TestVersions(t *testing.T) {
 	_, err := s.Published("report", "r")
 	require.ErrorIs(t, err, store.ErrNotFound)
 	for n := 1; n <= 3; n++ {
-		made, err := s.Publish([]store.Definition{{Kind: "query", Name: "r", Content: "q"}, {Kind: "report", Name: "r", Content: "r", Uses: "q", UsesVersion: n}})
+		made, err := s.Publish([]store.Definition{{Kind: "query", Name: "r", Content: "q"}, {Kind: "report", Name: "r", Content: "r", Uses: "q"}})
 		require.NoError(t, err)
 		assert.Equal(t, []int{n, n}, []int{made[0].Number, made[1].Number})
 	}
 	newest, err := s.Published("report", "r")
 	require.NoError(t, err)
-	assert.Equal(t, []any{3, "q", 3}, []any{newest.Number, newest.Uses, newest.UsesVersion})
+	assert.Equal(t, []any{3, "q"}, []any{newest.Number, newest.Uses})
 	all, err := s.AllPublished("report")
 	require.NoError(t, err)
 	require.Len(t, all, 1)

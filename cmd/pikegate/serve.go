@@ -26,6 +26,7 @@ const stopping = 5 * time.Second
 
 // serve wires the service together and runs it until the context ends.
 func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(address string)) (err error) {
+	config.TuneMemory()
 	if withDemo && c.Calendar.Zone == "" {
 		c.Calendar.Zone = demo.Zone
 	}

@@ -23,6 +23,7 @@ import (
 
 	"pikegate/core/civil"
 	"pikegate/internal/api"
+	"pikegate/internal/config"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
@@ -123,6 +124,7 @@ func BenchmarkExport(b *testing.B) {
 	if _, err := exec.LookPath("sqlite3"); err != nil {
 		b.Skip("the sqlite3 program is not installed")
 	}
+	config.TuneMemory() // as the service does
 	const rows, rounds = 1_000_000, 5
 	path, address := fixture(b, rows)
 	small, smallAddress := fixture(b, 10_000)

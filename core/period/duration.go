@@ -112,9 +112,6 @@ func ParseLength(text string) (Length, diag.Problems) {
 	return Length{d}, p.problems
 }
 
-// IsZero tells whether there is no length.
-func (l Length) IsZero() bool { return l.duration == duration{} }
-
 // After is the civil date-time that far after t.
 func (l Length) After(t civil.DateTime) civil.DateTime {
 	return moveMonths(t, l.months) + civil.DateTime(l.days*perDay+l.seconds)

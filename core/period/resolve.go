@@ -63,18 +63,6 @@ func walk(n node, visit func(node)) {
 	}
 }
 
-// Relative tells whether the expression depends on the day it is read on.
-func (e Expr) Relative() bool {
-	relativeFound := false
-	walk(e.root, func(n node) {
-		switch n.(type) {
-		case *relative, *several, *toDate, *ago, *weekday:
-			relativeFound = true
-		}
-	})
-	return relativeFound
-}
-
 type resolver struct {
 	ctx      civil.Context
 	text     string

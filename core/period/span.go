@@ -25,9 +25,6 @@ func (s Span) WholeDays() bool {
 	return (s.OpenStart() || s.From.IsMidnight()) && (s.OpenEnd() || s.Until.IsMidnight())
 }
 
-// Contains tells whether the civil date-time lies in the span.
-func (s Span) Contains(t civil.DateTime) bool { return t >= s.From && t < s.Until }
-
 // FirstDay is the first day touched; only for spans with a start.
 func (s Span) FirstDay() civil.Date { return s.From.Date() }
 

@@ -93,7 +93,7 @@ func DateQuestion(c *definition.Compiled) (string, *criteria.Column, bool) {
 	return name, column, column != nil && name != ""
 }
 
-// The years coverage looks at where no limit says otherwise.
+// The years in which coverage follows the clocks of a zone.
 const (
 	firstCovered = 1970
 	lastCovered  = 2050
@@ -101,20 +101,14 @@ const (
 
 // Coverage makes the statement that counts the records of each day, month or
 // year of the query's date column in the zone (unit text, count), the other
-// answers applied. Within bounds the stretch the clocks are followed in.
-func Coverage(c *definition.Compiled, unit civil.Unit, within [2]civil.Date, values parameter.Values, ctx civil.Context) (Statement, diag.Problems) {
+// answers applied.
+func Coverage(c *definition.Compiled, unit civil.Unit, values parameter.Values, ctx civil.Context) (Statement, diag.Problems) {
 	question, column, _ := DateQuestion(c)
 	b, s := others(c, question, values, ctx)
 	bucket := Bucket{Ref: column.Ref, Unit: unit}
 	if column.Ref.Column.Encoding.IsInstant() {
-		first, last := within[0], within[1]
-		if first == 0 {
-			first = civil.DateOf(firstCovered, 1, 1)
-		}
-		if last == 0 {
-			last = civil.DateOf(lastCovered, 1, 1)
-		}
-		b.shifts(&bucket, civil.Changes(ctx.Zone, civil.InstantOf(first.Midnight(), ctx.Zone), civil.InstantOf(last.Midnight(), ctx.Zone)))
+		first, last := civil.DateOf(firstCovered, 1, 1).Midnight(), civil.DateOf(lastCovered, 1, 1).Midnight()
+		b.shifts(&bucket, civil.Changes(ctx.Zone, civil.InstantOf(first, ctx.Zone), civil.InstantOf(last, ctx.Zone)))
 	}
 	s.GroupBy = []Expr{bucket}
 	return s, b.problems

@@ -21,8 +21,8 @@ func (a *app) coverage() *cobra.Command {
 		Example: "  pikegate coverage passages-by-date --by quarter --set 'locks=Harrow Top'",
 		Args:    args(cobra.ExactArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			if format != "text" && format != "json" {
-				return usageError{fmt.Errorf("--format %s is not text or json", format)}
+			if err := textOrJSON(format); err != nil {
+				return err
 			}
 			request, err := in.request(cmd.Context(), a.client(), given[0])
 			if err != nil {

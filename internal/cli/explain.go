@@ -16,8 +16,8 @@ func (a *app) explain() *cobra.Command {
 		Short: "Show how a run would come about, without running it",
 		Args:  args(cobra.ExactArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			if format != "text" && format != "json" {
-				return usageError{fmt.Errorf("--format %s is not text or json", format)}
+			if err := textOrJSON(format); err != nil {
+				return err
 			}
 			request, err := in.request(cmd.Context(), a.client(), given[0])
 			if err != nil {
@@ -76,6 +76,14 @@ func (a *app) explain() *cobra.Command {
 	in.flags(cmd)
 	cmd.Flags().StringVar(&format, "format", "text", "text or json")
 	return cmd
+}
+
+// textOrJSON refuses any other format.
+func textOrJSON(format string) error {
+	if format != "text" && format != "json" {
+		return usageError{fmt.Errorf("--format %s is not text or json", format)}
+	}
+	return nil
 }
 
 // printJSON prints a value as indented JSON.

@@ -145,19 +145,15 @@ func describeLines(in io.Reader, w io.Writer, ctx civil.Context) error {
 	lines := bufio.NewScanner(in)
 	lines.Buffer(make([]byte, 64<<10), maxLine)
 	out := bufio.NewWriterSize(w, 64<<10)
-	var line []byte
-	writer := period.NewLineWriter(ctx)
+	objects := json.NewEncoder(out)
+	objects.SetEscapeHTML(false)
 	for lines.Scan() {
-		var problems diag.Problems
-		line, problems = writer.Append(line[:0], lines.Text())
-		if len(problems) > 0 {
-			object, err := json.Marshal(refusal(problems))
-			if err != nil {
-				return err
-			}
-			line = append(line[:0], object...)
+		var object any
+		reading, problems := period.Describe(lines.Text(), ctx)
+		if object = &reading; len(problems) > 0 {
+			object = refusal(problems)
 		}
-		if _, err := out.Write(append(line, '\n')); err != nil {
+		if err := objects.Encode(object); err != nil {
 			return err
 		}
 	}

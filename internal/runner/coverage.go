@@ -42,7 +42,7 @@ func Cover(ctx context.Context, job Job, by string) (Coverage, error) {
 	if !ok || !plan.CanCover(column.Ref.Column, unit) {
 		return Coverage{}, diag.Problems{{Code: "no_date_question", Message: "The report does not ask for the dates of a column, so there is nothing to count by " + by + "."}}
 	}
-	asked, values, _ := job.Read() // what cannot be read narrows nothing
+	_, values, _ := job.Read() // what cannot be read narrows nothing
 	counted := unit
 	switch unit {
 	case civil.Week:
@@ -51,7 +51,7 @@ func Cover(ctx context.Context, job Job, by string) (Coverage, error) {
 		counted = civil.Month
 	}
 	calendar := job.Context.Context
-	statement, problems := plan.Coverage(job.Compiled, counted, limitsOf(asked, question, job.Context), values, calendar)
+	statement, problems := plan.Coverage(job.Compiled, counted, values, calendar)
 	if err := problems.Err(); err != nil {
 		return Coverage{}, err
 	}
@@ -74,17 +74,4 @@ func Cover(ctx context.Context, job Job, by string) (Coverage, error) {
 		return nil
 	})
 	return out, err
-}
-
-// limitsOf are the first and last day a question allows, 0 where it does not say.
-func limitsOf(questions []parameter.Parameter, name string, ctx parameter.Context) (limits [2]civil.Date) {
-	for _, q := range questions {
-		if q.Name != name {
-			continue
-		}
-		if span, problems := period.Read(q.Limits.Earliest, ctx.Context); len(problems) == 0 && !span.OpenStart() {
-			limits[0] = span.FirstDay()
-		}
-	}
-	return limits
 }

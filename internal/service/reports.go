@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"time"
 
-	"pikegate/core/civil"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
@@ -233,9 +232,8 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 		return runner.Job{}, fmt.Errorf("the calendar of the report %s cannot be read: %w", r.Report, problems)
 	}
 	inputs, found := r.Inputs.read()
-	calendar.Now = civil.Instant(s.Now().Unix())
-	calendar, problems = period.AsOf(calendar, r.AsOf)
-	found = append(found, problems.In("as_of")...)
+	calendar, problems = s.now(calendar, r.AsOf)
+	found = append(found, problems...)
 	marks, _ := parameter.MarksOf(report.Language)
 	return runner.Job{
 		Report: report, Version: version.Number, Compiled: compiled, Inputs: inputs, Typed: r.Inputs,
@@ -255,10 +253,10 @@ func (s *Service) noReport(name string) error {
 
 // Period reads an expression in the service's calendar.
 func (s *Service) Period(expression, asOf string) (period.Reading, error) {
-	ctx, err := s.calendar(asOf)
-	if err != nil {
-		return period.Reading{}, err
+	calendar, problems := s.now(s.Calendar, asOf)
+	if len(problems) > 0 {
+		return period.Reading{}, problems
 	}
-	reading, problems := period.Describe(expression, ctx)
+	reading, problems := period.Describe(expression, calendar)
 	return reading, problems.Err()
 }

@@ -84,13 +84,12 @@ func notFound(what, name string, names []string) error {
 	return &NotFound{what, name, diag.DidYouMean(name, names)}
 }
 
-// calendar is the context of one request: the service's calendar with the
-// clock, or the day or instant given as asOf.
-func (s *Service) calendar(asOf string) (civil.Context, error) {
-	ctx := s.Calendar
-	ctx.Now = civil.Instant(s.Now().Unix())
-	ctx, problems := period.AsOf(ctx, asOf)
-	return ctx, problems.In("as_of").Err()
+// now sets a calendar's clock to this moment, or to the day or instant given as
+// asOf; its problems are in the field as_of.
+func (s *Service) now(calendar civil.Context, asOf string) (civil.Context, diag.Problems) {
+	calendar.Now = civil.Instant(s.Now().Unix())
+	calendar, problems := period.AsOf(calendar, asOf)
+	return calendar, problems.In("as_of")
 }
 
 // source gives an open source, opening it if need be; fresh reads its

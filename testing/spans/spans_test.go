@@ -271,7 +271,7 @@ func TestCoverage(t *testing.T) {
 				}
 				for _, s := range stored {
 					q := compile(t, source, s.encoding)
-					statement, problems := plan.Coverage(q.Compiled, unit, [2]civil.Date{}, nil, civil.Context{Zone: zone})
+					statement, problems := plan.Coverage(q.Compiled, unit, nil, civil.Context{Zone: zone})
 					require.Empty(t, problems)
 					got := map[string]int64{}
 					err := q.source.Stream(t.Context(), q.source.Dialect().Write(statement), func(row []any) error {

@@ -94,6 +94,12 @@ func (c Column) Bound(at civil.DateTime, zone *time.Location) (any, error) {
 	return nil, fmt.Errorf("catalog: column %s has no date encoding", c.Name)
 }
 
+// ComparesWith tells whether dates of the two columns are stored alike, so that
+// they can be compared as they are.
+func (c Column) ComparesWith(d Column) bool {
+	return c.Encoding == d.Encoding && c.Stored == d.Stored && c.separator() == d.separator() && len(c.Example) == len(d.Example)
+}
+
 // number keeps whole numbers that are stored as text comparable as text.
 func (c Column) number(n int64) any {
 	if c.Stored == Text {
@@ -106,11 +112,7 @@ func (c Column) number(n int64) any {
 // after: a day at midnight (right for both separators), minutes where seconds
 // are zero; so that 08:30, 08:30:00Z and 08:30:00.000 all come after it.
 func (c Column) isoBound(at civil.DateTime) string {
-	separator := byte('T')
-	if len(c.Example) > 10 && c.Example[10] == ' ' {
-		separator = ' '
-	}
-	b := at.AppendTo(make([]byte, 0, 19), separator)
+	b := at.AppendTo(make([]byte, 0, 19), c.separator())
 	switch {
 	case at.IsMidnight():
 		b = b[:10]
@@ -118,6 +120,14 @@ func (c Column) isoBound(at civil.DateTime) string {
 		b = b[:16]
 	}
 	return string(b)
+}
+
+// separator stands between the date and the time in text.
+func (c Column) separator() byte {
+	if len(c.Example) > 10 && c.Example[10] == ' ' {
+		return ' '
+	}
+	return 'T'
 }
 
 // serialBound counts days from 1899-12-30; before March 1900 the numbers are

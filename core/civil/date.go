@@ -109,6 +109,12 @@ func ISOWeekMonday(year, week int) (Date, bool) {
 	return monday, week >= 1 && thursday.Year() == year
 }
 
+// ISOWeek is the number of the ISO 8601 week the day is in, 1 to 53.
+func ISOWeek(d Date) int {
+	thursday := d - Date(floorMod(int(d.Weekday())-1, 7)) + 3
+	return int(thursday-DateOf(thursday.Year(), 1, 1))/7 + 1
+}
+
 // AppendTo appends the day as YYYY-MM-DD.
 func (d Date) AppendTo(b []byte) []byte {
 	y, m, day := d.YMD()

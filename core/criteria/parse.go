@@ -1,11 +1,13 @@
 package criteria
 
 import (
+	"regexp"
 	"strings"
 
 	"github.com/shopspring/decimal"
 
 	"pikegate/core/diag"
+	"pikegate/core/period"
 )
 
 // The limits of one expression.
@@ -81,6 +83,8 @@ func (p *parser) next() token {
 	return t
 }
 
+func (p *parser) ahead(n int) token { return p.tokens[min(p.at+n, len(p.tokens)-1)] }
+
 func (p *parser) take(text string) bool {
 	if p.peek().is(text) {
 		p.at++
@@ -141,6 +145,9 @@ func (p *parser) not() Expr {
 // comparison reads a sum and what is said of it.
 func (p *parser) comparison() Expr {
 	start := p.peek().start
+	if p.peek().is("span") && p.ahead(1).is("(") {
+		return p.spans()
+	}
 	x := p.sum()
 	t := p.peek()
 	if t.kind == tMark {
@@ -148,7 +155,8 @@ func (p *parser) comparison() Expr {
 		case "=", "<>", "<", "<=", ">", ">=":
 			p.next()
 			y := p.sum()
-			return &Compare{p.from(start), t.text, x, y}
+			fold := p.ignoringCase()
+			return &Compare{p.from(start), t.text, x, y, fold}
 		}
 		return x
 	}
@@ -157,15 +165,12 @@ func (p *parser) comparison() Expr {
 		p.expect("blank", "Write is blank or is not blank.")
 		return &IsBlank{p.from(start), x, not}
 	}
-	not := false
-	if t.is("not") {
-		p.next()
-		not = true
-	}
+	not := p.take("not")
 	switch {
 	case p.take("in"):
 		items := p.list()
-		return &In{p.from(start), x, items, not}
+		fold := p.ignoringCase()
+		return &In{p.from(start), x, items, not, fold}
 	case p.take("within"):
 		y := p.sum()
 		return &Within{p.from(start), x, y, not}
@@ -174,10 +179,48 @@ func (p *parser) comparison() Expr {
 		p.expect("and", "Write between A and B.")
 		high := p.sum()
 		return &Between{p.from(start), x, low, high, not}
+	case p.take("contains"):
+		return p.match(start, "contains", x, not)
+	case p.peek().is("starts") || p.peek().is("ends"):
+		op := p.next().text + " with"
+		p.expect("with", "Write "+op+" 'text'.")
+		return p.match(start, op, x, not)
 	case not:
-		p.fail(p.peek(), "unexpected", p.quote(p.peek())+" does not fit after not.", "Write not in, not within or not between.")
+		p.fail(p.peek(), "unexpected", p.quote(p.peek())+" does not fit after not.", "Write not in, not within, not between or not contains.")
 	}
 	return x
+}
+
+func (p *parser) match(start int, op string, x Expr, not bool) Expr {
+	y := p.sum()
+	fold := p.ignoringCase()
+	return &Match{p.from(start), op, x, y, not, fold}
+}
+
+// ignoringCase reads what may stand after a comparison of texts.
+func (p *parser) ignoringCase() bool {
+	if !p.take("ignoring") {
+		return false
+	}
+	p.expect("case", "Write ignoring case.")
+	return true
+}
+
+// spans reads "span(a, b) overlaps p".
+func (p *parser) spans() Expr {
+	start := p.next().start
+	p.next()
+	from := p.sum()
+	p.expect(",", "Write span(start, end).")
+	until := p.sum()
+	p.expect(")", "The parenthesis is not closed.")
+	not := p.take("not")
+	t := p.next()
+	if !t.is("overlaps") && !t.is("inside") && !t.is("covers") {
+		p.fail(t, "unexpected", p.quote(t)+" does not fit after a span.", "Write overlaps, inside or covers, and a period.")
+	}
+	period := p.sum()
+	return &Spans{p.from(start), t.text, from, until, period, not}
 }
 
 // list reads :name, or (a, b, …).
@@ -223,12 +266,20 @@ func (p *parser) sign() Expr {
 var reserved = map[string]bool{
 	"and": true, "or": true, "not": true, "in": true, "is": true, "within": true,
 	"between": true, "blank": true, "true": true, "false": true,
+	"contains": true, "meets": true, "ignoring": true,
 }
+
+// aggregates are the words for one value of many records.
+var aggregates = map[string]bool{"sum": true, "average": true, "least": true, "greatest": true}
 
 func (p *parser) atom() Expr {
 	t := p.next()
 	switch t.kind {
 	case tNumber:
+		if p.peek().kind == tWord && lengthUnits[p.peek().text] {
+			p.next()
+			return p.length(t.start)
+		}
 		value, err := decimal.NewFromString(t.text)
 		if err != nil || len(t.text) > 40 {
 			p.fail(t, "bad_number", p.quote(t)+" is not a number.", "Write 12 or 12.50.")
@@ -247,8 +298,10 @@ func (p *parser) atom() Expr {
 		}
 		return &Parameter{Pos: p.from(t.start), Name: t.text, Part: part}
 	case tName, tWord:
-		if t.kind == tWord && (t.text == "true" || t.text == "false") {
-			return &Bool{p.from(t.start), t.text == "true"}
+		if t.kind == tWord {
+			if e := p.word(t); e != nil {
+				return e
+			}
 		}
 		if t.kind == tWord && reserved[t.text] {
 			break
@@ -272,6 +325,97 @@ func (p *parser) atom() Expr {
 	}
 	p.fail(t, "unexpected", p.quote(t)+" does not fit here.", "A column, a :question or a value is expected.")
 	return nil
+}
+
+// word reads what begins with a word and is not a column; nil if it is one.
+// The word has been read.
+func (p *parser) word(t token) Expr {
+	next := p.peek()
+	switch {
+	case t.text == "true" || t.text == "false":
+		return &Bool{p.from(t.start), t.text == "true"}
+	case t.text == "blank":
+		return &Blank{p.from(t.start)}
+	case t.text == "meets" && (next.kind == tWord || next.kind == tName):
+		m := &Meets{Name: p.name(p.next())}
+		if p.take("of") {
+			m.Of = p.name(p.next())
+		}
+		m.Pos = p.from(t.start)
+		return m
+	case isoLength.MatchString(p.text[t.start:t.end]):
+		return p.length(t.start)
+	case aggregates[t.text] && next.is("of"):
+		p.next()
+		x := p.sum()
+		return &Aggregate{p.from(t.start), t.text, x}
+	case t.text == "count" && next.is("distinct") && p.ahead(1).is("of"):
+		p.at += 2
+		x := p.sum()
+		return &Aggregate{p.from(t.start), "count distinct", x}
+	case Units[t.text] != 0 && next.is("of"):
+		p.next()
+		x := p.sign()
+		return &UnitOf{p.from(t.start), t.text, x}
+	case next.is("("):
+		return p.call(t)
+	}
+	return nil
+}
+
+// call reads the arguments of a function.
+func (p *parser) call(t token) Expr {
+	defer p.enter()()
+	p.next()
+	c := &Call{Name: t.text}
+	for !p.take(")") {
+		if len(c.Args) > 0 {
+			p.expect(",", "The parenthesis is not closed.")
+		}
+		if unit := p.peek(); t.text == "start_of" && len(c.Args) == 0 && unit.kind == tWord {
+			p.next()
+			c.Args = append(c.Args, &Text{Pos: p.from(unit.start), Value: unit.text})
+			continue
+		}
+		c.Args = append(c.Args, p.or())
+	}
+	c.Pos = p.from(t.start)
+	return c
+}
+
+// isoLength is a length of whole days or longer as ISO 8601 writes it.
+var isoLength = regexp.MustCompile(`^P([0-9]+[YMWD])+$`)
+
+// lengthUnits are the words that make a number a length.
+var lengthUnits = map[string]bool{
+	"day": true, "days": true, "week": true, "weeks": true, "month": true, "months": true,
+	"quarter": true, "quarters": true, "year": true, "years": true,
+}
+
+// length reads what stands from start to the last token read.
+func (p *parser) length(start int) Expr {
+	at := p.from(start)
+	text := strings.Join(strings.Fields(p.text[at.Start:at.End]), " ")
+	if text[0] != 'P' {
+		text = strings.ToLower(text)
+	}
+	length, problems := period.ParseLength(text)
+	if len(problems) > 0 {
+		p.fail(token{start: at.Start, end: at.End}, problems[0].Code, problems[0].Message, problems[0].Hint)
+	}
+	if length.Months() > 12_000 || length.Days() > 366_000 {
+		p.fail(token{start: at.Start, end: at.End}, "too_long", "The length is more than a thousand years.", "")
+	}
+	return &Length{at, text, length}
+}
+
+// ParseAggregate reads a value that may be made of many records: count alone
+// is one, which elsewhere is the name of a column.
+func ParseAggregate(text string) (Expr, diag.Problems) {
+	if strings.EqualFold(strings.TrimSpace(text), "count") {
+		return &Aggregate{Pos: Pos{0, len(text)}, Name: "count"}, nil
+	}
+	return Parse(text)
 }
 
 // name is a name as written: lower-casing is for keywords only.

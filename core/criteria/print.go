@@ -57,6 +57,54 @@ func write(b *strings.Builder, e Expr, place int) {
 	case *Negative:
 		b.WriteByte('-')
 		write(b, e.X, looseSign+1)
+	case *Blank:
+		b.WriteString("blank")
+	case *Span:
+		b.WriteString("'" + e.Span.Canonical() + "'")
+	case *Length:
+		b.WriteString(e.Text)
+	case *Call:
+		b.WriteString(e.Name + "(")
+		for i, arg := range e.Args {
+			if i > 0 {
+				b.WriteString(", ")
+			}
+			if unit, ok := arg.(*Text); ok && e.Name == "start_of" && i == 0 && Units[unit.Value] != 0 {
+				b.WriteString(unit.Value)
+				continue
+			}
+			write(b, arg, looseOr)
+		}
+		b.WriteByte(')')
+	case *UnitOf:
+		b.WriteString(e.Unit + " of ")
+		write(b, e.X, looseSign)
+	case *Aggregate:
+		b.WriteString(e.Name)
+		if e.X != nil {
+			b.WriteString(" of ")
+			write(b, e.X, looseSum)
+		}
+	case *Meets:
+		b.WriteString("meets " + name(e.Name))
+		if e.Of != "" {
+			b.WriteString(" of " + name(e.Of))
+		}
+	case *Match:
+		write(b, e.X, looseSum)
+		not(e.Not)
+		b.WriteString(" " + e.Op + " ")
+		write(b, e.Y, looseSum)
+		fold(b, e.Fold)
+	case *Spans:
+		b.WriteString("span(")
+		write(b, e.From, looseSum)
+		b.WriteString(", ")
+		write(b, e.Until, looseSum)
+		b.WriteByte(')')
+		not(e.Not)
+		b.WriteString(" " + e.Op + " ")
+		write(b, e.Period, looseSum)
 	case *Arithmetic:
 		s := strength(e)
 		write(b, e.Left, s)
@@ -66,6 +114,7 @@ func write(b *strings.Builder, e Expr, place int) {
 		write(b, e.Left, looseSum)
 		b.WriteString(" " + e.Op + " ")
 		write(b, e.Right, looseSum)
+		fold(b, e.Fold)
 	case *Between:
 		write(b, e.X, looseSum)
 		not(e.Not)
@@ -78,6 +127,7 @@ func write(b *strings.Builder, e Expr, place int) {
 		not(e.Not)
 		b.WriteString(" in ")
 		writeList(b, e.Items)
+		fold(b, e.Fold)
 	case *Within:
 		write(b, e.X, looseSum)
 		not(e.Not)
@@ -105,8 +155,14 @@ func write(b *strings.Builder, e Expr, place int) {
 	}
 }
 
+func fold(b *strings.Builder, yes bool) {
+	if yes {
+		b.WriteString(" ignoring case")
+	}
+}
+
 func writeList(b *strings.Builder, items []Expr) {
-	if _, ok := items[0].(*Parameter); ok && len(items) == 1 {
+	if p, ok := items[0].(*Parameter); ok && len(items) == 1 && p.Part == "" {
 		write(b, items[0], looseSum)
 		return
 	}
@@ -129,14 +185,16 @@ func strength(e Expr) int {
 		return looseAnd
 	case *Not:
 		return looseNot
-	case *Compare, *Between, *In, *Within, *IsBlank:
+	case *Compare, *Between, *In, *Within, *IsBlank, *Match, *Spans:
 		return looseCompare
+	case *Aggregate:
+		return looseSum
 	case *Arithmetic:
 		if e.Op == '+' || e.Op == '-' {
 			return looseSum
 		}
 		return looseProduct
-	case *Negative:
+	case *Negative, *UnitOf:
 		return looseSign
 	}
 	return looseSign + 1
@@ -144,7 +202,7 @@ func strength(e Expr) int {
 
 // name quotes a name unless it is a plain word that is not reserved.
 func name(s string) string {
-	if s != "" && isNameStart(s) && nameLength(s) == len(s) && !reserved[strings.ToLower(s)] {
+	if s != "" && isNameStart(s) && nameLength(s) == len(s) && !reserved[strings.ToLower(s)] && !isoLength.MatchString(s) {
 		return s
 	}
 	return `"` + strings.ReplaceAll(s, `"`, `""`) + `"`

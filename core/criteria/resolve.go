@@ -14,6 +14,9 @@ import (
 type Scope struct {
 	Tables    []Table
 	Questions []Question
+	// Criterion gives the condition of a named criterion, resolved, or what is
+	// wrong with naming it; nil where none can be named.
+	Criterion func(*Meets) (Expr, *diag.Problem)
 	// Open tells that the tables are not known yet (checking without a
 	// database): columns are then taken as they are.
 	Open bool
@@ -78,15 +81,36 @@ func (r *resolver) typeOf(e Expr) catalog.Type {
 		return catalog.Text
 	case *Bool:
 		return catalog.Boolean
+	case *Blank:
+		return unknownType
+	case *Span:
+		return Period
+	case *Length:
+		return LengthOfTime
+	case *Call:
+		return r.call(e)
+	case *UnitOf:
+		if t := r.typeOf(e.X); t != unknownType && !t.IsDate() {
+			r.fail(e.X.At(), "type_mismatch", e.Unit+" of needs a date; this is "+a(t)+".", "")
+		}
+		return catalog.Text
+	case *Aggregate:
+		return r.aggregate(e)
 	case *Negative:
 		r.number(e.X)
 		return catalog.Decimal
 	case *Arithmetic:
-		r.number(e.Left)
-		r.number(e.Right)
-		return catalog.Decimal
+		return r.arithmetic(e)
+	case *Match:
+		r.word(e.X, e.Op)
+		r.word(e.Y, e.Op)
+	case *Spans:
+		r.spans(e)
+	case *Meets:
+		r.meets(e)
 	case *Compare:
 		r.comparable(e.Left, e.Right)
+		r.folded(e.Fold, e.Left)
 	case *Between:
 		r.comparable(e.X, e.Low)
 		r.comparable(e.X, e.High)
@@ -112,28 +136,147 @@ func (r *resolver) number(e Expr) {
 	}
 }
 
+func (r *resolver) word(e Expr, what string) {
+	if t := r.typeOf(e); t != unknownType && t != catalog.Text {
+		r.fail(e.At(), "type_mismatch", what+" needs a text; this is "+a(t)+".", "")
+	}
+	r.single(e)
+}
+
+// folded refuses to ignore the case of what is not text.
+func (r *resolver) folded(fold bool, x Expr) {
+	if t := TypeOf(x); fold && t != unknownType && t != catalog.Text {
+		r.fail(x.At(), "type_mismatch", "Only texts have capitals; this is "+a(t)+".", "Take ignoring case away.")
+	}
+}
+
+// arithmetic is of numbers, of a date and a length, or of two dates.
+func (r *resolver) arithmetic(e *Arithmetic) catalog.Type {
+	_, moved := e.Right.(*Length)
+	if !moved && !r.dated(e.Left) {
+		r.number(e.Left)
+		r.number(e.Right)
+		return catalog.Decimal
+	}
+	left := r.typeOf(e.Left)
+	switch {
+	case moved && (e.Op == '*' || e.Op == '/' || left != unknownType && !left.IsDate() && left != Period):
+		r.fail(e.Right.At(), "type_mismatch", "A length of time is added to a date or taken from it.", "Write issued_on + 30 days.")
+		return unknownType
+	case moved:
+		return left
+	}
+	right := r.typeOf(e.Right)
+	if e.Op != '-' || right != unknownType && !right.IsDate() && right != Period {
+		r.fail(e.At(), "type_mismatch", "A date takes a length of time, or another date from it.", "Write paid_on - issued_on, or issued_on + 30 days.")
+		return unknownType
+	}
+	return catalog.Integer
+}
+
+// dated tells whether an operand is a date; problems in it are told elsewhere.
+func (r *resolver) dated(e Expr) bool {
+	quiet := resolver{text: r.text, scope: r.scope}
+	t := quiet.typeOf(e)
+	return t.IsDate() || t == Period
+}
+
+func (r *resolver) aggregate(e *Aggregate) catalog.Type {
+	if e.X == nil {
+		return catalog.Integer
+	}
+	t := r.typeOf(e.X)
+	if (e.Name == "sum" || e.Name == "average") && t != unknownType && !t.IsNumber() {
+		r.fail(e.X.At(), "type_mismatch", e.Name+" needs a number; this is "+a(t)+".", "")
+	}
+	return e.typeOf(func(Expr) catalog.Type { return t })
+}
+
+func (r *resolver) spans(e *Spans) {
+	var dates []catalog.Type
+	for _, side := range []Expr{e.From, e.Until} {
+		t := r.typeOf(side)
+		if t != unknownType && !t.IsDate() {
+			r.fail(side.At(), "type_mismatch", "A span runs from one date to another; this is "+a(t)+".", "")
+		}
+		dates = append(dates, t)
+	}
+	if dates[0].IsDate() && dates[1].IsDate() && dates[0] != dates[1] {
+		r.fail(e.Until.At(), "type_mismatch", fmt.Sprintf("The span starts with %s and ends with %s.", a(dates[0]), a(dates[1])), "Write date_of(…) to have days of both.")
+	}
+	r.period(e.Period, e.Op)
+}
+
+// meets resolves a named criterion; what is wrong inside it is told with it.
+func (r *resolver) meets(e *Meets) {
+	if r.scope.Criterion == nil {
+		r.fail(e.At(), "no_criteria_here", "A named criterion cannot be used here.", "Use it in a query's criteria.")
+		return
+	}
+	x, problem := r.scope.Criterion(e)
+	if problem != nil {
+		p := diag.At(r.text, e.Start, e.End, problem.Code, problem.Message)
+		p.Hint = problem.Hint
+		r.problems = append(r.problems, p)
+	}
+	e.X = x
+}
+
 // comparable checks two sides of a comparison, and reads a text beside a date
 // as a period expression.
 func (r *resolver) comparable(left, right Expr) {
 	x, y := r.typeOf(left), r.typeOf(right)
+	if isUnit(left) {
+		r.unitCompared(right, y)
+		return
+	}
+	if isUnit(right) {
+		r.unitCompared(left, x)
+		return
+	}
 	dated := x.IsDate() || y.IsDate() || x == Period || y == Period
 	if dated {
 		x, y = r.asPeriod(left, x), r.asPeriod(right, y)
 	}
+	r.blanks(left)
+	r.blanks(right)
 	switch {
 	case x == unknownType || y == unknownType:
 	case x == Period && y == Period:
 		r.fail(right.At(), "type_mismatch", "Two periods cannot be compared.", "Compare a column with a period.")
 	case dated && (x == Period || x.IsDate()) && (y == Period || y.IsDate()):
-		r.sameEncoding(left, right)
 	case x == y || x.IsNumber() && y.IsNumber():
 	default:
 		r.fail(right.At(), "type_mismatch", fmt.Sprintf("%s cannot be compared with %s.", capital(a(x)), a(y)), "")
 	}
-	for _, side := range []Expr{left, right} {
-		if p, ok := side.(*Parameter); ok && p.Question.Many {
-			r.fail(p.At(), "many_values", "The question :"+p.Name+" can have several answers.", "Write in :"+p.Name+".")
-		}
+	r.single(left)
+	r.single(right)
+}
+
+// single refuses a question that can have several answers.
+func (r *resolver) single(e Expr) {
+	if p, ok := e.(*Parameter); ok && p.Question.Many {
+		r.fail(p.At(), "many_values", "The question :"+p.Name+" can have several answers.", "Write in :"+p.Name+".")
+	}
+}
+
+// blanks refuses a comparison with blank, which nothing satisfies.
+func (r *resolver) blanks(e Expr) {
+	if b, ok := e.(*Blank); ok {
+		r.fail(b.At(), "compared_with_blank", "Nothing is equal to blank, nor different from it.", "Write is blank or is not blank.")
+	}
+}
+
+func isUnit(e Expr) bool {
+	_, ok := e.(*UnitOf)
+	return ok
+}
+
+// unitCompared checks "month of d = '2026-03'", other being what the unit is
+// compared with.
+func (r *resolver) unitCompared(other Expr, t catalog.Type) {
+	if t = r.asPeriod(other, t); t != unknownType && t != Period && !t.IsDate() && !isUnit(other) {
+		r.fail(other.At(), "type_mismatch", fmt.Sprintf("A unit of time cannot be compared with %s.", a(t)), "Write month of d = '2026-03'.")
 	}
 }
 
@@ -153,21 +296,11 @@ func (r *resolver) asPeriod(e Expr, t catalog.Type) catalog.Type {
 	return Period
 }
 
-// sameEncoding refuses to compare two columns whose dates are stored differently.
-func (r *resolver) sameEncoding(left, right Expr) {
-	x, ok1 := left.(*Column)
-	y, ok2 := right.(*Column)
-	if ok1 && ok2 && x.Ref.Column.Encoding != y.Ref.Column.Encoding {
-		r.fail(right.At(), "different_encodings",
-			fmt.Sprintf("%s is stored as %s, %s as %s.", x.Name, x.Ref.Column.Encoding, y.Name, y.Ref.Column.Encoding), "Compare each with a question instead.")
-	}
-}
-
 func (r *resolver) in(e *In) {
 	t := r.typeOf(e.X)
 	for _, item := range e.Items {
 		if p, ok := item.(*Parameter); ok {
-			if got := r.parameter(p); got.IsDate() && t.IsDate() {
+			if got := r.typeOf(p); got.IsDate() && t.IsDate() {
 				continue
 			} else if got == Period {
 				r.fail(p.At(), "type_mismatch", "A period is not a list.", "Write within :"+p.Name+".")
@@ -178,15 +311,21 @@ func (r *resolver) in(e *In) {
 		}
 		r.comparable(e.X, item)
 	}
+	r.folded(e.Fold, e.X)
 }
 
 func (r *resolver) within(e *Within) {
-	if t := r.typeOf(e.X); t != unknownType && !t.IsDate() {
+	if t := r.typeOf(e.X); t != unknownType && !t.IsDate() && !isUnit(e.X) {
 		r.fail(e.X.At(), "type_mismatch", "within needs a date; this is "+a(t)+".", "")
 	}
-	t := r.asPeriod(e.Period, r.typeOf(e.Period))
-	if _, isColumn := e.Period.(*Column); t != unknownType && t != Period && (isColumn || !t.IsDate()) {
-		r.fail(e.Period.At(), "type_mismatch", "within needs a period; this is "+a(t)+".", "Write within :period or within '2026-Q1'.")
+	r.period(e.Period, "within")
+}
+
+// period checks what must be a period.
+func (r *resolver) period(e Expr, what string) {
+	t := r.asPeriod(e, r.typeOf(e))
+	if t != unknownType && t != Period && (!t.IsDate() || len(Columns(e)) > 0) {
+		r.fail(e.At(), "type_mismatch", what+" needs a period; this is "+a(t)+".", "Write "+what+" :period or "+what+" '2026-Q1'.")
 	}
 }
 

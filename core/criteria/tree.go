@@ -6,12 +6,16 @@
 //
 // It uses the words of SQL. Parse turns text into a tree with positions,
 // Resolve checks the tree against the tables and questions at hand, Print
-// writes it canonically and Words says it to a person. From loose to tight:
+// writes it canonically. Once questions have their answers, Bare moves
+// functions of a column over to the other side of a comparison. From loose to
+// tight:
 //
 //	or, and, not, comparisons, + -, * /, sign
 package criteria
 
 import (
+	"slices"
+
 	"github.com/shopspring/decimal"
 
 	"pikegate/core/catalog"
@@ -61,7 +65,42 @@ type (
 		Pos
 		Value bool
 	}
-	// Arithmetic is + - * / on numbers.
+	// Blank is the value that is not there.
+	Blank struct{ Pos }
+	// Span is a stretch of time that is known: what a period expression or an
+	// answer was read as. Parse never makes one.
+	Span struct {
+		Pos
+		Span period.Span
+	}
+	// Length is how far a date is moved: 30 days, P1M.
+	Length struct {
+		Pos
+		Text   string
+		Length period.Length
+	}
+	// Call is a function of values; Functions tells which there are.
+	Call struct {
+		Pos
+		Name string
+		Args []Expr
+	}
+	// UnitOf is the unit of the calendar a date falls in, as people write it:
+	// "month of passed_at" is 2026-03.
+	UnitOf struct {
+		Pos
+		Unit string
+		X    Expr
+	}
+	// Aggregate is one value for many records: count, or "sum of toll".
+	Aggregate struct {
+		Pos
+		Name string
+		// X is nil for count.
+		X Expr
+	}
+	// Arithmetic is + - * / on numbers, a date moved by a length, or the days
+	// between two dates.
 	Arithmetic struct {
 		Pos
 		Op          byte
@@ -77,6 +116,34 @@ type (
 		Pos
 		Op          string
 		Left, Right Expr
+		Fold        bool // ignoring case, here and below
+	}
+	// Match is "x contains y", "x starts with y" or "x ends with y".
+	Match struct {
+		Pos
+		Op        string
+		X, Y      Expr
+		Not, Fold bool
+	}
+	// Spans compares the stretch from one date to another with a period:
+	// "span(a, b) overlaps p", "inside p" or "covers p". Where b is blank, it
+	// is still going on.
+	Spans struct {
+		Pos
+		Op          string
+		From, Until Expr
+		Period      Expr
+		Not         bool
+	}
+	// Meets is a named criterion; Resolve fills in what it says.
+	Meets struct {
+		Pos
+		Name string
+		// Of names the table it is asked of, where the query has several.
+		Of string
+		// Title is what people read, and X the condition.
+		Title string
+		X     Expr
 	}
 	// Between is "x between a and b"; b is covered whole.
 	Between struct {
@@ -87,9 +154,9 @@ type (
 	// In is "x in (a, b)" or "x in :list".
 	In struct {
 		Pos
-		X     Expr
-		Items []Expr
-		Not   bool
+		X         Expr
+		Items     []Expr
+		Not, Fold bool
 	}
 	// Within is "x within PERIOD".
 	Within struct {
@@ -138,6 +205,9 @@ type Question struct {
 // Period is the type of a period; it has no column.
 const Period catalog.Type = "period"
 
+// LengthOfTime is the type of 30 days.
+const LengthOfTime catalog.Type = "length of time"
+
 // Walk calls visit for the node and everything below it.
 func Walk(e Expr, visit func(Expr)) {
 	if e == nil {
@@ -152,6 +222,22 @@ func Walk(e Expr, visit func(Expr)) {
 // Children are the nodes directly below.
 func Children(e Expr) []Expr {
 	switch e := e.(type) {
+	case *Call:
+		return e.Args
+	case *UnitOf:
+		return []Expr{e.X}
+	case *Aggregate:
+		if e.X != nil {
+			return []Expr{e.X}
+		}
+	case *Match:
+		return []Expr{e.X, e.Y}
+	case *Spans:
+		return []Expr{e.From, e.Until, e.Period}
+	case *Meets:
+		if e.X != nil {
+			return []Expr{e.X}
+		}
 	case *Arithmetic:
 		return []Expr{e.Left, e.Right}
 	case *Negative:
@@ -174,25 +260,6 @@ func Children(e Expr) []Expr {
 	return nil
 }
 
-// places is how many decimal places a division is carried to.
-const places = 12
-
-// Calculate works out x op y exactly; false for a division by zero.
-func Calculate(op byte, x, y decimal.Decimal) (decimal.Decimal, bool) {
-	switch op {
-	case '+':
-		return x.Add(y), true
-	case '-':
-		return x.Sub(y), true
-	case '*':
-		return x.Mul(y), true
-	}
-	if y.IsZero() {
-		return decimal.Decimal{}, false
-	}
-	return x.DivRound(y, places), true
-}
-
 // Conditions are the top-level conditions: the terms of an outermost "and",
 // or the expression itself.
 func Conditions(e Expr) []Expr {
@@ -200,4 +267,42 @@ func Conditions(e Expr) []Expr {
 		return l.Terms
 	}
 	return []Expr{e}
+}
+
+// IsComparison tells whether the node is the smallest condition that a
+// question left blank takes away.
+func IsComparison(e Expr) bool {
+	switch e.(type) {
+	case *Compare, *Within, *Between, *In, *Match, *Spans:
+		return true
+	}
+	return false
+}
+
+// Parameters are the names of the questions the expression refers to.
+func Parameters(e Expr) []string {
+	var names []string
+	Walk(e, func(e Expr) {
+		if p, ok := e.(*Parameter); ok && !slices.Contains(names, p.Name) {
+			names = append(names, p.Name)
+		}
+	})
+	return names
+}
+
+// Columns are the columns the expression refers to, each once.
+func Columns(e Expr) []*Column {
+	var columns []*Column
+	Walk(e, func(e Expr) {
+		c, ok := e.(*Column)
+		if ok && !slices.ContainsFunc(columns, func(d *Column) bool { return d.Same(c) }) {
+			columns = append(columns, c)
+		}
+	})
+	return columns
+}
+
+// Same tells whether two resolved columns are the same.
+func (c *Column) Same(d *Column) bool {
+	return c.Ref.Alias == d.Ref.Alias && c.Ref.Column.Name == d.Ref.Column.Name
 }

@@ -24,25 +24,29 @@ type Known struct {
 func LibraryOf(documents []Document, behind Library) Library {
 	return Library{
 		Query: func(name string) (*Query, bool) {
-			for _, d := range documents {
-				if q, ok := d.(*Query); ok && q.Name == name {
-					return q, true
-				}
-			}
-			return behind.query(name)
+			return first(documents, func(q *Query) bool { return q.Name == name }, behind.query, name)
 		},
 		Parameter: func(name string) (*SharedParameter, bool) {
-			for _, d := range documents {
-				if p, ok := d.(*SharedParameter); ok && p.Name == name {
-					return p, true
-				}
-			}
-			if behind.Parameter == nil {
-				return nil, false
-			}
-			return behind.Parameter(name)
+			return first(documents, func(p *SharedParameter) bool { return p.Name == name }, behind.Parameter, name)
+		},
+		Criterion: func(name string) (*Criterion, bool) {
+			return first(documents, func(c *Criterion) bool { return c.Name == name }, behind.criterion, name)
 		},
 	}
+}
+
+// first finds a document of a kind among some, or else behind them.
+func first[D any](documents []Document, is func(D) bool, behind func(name string) (D, bool), name string) (D, bool) {
+	for _, d := range documents {
+		if of, ok := d.(D); ok && is(of) {
+			return of, true
+		}
+	}
+	if behind == nil {
+		var none D
+		return none, false
+	}
+	return behind(name)
 }
 
 // Check checks documents together: each by itself, and all against what they
@@ -62,6 +66,8 @@ func Check(documents []Document, known Known) diag.Problems {
 		switch d := d.(type) {
 		case *SharedParameter:
 			found = CheckParameter(d)
+		case *Criterion:
+			found = checkCriterion(d, library)
 		case *Query:
 			found = checkQuery(d, known, library)
 		case *Report:
@@ -96,7 +102,7 @@ func checkQuery(q *Query, known Known, library Library) diag.Problems {
 // used may be kept by the service.
 func soften(problems diag.Problems, known Known) diag.Problems {
 	for i, p := range problems {
-		if known.Source == nil && (p.Code == "unknown_query" || p.Code == "unknown_parameter") {
+		if known.Source == nil && (p.Code == "unknown_query" || p.Code == "unknown_parameter" || p.Code == "unknown_criterion") {
 			problems[i].Severity, problems[i].Hint = diag.Warning, "Give its file as well to have it checked too."
 		}
 	}
@@ -142,6 +148,17 @@ func Uses(d Document) []string {
 		for _, q := range d.Parameters {
 			add("parameter", q.Use)
 			add("query", q.Choices.Query)
+		}
+		for _, name := range named(d.Criteria) {
+			add("criterion", name)
+		}
+	case *Criterion:
+		for _, q := range d.Parameters {
+			add("parameter", q.Use)
+			add("query", q.Choices.Query)
+		}
+		for _, name := range named(d.Criteria) {
+			add("criterion", name)
 		}
 	case *SharedParameter:
 		add("query", d.Parameter.Choices.Query)

@@ -26,6 +26,9 @@ type Compiled struct {
 	// Questions are the query's, shared ones filled in.
 	Questions []parameter.Parameter
 	Rules     []parameter.Rule
+	// Grouped tells that the columns that are no aggregates are what records
+	// are grouped by.
+	Grouped bool
 	// Offers are where the choices of questions come from, by question.
 	Offers map[string]Offer
 }
@@ -73,6 +76,7 @@ func Compile(q *Query, source *catalog.Source, library Library) (*Compiled, diag
 	c.columns()
 	c.criteria()
 	c.rules()
+	c.prove()
 	c.sort()
 	c.unused()
 	return c.out, c.problems
@@ -85,6 +89,8 @@ type compiler struct {
 	library  Library
 	scope    criteria.Scope
 	used     []string
+	provable bool // the criteria were resolved whole
+	nested   int  // how deep in named criteria
 	problems diag.Problems
 }
 
@@ -102,7 +108,7 @@ func (c *compiler) name(h Head) {
 
 func (c *compiler) tables() {
 	q := c.query
-	c.scope.Open = c.source == nil
+	c.scope.Open, c.scope.Criterion = c.source == nil, c.meets
 	c.out.From = c.table("from", q.From, q.From, false)
 	c.scope.Tables = append(c.scope.Tables, c.out.From)
 	for i, j := range q.Joins {
@@ -135,6 +141,11 @@ func (c *compiler) table(field, name, alias string, optional bool) criteria.Tabl
 // expression parses and resolves a text of the document.
 func (c *compiler) expression(field string, text Text, condition bool) criteria.Expr {
 	e, problems := criteria.Parse(text.Value)
+	return c.resolved(field, text, e, problems, condition)
+}
+
+// resolved resolves what was parsed and places the problems in the document.
+func (c *compiler) resolved(field string, text Text, e criteria.Expr, problems diag.Problems, condition bool) criteria.Expr {
 	if len(problems) == 0 {
 		if condition {
 			problems = criteria.ResolveCondition(text.Value, e, c.scope)
@@ -142,13 +153,18 @@ func (c *compiler) expression(field string, text Text, condition bool) criteria.
 			_, problems = criteria.Resolve(text.Value, e, c.scope)
 		}
 	}
+	c.place(field, text, problems)
+	return e
+}
+
+// place puts problems of a text where it stands in the document.
+func (c *compiler) place(field string, text Text, problems diag.Problems) {
 	for _, p := range problems {
 		p.Field, p.Source = field, text.Value
 		before := []rune(text.Value)[:p.Offset]
 		p.Line = text.Line + strings.Count(string(before), "\n")
 		c.problems = append(c.problems, p)
 	}
-	return e
 }
 
 func (c *compiler) questions() {
@@ -189,31 +205,43 @@ func (c *compiler) columns() {
 		if col.Name == "" {
 			c.fail(field, col.Value.Line, "missing_field", "The column has no name.", "Write name: and value:.")
 		}
-		expr := c.expression(field, col.Value, false)
-		made := CompiledColumn{Column: col, Expr: expr, Type: catalog.Decimal}
-		switch e := expr.(type) {
-		case *criteria.Column:
-			made.Type = e.Ref.Column.Type
-		case *criteria.Arithmetic, *criteria.Negative:
-			criteria.Walk(expr, func(inner criteria.Expr) {
-				if p, ok := inner.(*criteria.Parameter); ok {
-					c.fail(field, col.Value.Line, "no_questions", "A column cannot use the question :"+p.Name+".", "")
-				}
-			})
-		case nil:
-		default:
-			c.fail(field, col.Value.Line, "type_mismatch", "A column is a column of a table or arithmetic on them.", "")
+		made := CompiledColumn{Column: col, Expr: c.column(field, col.Value)}
+		if made.Expr != nil {
+			made.Type = criteria.TypeOf(made.Expr)
+		}
+		if _, ok := made.Expr.(*criteria.Aggregate); ok {
+			c.out.Grouped = true
 		}
 		c.out.Columns = append(c.out.Columns, made)
 	}
+}
+
+// column reads the value of a column of the result.
+func (c *compiler) column(field string, text Text) criteria.Expr {
+	e, problems := criteria.ParseAggregate(text.Value)
+	e = c.resolved(field, text, e, problems, false)
+	criteria.Walk(e, func(inner criteria.Expr) {
+		_, aggregate := inner.(*criteria.Aggregate)
+		switch p, isQuestion := inner.(*criteria.Parameter); {
+		case isQuestion:
+			c.fail(field, text.Line, "no_questions", "A column cannot use the question :"+p.Name+".", "")
+		case aggregate && inner != e:
+			c.fail(field, text.Line, "nested_aggregate", "An aggregate stands alone.", "Give it a column of its own.")
+		}
+	})
+	if t := criteria.TypeOf(e); e != nil && (t == criteria.Period || t == criteria.LengthOfTime) {
+		c.fail(field, text.Line, "type_mismatch", "A "+string(t)+" is not a value a column can hold.", "")
+	}
+	return e
 }
 
 func (c *compiler) criteria() {
 	if strings.TrimSpace(c.query.Criteria.Value) == "" {
 		return
 	}
+	before := len(c.problems)
 	e := c.expression("criteria", c.query.Criteria, true)
-	c.out.Criteria = e
+	c.out.Criteria, c.provable = e, len(c.problems) == before
 	criteria.Walk(e, func(e criteria.Expr) {
 		switch e := e.(type) {
 		case *criteria.Parameter:

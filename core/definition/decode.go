@@ -24,11 +24,12 @@ var kinds = map[string]func() Document{
 	"query":     func() Document { return &Query{} },
 	"report":    func() Document { return &Report{} },
 	"parameter": func() Document { return &SharedParameter{} },
+	"criterion": func() Document { return &Criterion{} },
 }
 
 // kindNames are in the order in which definitions are frozen: what is used
 // comes first.
-var kindNames = []string{"parameter", "query", "report"}
+var kindNames = []string{"parameter", "criterion", "query", "report"}
 
 // Decode reads every document of a YAML (or JSON) file. All problems come
 // back at once, each with its line and the path of its field. The documents

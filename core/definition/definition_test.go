@@ -105,8 +105,8 @@ func TestSchema(t *testing.T) {
 		}
 	}
 	require.NoError(t, json.Unmarshal(text, &schema))
-	require.Len(t, schema.OneOf, 3)
-	assert.ElementsMatch(t, []string{"kind", "name", "source", "from", "columns"}, schema.OneOf[1].Required)
+	require.Len(t, schema.OneOf, 4)
+	assert.ElementsMatch(t, []string{"kind", "name", "source", "from", "columns"}, schema.OneOf[2].Required)
 	for _, kind := range schema.OneOf {
 		assert.False(t, kind.AdditionalProperties)
 		for name, p := range kind.Properties {

@@ -90,7 +90,7 @@ func (j Join) Alias() string {
 // Column is one column of the result.
 type Column struct {
 	Name   string `yaml:"name" doc:"Its name in the result" example:"lock"`
-	Value  Text   `yaml:"value" doc:"A column or simple arithmetic on columns" example:"locks.name" required:"true"`
+	Value  Text   `yaml:"value" doc:"A column, a value made of columns, or an aggregate such as count or sum of toll" example:"locks.name" required:"true"`
 	Label  string `yaml:"label" doc:"What people read above it" example:"Lock"`
 	Format string `yaml:"format" doc:"How numbers are shown: money has two places" enum:"plain,money"`
 }
@@ -183,6 +183,14 @@ type SharedParameter struct {
 	Parameter Question `yaml:"parameter" doc:"The question; its name is the document's" required:"true"`
 }
 
+// Criterion is a named condition that several queries use.
+type Criterion struct {
+	Head       `yaml:",inline"`
+	On         string     `yaml:"on" doc:"The table it is about; bare names in it are columns of this table" example:"locks" required:"true"`
+	Parameters []Question `yaml:"parameters" doc:"What it asks; a query that uses it asks this too"`
+	Criteria   Text       `yaml:"criteria" doc:"The condition" example:"closed_on is blank" required:"true"`
+}
+
 // Report is what people see of a query.
 type Report struct {
 	Head     `yaml:",inline"`
@@ -193,7 +201,17 @@ type Report struct {
 	Calendar civil.Settings    `yaml:"calendar" doc:"How dates are read in this report, where not as the service reads them"`
 	Language string            `yaml:"language" doc:"The language numbers are typed in" example:"de"`
 	Columns  []string          `yaml:"columns" doc:"Which of the query's columns, in which order; all of them when left out"`
+	Groups   []Group           `yaml:"groups" doc:"What the records are put together by, from the outside in"`
+	Totals   []Text            `yaml:"totals" doc:"What is made of all records: count, or sum, average, least, greatest or count distinct of a column" example:"sum of toll"`
 }
+
+// Group puts records together.
+type Group struct {
+	By     Text   `yaml:"by" doc:"A column of the result, or a value made of them" example:"month of passed_at" required:"true"`
+	Totals []Text `yaml:"totals" doc:"What is made of the records of each group" example:"count"`
+}
+
+func (g *Group) setText(t Text) { g.By = t }
 
 // Asked is one question as this report asks it.
 type Asked struct {

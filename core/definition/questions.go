@@ -20,6 +20,14 @@ import (
 type Library struct {
 	Query     func(name string) (*Query, bool)
 	Parameter func(name string) (*SharedParameter, bool)
+	Criterion func(name string) (*Criterion, bool)
+}
+
+func (l Library) criterion(name string) (*Criterion, bool) {
+	if l.Criterion == nil {
+		return nil, false
+	}
+	return l.Criterion(name)
 }
 
 func (l Library) query(name string) (*Query, bool) {
@@ -29,9 +37,23 @@ func (l Library) query(name string) (*Query, bool) {
 	return l.Query(name)
 }
 
-// Link puts shared parameters in the place of the questions that use them.
+// Link adds the questions of the named criteria that a query uses, and puts
+// shared parameters in the place of the questions that use them.
 func Link(q *Query, library Library) diag.Problems {
 	var problems diag.Problems
+	for _, name := range named(q.Criteria) {
+		criterion, _ := library.criterion(name) // one that is missing is told where it is used
+		if criterion == nil {
+			continue
+		}
+		for _, question := range criterion.Parameters {
+			if !slices.ContainsFunc(q.Parameters, func(own Question) bool {
+				return own.Name != "" && own.Name == question.Name || own.Use != "" && (own.Use == question.Use || own.Use == question.Name)
+			}) {
+				q.Parameters = append(q.Parameters, question)
+			}
+		}
+	}
 	for i := range q.Parameters {
 		question := &q.Parameters[i]
 		if question.Use == "" || question.Name != "" {
@@ -385,4 +407,13 @@ func (c *compiler) rules() {
 			Message: "The end is before the start.", Hint: "Give an end on or after the start.",
 		})
 	}
+}
+
+// number reads a limit; nil where there is none.
+func number(text string) *decimal.Decimal {
+	d, err := decimal.NewFromString(text)
+	if err != nil {
+		return nil
+	}
+	return &d
 }

@@ -41,9 +41,17 @@ type Problem struct {
 	// Source is the text the offset counts in, where the reader does not have it at hand.
 	Source string `json:"source,omitempty" doc:"The text the offset counts in"`
 	// Offset and Length mark the part in question, in characters from 0.
-	Offset int   `json:"offset" doc:"Where the part in question starts, in characters from 0"`
-	Length int   `json:"length" doc:"How many characters it has"`
-	Fixes  []Fix `json:"fixes,omitempty" doc:"Ways out that can be taken as they are"`
+	Offset int `json:"offset" doc:"Where the part in question starts, in characters from 0"`
+	Length int `json:"length" doc:"How many characters it has"`
+	// Other is a second part of the same source, where two clash.
+	Other *Place `json:"other,omitempty" doc:"The other part, where two clash"`
+	Fixes []Fix  `json:"fixes,omitempty" doc:"Ways out that can be taken as they are"`
+}
+
+// Place is a part of a text, in characters from 0.
+type Place struct {
+	Offset int `json:"offset" doc:"Where the part starts, in characters from 0"`
+	Length int `json:"length" doc:"How many characters it has"`
 }
 
 // Error gives the place, the sentence and the way out on one line.

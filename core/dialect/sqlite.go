@@ -2,8 +2,10 @@ package dialect
 
 import (
 	"encoding/json"
+	"fmt"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/shopspring/decimal"
 
@@ -39,7 +41,22 @@ var SQLite = Dialect{
 		return string(text)
 	},
 	contains: func(x, placeholder string) string { return "instr(lower(" + x + "), lower(" + placeholder + ")) > 0" },
-	bucket:   sqliteBucket,
+	moment:   sqliteMoment,
+	part:     sqlitePart,
+	moved:    sqliteMoved,
+	daysBetween: func(from, to string) string {
+		return "cast(julianday(" + to + ") - julianday(" + from + ") as integer)"
+	},
+	match: func(op, x, y string) string {
+		switch op {
+		case "contains":
+			return "instr(" + x + ", " + y + ") > 0"
+		case "starts with":
+			return "substr(" + x + ", 1, length(" + y + ")) = " + y
+		}
+		return "length(" + x + ") >= length(" + y + ") and substr(" + x + ", length(" + x + ") - length(" + y + ") + 1) = " + y
+	},
+	function: sqliteFunction,
 	divide:   func(x, y string) string { return "(" + x + " * 1.0 / " + y + ")" },
 }
 
@@ -61,37 +78,126 @@ func sqliteValue(v any) any {
 	return v
 }
 
-// sqliteBucket cuts the text of a civil day to the unit. Instants are moved to
-// the zone first; SQLite knows no zones, so their offsets come with the
-// statement.
-func sqliteBucket(b plan.Bucket, column, offset string) string {
-	day := ""
-	switch b.Ref.Column.Encoding {
-	case catalog.EncYMD, catalog.EncYM:
-		text := "cast(" + column + " as text)"
-		if b.Ref.Column.Encoding == catalog.EncYM {
-			day = "substr(" + text + ", 1, 4) || '-' || substr(" + text + ", -2)"
-		} else {
-			day = "substr(" + text + ", 1, 4) || '-' || substr(" + text + ", 5, 2) || '-' || substr(" + text + ", 7, 2)"
+// sqliteMoment writes a date as text. Instants are moved to the zone first;
+// SQLite knows no zones, so their offsets come with the statement.
+func sqliteMoment(m plan.Moment, column, offset string) string {
+	dated := func(args string) string {
+		if m.Fine {
+			return "strftime('%Y-%m-%dT%H:%M:%S', " + args + ")"
 		}
-	case catalog.EncISOInstant, catalog.EncInstant:
-		day = "date(substr(" + column + ", 1, 19), (" + offset + ") || ' seconds')"
-	case catalog.EncUnixS:
-		day = "date(" + column + " + (" + offset + "), 'unixepoch')"
-	case catalog.EncUnixMS:
-		day = "date(" + column + " / 1000 + (" + offset + "), 'unixepoch')"
-	case catalog.EncUnixUS:
-		day = "date(" + column + " / 1000000 + (" + offset + "), 'unixepoch')"
-	case catalog.EncSerial1900:
-		day = "date(" + column + " + 2415018.5)" // the Julian day of 1899-12-30
-	default:
-		day = "substr(" + column + ", 1, 10)"
+		return "date(" + args + ")"
 	}
-	switch b.Unit {
-	case civil.Year:
-		return "substr(" + day + ", 1, 4)"
+	// whole divides down, before 1970 as well.
+	whole := func(scale string) string {
+		return "(" + column + " - (" + column + " % " + scale + " + " + scale + ") % " + scale + ") / " + scale
+	}
+	switch m.Ref.Column.Encoding {
+	case catalog.EncYMD:
+		text := "cast(" + column + " as text)"
+		return "substr(" + text + ", 1, 4) || '-' || substr(" + text + ", 5, 2) || '-' || substr(" + text + ", 7, 2)"
+	case catalog.EncYM:
+		text := "cast(" + column + " as text)"
+		return "substr(" + text + ", 1, 4) || '-' || substr(" + text + ", -2) || '-01'"
+	case catalog.EncISOInstant, catalog.EncInstant:
+		return dated("substr(" + column + ", 1, 19), (" + offset + ") || ' seconds'")
+	case catalog.EncUnixS:
+		return dated(column + " + (" + offset + "), 'unixepoch'")
+	case catalog.EncUnixMS:
+		return dated(whole("1000") + " + (" + offset + "), 'unixepoch'")
+	case catalog.EncUnixUS:
+		return dated(whole("1000000") + " + (" + offset + "), 'unixepoch'")
+	case catalog.EncSerial1900: // days from 1899-12-30, to the nearest second
+		return dated("cast(round(" + column + " * 86400) as integer) - 2209161600, 'unixepoch'")
+	}
+	if m.Fine {
+		return dated("substr(" + column + ", 1, 19)")
+	}
+	return "substr(" + column + ", 1, 10)"
+}
+
+func sqlitePart(p plan.DatePart, x string) string {
+	year, month := "substr("+x+", 1, 4)", "cast(substr("+x+", 6, 2) as integer)"
+	quarter := "(" + month + " + 2) / 3"
+	thursday := "date(" + x + ", '-3 days', 'weekday 4')" // of the same ISO week
+	week := "(strftime('%j', " + thursday + ") - 1) / 7 + 1"
+	half := func(first, second string) string {
+		return "case when " + month + " < 7 then '" + first + "' else '" + second + "' end"
+	}
+	start := x
+	switch p.Unit {
+	case civil.Week:
+		start = "date(" + x + ", -((strftime('%w', " + x + ") + " + strconv.Itoa(7-int(p.WeekStart)) + ") % 7) || ' days')"
 	case civil.Month:
-		return "substr(" + day + ", 1, 7)"
+		start = "substr(" + x + ", 1, 7) || '-01'"
+	case civil.Quarter:
+		start = year + " || '-' || printf('%02d', " + quarter + " * 3 - 2) || '-01'"
+	case civil.Half:
+		start = year + " || " + half("-01-01", "-07-01")
+	case civil.Year:
+		start = year + " || '-01-01'"
+	}
+	switch p.Form {
+	case plan.DayOf:
+		return "(strftime('%w', " + x + ") + 6) % 7 + 1"
+	case plan.StartOf:
+		return start
+	case plan.TextOf:
+		switch p.Unit {
+		case civil.Week:
+			if p.WeekStart != time.Monday {
+				return start + " || '/' || date(" + start + ", '+6 days')"
+			}
+			return "strftime('%Y', " + thursday + ") || '-W' || printf('%02d', " + week + ")"
+		case civil.Month:
+			return "substr(" + x + ", 1, 7)"
+		case civil.Quarter:
+			return year + " || '-Q' || (" + quarter + ")"
+		case civil.Half:
+			return year + " || " + half("-H1", "-H2")
+		case civil.Year:
+			return year
+		}
+		return x
+	}
+	switch p.Unit {
+	case civil.Week:
+		return week
+	case civil.Month:
+		return month
+	case civil.Quarter:
+		return quarter
+	case civil.Year:
+		return "cast(" + year + " as integer)"
+	}
+	return "cast(substr(" + x + ", 9, 2) as integer)"
+}
+
+// sqliteMoved keeps to the month's last day, where SQLite itself would run on
+// into the next month.
+func sqliteMoved(m plan.Moved, x string) string {
+	day := "substr(" + x + ", 1, 10)"
+	if m.Months != 0 {
+		day = fmt.Sprintf("min(date(%s, '%+d months'), date(%s, 'start of month', '%+d months', '-1 day'))", day, m.Months, day, m.Months+1)
+	}
+	if m.Days != 0 {
+		day = fmt.Sprintf("date(%s, '%+d days')", day, m.Days)
+	}
+	if m.Fine {
+		return day + " || substr(" + x + ", 11)"
 	}
 	return day
+}
+
+// sqliteFunction writes what SQLite lacks.
+func sqliteFunction(name string, args []string) string {
+	whole := func(x, correction string) string {
+		return "(cast(" + x + " as integer) " + correction + " cast(" + x + " as integer)))"
+	}
+	switch name {
+	case "floor":
+		return whole(args[0], "- ("+args[0]+" <")
+	case "ceil":
+		return whole(args[0], "+ ("+args[0]+" >")
+	}
+	return ""
 }

@@ -5,6 +5,7 @@ package dialect
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -43,9 +44,20 @@ type Dialect struct {
 	encodeList func(values []any) any
 	// contains writes that a text occurs in another, whatever its case.
 	contains func(x, placeholder string) string
-	// bucket writes the day, month or year of a date column; offset is the
-	// expression of the offset from UTC in seconds, empty where none applies.
-	bucket func(b plan.Bucket, column, offset string) string
+	// moment writes a date column as text; offset is the expression of its
+	// offset from UTC in seconds, empty where none applies.
+	moment func(m plan.Moment, column, offset string) string
+	// part writes something said of a day, which is text.
+	part func(p plan.DatePart, x string) string
+	// moved writes a date, as text, moved by months and then days.
+	moved func(m plan.Moved, x string) string
+	// daysBetween counts the days from one day, as text, to another.
+	daysBetween func(from, to string) string
+	// match writes contains, starts with or ends with.
+	match func(op, x, y string) string
+	// function writes a function of values that it does its own way; empty
+	// for what is written as name(x, …).
+	function func(name string, args []string) string
 	// divide writes a division that keeps its fraction.
 	divide func(x, y string) string
 }
@@ -83,11 +95,7 @@ func (d Dialect) Write(s plan.Statement) Query {
 		}
 		w.text(strconv.Itoa(i + 1))
 	}
-	if s.GroupBy == nil {
-		w.order(s.Sort)
-	} else {
-		w.text("\norder by " + strconv.Itoa(len(s.GroupBy))) // the label, or the only one
-	}
+	w.order(s.Sort)
 	if s.Limit > 0 {
 		w.text("\nlimit " + strconv.Itoa(s.Limit))
 		if s.Offset > 0 {
@@ -106,34 +114,36 @@ type writer struct {
 
 func (w *writer) text(s string) { w.sql.WriteString(s) }
 
-// selection writes what is returned: columns, or groups and their counts.
+// selection writes what is returned: columns, or groups and what is made of
+// their records.
 func (w *writer) selection(s plan.Statement) string {
 	var items []string
-	for _, e := range s.GroupBy {
-		items = append(items, w.expr(e, true))
-	}
-	if s.GroupBy != nil {
-		return strings.Join(append(items, "count(*)"), ", ")
-	}
 	for _, ref := range s.Fetch {
 		items = append(items, w.dialect.selected(ref, column(ref)))
+	}
+	for _, e := range append(slices.Clone(s.GroupBy), s.Aggregates...) {
+		text := w.expr(e, true)
+		if c, ok := e.(plan.Column); ok {
+			text = w.dialect.selected(c.Ref, text)
+		}
+		items = append(items, text)
 	}
 	return strings.Join(items, ", ")
 }
 
-// bucket writes a unit of time, following the clocks of the zone.
-func (w *writer) bucket(b plan.Bucket) string {
-	x, offset := column(b.Ref), ""
-	if n := len(b.Shifts); n == 1 {
-		offset = strconv.Itoa(b.Shifts[0].Offset)
+// moment writes a date column as text, following the clocks of the zone.
+func (w *writer) moment(m plan.Moment) string {
+	x, offset := column(m.Ref), ""
+	if n := len(m.Shifts); n == 1 {
+		offset = strconv.Itoa(m.Shifts[0].Offset)
 	} else if n > 1 {
 		offset = "case"
-		for _, s := range b.Shifts[:n-1] {
+		for _, s := range m.Shifts[:n-1] {
 			offset += " when " + x + " >= " + w.bind(w.dialect.value(s.From)) + " then " + strconv.Itoa(s.Offset)
 		}
-		offset += " else " + strconv.Itoa(b.Shifts[n-1].Offset) + " end"
+		offset += " else " + strconv.Itoa(m.Shifts[n-1].Offset) + " end"
 	}
-	return w.dialect.bucket(b, x, offset)
+	return w.dialect.moment(m, x, offset)
 }
 
 func (w *writer) order(keys []plan.SortKey) {
@@ -170,6 +180,9 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 	case plan.Column:
 		return column(e.Ref)
 	case plan.Value:
+		if e.V == nil {
+			return "null"
+		}
 		return w.bind(w.dialect.value(e.V))
 	case plan.Const:
 		if e.V {
@@ -203,8 +216,22 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 		return text
 	case plan.Contains:
 		return w.dialect.contains(w.expr(e.X, true), w.bind(e.Text))
-	case plan.Bucket:
-		return w.bucket(e)
+	case plan.Moment:
+		return w.moment(e)
+	case plan.DatePart:
+		return "(" + w.dialect.part(e, w.expr(e.X, true)) + ")"
+	case plan.Moved:
+		return w.dialect.moved(e, w.expr(e.X, true))
+	case plan.DaysBetween:
+		return w.dialect.daysBetween(w.expr(e.From, true), w.expr(e.To, true))
+	case plan.Match:
+		return "(" + w.dialect.match(e.Op, w.expr(e.X, true), w.expr(e.Y, true)) + ")"
+	case plan.If:
+		return "case when " + w.expr(e.When, false) + " then " + w.expr(e.Then, true) + " else " + w.expr(e.Else, true) + " end"
+	case plan.Func:
+		return w.function(e)
+	case plan.Aggregate:
+		return w.aggregate(e)
 	case plan.Arithmetic:
 		x, y := w.expr(e.Left, true), w.expr(e.Right, true)
 		if e.Op == '/' {
@@ -213,6 +240,34 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 		return "(" + x + " " + string(e.Op) + " " + y + ")"
 	}
 	panic(fmt.Sprintf("dialect: no such expression: %T", e))
+}
+
+func (w *writer) function(e plan.Func) string {
+	args := make([]string, len(e.Args))
+	for i, arg := range e.Args {
+		args[i] = w.expr(arg, true)
+	}
+	if text := w.dialect.function(e.Name, args); text != "" {
+		return text
+	}
+	switch {
+	case e.Name == "concat":
+		return "(" + strings.Join(args, " || ") + ")"
+	case e.Name == "coalesce" && len(args) == 1:
+		return args[0]
+	}
+	return e.Name + "(" + strings.Join(args, ", ") + ")"
+}
+
+func (w *writer) aggregate(e plan.Aggregate) string {
+	switch e.Name {
+	case "count":
+		return "count(*)"
+	case "count distinct":
+		return "count(distinct " + w.expr(e.X, false) + ")"
+	}
+	names := map[string]string{"sum": "sum", "average": "avg", "least": "min", "greatest": "max", "present": "count"}
+	return names[e.Name] + "(" + w.expr(e.X, false) + ")"
 }
 
 func (w *writer) in(e plan.In) string {

@@ -116,3 +116,19 @@ func ParseLength(text string) (Length, diag.Problems) {
 func (l Length) After(t civil.DateTime) civil.DateTime {
 	return moveMonths(t, l.months) + civil.DateTime(l.days*perDay+l.seconds)
 }
+
+// Before is the civil date-time that far before t.
+func (l Length) Before(t civil.DateTime) civil.DateTime {
+	return moveMonths(t, -l.months) - civil.DateTime(l.days*perDay+l.seconds)
+}
+
+// Months and Days are the parts of a length of whole days.
+func (l Length) Months() int { return l.months }
+
+// Days is the part of the length that is counted in days.
+func (l Length) Days() int { return l.days }
+
+// Move moves the ends of the span that are not open, there or (n is -1) back.
+func (l Length) Move(s Span, n int) Span {
+	return duration{l.months * n, l.days * n, l.seconds * n}.move(s)
+}

@@ -215,19 +215,26 @@ func (r *resolver) move(at mark, s Span, d duration) Span {
 		r.fail(at, "open_period", "An open period cannot be moved.", "Name a start and an end.")
 		return s
 	}
-	if d.months != 0 {
-		if wholeMonths(s) {
-			s = Span{moveMonths(s.From, d.months), moveMonths(s.Until, d.months)}
-		} else {
-			unit := civil.DateTime(1)
-			if s.WholeDays() {
-				unit = perDay
-			}
-			s = Span{moveMonths(s.From, d.months), moveMonths(s.Until-unit, d.months) + unit}
-		}
+	return r.inRange(at, d.move(s))
+}
+
+// move moves the ends of a span that are not open.
+func (d duration) move(s Span) Span {
+	unit := civil.DateTime(1)
+	switch {
+	case wholeMonths(s):
+		unit = 0
+	case s.WholeDays():
+		unit = perDay
 	}
 	shift := civil.DateTime(d.days*perDay + d.seconds)
-	return r.inRange(at, Span{s.From + shift, s.Until + shift})
+	if !s.OpenStart() {
+		s.From = moveMonths(s.From, d.months) + shift
+	}
+	if !s.OpenEnd() {
+		s.Until = moveMonths(s.Until-unit, d.months) + unit + shift
+	}
+	return s
 }
 
 func moveMonths(t civil.DateTime, months int) civil.DateTime {
@@ -235,6 +242,9 @@ func moveMonths(t civil.DateTime, months int) civil.DateTime {
 }
 
 func wholeMonths(s Span) bool {
+	if !s.Closed() {
+		return false
+	}
 	_, _, first := s.From.Date().YMD()
 	_, _, after := s.Until.Date().YMD()
 	return s.WholeDays() && first == 1 && after == 1

@@ -30,11 +30,11 @@ func Offer(c *definition.Compiled, question string, values parameter.Values, ctx
 	column := Column{offer.Column.Ref}
 	s.Where = append(s.Where, Condition{Expr: Not{IsBlank{column}}})
 	if offer.Where != nil {
-		if expr, open := b.bind(offer.Where); !open && expr != always {
-			s.Where = append(s.Where, Condition{Expr: expr})
+		if bare := b.bare(offer.Where); bare != nil {
+			s.Where = append(s.Where, Condition{Expr: b.translate(bare)})
 		}
 	}
-	s.GroupBy = []Expr{column}
+	grouped(&s, column)
 	narrow(&s, column, column, search)
 	return s, b.problems
 }
@@ -47,7 +47,7 @@ func others(c *definition.Compiled, question string, values parameter.Values, ct
 			rest[name] = v
 		}
 	}
-	b := &binder{compiled: c, values: rest, ctx: ctx, skipped: question}
+	b := &binder{compiled: c, given: rest, ctx: ctx, skipped: question}
 	s := Statement{From: Table{c.From.Table.Name, c.From.Alias}, DateIndex: -1}
 	b.from(&s)
 	b.where(&s)
@@ -57,11 +57,17 @@ func others(c *definition.Compiled, question string, values parameter.Values, ct
 // offerRows lists the value and label columns of another query.
 func offerRows(offer definition.Offer, ctx civil.Context, search Search) (Statement, diag.Problems) {
 	b, s := others(offer.Query, "", nil, ctx)
-	value, _ := b.bind(offer.Query.Columns[offer.Value].Expr)
-	label, _ := b.bind(offer.Query.Columns[offer.Label].Expr)
-	s.GroupBy = []Expr{value, label}
+	value := b.translate(offer.Query.Columns[offer.Value].Expr)
+	label := b.translate(offer.Query.Columns[offer.Label].Expr)
+	grouped(&s, value, label)
 	narrow(&s, value, label, search)
 	return s, b.problems
+}
+
+// grouped counts the records of each combination, in the order of the last.
+func grouped(s *Statement, by ...Expr) {
+	s.GroupBy, s.Aggregates = by, []Expr{Aggregate{Name: "count"}}
+	s.Sort = []SortKey{{Expr: by[len(by)-1]}}
 }
 
 func narrow(s *Statement, value, label Expr, search Search) {
@@ -83,17 +89,17 @@ func DateQuestion(c *definition.Compiled) (string, *criteria.Column, bool) {
 	column := dateColumn(c.Criteria)
 	name := ""
 	criteria.Walk(c.Criteria, func(e criteria.Expr) {
-		if !isComparison(e) || name != "" || firstColumn(e) != column {
+		if !criteria.IsComparison(e) || name != "" || firstColumn(e) != column {
 			return
 		}
-		if names := parametersOf(e); len(names) > 0 {
+		if names := criteria.Parameters(e); len(names) > 0 {
 			name = names[0]
 		}
 	})
 	return name, column, column != nil && name != ""
 }
 
-// The years in which coverage follows the clocks of a zone.
+// The years in which days are counted by the clocks of a zone.
 const (
 	firstCovered = 1970
 	lastCovered  = 2050
@@ -105,28 +111,23 @@ const (
 func Coverage(c *definition.Compiled, unit civil.Unit, values parameter.Values, ctx civil.Context) (Statement, diag.Problems) {
 	question, column, _ := DateQuestion(c)
 	b, s := others(c, question, values, ctx)
-	bucket := Bucket{Ref: column.Ref, Unit: unit}
-	if column.Ref.Column.Encoding.IsInstant() {
-		first, last := civil.DateOf(firstCovered, 1, 1).Midnight(), civil.DateOf(lastCovered, 1, 1).Midnight()
-		b.shifts(&bucket, civil.Changes(ctx.Zone, civil.InstantOf(first, ctx.Zone), civil.InstantOf(last, ctx.Zone)))
-	}
-	s.GroupBy = []Expr{bucket}
+	grouped(&s, DatePart{b.moment(column, false), TextOf, unit, ctx.WeekStart})
 	return s, b.problems
 }
 
 // shifts turns changes of the clocks into bounds of the column, newest first.
-func (b *binder) shifts(bucket *Bucket, changes []civil.Change) {
+func (b *binder) shifts(m *Moment, changes []civil.Change) {
 	for i := len(changes) - 1; i >= 0; i-- {
 		shift := Shift{Offset: changes[i].Offset}
 		if i > 0 {
-			v, err := bucket.Ref.Column.Bound(civil.DateTime(changes[i].At), civil.UTC)
+			v, err := m.Ref.Column.Bound(civil.DateTime(changes[i].At), civil.UTC)
 			if err != nil {
 				b.problems = append(b.problems, diag.Problem{Code: "no_encoding", Field: "criteria", Message: err.Error()})
 				return
 			}
 			shift.From = v
 		}
-		bucket.Shifts = append(bucket.Shifts, shift)
+		m.Shifts = append(m.Shifts, shift)
 	}
 }
 

@@ -4,6 +4,8 @@
 package plan
 
 import (
+	"time"
+
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
@@ -21,9 +23,10 @@ type Statement struct {
 	Sort    []SortKey
 	// DateIndex is the fetched column that the date criterion is on, -1 if none.
 	DateIndex int
-	// GroupBy, where set, takes the place of Fetch: each combination that
-	// occurs is returned once, with how many records have it.
-	GroupBy []Expr
+	// GroupBy and Aggregates, where set, take the place of Fetch: each
+	// combination that occurs is returned once, with what is made of the
+	// records that have it.
+	GroupBy, Aggregates []Expr
 	// Limit is the most rows, 0 for all, after Offset rows are skipped.
 	Limit, Offset int
 }
@@ -57,6 +60,8 @@ type Condition struct {
 	Words, Text string
 	// Expr is nil where the condition restricts nothing in this run.
 	Expr Expr
+	// Bare is the condition it came from: answers put in, columns bare.
+	Bare criteria.Expr
 }
 
 // SortKey is one key of the order.
@@ -74,7 +79,7 @@ type Expr interface{ isExpr() }
 type (
 	// Column is a column of one of the tables.
 	Column struct{ Ref criteria.Ref }
-	// Value is a bound value: text, int64, float64, bool or decimal.
+	// Value is a bound value: text, int64, float64, bool or decimal, nil for blank.
 	Value struct{ V any }
 	// Compare is = <> < <= > >=.
 	Compare struct {
@@ -102,13 +107,47 @@ type (
 		X    Expr
 		Text string
 	}
-	// Bucket is the day, month or year a date falls on, as text (2026-03-31,
-	// 2026-03, 2026). For instants, Shifts give the zone's offset from UTC,
-	// newest first; the last one has no From.
-	Bucket struct {
+	// Match is "contains", "starts with" or "ends with", by code points.
+	Match struct {
+		Op   string
+		X, Y Expr
+	}
+	// Func is one of the functions of package criteria on values.
+	Func struct {
+		Name string
+		Args []Expr
+	}
+	// If is Then where the condition is met, and Else elsewhere.
+	If struct{ When, Then, Else Expr }
+	// Moment is a date as text in the zone that was asked for: 2026-03-31, or,
+	// Fine, 2026-03-31T08:30:15. For instants, Shifts give the zone's offset
+	// from UTC, newest first; the last one has no From. Zone is its name.
+	Moment struct {
 		Ref    criteria.Ref
-		Unit   civil.Unit
+		Fine   bool
 		Shifts []Shift
+		Zone   string
+	}
+	// DatePart is something said of a date that is given as text.
+	DatePart struct {
+		X         Expr
+		Form      Form
+		Unit      civil.Unit
+		WeekStart time.Weekday
+	}
+	// Moved is a date given as text, moved by months (keeping the day of the
+	// month or taking the month's last) and then by days.
+	Moved struct {
+		X            Expr
+		Fine         bool
+		Months, Days int
+	}
+	// DaysBetween counts the days from one day, as text, to another.
+	DaysBetween struct{ From, To Expr }
+	// Aggregate is one value for many records; X is nil for count.
+	Aggregate struct {
+		Name string
+		X    Expr
 	}
 	// Arithmetic is + - * / on numbers; / never cuts to whole numbers.
 	Arithmetic struct {
@@ -117,20 +156,38 @@ type (
 	}
 )
 
+// Form is what is said of a date.
+type Form uint8
+
+// The forms: 3 for March, 2026-03-01, 2026-03; and 1 for Monday to 7.
+const (
+	NumberOf Form = iota
+	StartOf
+	TextOf
+	DayOf
+)
+
 // Shift is an offset from UTC, in seconds, that holds from a stored value on.
 type Shift struct {
 	From   any
 	Offset int
 }
 
-func (Contains) isExpr()   {}
-func (Bucket) isExpr()     {}
-func (Column) isExpr()     {}
-func (Value) isExpr()      {}
-func (Compare) isExpr()    {}
-func (In) isExpr()         {}
-func (IsBlank) isExpr()    {}
-func (Logic) isExpr()      {}
-func (Not) isExpr()        {}
-func (Const) isExpr()      {}
-func (Arithmetic) isExpr() {}
+func (Contains) isExpr()    {}
+func (Match) isExpr()       {}
+func (Func) isExpr()        {}
+func (If) isExpr()          {}
+func (Moment) isExpr()      {}
+func (DatePart) isExpr()    {}
+func (Moved) isExpr()       {}
+func (DaysBetween) isExpr() {}
+func (Aggregate) isExpr()   {}
+func (Column) isExpr()      {}
+func (Value) isExpr()       {}
+func (Compare) isExpr()     {}
+func (In) isExpr()          {}
+func (IsBlank) isExpr()     {}
+func (Logic) isExpr()       {}
+func (Not) isExpr()         {}
+func (Const) isExpr()       {}
+func (Arithmetic) isExpr()  {}

@@ -44,58 +44,39 @@ func (b *binder) words(e criteria.Expr) string {
 	return b.condition(e)
 }
 
-func (b *binder) condition(e criteria.Expr) string {
-	not := func(yes bool) string {
-		if yes {
-			return "not "
-		}
-		return ""
+func not(yes bool) string {
+	if yes {
+		return "not "
 	}
+	return ""
+}
+
+func (b *binder) condition(e criteria.Expr) string {
 	switch e := e.(type) {
-	case *criteria.Column:
-		return b.label(e)
-	case *criteria.Parameter:
-		if isPeriod(e) {
-			words := []string{}
-			for _, span := range b.spans(e) {
-				words = append(words, when(span))
-			}
-			return parameter.OneOf(words)
-		}
-		q := b.question(e.Name)
-		q.IncludeBlanks = false // said beside the condition
-		return q.ReadBack(b.values[e.Name])
-	case *criteria.Text:
-		if e.Period != nil {
-			return when(b.span(e))
-		}
-		return e.Value
 	case *criteria.Compare:
-		left, right, op := e.Left, e.Right, e.Op
-		if isPeriod(left) {
-			left, right, op = right, left, flipped[op]
-		}
-		dated := isPeriod(right)
-		if c, ok := left.(*criteria.Column); ok && c.Ref.Column.Type.IsDate() {
-			dated = true
-		}
-		word := relation(op, dated)
-		if isPeriod(right) && (op == "=" || op == "<>") && b.spans(right)[0].Days() != 1 {
-			word += "within "
-		}
-		return b.words(left) + " is " + word + b.words(right)
+		return b.comparisonWords(e)
 	case *criteria.Between:
 		return b.words(e.X) + " is " + not(e.Not) + "between " + b.words(e.Low) + " and " + b.words(e.High) + ", both included"
 	case *criteria.Within:
 		return b.words(e.X) + " is " + not(e.Not) + "within " + b.words(e.Period)
 	case *criteria.In:
-		var items []string
-		for _, item := range e.Items {
-			items = append(items, b.words(item))
-		}
-		return b.words(e.X) + " is " + not(e.Not) + parameter.OneOf(items)
+		return b.words(e.X) + " is " + not(e.Not) + parameter.OneOf(b.each(e.Items)) + fold(e.Fold)
 	case *criteria.IsBlank:
 		return b.words(e.X) + " is " + not(e.Not) + "blank"
+	case *criteria.Match:
+		verb := e.Op
+		if e.Not {
+			verb = map[string]string{"contains": "does not contain", "starts with": "does not start with", "ends with": "does not end with"}[e.Op]
+		}
+		return b.words(e.X) + " " + verb + " " + b.words(e.Y) + fold(e.Fold)
+	case *criteria.Spans:
+		verb := map[string]string{"overlaps": "overlaps ", "inside": "is inside ", "covers": "covers "}[e.Op]
+		if e.Not {
+			verb = map[string]string{"overlaps": "does not overlap ", "inside": "is not inside ", "covers": "does not cover "}[e.Op]
+		}
+		return "the time from " + b.words(e.From) + " through " + b.words(e.Until) + " " + verb + b.words(e.Period)
+	case *criteria.Meets:
+		return e.Title
 	case *criteria.Not:
 		if b.includesBlanks(e.X) {
 			return "not (" + b.condition(e.X) + "), or is blank"
@@ -104,7 +85,123 @@ func (b *binder) condition(e criteria.Expr) string {
 	case *criteria.Logic:
 		return b.joined(e)
 	}
+	return b.operand(e)
+}
+
+func fold(yes bool) string {
+	if yes {
+		return ", ignoring case"
+	}
+	return ""
+}
+
+func (b *binder) each(items []criteria.Expr) []string {
+	words := make([]string, len(items))
+	for i, item := range items {
+		words[i] = b.words(item)
+	}
+	return words
+}
+
+func (b *binder) comparisonWords(e *criteria.Compare) string {
+	left, right, op := e.Left, e.Right, e.Op
+	if isPeriod(left) {
+		left, right, op = right, left, criteria.Flip(op)
+	}
+	_, unit := left.(*criteria.UnitOf)
+	dated := isPeriod(right) || criteria.TypeOf(left).IsDate()
+	word := relation(op, dated)
+	if isPeriod(right) && !unit && (op == "=" || op == "<>") && b.spans(right)[0].Days() != 1 {
+		word += "within "
+	}
+	return b.words(left) + " is " + word + b.words(right) + fold(e.Fold)
+}
+
+// operand says a value.
+func (b *binder) operand(e criteria.Expr) string {
+	switch e := e.(type) {
+	case *criteria.Column:
+		return b.label(e)
+	case *criteria.Parameter:
+		if isPeriod(e) {
+			return b.when(e)
+		}
+		q := b.question(e.Name)
+		q.IncludeBlanks = false // said beside the condition
+		return q.ReadBack(b.given[e.Name])
+	case *criteria.Text:
+		if e.Period != nil {
+			return b.when(e)
+		}
+		return e.Value
+	case *criteria.Arithmetic:
+		if isPeriod(e) {
+			return b.when(e)
+		}
+		if _, moved := e.Right.(*criteria.Length); !moved && !criteria.TypeOf(e.Left).IsNumber() {
+			return "the days from " + b.words(e.Right) + " to " + b.words(e.Left)
+		}
+		return b.side(e.Left) + " " + string(e.Op) + " " + b.side(e.Right)
+	case *criteria.Negative:
+		return "-" + b.side(e.X)
+	case *criteria.UnitOf:
+		return "the " + e.Unit + " of " + b.words(e.X)
+	case *criteria.Call:
+		return b.called(e)
+	}
 	return criteria.Print(e)
+}
+
+// side is an operand of arithmetic, in parentheses where it is one itself.
+func (b *binder) side(e criteria.Expr) string {
+	if _, nested := e.(*criteria.Arithmetic); nested {
+		return "(" + b.words(e) + ")"
+	}
+	return b.words(e)
+}
+
+func (b *binder) when(e criteria.Expr) string {
+	words := []string{}
+	for _, span := range b.spans(e) {
+		words = append(words, when(span))
+	}
+	return parameter.OneOf(words)
+}
+
+// called says a function.
+func (b *binder) called(e *criteria.Call) string {
+	args := b.each(e.Args)
+	last := args[len(args)-1]
+	switch e.Name {
+	case "date_of":
+		return "the day of " + last
+	case "start_of":
+		return "the first day of the " + args[0] + " of " + last
+	case "lower":
+		return last + " in small letters"
+	case "upper":
+		return last + " in capitals"
+	case "trim":
+		return last + " without blanks at its ends"
+	case "concat":
+		return strings.Join(args, " joined with ")
+	case "coalesce":
+		return "the first of " + strings.Join(args, ", ") + " that is not blank"
+	case "round":
+		if len(args) == 2 {
+			return args[0] + " rounded to " + last + " places"
+		}
+		return last + " rounded"
+	case "abs":
+		return last + " without its sign"
+	case "floor":
+		return last + " rounded down"
+	case "ceil":
+		return last + " rounded up"
+	case "if":
+		return "(" + args[1] + " where " + args[0] + ", else " + args[2] + ")"
+	}
+	return "the " + e.Name + " of " + last
 }
 
 func (b *binder) joined(e *criteria.Logic) string {
@@ -114,7 +211,7 @@ func (b *binder) joined(e *criteria.Logic) string {
 	}
 	var terms []string
 	for _, t := range e.Terms {
-		if _, open := b.bind(t); open {
+		if _, open := b.resolve(t); open {
 			continue // a question left blank
 		}
 		words := b.words(t)

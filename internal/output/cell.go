@@ -39,11 +39,7 @@ const moneyPlaces = 2
 func (c *cells) append(b []byte, i int, row []any) ([]byte, kind) {
 	column := &c.columns[i]
 	if column.Formula.Is() {
-		d, ok := column.Formula.Of(row)
-		if !ok {
-			return b, blank
-		}
-		return appendDecimal(b, d, column.Format), number
+		return c.computed(b, column, row)
 	}
 	value := row[column.Index]
 	if value == nil {
@@ -74,6 +70,21 @@ func (c *cells) append(b []byte, i int, row []any) ([]byte, kind) {
 		return append(strconv.AppendInt(b, int64(len(v)), 10), " bytes)"...), text
 	}
 	return append(b, "(cannot be shown)"...), text
+}
+
+// computed appends what a formula gives.
+func (c *cells) computed(b []byte, column *plan.Output, row []any) ([]byte, kind) {
+	switch v := column.Formula.Of(row).(type) {
+	case decimal.Decimal:
+		return appendDecimal(b, v, column.Format), number
+	case string:
+		return append(b, v...), text
+	case bool:
+		return strconv.AppendBool(b, v), boolean
+	case catalog.Stamp:
+		return v.AppendTo(b, &column.Column, 'T'), text
+	}
+	return b, blank
 }
 
 func appendDecimal(b []byte, d decimal.Decimal, format string) []byte {

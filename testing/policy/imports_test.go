@@ -18,9 +18,10 @@ core/civil               core/diag
 core/period              core/civil core/diag
 core/catalog             core/civil core/diag
 core/criteria            core/catalog core/civil core/diag core/period
+core/proof               core/catalog core/civil core/criteria core/diag core/period
 core/parameter           core/catalog core/civil core/criteria core/diag core/period
-core/definition          core/catalog core/civil core/criteria core/diag core/parameter core/period
-core/plan                core/catalog core/civil core/criteria core/definition core/diag core/parameter core/period
+core/definition          core/catalog core/civil core/criteria core/diag core/parameter core/period core/proof
+core/plan                core/catalog core/civil core/criteria core/definition core/diag core/parameter core/period core/proof
 core/dialect             core/catalog core/civil core/criteria core/plan
 
 internal/engine          core/catalog core/dialect
@@ -45,6 +46,7 @@ var outside = map[string][]string{
 	"core/definition": {"github.com/goccy/go-yaml", "github.com/shopspring/decimal"},
 	"core/dialect":    {"github.com/shopspring/decimal"},
 	"core/parameter":  {"github.com/shopspring/decimal"},
+	"core/proof":      {"github.com/shopspring/decimal"},
 	"core/plan":       {"github.com/shopspring/decimal"},
 }
 

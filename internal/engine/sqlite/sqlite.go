@@ -98,6 +98,11 @@ func lock(c *sqlite3.SQLiteConn) error {
 		}
 		return sqlite3.SQLITE_DENY
 	})
+	for name, function := range functions {
+		if err := c.RegisterFunc(name, function, true); err != nil {
+			return err
+		}
+	}
 	return nil
 }
 

@@ -1,0 +1,261 @@
+package criteria
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/shopspring/decimal"
+
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+	"pikegate/core/diag"
+)
+
+// Units are the units of the calendar by their words.
+var Units = map[string]civil.Unit{
+	"day": civil.Day, "week": civil.Week, "month": civil.Month,
+	"quarter": civil.Quarter, "half": civil.Half, "year": civil.Year,
+}
+
+// operand is what a function takes in one place.
+type operand uint8
+
+const (
+	anyValue operand = iota
+	aDate
+	aNumber
+	aText
+	aUnit
+	aCondition
+	alike // of the type of the first such operand
+)
+
+// function is one function: what it takes and what it makes. The last operand
+// of one that is many can be repeated.
+type function struct {
+	name  string
+	takes []operand
+	// least is how many are needed, many allows any number more.
+	least int
+	many  bool
+	// makes is the type of the result; empty means that of the alike ones.
+	makes catalog.Type
+	about string
+}
+
+// functions is every function. A new one is a row here, a case in package
+// plan's Formula and one in each dialect.
+var functions = []function{
+	{"year", []operand{aDate}, 1, false, catalog.Integer, "2026 of a day in 2026"},
+	{"quarter", []operand{aDate}, 1, false, catalog.Integer, "1 to 4"},
+	{"month", []operand{aDate}, 1, false, catalog.Integer, "1 to 12"},
+	{"week", []operand{aDate}, 1, false, catalog.Integer, "the ISO 8601 week, 1 to 53"},
+	{"day", []operand{aDate}, 1, false, catalog.Integer, "the day of the month"},
+	{"weekday", []operand{aDate}, 1, false, catalog.Integer, "1 for Monday to 7 for Sunday"},
+	{"date_of", []operand{aDate}, 1, false, catalog.Date, "the day of a date-time"},
+	{"start_of", []operand{aUnit, aDate}, 2, false, catalog.Date, "the first day of the day's week, month, quarter, half or year"},
+	{"lower", []operand{aText}, 1, false, catalog.Text, "in small letters"},
+	{"upper", []operand{aText}, 1, false, catalog.Text, "in capitals"},
+	{"trim", []operand{aText}, 1, false, catalog.Text, "without blanks at both ends"},
+	{"length", []operand{aText}, 1, false, catalog.Integer, "how many characters"},
+	{"concat", []operand{aText}, 1, true, catalog.Text, "joined; blank if any is"},
+	{"coalesce", []operand{alike}, 1, true, "", "the first that is not blank"},
+	{"round", []operand{aNumber, aNumber}, 1, false, catalog.Decimal, "to so many places (none); halves away from zero"},
+	{"abs", []operand{aNumber}, 1, false, catalog.Decimal, "without its sign"},
+	{"floor", []operand{aNumber}, 1, false, catalog.Integer, "the whole number at or below"},
+	{"ceil", []operand{aNumber}, 1, false, catalog.Integer, "the whole number at or above"},
+	{"if", []operand{aCondition, alike, alike}, 3, false, "", "the second where the condition is met, else the third"},
+}
+
+// FunctionNames lists the functions.
+func FunctionNames() []string {
+	names := make([]string, len(functions))
+	for i, f := range functions {
+		names[i] = f.name
+	}
+	return names
+}
+
+// call checks a function and gives the type it makes.
+func (r *resolver) call(e *Call) catalog.Type {
+	at := slices.IndexFunc(functions, func(f function) bool { return f.name == e.Name })
+	if at < 0 {
+		hint := diag.DidYouMean(e.Name, FunctionNames())
+		if hint == "" {
+			hint = "There are " + strings.Join(FunctionNames(), ", ") + "."
+		}
+		r.fail(e.At(), "unknown_function", "There is no function "+e.Name+".", hint)
+		for _, arg := range e.Args {
+			r.typeOf(arg)
+		}
+		return unknownType
+	}
+	f := functions[at]
+	if n := len(e.Args); n < f.least || n > len(f.takes) && !f.many {
+		r.fail(e.At(), "wrong_count", fmt.Sprintf("%s takes %s, not %d.", f.name, f.count(), n), "It gives "+f.about+".")
+		return unknownType
+	}
+	common := unknownType
+	for i, arg := range e.Args {
+		kind := f.takes[min(i, len(f.takes)-1)]
+		if kind == aUnit {
+			r.unit(arg)
+			continue
+		}
+		if kind == aCondition {
+			r.condition(arg)
+			continue
+		}
+		t := r.typeOf(arg)
+		if _, blank := arg.(*Blank); blank {
+			continue
+		}
+		switch {
+		case t == unknownType:
+		case kind == aDate && !t.IsDate():
+			r.fail(arg.At(), "type_mismatch", f.name+" needs a date; this is "+a(t)+".", "")
+		case kind == aNumber && !t.IsNumber():
+			r.fail(arg.At(), "type_mismatch", f.name+" needs a number; this is "+a(t)+".", "")
+		case kind == aText && t != catalog.Text:
+			r.fail(arg.At(), "type_mismatch", f.name+" needs a text; this is "+a(t)+".", "")
+		case kind == alike && common == unknownType:
+			common = t
+		case kind == alike && t.IsNumber() && common.IsNumber():
+			common = catalog.Decimal
+		case kind == alike && t.IsDate() && common.IsDate() && t != common:
+			r.fail(arg.At(), "type_mismatch", fmt.Sprintf("%s stands beside %s here.", capital(a(t)), a(common)), "Write date_of(…) to have days of both.")
+		case kind == alike && t != common:
+			r.fail(arg.At(), "type_mismatch", fmt.Sprintf("%s cannot stand beside %s here.", capital(a(t)), a(common)), "")
+		}
+		if kind == alike && t == Period {
+			r.fail(arg.At(), "type_mismatch", "A period is not one value.", "")
+		}
+		if number, ok := arg.(*Number); f.name == "round" && i == 1 && (!ok || !number.Value.IsInteger() || number.Value.IntPart() < 0 || number.Value.IntPart() > maxPlaces) {
+			r.fail(arg.At(), "bad_number", "The places are a whole number from 0 to 12.", "Write round(x, 2).")
+		}
+	}
+	if f.makes == "" {
+		return common
+	}
+	return f.makes
+}
+
+// maxPlaces is how many places round can keep.
+const maxPlaces = 12
+
+func (f function) count() string {
+	switch {
+	case f.many:
+		return fmt.Sprintf("%d or more values", f.least)
+	case f.least == len(f.takes) && f.least == 1:
+		return "one value"
+	case f.least == len(f.takes):
+		return fmt.Sprintf("%d values", f.least)
+	}
+	return fmt.Sprintf("%d or %d values", f.least, len(f.takes))
+}
+
+func (r *resolver) unit(arg Expr) {
+	if t, ok := arg.(*Text); !ok || Units[t.Value] == 0 {
+		r.fail(arg.At(), "unknown_unit", "This is not a unit of time.", "Write start_of(month, …), or day, week, quarter, half, year.")
+	}
+}
+
+// TypeOf is the type of a resolved expression.
+func TypeOf(e Expr) catalog.Type {
+	switch e := e.(type) {
+	case *Column:
+		return e.Ref.Column.Type
+	case *Parameter:
+		return e.Question.Type
+	case *Number:
+		if e.Value.IsInteger() {
+			return catalog.Integer
+		}
+		return catalog.Decimal
+	case *Text:
+		if e.Period != nil {
+			return Period
+		}
+		return catalog.Text
+	case *UnitOf:
+		return catalog.Text
+	case *Span:
+		return Period
+	case *Length:
+		return LengthOfTime
+	case *Blank:
+		return unknownType
+	case *Negative:
+		return catalog.Decimal
+	case *Arithmetic:
+		left, right := TypeOf(e.Left), TypeOf(e.Right)
+		switch {
+		case right == LengthOfTime:
+			return left
+		case left.IsDate() || left == Period:
+			return catalog.Integer
+		}
+		return catalog.Decimal
+	case *Aggregate:
+		return e.typeOf(TypeOf)
+	case *Call:
+		return e.typeOf()
+	}
+	return catalog.Boolean
+}
+
+func (e *Call) typeOf() catalog.Type {
+	for _, f := range functions {
+		if f.name != e.Name || f.makes != "" {
+			if f.name == e.Name {
+				return f.makes
+			}
+			continue
+		}
+		common := unknownType
+		for i, arg := range e.Args {
+			if f.takes[min(i, len(f.takes)-1)] != alike {
+				continue
+			}
+			if t := TypeOf(arg); common == unknownType {
+				common = t
+			} else if t != common && t != unknownType {
+				common = catalog.Decimal // only numbers can differ
+			}
+		}
+		return common
+	}
+	return unknownType
+}
+
+func (e *Aggregate) typeOf(inner func(Expr) catalog.Type) catalog.Type {
+	if e.X == nil || e.Name == "count distinct" {
+		return catalog.Integer
+	}
+	t := inner(e.X)
+	if e.Name == "average" {
+		return catalog.Decimal
+	}
+	return t
+}
+
+// places is how many decimal places a division is carried to.
+const places = 12
+
+// Calculate works out x op y exactly; false for a division by zero.
+func Calculate(op byte, x, y decimal.Decimal) (decimal.Decimal, bool) {
+	switch op {
+	case '+':
+		return x.Add(y), true
+	case '-':
+		return x.Sub(y), true
+	case '*':
+		return x.Mul(y), true
+	}
+	if y.IsZero() {
+		return decimal.Decimal{}, false
+	}
+	return x.DivRound(y, places), true
+}

@@ -1,0 +1,62 @@
+package criteria
+
+// Map makes a copy of the expression in which every node is what change makes
+// of it, from the leaves up.
+func Map(e Expr, change func(Expr) Expr) Expr {
+	if e == nil {
+		return nil
+	}
+	one := func(e Expr) Expr { return Map(e, change) }
+	all := func(list []Expr) []Expr {
+		made := make([]Expr, len(list))
+		for i, item := range list {
+			made[i] = one(item)
+		}
+		return made
+	}
+	switch n := e.(type) {
+	case *Call:
+		e = &Call{n.Pos, n.Name, all(n.Args)}
+	case *UnitOf:
+		e = &UnitOf{n.Pos, n.Unit, one(n.X)}
+	case *Aggregate:
+		e = &Aggregate{n.Pos, n.Name, one(n.X)}
+	case *Arithmetic:
+		e = &Arithmetic{n.Pos, n.Op, one(n.Left), one(n.Right)}
+	case *Negative:
+		e = &Negative{n.Pos, one(n.X)}
+	case *Compare:
+		e = &Compare{n.Pos, n.Op, one(n.Left), one(n.Right), n.Fold}
+	case *Match:
+		e = &Match{n.Pos, n.Op, one(n.X), one(n.Y), n.Not, n.Fold}
+	case *Spans:
+		e = &Spans{n.Pos, n.Op, one(n.From), one(n.Until), one(n.Period), n.Not}
+	case *Meets:
+		e = &Meets{n.Pos, n.Name, n.Of, n.Title, one(n.X)}
+	case *Between:
+		e = &Between{n.Pos, one(n.X), one(n.Low), one(n.High), n.Not}
+	case *In:
+		e = &In{n.Pos, one(n.X), all(n.Items), n.Not, n.Fold}
+	case *Within:
+		e = &Within{n.Pos, one(n.X), one(n.Period), n.Not}
+	case *IsBlank:
+		e = &IsBlank{n.Pos, one(n.X), n.Not}
+	case *Logic:
+		e = &Logic{n.Pos, n.Or, all(n.Terms)}
+	case *Not:
+		e = &Not{n.Pos, one(n.X)}
+	}
+	return change(e)
+}
+
+// Relocate makes every node of the expression stand at one place, that of what
+// it was written for.
+func Relocate(e Expr, at Pos) {
+	Walk(e, func(e Expr) {
+		if p, ok := e.(interface{ moveTo(at Pos) }); ok {
+			p.moveTo(at)
+		}
+	})
+}
+
+func (p *Pos) moveTo(at Pos) { *p = at }

@@ -1,0 +1,157 @@
+package definition
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"pikegate/core/civil"
+	"pikegate/core/criteria"
+	"pikegate/core/diag"
+	"pikegate/core/parameter"
+	"pikegate/core/period"
+	"pikegate/core/proof"
+)
+
+// named lists the criteria that a condition meets by name.
+func named(text Text) []string {
+	if !strings.Contains(strings.ToLower(text.Value), "meets") {
+		return nil
+	}
+	var names []string
+	e, _ := criteria.Parse(text.Value)
+	criteria.Walk(e, func(e criteria.Expr) {
+		if m, ok := e.(*criteria.Meets); ok && !slices.Contains(names, m.Name) {
+			names = append(names, m.Name)
+		}
+	})
+	return names
+}
+
+// maxNested is how deep named criteria may use each other.
+const maxNested = 8
+
+// meets gives the condition of a named criterion as this query means it: bare
+// names are columns of the table the criterion is about.
+func (c *compiler) meets(m *criteria.Meets) (criteria.Expr, *diag.Problem) {
+	fail := func(code, message, hint string) (criteria.Expr, *diag.Problem) {
+		return nil, &diag.Problem{Code: code, Message: message, Hint: hint}
+	}
+	criterion, ok := c.library.criterion(m.Name)
+	if !ok {
+		return fail("unknown_criterion", "There is no criterion "+m.Name+" here.", "Push it first, or give its file as well.")
+	}
+	m.Title, _ = criterion.Heading()
+	var aliases []string
+	for _, t := range c.scope.Tables {
+		if strings.EqualFold(t.Table.Name, criterion.On) && (m.Of == "" || strings.EqualFold(m.Of, t.Alias)) {
+			aliases = append(aliases, t.Alias)
+		}
+	}
+	switch {
+	case len(aliases) == 0 && m.Of != "":
+		return fail("unknown_table", fmt.Sprintf("The query has no table %s that is %s, which %s is about.", m.Of, criterion.On, m.Name), "")
+	case len(aliases) == 0:
+		return fail("unknown_table", fmt.Sprintf("The criterion %s is about %s, which the query does not have.", m.Name, criterion.On), "Join "+criterion.On+" first.")
+	case len(aliases) > 1:
+		return fail("ambiguous_table", fmt.Sprintf("The query has %s several times.", criterion.On), "Write meets "+m.Name+" of "+strings.Join(aliases, " or of ")+".")
+	}
+	if c.nested++; c.nested > maxNested {
+		c.nested--
+		return fail("circular", "The criterion "+m.Name+" comes back to itself.", "")
+	}
+	defer func() { c.nested-- }()
+	e, problems := criteria.Parse(criterion.Criteria.Value)
+	if len(problems) == 0 {
+		c.qualify(e, criterion.On, aliases[0])
+		problems = criteria.ResolveCondition(criterion.Criteria.Value, e, c.scope)
+	}
+	if len(problems) > 0 {
+		return fail("unsound", "The criterion "+m.Name+" cannot be used here: "+problems[0].Message, problems[0].Hint)
+	}
+	criteria.Relocate(e, m.Pos)
+	return e, nil
+}
+
+// qualify puts the name a table has in the query before its columns.
+func (c *compiler) qualify(e criteria.Expr, table, alias string) {
+	at := slices.IndexFunc(c.scope.Tables, func(t criteria.Table) bool { return t.Alias == alias })
+	criteria.Walk(e, func(e criteria.Expr) {
+		column, ok := e.(*criteria.Column)
+		if !ok {
+			return
+		}
+		_, own := c.scope.Tables[at].Table.Column(column.Name)
+		if column.Table == "" && own || strings.EqualFold(column.Table, table) {
+			column.Table = alias
+		}
+	})
+}
+
+// checkCriterion checks a criterion by itself; its columns are looked up in the
+// queries that use it.
+func checkCriterion(d *Criterion, library Library) diag.Problems {
+	q := &Query{Head: d.Head, From: d.On, Parameters: slices.Clone(d.Parameters), Criteria: d.Criteria}
+	c := compiler{query: q, library: library, out: &Compiled{Query: q, Offers: map[string]Offer{}}}
+	c.name(d.Head)
+	c.problems = append(c.problems, Link(q, library)...)
+	c.tables()
+	c.questions()
+	c.criteria()
+	c.unused()
+	return c.problems
+}
+
+// prove adds what can be proved of the criteria before anything is asked.
+func (c *compiler) prove() {
+	if !c.provable || c.out.Criteria == nil {
+		return
+	}
+	questions := proof.Questions{Of: c.known}
+	for _, r := range c.out.Rules {
+		if compare, ok := r.Expr.(*criteria.Compare); ok {
+			left, ok1 := compare.Left.(*criteria.Parameter)
+			right, ok2 := compare.Right.(*criteria.Parameter)
+			switch {
+			case !ok1 || !ok2 || left.Part != "" || right.Part != "":
+			case compare.Op == "<=" || compare.Op == "<":
+				questions.Ordered = append(questions.Ordered, [2]string{left.Name, right.Name})
+			case compare.Op == ">=" || compare.Op == ">":
+				questions.Ordered = append(questions.Ordered, [2]string{right.Name, left.Name})
+			}
+		}
+	}
+	problems := proof.Check(c.query.Criteria.Value, c.out.Criteria, questions)
+	c.place("criteria", c.query.Criteria, problems)
+}
+
+// known is what is sure about the answer to a question.
+func (c *compiler) known(name string) proof.Question {
+	at := slices.IndexFunc(c.out.Questions, func(p parameter.Parameter) bool { return p.Name == name })
+	none := proof.Question{Earliest: civil.Start, Latest: civil.End}
+	if at < 0 {
+		return none
+	}
+	p := c.out.Questions[at]
+	q := none
+	answered := p.Required || len(p.Default) > 0
+	q.Optional = !answered && p.WhenBlank != parameter.MatchBlank && p.Derive == ""
+	q.Certain = answered && !p.Many && !p.IncludeBlanks && (p.Kind != parameter.Period || p.Limits.Ends == parameter.EndsClosed)
+	if span, ok := fixed(p.Limits.Earliest); ok {
+		q.Earliest = span.From
+	}
+	if span, ok := fixed(p.Limits.Latest); ok {
+		q.Latest = span.Until
+	}
+	q.Least, q.Most = number(p.Limits.Least), number(p.Limits.Most)
+	return q
+}
+
+// fixed reads a period that means the same on every day.
+func fixed(text string) (period.Span, bool) {
+	e, problems := period.Parse(text)
+	if text == "" || len(problems) > 0 {
+		return period.Span{}, false
+	}
+	return proof.Fixed(e)
+}

@@ -1,0 +1,295 @@
+package plan
+
+import (
+	"slices"
+
+	"pikegate/core/catalog"
+	"pikegate/core/criteria"
+	"pikegate/core/diag"
+	"pikegate/core/parameter"
+	"pikegate/core/period"
+)
+
+// resolve puts the answers of a run in the place of the questions. Open tells
+// that an optional question a condition refers to was left blank, so that it
+// is not there at all: an "and" and an "or" go on without it, and a "not" goes
+// with it.
+func (b *binder) resolve(e criteria.Expr) (made criteria.Expr, open bool) {
+	if criteria.IsComparison(e) {
+		return b.comparison(e)
+	}
+	switch e := e.(type) {
+	case *criteria.Logic:
+		terms := make([]criteria.Expr, 0, len(e.Terms))
+		for _, t := range e.Terms {
+			if term, open := b.resolve(t); !open {
+				terms = append(terms, term)
+			}
+		}
+		switch len(terms) {
+		case 0:
+			return nil, true
+		case 1:
+			return terms[0], false
+		}
+		return &criteria.Logic{Pos: e.Pos, Or: e.Or, Terms: terms}, false
+	case *criteria.Not:
+		return b.not(e)
+	case *criteria.Meets:
+		return b.resolve(e.X)
+	case *criteria.IsBlank:
+		return &criteria.IsBlank{Pos: e.Pos, X: b.value(e.X), Not: e.Not}, false
+	}
+	return b.value(e), false
+}
+
+// comparison resolves the smallest condition a question left blank takes away.
+func (b *binder) comparison(e criteria.Expr) (criteria.Expr, bool) {
+	column := firstColumn(e)
+	if blank, ok := b.leftBlank(e); ok {
+		if blank.WhenBlank == parameter.MatchBlank && column != nil {
+			return &criteria.IsBlank{Pos: e.At(), X: column}, false
+		}
+		return nil, true
+	}
+	made := b.values(e)
+	if b.includesBlanks(e) && column != nil {
+		return orBlank(made, column), false
+	}
+	return made, false
+}
+
+func orBlank(e criteria.Expr, column *criteria.Column) criteria.Expr {
+	return &criteria.Logic{Pos: e.At(), Or: true, Terms: []criteria.Expr{e, &criteria.IsBlank{Pos: e.At(), X: column}}}
+}
+
+// not negates; blanks that are to match whatever the answer match still.
+func (b *binder) not(e *criteria.Not) (criteria.Expr, bool) {
+	column := firstColumn(e.X)
+	if _, blank := b.leftBlank(e.X); !blank && column != nil && b.includesBlanks(e.X) {
+		return orBlank(&criteria.Not{Pos: e.Pos, X: b.values(e.X)}, column), false
+	}
+	inner, open := b.resolve(e.X)
+	return &criteria.Not{Pos: e.Pos, X: inner}, open
+}
+
+// values puts answers into a comparison whose questions are all answered.
+func (b *binder) values(e criteria.Expr) criteria.Expr {
+	switch e := e.(type) {
+	case *criteria.Compare:
+		return &criteria.Compare{Pos: e.Pos, Op: e.Op, Left: b.value(e.Left), Right: b.value(e.Right), Fold: e.Fold}
+	case *criteria.Between:
+		return &criteria.Between{Pos: e.Pos, X: b.value(e.X), Low: b.value(e.Low), High: b.value(e.High), Not: e.Not}
+	case *criteria.Within:
+		return &criteria.Within{Pos: e.Pos, X: b.value(e.X), Period: b.value(e.Period), Not: e.Not}
+	case *criteria.Match:
+		return &criteria.Match{Pos: e.Pos, Op: e.Op, X: b.value(e.X), Y: b.value(e.Y), Not: e.Not, Fold: e.Fold}
+	case *criteria.Spans:
+		return &criteria.Spans{Pos: e.Pos, Op: e.Op, From: b.value(e.From), Until: b.value(e.Until), Period: b.value(e.Period), Not: e.Not}
+	case *criteria.In:
+		in := &criteria.In{Pos: e.Pos, X: b.value(e.X), Not: e.Not, Fold: e.Fold}
+		for _, item := range e.Items {
+			if p, ok := item.(*criteria.Parameter); ok {
+				in.Items = append(in.Items, b.answers(p)...)
+				continue
+			}
+			in.Items = append(in.Items, b.value(item))
+		}
+		return in
+	}
+	return e
+}
+
+// value puts answers into an expression that is not a condition.
+func (b *binder) value(e criteria.Expr) criteria.Expr {
+	switch e := e.(type) {
+	case *criteria.Parameter:
+		return b.answers(e)[0]
+	case *criteria.Text:
+		if e.Period != nil {
+			span, problems := e.Period.Resolve(b.ctx)
+			b.problems = append(b.problems, problems.In("criteria")...)
+			return &criteria.Span{Pos: e.Pos, Span: span}
+		}
+	case *criteria.Negative:
+		return &criteria.Negative{Pos: e.Pos, X: b.value(e.X)}
+	case *criteria.Arithmetic:
+		left := b.value(e.Left)
+		if length, ok := e.Right.(*criteria.Length); ok {
+			if span, ok := left.(*criteria.Span); ok {
+				n := 1
+				if e.Op == '-' {
+					n = -1
+				}
+				return b.moved(e, length.Length.Move(span.Span, n))
+			}
+		}
+		return &criteria.Arithmetic{Pos: e.Pos, Op: e.Op, Left: left, Right: b.value(e.Right)}
+	case *criteria.UnitOf:
+		return &criteria.UnitOf{Pos: e.Pos, Unit: e.Unit, X: b.value(e.X)}
+	case *criteria.Aggregate:
+		if e.X != nil {
+			return &criteria.Aggregate{Pos: e.Pos, Name: e.Name, X: b.value(e.X)}
+		}
+	case *criteria.Call:
+		call := &criteria.Call{Pos: e.Pos, Name: e.Name}
+		for _, arg := range e.Args {
+			made, open := b.resolve(arg)
+			if open {
+				made = &criteria.Bool{Pos: arg.At(), Value: true} // nothing is asked
+			}
+			call.Args = append(call.Args, made)
+		}
+		return call
+	case *criteria.Logic, *criteria.Not, *criteria.Compare, *criteria.In, *criteria.Within, *criteria.Between,
+		*criteria.IsBlank, *criteria.Match, *criteria.Spans, *criteria.Meets:
+		made, open := b.resolve(e)
+		if open {
+			return &criteria.Bool{Pos: e.At(), Value: true}
+		}
+		return made
+	}
+	return e
+}
+
+// moved is a stretch of time that was moved, if it is still in the years that
+// are accepted.
+func (b *binder) moved(e *criteria.Arithmetic, s period.Span) criteria.Expr {
+	if !s.OpenStart() && !s.From.Date().InRange() || !s.OpenEnd() && !s.Until.Date().InRange() {
+		p := diag.Problem{Code: "out_of_range", Field: "criteria", Message: "Moved by " + criteria.Print(e.Right) + ", the date is not in the years 1 to 9999."}
+		if names := criteria.Parameters(e); len(names) > 0 {
+			p.Field = names[0]
+		}
+		b.problems = append(b.problems, p)
+		s = period.All
+	}
+	return &criteria.Span{Pos: e.Pos, Span: s}
+}
+
+// answers are the values of a question, one or several.
+func (b *binder) answers(e *criteria.Parameter) []criteria.Expr {
+	v := b.given[e.Name]
+	var out []criteria.Expr
+	for _, t := range v.Texts {
+		out = append(out, &criteria.Text{Pos: e.Pos, Value: t})
+	}
+	for _, n := range v.Numbers {
+		out = append(out, &criteria.Number{Pos: e.Pos, Value: n})
+	}
+	for _, s := range v.Spans {
+		out = append(out, &criteria.Span{Pos: e.Pos, Span: s})
+	}
+	switch {
+	case out != nil:
+	case e.Question.Type == criteria.Period:
+		out = append(out, &criteria.Span{Pos: e.Pos, Span: v.Span.Part(e.Part)})
+	default:
+		out = append(out, &criteria.Bool{Pos: e.Pos, Value: v.Bool})
+	}
+	return out
+}
+
+// leftBlank gives the question a comparison refers to that was left blank.
+func (b *binder) leftBlank(e criteria.Expr) (parameter.Parameter, bool) {
+	if !criteria.IsComparison(e) {
+		return parameter.Parameter{}, false
+	}
+	for _, name := range criteria.Parameters(e) {
+		if !b.given[name].Given {
+			return b.question(name), true
+		}
+	}
+	return parameter.Parameter{}, false
+}
+
+// includesBlanks tells whether a comparison is one that blanks match as well.
+func (b *binder) includesBlanks(e criteria.Expr) bool {
+	return criteria.IsComparison(e) && slices.ContainsFunc(criteria.Parameters(e), func(name string) bool { return b.question(name).IncludeBlanks })
+}
+
+func (b *binder) question(name string) parameter.Parameter {
+	for _, q := range b.compiled.Questions {
+		if q.Name == name && name != b.skipped {
+			return q
+		}
+	}
+	return parameter.Parameter{Name: name}
+}
+
+// firstColumn is the column a comparison is about.
+func firstColumn(e criteria.Expr) *criteria.Column {
+	if columns := criteria.Columns(e); len(columns) > 0 {
+		return columns[0]
+	}
+	return nil
+}
+
+// isPeriod tells whether an operand is a stretch of time, whatever the answers.
+func isPeriod(e criteria.Expr) bool {
+	switch e := e.(type) {
+	case *criteria.Text:
+		return e.Period != nil
+	case *criteria.Span:
+		return true
+	case *criteria.Parameter:
+		return e.Question.Type == criteria.Period || e.Question.Type.IsDate()
+	case *criteria.Arithmetic:
+		_, moved := e.Right.(*criteria.Length)
+		return moved && isPeriod(e.Left)
+	}
+	return false
+}
+
+// spans are the stretches of time an operand means: one, but for a question
+// with several days as its answer.
+func (b *binder) spans(e criteria.Expr) []period.Span {
+	exprs := []criteria.Expr{}
+	if p, ok := e.(*criteria.Parameter); ok {
+		exprs = b.answers(p)
+	} else {
+		exprs = append(exprs, b.value(e))
+	}
+	out := make([]period.Span, len(exprs))
+	for i, e := range exprs {
+		if span, ok := e.(*criteria.Span); ok {
+			out[i] = span.Span
+		}
+	}
+	return out
+}
+
+// dateColumn is the column of the first condition that compares a date with a
+// period that was asked for, or else with a written one.
+func dateColumn(e criteria.Expr) *criteria.Column {
+	var asked, written *criteria.Column
+	criteria.Walk(e, func(e criteria.Expr) {
+		if _, listed := e.(*criteria.In); listed || !criteria.IsComparison(e) {
+			return
+		}
+		column := firstColumn(e)
+		if column == nil || !column.Ref.Column.Type.IsDate() {
+			return
+		}
+		for _, side := range criteria.Children(e) {
+			switch {
+			case !isPeriod(side):
+			case len(criteria.Parameters(side)) > 0 && asked == nil:
+				asked = column
+			case len(criteria.Parameters(side)) == 0 && written == nil:
+				written = column
+			}
+		}
+	})
+	if asked != nil {
+		return asked
+	}
+	return written
+}
+
+// unitOf says what a column that keeps whole units holds.
+func unitOf(c catalog.Column) string {
+	if c.Encoding == catalog.EncYM {
+		return "whole months"
+	}
+	return "whole days"
+}

@@ -1,0 +1,161 @@
+package proof
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"github.com/shopspring/decimal"
+
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+)
+
+// value is a known value of a variable: of the field that its kind says.
+type value struct {
+	number decimal.Decimal
+	text   string
+	time   civil.DateTime
+	// symbol, where not 0, is a value that is not known yet.
+	symbol int
+}
+
+// cut parts the values before it from those after it; after tells on which
+// side the value itself falls: before the cut.
+type cut struct {
+	value
+	after bool
+}
+
+// stretch is the values from one cut to another; a nil side has no end.
+type stretch struct{ low, high *cut }
+
+// variable is something whose value differs from record to record: a column,
+// a function of columns that is looked at as a whole, or, free, a comparison
+// nothing is known of.
+type variable struct {
+	// kind is Date for everything that has a time, Decimal for numbers and
+	// for yes and no, or Text.
+	kind catalog.Type
+	// whole tells that only whole numbers or whole days occur.
+	whole    bool
+	nullable bool
+	free     bool
+	// within is where all its values lie.
+	within stretch
+	cuts   []cut
+
+	// ranks are the cuts as they are placed in one trial, in order; regions
+	// are the places between them that can hold a value.
+	ranks   []int
+	regions []int
+	at      int // the region that is tried, blank for none
+}
+
+const blank = -1
+
+// compare orders two known values. Dates are one kind, and so are numbers.
+func compare(kind catalog.Type, a, b value) int {
+	switch kind {
+	case catalog.Date:
+		return cmp.Compare(a.time, b.time)
+	case catalog.Text:
+		return strings.Compare(a.text, b.text)
+	}
+	return a.number.Cmp(b.number)
+}
+
+// place orders the cuts, given the ranks of symbols, and lists the regions
+// that can hold a value.
+func (v *variable) place(p *placing) {
+	if v.free {
+		v.regions = append(v.regions[:0], 0, 1)
+		return
+	}
+	v.ranks = v.ranks[:0]
+	for i := range v.cuts {
+		v.ranks = append(v.ranks, p.rank(v.kind, v.cuts[i]))
+	}
+	slices.Sort(v.ranks)
+	v.ranks = slices.Compact(v.ranks)
+	v.regions = v.regions[:0]
+	low, high := -1<<62, 1<<62
+	if c := v.within.low; c != nil {
+		low = p.rank(v.kind, *c)
+	}
+	if c := v.within.high; c != nil {
+		high = p.rank(v.kind, *c)
+	}
+	for r := 0; r <= len(v.ranks); r++ {
+		from, to := -1<<62, 1<<62
+		if r > 0 {
+			from = v.ranks[r-1]
+		}
+		if r < len(v.ranks) {
+			to = v.ranks[r]
+		}
+		if from >= low && to <= high && (!v.whole || v.holdsWhole(from, to, p)) {
+			v.regions = append(v.regions, r)
+		}
+	}
+}
+
+// holdsWhole tells whether a whole number (or day) lies between two cuts.
+func (v *variable) holdsWhole(from, to int, p *placing) bool {
+	a, ok1 := p.valueAt(v.kind, from)
+	b, ok2 := p.valueAt(v.kind, to)
+	if !ok1 || !ok2 || v.kind == catalog.Date {
+		return true // an end is open, or not known; cuts of days lie between days
+	}
+	first := a.number.Ceil()
+	if afterRank(from) {
+		first = a.number.Floor().Add(decimal.New(1, 0))
+	}
+	last := b.number.Ceil().Sub(decimal.New(1, 0))
+	if afterRank(to) {
+		last = b.number.Floor()
+	}
+	return first.LessThanOrEqual(last)
+}
+
+// afterRank tells the side of a cut from its rank.
+func afterRank(rank int) bool { return rank&1 == 1 }
+
+// region is the number of a region that starts at a cut.
+func (v *variable) region(p *placing, c cut) int {
+	at, _ := slices.BinarySearch(v.ranks, p.rank(v.kind, c))
+	return at + 1
+}
+
+// placing is one way in which the values that are not known yet can stand
+// among the known ones. Known values have ranks that are step apart.
+type placing struct {
+	step    int
+	known   map[catalog.Type][]value
+	symbols []int // rank of each symbol
+}
+
+func (p *placing) rank(kind catalog.Type, c cut) int {
+	rank := 0
+	if c.symbol != 0 {
+		rank = p.symbols[c.symbol-1]
+	} else {
+		at, _ := slices.BinarySearchFunc(p.known[kind], c.value, func(a, b value) int { return compare(kind, a, b) })
+		rank = (at + 1) * p.step
+	}
+	rank *= 2
+	if c.after {
+		rank++
+	}
+	return rank
+}
+
+// valueAt is the known value of a cut's rank.
+func (p *placing) valueAt(kind catalog.Type, rank int) (value, bool) {
+	rank >>= 1
+	at := rank/p.step - 1
+	if rank%p.step != 0 || at < 0 || at >= len(p.known[kind]) {
+		return value{}, false
+	}
+	return p.known[kind][at], true
+}

@@ -1,0 +1,550 @@
+// Package oracle works criteria out the slow way, record by record and written
+// apart from the product, for tests to compare with.
+package oracle
+
+import (
+	"fmt"
+	"math/big"
+	"strings"
+	"unicode/utf8"
+
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+	"pikegate/core/criteria"
+	"pikegate/core/parameter"
+	"pikegate/core/period"
+)
+
+// Moment is a date or date-time: its civil time, and for instants the instant.
+type Moment struct {
+	At      civil.DateTime
+	Instant *civil.Instant
+	// Day tells that it is a day, without a time.
+	Day bool
+}
+
+// Record is the values of one record by column: nil for blank, *big.Rat,
+// string, bool or Moment.
+type Record map[string]any
+
+// Truth is the result of a condition.
+type Truth int
+
+// The results. Absent means that a question was left blank.
+const (
+	False Truth = iota - 1
+	Unknown
+	True
+	Absent
+)
+
+// World is what conditions are worked out in.
+type World struct {
+	Context   civil.Context
+	Questions map[string]parameter.Parameter
+	Answers   parameter.Values
+}
+
+func truth(b bool) Truth {
+	if b {
+		return True
+	}
+	return False
+}
+
+// Condition works out whether a record meets a condition.
+func (w World) Condition(e criteria.Expr, r Record) Truth {
+	switch e := e.(type) {
+	case *criteria.Logic:
+		result, present := False, false
+		if !e.Or {
+			result = True
+		}
+		for _, t := range e.Terms {
+			v := w.Condition(t, r)
+			if v == Absent {
+				continue
+			}
+			present = true
+			if e.Or {
+				result = max(result, v)
+			} else {
+				result = min(result, v)
+			}
+		}
+		if !present {
+			return Absent
+		}
+		return result
+	case *criteria.Not:
+		v := w.Condition(e.X, r)
+		if v == Absent || w.blankAnyway(e.X, r) {
+			return v
+		}
+		return -v
+	case *criteria.Bool:
+		return truth(e.Value)
+	}
+	if criteria.IsComparison(e) {
+		for _, name := range criteria.Parameters(e) {
+			if !w.Answers[name].Given {
+				if w.Questions[name].WhenBlank == parameter.MatchBlank && len(criteria.Columns(e)) > 0 {
+					return truth(r[criteria.Columns(e)[0].Name] == nil)
+				}
+				return Absent
+			}
+		}
+		if w.blankAnyway(e, r) {
+			return True
+		}
+		return w.comparison(e, r)
+	}
+	if blank, ok := e.(*criteria.IsBlank); ok {
+		return truth((w.Value(blank.X, r) == nil) != blank.Not)
+	}
+	if v, ok := w.Value(e, r).(bool); ok {
+		return truth(v)
+	}
+	return Unknown
+}
+
+// blankAnyway tells whether a comparison is met because its column is blank,
+// whatever the answer.
+func (w World) blankAnyway(e criteria.Expr, r Record) bool {
+	if !criteria.IsComparison(e) || len(criteria.Columns(e)) == 0 || r[criteria.Columns(e)[0].Name] != nil {
+		return false
+	}
+	includes := false
+	for _, name := range criteria.Parameters(e) {
+		if !w.Answers[name].Given {
+			return false
+		}
+		includes = includes || w.Questions[name].IncludeBlanks
+	}
+	return includes
+}
+
+func negate(t Truth, not bool) Truth {
+	if not {
+		return -t
+	}
+	return t
+}
+
+func (w World) comparison(e criteria.Expr, r Record) Truth {
+	switch e := e.(type) {
+	case *criteria.Compare:
+		return w.compare(e.Left, e.Op, e.Right, e.Fold, r)
+	case *criteria.Between:
+		return negate(min(w.compare(e.X, ">=", e.Low, false, r), w.compare(e.X, "<=", e.High, false, r)), e.Not)
+	case *criteria.Within:
+		return negate(w.compare(e.X, "=", e.Period, false, r), e.Not)
+	case *criteria.In:
+		result := False
+		for _, item := range e.Items {
+			result = max(result, w.compare(e.X, "=", item, e.Fold, r))
+		}
+		return negate(result, e.Not)
+	case *criteria.Match:
+		x, ok1 := w.Value(e.X, r).(string)
+		y, ok2 := w.Value(e.Y, r).(string)
+		if !ok1 || !ok2 {
+			return Unknown
+		}
+		if e.Fold {
+			x, y = strings.ToLower(x), strings.ToLower(y)
+		}
+		found := map[string]bool{"contains": strings.Contains(x, y), "starts with": strings.HasPrefix(x, y), "ends with": strings.HasSuffix(x, y)}
+		return negate(truth(found[e.Op]), e.Not)
+	case *criteria.Spans:
+		return negate(w.spans(e, r), e.Not)
+	}
+	panic(fmt.Sprintf("oracle: %T", e))
+}
+
+// spans looks at the days or seconds of a span one end at a time.
+func (w World) spans(e *criteria.Spans, r Record) Truth {
+	p := w.stretches(e.Period)[0]
+	from, ok := w.Value(e.From, r).(Moment)
+	until, ended := w.Value(e.Until, r).(Moment)
+	known := func(b bool) Truth {
+		if !ok {
+			return Unknown
+		}
+		return truth(b)
+	}
+	unit := period.Span{From: p.From, Until: p.Until}
+	switch e.Op {
+	case "overlaps":
+		start := known(!ok || w.before(from, p.Until))
+		if p.OpenEnd() {
+			start = True
+		}
+		end := truth(!ended || !w.before(until, p.From) || p.OpenStart())
+		return min(start, end)
+	case "inside":
+		start := known(!ok || !w.before(from, p.From))
+		if p.OpenStart() {
+			start = True
+		}
+		end := Unknown
+		if ended {
+			end = truth(w.before(until, p.Until))
+		}
+		if p.OpenEnd() {
+			end = True
+		}
+		return min(start, end)
+	}
+	if p.OpenStart() {
+		return False
+	}
+	start := known(!ok || w.before(from, unit.Part("from").Until))
+	end := truth(!ended)
+	if ended && !p.OpenEnd() {
+		end = truth(!w.before(until, unit.Part("through").From))
+	}
+	return min(start, end)
+}
+
+// before tells whether a moment is before a civil time.
+func (w World) before(m Moment, t civil.DateTime) bool {
+	if m.Instant != nil && t != civil.Start && t != civil.End {
+		return *m.Instant < civil.InstantOf(t, w.Context.Zone)
+	}
+	return m.At < t
+}
+
+// stretches are the periods an operand means; nil for what is no period.
+func (w World) stretches(e criteria.Expr) []period.Span {
+	switch e := e.(type) {
+	case *criteria.Span:
+		return []period.Span{e.Span}
+	case *criteria.Text:
+		if e.Period != nil {
+			span, _ := e.Period.Resolve(w.Context)
+			return []period.Span{span}
+		}
+	case *criteria.Parameter:
+		v := w.Answers[e.Name]
+		if e.Question.Type == criteria.Period {
+			return []period.Span{v.Span.Part(e.Part)}
+		}
+		return v.Spans
+	case *criteria.Arithmetic:
+		if length, ok := e.Right.(*criteria.Length); ok {
+			var out []period.Span
+			for _, s := range w.stretches(e.Left) {
+				n := 1
+				if e.Op == '-' {
+					n = -1
+				}
+				out = append(out, length.Length.Move(s, n))
+			}
+			return out
+		}
+	}
+	return nil
+}
+
+var flip = map[string]string{"=": "=", "<>": "<>", "<": ">", ">": "<", "<=": ">=", ">=": "<="}
+
+func (w World) compare(left criteria.Expr, op string, right criteria.Expr, fold bool, r Record) Truth {
+	if w.stretches(left) != nil && w.stretches(right) == nil {
+		left, op, right = right, flip[op], left
+	}
+	if spans := w.stretches(right); spans != nil {
+		result := False
+		for _, s := range spans {
+			result = max(result, w.compareStretch(left, op, s, r))
+		}
+		return result
+	}
+	if p, ok := right.(*criteria.Parameter); ok { // one of several answers
+		result := False
+		for _, v := range answers(w.Answers[p.Name]) {
+			result = max(result, order(w.Value(left, r), op, v, fold))
+		}
+		return result
+	}
+	return order(w.Value(left, r), op, w.Value(right, r), fold)
+}
+
+func answers(v parameter.Value) []any {
+	var out []any
+	for _, n := range v.Numbers {
+		out = append(out, n.Rat())
+	}
+	for _, t := range v.Texts {
+		out = append(out, t)
+	}
+	if out == nil {
+		out = append(out, v.Bool)
+	}
+	return out
+}
+
+func (w World) compareStretch(left criteria.Expr, op string, s period.Span, r Record) Truth {
+	if unit, ok := left.(*criteria.UnitOf); ok { // its first day stands for it
+		left = &criteria.Call{Name: "start_of", Args: []criteria.Expr{&criteria.Text{Value: unit.Unit}, unit.X}}
+	}
+	open := map[string]bool{"<": s.OpenStart(), ">=": s.OpenStart(), "<=": s.OpenEnd(), ">": s.OpenEnd()}[op]
+	if open {
+		return truth(op == ">=" || op == "<=")
+	}
+	if (op == "=" || op == "<>") && s.OpenStart() && s.OpenEnd() && s.From != s.Until {
+		return truth(op == "=")
+	}
+	m, ok := w.Value(left, r).(Moment)
+	if !ok {
+		return Unknown
+	}
+	before, after := w.before(m, s.From), !w.before(m, s.Until)
+	if s.OpenStart() {
+		before = false
+	}
+	if s.OpenEnd() {
+		after = false
+	}
+	return truth(map[string]bool{"<": before, ">=": !before, "<=": !after, ">": after, "=": !before && !after, "<>": before || after}[op])
+}
+
+func order(x any, op string, y any, fold bool) Truth {
+	if x == nil || y == nil {
+		return Unknown
+	}
+	n := 0
+	switch x := x.(type) {
+	case *big.Rat:
+		n = x.Cmp(y.(*big.Rat))
+	case string:
+		y := y.(string)
+		if fold {
+			x, y = strings.ToLower(x), strings.ToLower(y)
+		}
+		n = strings.Compare(x, y)
+	case bool:
+		if x != y.(bool) {
+			n = 1
+			if !x {
+				n = -1
+			}
+		}
+	case Moment:
+		y := y.(Moment)
+		switch {
+		case x.Instant != nil && y.Instant != nil:
+			n = int(*x.Instant - *y.Instant)
+		case x.Day || y.Day:
+			n = int(x.At.Date() - y.At.Date())
+		default:
+			n = int(x.At - y.At)
+		}
+	}
+	return truth(map[string]bool{"<": n < 0, ">=": n >= 0, "<=": n <= 0, ">": n > 0, "=": n == 0, "<>": n != 0}[op])
+}
+
+// Value works out an expression for a record.
+func (w World) Value(e criteria.Expr, r Record) any {
+	switch e := e.(type) {
+	case *criteria.Column:
+		return r[e.Name]
+	case *criteria.Number:
+		return e.Value.Rat()
+	case *criteria.Text:
+		return e.Value
+	case *criteria.Bool:
+		return e.Value
+	case *criteria.Parameter:
+		return answers(w.Answers[e.Name])[0]
+	case *criteria.Negative:
+		if x, ok := w.Value(e.X, r).(*big.Rat); ok {
+			return new(big.Rat).Neg(x)
+		}
+	case *criteria.Arithmetic:
+		return w.arithmetic(e, r)
+	case *criteria.Call:
+		return w.call(e, r)
+	case *criteria.Blank:
+	default:
+		if t := w.Condition(e, r); t == True || t == False {
+			return t == True
+		}
+	}
+	return nil
+}
+
+func (w World) arithmetic(e *criteria.Arithmetic, r Record) any {
+	left := w.Value(e.Left, r)
+	if length, ok := e.Right.(*criteria.Length); ok {
+		m, ok := left.(Moment)
+		if !ok {
+			return nil
+		}
+		months, days := length.Length.Months(), length.Length.Days()
+		if e.Op == '-' {
+			months, days = -months, -days
+		}
+		y, mo, d := m.At.Date().YMD()
+		y, mo = y+(mo-1+months+1200)/12-100, (mo-1+months+1200)%12+1
+		day := civil.DateOf(y, mo, min(d, civil.DaysIn(y, mo))) + civil.Date(days)
+		return Moment{At: day.Midnight() + civil.DateTime(m.At.Seconds()), Day: m.Day}
+	}
+	right := w.Value(e.Right, r)
+	if left == nil || right == nil {
+		return nil
+	}
+	if x, ok := left.(Moment); ok {
+		return big.NewRat(int64(x.At.Date()-right.(Moment).At.Date()), 1)
+	}
+	x, y, z := left.(*big.Rat), right.(*big.Rat), new(big.Rat)
+	switch e.Op {
+	case '+':
+		return z.Add(x, y)
+	case '-':
+		return z.Sub(x, y)
+	case '*':
+		return z.Mul(x, y)
+	}
+	if y.Sign() == 0 {
+		return nil
+	}
+	return z.Quo(x, y)
+}
+
+func floor(x *big.Rat) *big.Rat {
+	q := new(big.Int).Div(x.Num(), x.Denom()) // Euclidean: the denominator is positive
+	return new(big.Rat).SetInt(q)
+}
+
+func (w World) call(e *criteria.Call, r Record) any {
+	if e.Name == "if" {
+		if w.Condition(e.Args[0], r) == True {
+			return w.Value(e.Args[1], r)
+		}
+		return w.Value(e.Args[2], r)
+	}
+	var args []any
+	for _, arg := range e.Args {
+		v := w.Value(arg, r)
+		if e.Name == "coalesce" && v != nil {
+			return v
+		}
+		args = append(args, v)
+	}
+	for _, v := range args {
+		if v == nil {
+			return nil
+		}
+	}
+	if m, ok := args[len(args)-1].(Moment); ok {
+		return w.dated(e, m.At.Date())
+	}
+	half := big.NewRat(1, 2)
+	switch e.Name {
+	case "lower":
+		return strings.ToLower(args[0].(string))
+	case "upper":
+		return strings.ToUpper(args[0].(string))
+	case "trim":
+		return strings.Trim(args[0].(string), " ")
+	case "length":
+		return big.NewRat(int64(utf8.RuneCountInString(args[0].(string))), 1)
+	case "concat":
+		text := ""
+		for _, v := range args {
+			text += v.(string)
+		}
+		return text
+	case "abs":
+		return new(big.Rat).Abs(args[0].(*big.Rat))
+	case "floor":
+		return floor(args[0].(*big.Rat))
+	case "ceil":
+		return new(big.Rat).Neg(floor(new(big.Rat).Neg(args[0].(*big.Rat))))
+	case "round":
+		scale := big.NewRat(1, 1)
+		if len(args) == 2 {
+			for range args[1].(*big.Rat).Num().Int64() {
+				scale.Mul(scale, big.NewRat(10, 1))
+			}
+		}
+		x := new(big.Rat).Mul(args[0].(*big.Rat), scale)
+		sign := x.Sign()
+		x = floor(x.Add(x.Abs(x), half))
+		if sign < 0 {
+			x.Neg(x)
+		}
+		return x.Quo(x, scale)
+	}
+	panic("oracle: " + e.Name)
+}
+
+// dated counts days one by one where a rule is about weeks.
+func (w World) dated(e *criteria.Call, d civil.Date) any {
+	y, m, day := d.YMD()
+	number := func(n int) any { return big.NewRat(int64(n), 1) }
+	weekday := (int(d)%7+7+3)%7 + 1 // 1970-01-01 was a Thursday
+	switch e.Name {
+	case "year":
+		return number(y)
+	case "quarter":
+		return number((m-1)/3 + 1)
+	case "month":
+		return number(m)
+	case "day":
+		return number(day)
+	case "weekday":
+		return number(weekday)
+	case "week":
+		thursday := d + civil.Date(4-weekday)
+		n := 0
+		for t := thursday; t.Year() == thursday.Year(); t -= 7 {
+			n++
+		}
+		return number(n)
+	case "date_of":
+		return Moment{At: d.Midnight(), Day: true}
+	}
+	first := civil.DateOf(y, m, 1)
+	switch e.Args[0].(*criteria.Text).Value {
+	case "day":
+		first = d
+	case "week":
+		for first = d; first.Weekday() != w.Context.WeekStart; first-- {
+		}
+	case "quarter":
+		first = civil.DateOf(y, (m-1)/3*3+1, 1)
+	case "half":
+		first = civil.DateOf(y, (m-1)/6*6+1, 1)
+	case "year":
+		first = civil.DateOf(y, 1, 1)
+	}
+	return Moment{At: first.Midnight(), Day: true}
+}
+
+// Typed makes a record's value of a column from what is stored in it.
+func Typed(c catalog.Column, stored any, zone *civil.Clock) any {
+	if stored == nil {
+		return nil
+	}
+	if c.Encoding != "" {
+		stamp, _ := c.Decode(stored, zone)
+		m := Moment{At: stamp.At, Day: c.Type == catalog.Date}
+		if c.Encoding.IsInstant() {
+			instant := civil.Instant(stamp.At - civil.DateTime(stamp.Offset))
+			m.Instant = &instant
+		}
+		return m
+	}
+	switch v := stored.(type) {
+	case int64:
+		if c.Type == catalog.Boolean {
+			return v != 0
+		}
+		return big.NewRat(v, 1)
+	case float64:
+		return new(big.Rat).SetFloat64(v)
+	}
+	return stored
+}

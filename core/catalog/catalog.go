@@ -41,7 +41,15 @@ type Table struct {
 	View    bool     `json:"view,omitempty"`
 	Columns []Column `json:"columns"`
 	// Key is the primary key; empty for views and tables that have none.
-	Key []string `json:"key,omitempty"`
+	Key     []string `json:"key,omitempty"`
+	Indexes []Index  `json:"indexes,omitempty"`
+}
+
+// Index is an index of a table.
+type Index struct {
+	Name    string   `json:"name"`
+	Columns []string `json:"columns" doc:"In order; an expression is empty"`
+	Unique  bool     `json:"unique,omitempty"`
 }
 
 // Column is one column of a table.

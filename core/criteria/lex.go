@@ -32,7 +32,7 @@ func (t token) is(text string) bool { return (t.kind == tMark || t.kind == tWord
 var marks = []string{"<>", "!=", "<=", ">=", "=", "<", ">", "(", ")", ",", "+", "-", "*", "/", "."}
 
 func lex(text string) ([]token, diag.Problems) {
-	var tokens []token
+	tokens := make([]token, 0, len(text)/4+2)
 	var problems diag.Problems
 	fail := func(start, end int, code, message, hint string) {
 		p := diag.At(text, start, end, code, message)

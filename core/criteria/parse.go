@@ -103,37 +103,47 @@ func (p *parser) expect(text, hint string) {
 func (p *parser) from(start int) Pos { return Pos{start, p.tokens[p.at-1].end} }
 
 // enter guards against expressions nested too deeply.
-func (p *parser) enter() func() {
+func (p *parser) enter() {
 	if p.depth++; p.depth > maxDepth {
 		p.fail(p.peek(), "too_deep", "The expression is nested more than 100 deep.", "")
 	}
-	return func() { p.depth-- }
 }
+
+func (p *parser) leave() { p.depth-- }
 
 // or reads AND { or AND }; no token of it is read yet, as in all that follow.
 func (p *parser) or() Expr {
-	defer p.enter()()
-	return p.logic("or", p.and)
+	p.enter()
+	defer p.leave()
+	return p.logic("or")
 }
 
-func (p *parser) and() Expr { return p.logic("and", p.not) }
-
-func (p *parser) logic(word string, term func() Expr) Expr {
+// logic reads terms joined by "or", each of which is terms joined by "and".
+func (p *parser) logic(word string) Expr {
 	start := p.peek().start
-	first := term()
+	first := p.term(word)
 	if !p.peek().is(word) {
 		return first
 	}
 	l := &Logic{Or: word == "or", Terms: []Expr{first}}
 	for p.take(word) {
-		l.Terms = append(l.Terms, term())
+		l.Terms = append(l.Terms, p.term(word))
 	}
 	l.Pos = p.from(start)
 	return l
 }
 
+// term reads what the word joins.
+func (p *parser) term(word string) Expr {
+	if word == "or" {
+		return p.logic("and")
+	}
+	return p.not()
+}
+
 func (p *parser) not() Expr {
-	defer p.enter()()
+	p.enter()
+	defer p.leave()
 	t := p.peek()
 	if p.take("not") {
 		x := p.not()
@@ -237,23 +247,32 @@ func (p *parser) list() []Expr {
 	return items
 }
 
-func (p *parser) sum() Expr { return p.arithmetic("+", "-", p.product) }
-
-func (p *parser) product() Expr { return p.arithmetic("*", "/", p.sign) }
-
-func (p *parser) arithmetic(one, other string, term func() Expr) Expr {
+// sum reads products joined by + and -.
+func (p *parser) sum() Expr {
 	start := p.peek().start
-	x := term()
-	for p.peek().kind == tMark && (p.peek().text == one || p.peek().text == other) {
+	x := p.product()
+	for p.peek().is("+") || p.peek().is("-") {
 		op := p.next().text[0]
-		y := term()
+		y := p.product()
+		x = &Arithmetic{p.from(start), op, x, y}
+	}
+	return x
+}
+
+func (p *parser) product() Expr {
+	start := p.peek().start
+	x := p.sign()
+	for p.peek().is("*") || p.peek().is("/") {
+		op := p.next().text[0]
+		y := p.sign()
 		x = &Arithmetic{p.from(start), op, x, y}
 	}
 	return x
 }
 
 func (p *parser) sign() Expr {
-	defer p.enter()()
+	p.enter()
+	defer p.leave()
 	t := p.peek()
 	if p.take("-") {
 		x := p.sign()
@@ -365,7 +384,8 @@ func (p *parser) word(t token) Expr {
 
 // call reads the arguments of a function.
 func (p *parser) call(t token) Expr {
-	defer p.enter()()
+	p.enter()
+	defer p.leave()
 	p.next()
 	c := &Call{Name: t.text}
 	for !p.take(")") {

@@ -353,19 +353,7 @@ func (r *resolver) column(e *Column) catalog.Type {
 	if r.scope.Open {
 		return unknownType
 	}
-	var found []Ref
-	var near []string
-	for _, t := range r.scope.Tables {
-		if e.Table != "" && !strings.EqualFold(e.Table, t.Alias) {
-			continue
-		}
-		if c, ok := t.Table.Column(e.Name); ok {
-			found = append(found, Ref{t.Alias, c, c.Nullable || t.Optional})
-		}
-		for _, c := range t.Table.Columns {
-			near = append(near, c.Name)
-		}
-	}
+	found := r.columns(e)
 	switch {
 	case len(found) == 1:
 		e.Ref = found[0]
@@ -377,16 +365,38 @@ func (r *resolver) column(e *Column) catalog.Type {
 		}
 		sort.Strings(names)
 		r.fail(e.At(), "ambiguous_column", "Several tables have a column "+e.Name+".", "Write "+strings.Join(names, " or ")+".")
-	case e.Table != "" && near == nil:
-		var tables []string
-		for _, t := range r.scope.Tables {
-			tables = append(tables, t.Alias)
+		return unknownType
+	}
+	var near, tables []string
+	for _, t := range r.scope.Tables {
+		tables = append(tables, t.Alias)
+		if e.Table != "" && !strings.EqualFold(e.Table, t.Alias) {
+			continue
 		}
+		for _, c := range t.Table.Columns {
+			near = append(near, c.Name)
+		}
+	}
+	if e.Table != "" && near == nil {
 		r.fail(e.At(), "unknown_table", "The query has no table "+e.Table+".", hintOf(e.Table, tables))
-	default:
+	} else {
 		r.fail(e.At(), "unknown_column", "There is no column "+e.Name+".", hintOf(e.Name, near))
 	}
 	return unknownType
+}
+
+// columns are those that a name can mean.
+func (r *resolver) columns(e *Column) []Ref {
+	var found []Ref
+	for _, t := range r.scope.Tables {
+		if e.Table != "" && !strings.EqualFold(e.Table, t.Alias) {
+			continue
+		}
+		if c, ok := t.Table.Column(e.Name); ok {
+			found = append(found, Ref{t.Alias, c, c.Nullable || t.Optional})
+		}
+	}
+	return found
 }
 
 func hintOf(word string, names []string) string {

@@ -483,14 +483,18 @@ func BecomesBare(comparison, side Expr) bool {
 	if _, matched := comparison.(*Match); matched {
 		return true // it is the comparison itself that needs every record
 	}
+	_, bare := Origin(side).(*Column)
+	return bare
+}
+
+// Origin takes off an expression the functions that keep the order of time.
+func Origin(e Expr) Expr {
 	s := simplifier{civil.Context{Zone: civil.UTC}}
 	for {
-		inner, _, ok := s.peel(side)
+		inner, _, ok := s.peel(e)
 		if !ok {
-			break
+			return e
 		}
-		side = inner
+		e = inner
 	}
-	_, bare := side.(*Column)
-	return bare
 }

@@ -214,50 +214,68 @@ func Walk(e Expr, visit func(Expr)) {
 		return
 	}
 	visit(e)
-	for _, child := range Children(e) {
-		Walk(child, visit)
-	}
+	each(e, func(child Expr) { Walk(child, visit) })
 }
 
 // Children are the nodes directly below.
 func Children(e Expr) []Expr {
+	var children []Expr
+	each(e, func(child Expr) { children = append(children, child) })
+	return children
+}
+
+// each calls visit for the nodes directly below, in order.
+func each(e Expr, visit func(Expr)) {
+	all := func(list []Expr) {
+		for _, item := range list {
+			visit(item)
+		}
+	}
 	switch e := e.(type) {
 	case *Call:
-		return e.Args
+		all(e.Args)
 	case *UnitOf:
-		return []Expr{e.X}
+		visit(e.X)
 	case *Aggregate:
 		if e.X != nil {
-			return []Expr{e.X}
+			visit(e.X)
 		}
 	case *Match:
-		return []Expr{e.X, e.Y}
+		visit(e.X)
+		visit(e.Y)
 	case *Spans:
-		return []Expr{e.From, e.Until, e.Period}
+		visit(e.From)
+		visit(e.Until)
+		visit(e.Period)
 	case *Meets:
 		if e.X != nil {
-			return []Expr{e.X}
+			visit(e.X)
 		}
 	case *Arithmetic:
-		return []Expr{e.Left, e.Right}
+		visit(e.Left)
+		visit(e.Right)
 	case *Negative:
-		return []Expr{e.X}
+		visit(e.X)
 	case *Compare:
-		return []Expr{e.Left, e.Right}
+		visit(e.Left)
+		visit(e.Right)
 	case *Between:
-		return []Expr{e.X, e.Low, e.High}
+		visit(e.X)
+		visit(e.Low)
+		visit(e.High)
 	case *In:
-		return append([]Expr{e.X}, e.Items...)
+		visit(e.X)
+		all(e.Items)
 	case *Within:
-		return []Expr{e.X, e.Period}
+		visit(e.X)
+		visit(e.Period)
 	case *IsBlank:
-		return []Expr{e.X}
+		visit(e.X)
 	case *Logic:
-		return e.Terms
+		all(e.Terms)
 	case *Not:
-		return []Expr{e.X}
+		visit(e.X)
 	}
-	return nil
 }
 
 // Conditions are the top-level conditions: the terms of an outermost "and",
@@ -300,6 +318,32 @@ func Columns(e Expr) []*Column {
 		}
 	})
 	return columns
+}
+
+// FirstColumn is the column that stands first, the one a comparison is about;
+// nil where there is none.
+func FirstColumn(e Expr) *Column {
+	if c, ok := e.(*Column); ok {
+		return c
+	}
+	var first *Column
+	each(e, func(child Expr) {
+		if first == nil {
+			first = FirstColumn(child)
+		}
+	})
+	return first
+}
+
+// Asks tells whether the expression refers to a question of which something
+// holds.
+func Asks(e Expr, holds func(name string) bool) bool {
+	if p, ok := e.(*Parameter); ok {
+		return holds(p.Name)
+	}
+	found := false
+	each(e, func(child Expr) { found = found || Asks(child, holds) })
+	return found
 }
 
 // Same tells whether two resolved columns are the same.

@@ -129,7 +129,17 @@ func checkReport(r *Report, known Known, library Library) diag.Problems {
 		}}, known)...)
 	}
 	_ = Link(q, library) // what is missing is told with the query
-	return append(problems, CheckReport(r, q)...)
+	problems = append(problems, CheckReport(r, q)...)
+	if len(r.Groups) == 0 && len(r.Totals) == 0 || problems.Failed() {
+		return problems
+	}
+	var source *catalog.Source
+	if known.Source != nil {
+		source, _ = known.Source(q.Source)
+	}
+	compiled, _ := Compile(q, source, library) // told with the query
+	_, found := compiled.View(r)
+	return append(problems, found...)
 }
 
 // Uses lists what a document refers to by name, as "kind name".

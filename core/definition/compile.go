@@ -33,6 +33,25 @@ type Compiled struct {
 	Offers map[string]Offer
 }
 
+// Tables are the tables of the query, the one it is from first.
+func (out *Compiled) Tables() []criteria.Table {
+	tables := []criteria.Table{out.From}
+	for _, j := range out.Joins {
+		tables = append(tables, j.Table)
+	}
+	return tables
+}
+
+// TableOf is the name of the table that has an alias in the query.
+func (out *Compiled) TableOf(alias string) string {
+	for _, t := range out.Tables() {
+		if t.Alias == alias {
+			return t.Table.Name
+		}
+	}
+	return alias
+}
+
 // Offer is where the choices of a question come from: a column of the query's
 // own tables, perhaps under a condition, or the rows of another query.
 type Offer struct {
@@ -169,6 +188,7 @@ func (c *compiler) place(field string, text Text, problems diag.Problems) {
 
 func (c *compiler) questions() {
 	seen := map[string]bool{}
+	c.out.Questions = make([]parameter.Parameter, 0, len(c.query.Parameters))
 	for i, q := range c.query.Parameters {
 		field := fmt.Sprintf("parameters[%d]", i)
 		if !parameterPattern.MatchString(q.Name) && q.Name != "" {
@@ -196,6 +216,7 @@ var parameterPattern = regexp.MustCompile(`^[a-z][a-z0-9_]*$`)
 
 func (c *compiler) columns() {
 	seen := map[string]bool{}
+	c.out.Columns = make([]CompiledColumn, 0, len(c.query.Columns))
 	for i, col := range c.query.Columns {
 		field := fmt.Sprintf("columns[%d]", i)
 		if seen[col.Name] {

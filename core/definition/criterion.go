@@ -107,7 +107,11 @@ func (c *compiler) prove() {
 	if !c.provable || c.out.Criteria == nil {
 		return
 	}
-	questions := proof.Questions{Of: c.known}
+	known := make(map[string]proof.Question, len(c.out.Questions))
+	for _, p := range c.out.Questions {
+		known[p.Name] = sure(p)
+	}
+	questions := proof.Questions{Of: func(name string) proof.Question { return known[name] }}
 	for _, r := range c.out.Rules {
 		if compare, ok := r.Expr.(*criteria.Compare); ok {
 			left, ok1 := compare.Left.(*criteria.Parameter)
@@ -125,15 +129,9 @@ func (c *compiler) prove() {
 	c.place("criteria", c.query.Criteria, problems)
 }
 
-// known is what is sure about the answer to a question.
-func (c *compiler) known(name string) proof.Question {
-	at := slices.IndexFunc(c.out.Questions, func(p parameter.Parameter) bool { return p.Name == name })
-	none := proof.Question{Earliest: civil.Start, Latest: civil.End}
-	if at < 0 {
-		return none
-	}
-	p := c.out.Questions[at]
-	q := none
+// sure is what is sure about the answer to a question.
+func sure(p parameter.Parameter) proof.Question {
+	q := proof.Question{Earliest: civil.Start, Latest: civil.End}
 	answered := p.Required || len(p.Default) > 0
 	q.Optional = !answered && p.WhenBlank != parameter.MatchBlank && p.Derive == ""
 	q.Certain = answered && !p.Many && !p.IncludeBlanks && (p.Kind != parameter.Period || p.Limits.Ends == parameter.EndsClosed)
@@ -149,8 +147,11 @@ func (c *compiler) known(name string) proof.Question {
 
 // fixed reads a period that means the same on every day.
 func fixed(text string) (period.Span, bool) {
+	if text == "" {
+		return period.Span{}, false
+	}
 	e, problems := period.Parse(text)
-	if text == "" || len(problems) > 0 {
+	if len(problems) > 0 {
 		return period.Span{}, false
 	}
 	return proof.Fixed(e)

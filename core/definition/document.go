@@ -295,9 +295,11 @@ func (r Report) Questions(q Query) (asked, set []parameter.Parameter) {
 	return asked, set
 }
 
+var separators = strings.NewReplacer("_", " ", "-", " ")
+
 // Labelled makes a label of a name: paid_on is "Paid on".
 func Labelled(name string) string {
-	text := []rune(strings.NewReplacer("_", " ", "-", " ").Replace(name))
+	text := []rune(separators.Replace(name))
 	if len(text) > 0 {
 		text[0] = unicode.ToUpper(text[0])
 	}

@@ -137,9 +137,11 @@ func (c *compiler) question(field string, p parameter.Parameter) {
 		{"most_chosen", l.MostChosen},
 	}
 	for _, limit := range limits {
+		if limit.text == "" {
+			continue
+		}
 		at := field + ".limits." + limit.name
 		switch {
-		case limit.text == "":
 		case !slices.Contains(allowed[p.Kind], limit.name):
 			c.fail(at, 0, "no_such_limit", fmt.Sprintf("A question of the kind %s has no limit %s.", p.Kind, limit.name), nearOr(limit.name, allowed[p.Kind]))
 		case limit.name == "longest" && p.Kind == parameter.Text, limit.name == "places", limit.name == "fewest", limit.name == "most_chosen":
@@ -411,6 +413,9 @@ func (c *compiler) rules() {
 
 // number reads a limit; nil where there is none.
 func number(text string) *decimal.Decimal {
+	if text == "" {
+		return nil
+	}
 	d, err := decimal.NewFromString(text)
 	if err != nil {
 		return nil

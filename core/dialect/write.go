@@ -68,6 +68,27 @@ const longList = 200
 // Write writes the statement.
 func (d Dialect) Write(s plan.Statement) Query {
 	w := writer{dialect: d}
+	w.statement(s)
+	return Query{w.sql.String(), w.args, w.lines}
+}
+
+// WriteTogether writes statements that fetch one value each as one statement
+// that fetches all of them.
+func (d Dialect) WriteTogether(statements []plan.Statement) Query {
+	w := writer{dialect: d}
+	for i, s := range statements {
+		if i == 0 {
+			w.text("select\n(")
+		} else {
+			w.text("),\n(")
+		}
+		w.statement(s)
+	}
+	w.text(")")
+	return Query{w.sql.String(), w.args, nil}
+}
+
+func (w *writer) statement(s plan.Statement) {
 	w.text("select " + w.selection(s))
 	w.text("\nfrom " + table(s.From))
 	for _, j := range s.Joins {
@@ -102,7 +123,6 @@ func (d Dialect) Write(s plan.Statement) Query {
 			w.text(" offset " + strconv.Itoa(s.Offset))
 		}
 	}
-	return Query{w.sql.String(), w.args, w.lines}
 }
 
 type writer struct {
@@ -293,7 +313,12 @@ func table(t plan.Table) string {
 	return quote(t.Name) + " as " + quote(t.Alias)
 }
 
-func column(ref criteria.Ref) string { return quote(ref.Alias) + "." + quote(ref.Column.Name) }
+func column(ref criteria.Ref) string {
+	if strings.IndexByte(ref.Alias, '"') < 0 && strings.IndexByte(ref.Column.Name, '"') < 0 {
+		return `"` + ref.Alias + `"."` + ref.Column.Name + `"`
+	}
+	return quote(ref.Alias) + "." + quote(ref.Column.Name)
+}
 
 // quote quotes an identifier as the SQL standard does.
 func quote(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }

@@ -12,13 +12,13 @@ import (
 )
 
 // Bind makes the statement of one run: optional questions left blank drop
-// out, periods become bounds in each column's own encoding. Columns names the
-// query's columns that are wanted, in order; none means all.
-func Bind(c *definition.Compiled, columns []string, values parameter.Values, ctx civil.Context) (Statement, diag.Problems) {
+// out, periods become bounds in each column's own encoding. The view says which
+// of the query's columns are wanted, and what is made of them.
+func Bind(c *definition.Compiled, view definition.View, values parameter.Values, ctx civil.Context) (Statement, diag.Problems) {
 	b := binder{compiled: c, given: values, ctx: ctx}
 	s := Statement{From: Table{c.From.Table.Name, c.From.Alias}, DateIndex: -1}
 	b.from(&s)
-	b.outputs(&s, columns)
+	b.outputs(&s, view.Columns)
 	b.where(&s)
 	if c.Criteria != nil && !c.Grouped {
 		if date := dateColumn(c.Criteria); date != nil {
@@ -29,6 +29,7 @@ func Bind(c *definition.Compiled, columns []string, values parameter.Values, ctx
 	if c.Grouped {
 		s.settle()
 	}
+	b.view(&s, view)
 	return s, b.problems
 }
 
@@ -86,6 +87,8 @@ func (b *binder) outputs(s *Statement, wanted []string) {
 			columns = append(columns, b.compiled.Columns[at])
 		}
 	}
+	s.Outputs = make([]Output, 0, len(columns))
+	s.Fetch = make([]criteria.Ref, 0, len(columns)+2)
 	for _, c := range columns {
 		out := Output{Name: c.Name, Label: c.Heading(), Type: c.Type, Format: c.Format}
 		if b.compiled.Grouped {

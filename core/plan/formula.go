@@ -73,8 +73,9 @@ func (f Formula) of(e criteria.Expr, row []any) any {
 
 // Fetched is a fetched value as formulas see it.
 func Fetched(v any, c *catalog.Column, clock *civil.Clock) any {
-	if v == nil {
-		return nil
+	switch v.(type) {
+	case nil, decimal.Decimal, catalog.Stamp:
+		return v // worked out already
 	}
 	if c.Encoding != "" {
 		if stamp, ok := c.Decode(v, clock); ok {

@@ -89,7 +89,7 @@ func DateQuestion(c *definition.Compiled) (string, *criteria.Column, bool) {
 	column := dateColumn(c.Criteria)
 	name := ""
 	criteria.Walk(c.Criteria, func(e criteria.Expr) {
-		if !criteria.IsComparison(e) || name != "" || firstColumn(e) != column {
+		if !criteria.IsComparison(e) || name != "" || criteria.FirstColumn(e) != column {
 			return
 		}
 		if names := criteria.Parameters(e); len(names) > 0 {

@@ -67,7 +67,7 @@ func TestGolden(t *testing.T) {
 			}
 			values, problems := parameter.Read(questions, compiled.Rules, inputs, parameter.Context{Context: ctx})
 			require.Empty(t, problems)
-			statement, problems := plan.Bind(compiled, nil, values, ctx)
+			statement, problems := plan.Bind(compiled, definition.View{}, values, ctx)
 			require.Empty(t, problems)
 			q := dialect.SQLite.Write(statement)
 			var b strings.Builder
@@ -104,7 +104,7 @@ func TestFormula(t *testing.T) {
 		require.Empty(t, problems)
 		compiled, problems := definition.Compile(documents[0].(*definition.Query), &source, definition.Library{})
 		require.Empty(t, problems)
-		statement, problems := plan.Bind(compiled, nil, nil, civil.Context{Zone: time.UTC})
+		statement, problems := plan.Bind(compiled, definition.View{}, nil, civil.Context{Zone: time.UTC})
 		require.Empty(t, problems)
 		for in, want := range cases {
 			got := "blank"

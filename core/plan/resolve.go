@@ -1,8 +1,6 @@
 package plan
 
 import (
-	"slices"
-
 	"pikegate/core/catalog"
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
@@ -45,7 +43,7 @@ func (b *binder) resolve(e criteria.Expr) (made criteria.Expr, open bool) {
 
 // comparison resolves the smallest condition a question left blank takes away.
 func (b *binder) comparison(e criteria.Expr) (criteria.Expr, bool) {
-	column := firstColumn(e)
+	column := criteria.FirstColumn(e)
 	if blank, ok := b.leftBlank(e); ok {
 		if blank.WhenBlank == parameter.MatchBlank && column != nil {
 			return &criteria.IsBlank{Pos: e.At(), X: column}, false
@@ -65,7 +63,7 @@ func orBlank(e criteria.Expr, column *criteria.Column) criteria.Expr {
 
 // not negates; blanks that are to match whatever the answer match still.
 func (b *binder) not(e *criteria.Not) (criteria.Expr, bool) {
-	column := firstColumn(e.X)
+	column := criteria.FirstColumn(e.X)
 	if _, blank := b.leftBlank(e.X); !blank && column != nil && b.includesBlanks(e.X) {
 		return orBlank(&criteria.Not{Pos: e.Pos, X: b.values(e.X)}, column), false
 	}
@@ -194,17 +192,19 @@ func (b *binder) leftBlank(e criteria.Expr) (parameter.Parameter, bool) {
 	if !criteria.IsComparison(e) {
 		return parameter.Parameter{}, false
 	}
-	for _, name := range criteria.Parameters(e) {
-		if !b.given[name].Given {
-			return b.question(name), true
-		}
+	blank := ""
+	if criteria.Asks(e, func(name string) bool {
+		blank = name
+		return !b.given[name].Given
+	}) {
+		return b.question(blank), true
 	}
 	return parameter.Parameter{}, false
 }
 
 // includesBlanks tells whether a comparison is one that blanks match as well.
 func (b *binder) includesBlanks(e criteria.Expr) bool {
-	return criteria.IsComparison(e) && slices.ContainsFunc(criteria.Parameters(e), func(name string) bool { return b.question(name).IncludeBlanks })
+	return criteria.IsComparison(e) && criteria.Asks(e, func(name string) bool { return b.question(name).IncludeBlanks })
 }
 
 func (b *binder) question(name string) parameter.Parameter {
@@ -214,14 +214,6 @@ func (b *binder) question(name string) parameter.Parameter {
 		}
 	}
 	return parameter.Parameter{Name: name}
-}
-
-// firstColumn is the column a comparison is about.
-func firstColumn(e criteria.Expr) *criteria.Column {
-	if columns := criteria.Columns(e); len(columns) > 0 {
-		return columns[0]
-	}
-	return nil
 }
 
 // isPeriod tells whether an operand is a stretch of time, whatever the answers.
@@ -266,16 +258,16 @@ func dateColumn(e criteria.Expr) *criteria.Column {
 		if _, listed := e.(*criteria.In); listed || !criteria.IsComparison(e) {
 			return
 		}
-		column := firstColumn(e)
+		column := criteria.FirstColumn(e)
 		if column == nil || !column.Ref.Column.Type.IsDate() {
 			return
 		}
 		for _, side := range criteria.Children(e) {
 			switch {
 			case !isPeriod(side):
-			case len(criteria.Parameters(side)) > 0 && asked == nil:
+			case asks(side) && asked == nil:
 				asked = column
-			case len(criteria.Parameters(side)) == 0 && written == nil:
+			case !asks(side) && written == nil:
 				written = column
 			}
 		}
@@ -285,6 +277,8 @@ func dateColumn(e criteria.Expr) *criteria.Column {
 	}
 	return written
 }
+
+func asks(e criteria.Expr) bool { return criteria.Asks(e, func(string) bool { return true }) }
 
 // unitOf says what a column that keeps whole units holds.
 func unitOf(c catalog.Column) string {

@@ -9,6 +9,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
+	"pikegate/core/proof"
 )
 
 // Statement is one reading of the database.
@@ -27,6 +28,9 @@ type Statement struct {
 	// combination that occurs is returned once, with what is made of the
 	// records that have it.
 	GroupBy, Aggregates []Expr
+	// Groups and Totals are what is made of the rows as they come.
+	Groups []Group
+	Totals []Total
 	// Limit is the most rows, 0 for all, after Offset rows are skipped.
 	Limit, Offset int
 }
@@ -191,3 +195,27 @@ func (Logic) isExpr()       {}
 func (Not) isExpr()         {}
 func (Const) isExpr()       {}
 func (Arithmetic) isExpr()  {}
+
+// Impossible says why no record can match, if that can be proved of the
+// conditions, empty if not.
+func (s Statement) Impossible() string {
+	var terms []criteria.Expr
+	words := map[criteria.Expr]string{}
+	for _, c := range s.Where {
+		if c.Bare == nil {
+			continue
+		}
+		for _, term := range criteria.Conditions(c.Bare) {
+			terms = append(terms, term)
+			words[term] = c.Words
+		}
+	}
+	if len(terms) == 0 {
+		return ""
+	}
+	finding, never := proof.Contradiction(&criteria.Logic{Terms: terms})
+	if !never {
+		return ""
+	}
+	return finding.Reason(func(e criteria.Expr) string { return words[e] })
+}

@@ -36,7 +36,7 @@ func (b *binder) anything(e criteria.Expr) string {
 // words says a condition with the values of the run.
 func (b *binder) words(e criteria.Expr) string {
 	if blank, ok := b.leftBlank(e); ok && blank.WhenBlank == parameter.MatchBlank {
-		return b.words(firstColumn(e)) + " is blank"
+		return b.words(criteria.FirstColumn(e)) + " is blank"
 	}
 	if b.includesBlanks(e) {
 		return b.condition(e) + ", or is blank"

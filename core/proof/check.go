@@ -18,7 +18,7 @@ func Check(text string, e criteria.Expr, open Questions) diag.Problems {
 	c := checker{text: text, open: open}
 	settled := settle(e)
 	simple := criteria.Simplify(settled, civil.Context{Zone: civil.UTC, WeekStart: time.Monday})
-	for _, f := range analyseWeeks(settled, open) {
+	for _, f := range analyseWeeks(settled, simple, open) {
 		c.finding(f)
 	}
 	c.strict(e)
@@ -69,9 +69,10 @@ func Fixed(e period.Expr) (period.Span, bool) {
 	return span, len(problems) == 0
 }
 
-// analyseWeeks analyses with every first day of the week there may be, if the
-// condition is about weeks, and keeps what holds with all of them.
-func analyseWeeks(settled criteria.Expr, open Questions) []Finding {
+// analyseWeeks analyses a condition, and if it is about weeks, with every first
+// day they may have; it keeps what holds with all of them. Simple is what is
+// settled with weeks that start on Monday.
+func analyseWeeks(settled, simple criteria.Expr, open Questions) []Finding {
 	weeks := false
 	criteria.Walk(settled, func(e criteria.Expr) {
 		switch e := e.(type) {
@@ -81,19 +82,14 @@ func analyseWeeks(settled criteria.Expr, open Questions) []Finding {
 			weeks = weeks || e.Name == "start_of"
 		}
 	})
-	var kept []Finding
-	for day := time.Monday; ; day = (day + 1) % 7 {
+	kept := Analyse(simple, open)
+	for day := time.Tuesday; weeks && day != time.Monday; day = (day + 1) % 7 {
 		found := Analyse(criteria.Simplify(settled, civil.Context{Zone: civil.UTC, WeekStart: day}), open)
-		if day == time.Monday {
-			kept = found
-		}
 		kept = slices.DeleteFunc(kept, func(f Finding) bool {
 			return !slices.ContainsFunc(found, func(g Finding) bool { return g.Kind == f.Kind && g.At.At() == f.At.At() })
 		})
-		if !weeks || day == time.Sunday {
-			return kept
-		}
 	}
+	return kept
 }
 
 type checker struct {

@@ -108,36 +108,30 @@ type group struct {
 	own        [][]*variable // of each term
 	variables  []*variable
 	order      []before
-	symbols    []int
 }
 
 // groups reads terms and gathers those that hang together.
 func (a *analysis) groups(terms []criteria.Expr) []*group {
-	r := reader{open: a.open, variables: map[string]*variable{}}
+	r := reader{open: a.open, variables: map[name]*variable{}}
 	var groups []*group
 	for _, t := range terms {
 		c := r.condition(t)
 		own := c.variables(nil)
-		joined := &group{}
-		rest := groups[:0:0]
-		for _, g := range groups {
-			if g.meets(own) {
-				joined.absorb(g)
-			} else {
-				rest = append(rest, g)
+		joined := &group{terms: []criteria.Expr{t}, conditions: []*condition{c}, own: [][]*variable{own}, variables: own}
+		at := slices.IndexFunc(groups, func(g *group) bool { return g.meets(own) })
+		if at < 0 {
+			groups = append(groups, joined)
+			continue
+		}
+		for i := len(groups) - 1; i > at; i-- {
+			if groups[i].meets(own) {
+				groups[at].absorb(groups[i])
+				groups = slices.Delete(groups, i, i+1)
 			}
 		}
-		joined.absorb(&group{terms: []criteria.Expr{t}, conditions: []*condition{c}, own: [][]*variable{own}, variables: own})
-		groups = append(rest, joined)
+		groups[at].absorb(joined)
 	}
 	for _, g := range groups {
-		for _, v := range g.variables {
-			for _, c := range v.cuts {
-				if c.symbol != 0 && !slices.Contains(g.symbols, c.symbol) {
-					g.symbols = append(g.symbols, c.symbol)
-				}
-			}
-		}
 		g.order = r.order
 	}
 	return groups
@@ -158,24 +152,34 @@ func (g *group) absorb(other *group) {
 	}
 }
 
-// trivial tells whether nothing can be found: one comparison with one stretch,
-// which is neither empty nor everything.
+// trivial tells whether nothing can be found: one comparison, negated or not,
+// that some values meet and some do not.
 func (g *group) trivial() bool {
-	if len(g.conditions) != 1 {
-		return false
-	}
 	c := g.conditions[0]
-	if c.variable == nil || c.constant != nil {
+	for c.not && c.variable == nil {
+		c = c.parts[0]
+	}
+	if len(g.conditions) != 1 || c.variable == nil || c.constant != nil {
 		return false
 	}
 	v := c.variable
 	if v.free || c.isBlank && v.nullable {
 		return true
 	}
-	if c.isBlank || v.within.low != nil || v.within.high != nil || len(c.stretches) != 1 {
+	if c.isBlank || v.within.low != nil || v.within.high != nil {
 		return false
 	}
-	s := c.stretches[0]
+	for _, s := range c.stretches {
+		if !v.some(s) || len(c.stretches) > 1 && !v.isPoint(s) {
+			return false
+		}
+	}
+	return len(c.stretches) > 0
+}
+
+// some tells whether it is sure that some values lie in a stretch, and some do
+// not.
+func (v *variable) some(s stretch) bool {
 	switch {
 	case s.low == nil || s.high == nil:
 		return (s.low == nil) != (s.high == nil)
@@ -183,25 +187,105 @@ func (g *group) trivial() bool {
 		return true
 	}
 	order := compare(v.kind, s.low.value, s.high.value)
-	return order < 0 && !v.whole || v.kind == catalog.Date && order < 0 || order == 0 && !v.whole && !s.low.after && s.high.after
+	return order < 0 && (!v.whole || v.kind == catalog.Date) || order == 0 && !v.whole && v.isPoint(s)
 }
 
-// try tries every combination; nil where there are too many or none is needed.
+// isPoint tells whether a stretch is one value.
+func (v *variable) isPoint(s stretch) bool {
+	return s.low != nil && s.high != nil && s.low.symbol == s.high.symbol && !s.low.after && s.high.after && compare(v.kind, s.low.value, s.high.value) == 0
+}
+
+// try tries every combination; nil where nothing can be found. Where there are
+// too many, terms are tried alone and two by two.
 func (g *group) try() *sightings {
 	if g.trivial() || len(g.terms) > maxTerms {
 		return nil
 	}
-	p := &placing{step: len(g.symbols) + 1, known: g.known()}
+	if seen := g.together(); seen != nil {
+		return seen
+	}
+	return g.pairs()
+}
+
+// together tries all terms at once; nil where that is too much.
+func (g *group) together() *sightings {
+	p := &placing{step: len(g.symbols()) + 1, known: g.known()}
 	most := 0
 	for _, values := range p.known {
 		most = max(most, len(values))
 	}
-	seen := &sightings{terms: g.terms, with: make([]uint64, len(g.terms)), without: make([]uint64, len(g.terms))}
+	seen := newSightings(g.terms)
 	left := maxTried
-	if !g.placeSymbols(p, 0, most, seen, &left) {
+	if !g.placeSymbols(p, g.symbols(), most, seen, &left) {
 		return nil
 	}
 	return seen
+}
+
+// pairs puts together what is seen of terms alone and two by two. Of what is
+// not tried, nothing is claimed.
+func (g *group) pairs() *sightings {
+	n := len(g.terms)
+	whole := uint64(1)<<n - 1
+	seen := newSightings(g.terms)
+	seen.all, seen.sometimesNone, seen.needed, seen.ever, seen.sometimesNot = true, true, whole, whole, whole
+	for i := range n {
+		seen.with[i], seen.without[i] = whole, whole&^(1<<i)
+	}
+	for i := range n {
+		if one := g.only(i).together(); one != nil {
+			seen.all = seen.all && one.all
+			seen.ever &^= (^one.ever & 1) << i
+			seen.sometimesNot &^= (^one.sometimesNot & 1) << i
+		}
+		for j := range i {
+			two := g.only(j, i).together()
+			if two == nil {
+				continue
+			}
+			seen.all = seen.all && two.all
+			if two.with[0]&2 == 0 {
+				seen.with[j] &^= 1 << i
+				seen.with[i] &^= 1 << j
+			}
+			seen.without[j] &^= (^two.without[0] >> 1 & 1) << i
+			seen.without[i] &^= (^two.without[1] & 1) << j
+		}
+	}
+	return seen
+}
+
+// only is the group with some of its terms.
+func (g *group) only(places ...int) *group {
+	small := &group{order: g.order}
+	for _, i := range places {
+		small.absorb(&group{terms: g.terms[i : i+1], conditions: g.conditions[i : i+1], own: g.own[i : i+1], variables: g.own[i]})
+	}
+	return small
+}
+
+// symbols are the values that are not known yet among the cuts.
+func (g *group) symbols() []int {
+	var symbols []int
+	for _, c := range g.conditions {
+		symbols = c.symbols(symbols)
+	}
+	return symbols
+}
+
+// symbols adds the values that are not known yet in a condition.
+func (c *condition) symbols(out []int) []int {
+	for _, s := range c.stretches {
+		for _, end := range []*cut{s.low, s.high} {
+			if end != nil && end.symbol != 0 && !slices.Contains(out, end.symbol) {
+				out = append(out, end.symbol)
+			}
+		}
+	}
+	for _, part := range c.parts {
+		out = part.symbols(out)
+	}
+	return out
 }
 
 // known lists the known values among the cuts, of each kind in order and each
@@ -215,17 +299,24 @@ func (g *group) known() map[catalog.Type][]value {
 		}
 	}
 	for _, v := range g.variables {
+		v.cuts = v.cuts[:0]
 		for _, end := range []*cut{v.within.low, v.within.high} {
 			if end != nil {
 				v.cuts = append(v.cuts, *end)
 			}
 		}
+	}
+	for _, c := range g.conditions {
+		c.cut()
+	}
+	for _, v := range g.variables {
 		for _, c := range v.cuts {
 			add(v.kind, c.value)
 		}
 	}
+	symbols := g.symbols()
 	for _, o := range g.order {
-		if len(g.symbols) > 0 {
+		if len(symbols) > 0 {
 			add(o.kind, o.a)
 			add(o.kind, o.b)
 		}
@@ -238,15 +329,26 @@ func (g *group) known() map[catalog.Type][]value {
 	return known
 }
 
-// placeSymbols tries every place of the symbols from the n-th on.
-func (g *group) placeSymbols(p *placing, n, most int, seen *sightings, left *int) bool {
-	if n == 0 && len(g.symbols) > 0 {
-		p.symbols = make([]int, slices.Max(g.symbols))
-	}
-	if n == len(g.symbols) {
-		if !g.ordered(p) {
-			return true
+// cut gives the variables their cuts.
+func (c *condition) cut() {
+	for _, s := range c.stretches {
+		for _, end := range []*cut{s.low, s.high} {
+			if end != nil {
+				c.variable.cuts = append(c.variable.cuts, *end)
+			}
 		}
+	}
+	for _, part := range c.parts {
+		part.cut()
+	}
+}
+
+// placeSymbols tries every place of the symbols, and there every value.
+func (g *group) placeSymbols(p *placing, symbols []int, most int, seen *sightings, left *int) bool {
+	if p.symbols == nil {
+		p.symbols = map[int]int{}
+	}
+	if len(symbols) == 0 {
 		for _, v := range g.variables {
 			v.place(p)
 		}
@@ -259,18 +361,21 @@ func (g *group) placeSymbols(p *placing, n, most int, seen *sightings, left *int
 		if *left--; *left < 0 {
 			return false
 		}
-		p.symbols[g.symbols[n]-1] = rank + 1
-		if !g.placeSymbols(p, n+1, most, seen, left) {
+		p.symbols[symbols[0]] = rank + 1
+		if g.ordered(p) && !g.placeSymbols(p, symbols[1:], most, seen, left) {
 			return false
 		}
 	}
+	delete(p.symbols, symbols[0])
 	return true
 }
 
 // ordered tells whether the symbols keep to what is known of their order.
 func (g *group) ordered(p *placing) bool {
 	for _, o := range g.order {
-		if !slices.Contains(g.symbols, o.a.symbol) && o.a.symbol != 0 || !slices.Contains(g.symbols, o.b.symbol) && o.b.symbol != 0 {
+		_, first := p.symbols[o.a.symbol]
+		_, second := p.symbols[o.b.symbol]
+		if o.a.symbol != 0 && !first || o.b.symbol != 0 && !second {
 			continue
 		}
 		a, b := p.rank(o.kind, cut{value: o.a}), p.rank(o.kind, cut{value: o.b})

@@ -172,6 +172,12 @@ type sightings struct {
 	with, without []uint64
 }
 
+func newSightings(terms []criteria.Expr) *sightings {
+	n := len(terms)
+	masks := make([]uint64, 2*n)
+	return &sightings{terms: terms, with: masks[:n], without: masks[n:]}
+}
+
 // see takes down one trial: which terms were true, and which were not though
 // no blank is the reason.
 func (s *sightings) see(truths, untrue uint64, anyBlank bool) {

@@ -38,11 +38,17 @@ type before struct {
 	strict bool
 }
 
+// end is one end of a question's stretch of time, or its value.
+type end struct{ question, part string }
+
+// name is what a variable stands for: a column of a table, or an expression.
+type name struct{ table, text string }
+
 // reader turns conditions into something that can be tried.
 type reader struct {
 	open      Questions
-	variables map[string]*variable
-	symbols   map[string]int
+	variables map[name]*variable
+	symbols   map[end]int
 	order     []before
 }
 
@@ -92,22 +98,27 @@ func (r *reader) clear(e criteria.Expr) bool {
 	case *criteria.Logic, *criteria.Not:
 		return true // each of its parts is asked
 	}
+	if !asks(e) {
+		return true
+	}
 	for _, side := range criteria.Children(e) {
 		p, direct := side.(*criteria.Parameter)
-		if direct && !r.question(p).Certain || !direct && len(criteria.Parameters(side)) > 0 {
+		if direct && !r.question(p).Certain || !direct && asks(side) {
 			return false
 		}
 	}
 	return true
 }
 
+func asks(e criteria.Expr) bool { return criteria.Asks(e, func(string) bool { return true }) }
+
 // unknown is a comparison nothing is known of. Where it asks a question that
 // may stay without an answer, it may be there or not, each time by itself.
 func (r *reader) unknown(e criteria.Expr) *condition {
-	key := "? " + criteria.Print(e)
-	if len(criteria.Parameters(e)) > 0 {
+	if asks(e) {
 		return &condition{variable: &variable{free: true, nullable: true}}
 	}
+	key := name{text: "? " + criteria.Print(e)}
 	v, ok := r.variables[key]
 	if !ok {
 		v = &variable{free: true, nullable: true}
@@ -117,22 +128,17 @@ func (r *reader) unknown(e criteria.Expr) *condition {
 }
 
 func (r *reader) leaf(v *variable, stretches ...stretch) *condition {
-	for _, s := range stretches {
-		for _, end := range []*cut{s.low, s.high} {
-			if end != nil {
-				v.cuts = append(v.cuts, *end)
-			}
-		}
-	}
 	return &condition{variable: v, stretches: stretches}
 }
 
 // variable is what stands for an expression.
 func (r *reader) variable(e criteria.Expr) *variable {
-	key := criteria.Print(e)
 	column, plain := e.(*criteria.Column)
-	if plain {
-		key = column.Ref.Alias + "." + column.Ref.Column.Name
+	key := name{}
+	if plain = plain && column.Ref.Alias != ""; plain {
+		key = name{column.Ref.Alias, column.Ref.Column.Name}
+	} else {
+		key.text = criteria.Print(e)
 	}
 	if v, ok := r.variables[key]; ok {
 		return v
@@ -219,16 +225,16 @@ func (r *reader) question(p *criteria.Parameter) Question {
 // symbol is one end of a question's stretch of time, or its value.
 func (r *reader) symbol(p *criteria.Parameter, q Question, part string) value {
 	if r.symbols == nil {
-		r.symbols = map[string]int{}
+		r.symbols = map[end]int{}
 	}
 	at := func(part string) value {
-		key := p.Name + "." + part
+		key := end{p.Name, part}
 		if r.symbols[key] == 0 {
 			r.symbols[key] = len(r.symbols) + 1
 		}
 		return value{symbol: r.symbols[key]}
 	}
-	if _, seen := r.symbols[p.Name+"."+part]; seen {
+	if _, seen := r.symbols[end{p.Name, part}]; seen {
 		return at(part)
 	}
 	made := at(part)
@@ -269,17 +275,17 @@ func (r *reader) symbol(p *criteria.Parameter, q Question, part string) value {
 		{"until", "after", true},
 	}
 	for _, link := range chain {
-		_, first := r.symbols[p.Name+"."+link.a]
-		_, second := r.symbols[p.Name+"."+link.b]
+		_, first := r.symbols[end{p.Name, link.a}]
+		_, second := r.symbols[end{p.Name, link.b}]
 		if first && second && (link.a == part || link.b == part) {
 			less(link.a, link.b, link.strict)
 		}
 	}
 	for _, pair := range r.open.Ordered {
-		_, first := r.symbols[pair[0]+".from"]
-		_, second := r.symbols[pair[1]+".until"]
+		_, first := r.symbols[end{pair[0], "from"}]
+		_, second := r.symbols[end{pair[1], "until"}]
 		if first && second && (pair[0] == p.Name || pair[1] == p.Name) {
-			r.order = append(r.order, before{catalog.Date, value{symbol: r.symbols[pair[0]+".from"]}, value{symbol: r.symbols[pair[1]+".until"]}, true})
+			r.order = append(r.order, before{catalog.Date, value{symbol: r.symbols[end{pair[0], "from"}]}, value{symbol: r.symbols[end{pair[1], "until"}]}, true})
 		}
 	}
 	return made
@@ -307,7 +313,7 @@ func (r *reader) constant(e criteria.Expr) (value, bool) {
 }
 
 func (r *reader) compare(e *criteria.Compare) *condition {
-	if len(criteria.Columns(e.Left)) == 0 && len(criteria.Columns(e.Right)) > 0 {
+	if criteria.FirstColumn(e.Left) == nil && criteria.FirstColumn(e.Right) != nil {
 		e = &criteria.Compare{Pos: e.Pos, Op: criteria.Flip(e.Op), Left: e.Right, Right: e.Left, Fold: e.Fold}
 	}
 	if isDated(e.Left) {
@@ -325,7 +331,7 @@ func (r *reader) compare(e *criteria.Compare) *condition {
 		}
 		return r.compareValue(r.folded(e.Left, e.Fold), e.Op, foldedValue(v, e.Fold))
 	}
-	if _, _, ok := r.stretch(e.Left); ok || len(criteria.Parameters(e)) > 0 {
+	if _, _, ok := r.stretch(e.Left); ok || asks(e) {
 		return nil
 	}
 	// Two expressions: how the one stands to the other, as a number.
@@ -333,9 +339,9 @@ func (r *reader) compare(e *criteria.Compare) *condition {
 	if left > right {
 		left, right, op = right, left, criteria.Flip(op)
 	}
-	key := left + " ? " + right
+	key := name{text: left + " ? " + right}
 	if e.Fold {
-		key += " ignoring case"
+		key.text += " ignoring case"
 	}
 	v, ok := r.variables[key]
 	if !ok {

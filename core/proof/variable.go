@@ -132,13 +132,13 @@ func (v *variable) region(p *placing, c cut) int {
 type placing struct {
 	step    int
 	known   map[catalog.Type][]value
-	symbols []int // rank of each symbol
+	symbols map[int]int // rank of each symbol
 }
 
 func (p *placing) rank(kind catalog.Type, c cut) int {
 	rank := 0
 	if c.symbol != 0 {
-		rank = p.symbols[c.symbol-1]
+		rank = p.symbols[c.symbol]
 	} else {
 		at, _ := slices.BinarySearchFunc(p.known[kind], c.value, func(a, b value) int { return compare(kind, a, b) })
 		rank = (at + 1) * p.step

@@ -9,13 +9,14 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"pikegate/internal/output"
+	"pikegate/internal/runner"
 	"pikegate/internal/service"
 )
 
 // RunResult is the JSON document of a run: its header, rows and summary.
 type RunResult struct {
 	output.Header
-	Rows [][]any `json:"rows" doc:"One array for each record: text, number, true or false, or null where blank"`
+	Rows []any `json:"rows" doc:"One array for each record: text, number, true or false, or null where blank; an object closes a group"`
 	output.Summary
 }
 
@@ -29,6 +30,7 @@ func (s *Server) runs() {
 		output.CSV.ContentType:    {Schema: &huma.Schema{Type: huma.TypeString, Description: "RFC 4180, the columns' names on the first line"}},
 		output.NDJSON.ContentType: {Schema: &huma.Schema{Type: huma.TypeString, Description: "A line with the header, a line for each record, a line with the summary"}},
 	}
+	s.huma.OpenAPI().Components.Schemas.Schema(typeOf[output.Subtotal](), true, "Subtotal") // stands among the rows
 	huma.Register(s.huma, huma.Operation{
 		OperationID: "run-report", Method: http.MethodPost, Path: prefix + "/reports/{report}/runs",
 		Summary: "Run a report and stream its records",
@@ -52,6 +54,13 @@ func (s *Server) runs() {
 	) (*response[service.RunRecord], error) {
 		record, err := s.service.RunRecord(in.Run)
 		return answer(s, record, err)
+	})
+	get(s, "why-run", "/runs/{run}/why", "Why a run found what it found, asked anew with its answers", []int{404, 422, 502}, func(ctx context.Context, in *struct {
+		Run uint `path:"run" doc:"The number of the run"`
+	},
+	) (*response[runner.Why], error) {
+		why, err := s.service.WhyRun(ctx, in.Run)
+		return answer(s, why, err)
 	})
 	get(s, "list-runs", "/runs", "The newest runs", []int{}, func(_ context.Context, in *struct {
 		Report string `query:"report" doc:"Only runs of this report"`

@@ -11,6 +11,7 @@ import (
 func (a *app) explain() *cobra.Command {
 	var in inputs
 	var format string
+	var plan bool
 	cmd := &cobra.Command{
 		Use:   "explain REPORT",
 		Short: "Show how a run would come about, without running it",
@@ -23,7 +24,7 @@ func (a *app) explain() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			e, err := a.client().Explain(cmd.Context(), given[0], request)
+			e, err := a.client().Explain(cmd.Context(), given[0], plan, request)
 			if err != nil {
 				return a.explained(err, request)
 			}
@@ -64,16 +65,33 @@ func (a *app) explain() *cobra.Command {
 				}
 				p("  %d = %s", v.Number, text)
 			}
+			if e.Plan != nil {
+				p("\nHow the database goes about it")
+				for _, advice := range e.Plan.Advice {
+					p("  %s", advice)
+				}
+				for _, step := range e.Plan.Steps {
+					p("      %s", step)
+				}
+			}
 			for i, c := range e.Computed {
 				if i == 0 {
 					p("\nWorked out from the records, in exact decimals")
 				}
 				p("  %s", c)
 			}
+			if len(e.Findings) > 0 {
+				p("\nWhat can be proved with these answers")
+			}
+			for _, f := range e.Findings {
+				p("  %s", f.Message)
+				p("      %s", f.Hint)
+			}
 			return nil
 		},
 	}
 	in.flags(cmd)
+	cmd.Flags().BoolVar(&plan, "plan", false, "ask the database how it would go about it, and whether an index serves the dates")
 	cmd.Flags().StringVar(&format, "format", "text", "text or json")
 	return cmd
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"regexp"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -105,4 +106,15 @@ func typedFor(field string, run client.Run) string {
 		return text
 	}
 	return ""
+}
+
+// plainWord is what a shell takes as it is.
+var plainWord = regexp.MustCompile(`^[A-Za-z0-9_./:=@%+,-]+$`)
+
+// quoted is a word as a shell takes it.
+func quoted(word string) string {
+	if plainWord.MatchString(word) {
+		return word
+	}
+	return "'" + strings.ReplaceAll(word, "'", `'\''`) + "'"
 }

@@ -18,6 +18,7 @@ import (
 func (a *app) run() *cobra.Command {
 	var in inputs
 	var format, out string
+	var edges bool
 	cmd := &cobra.Command{
 		Use:   "run REPORT",
 		Short: "Run a report and print its records",
@@ -47,7 +48,7 @@ func (a *app) run() *cobra.Command {
 			}
 			defer rows.Close()
 			if table {
-				return a.printTable(cmd, id, rows, out)
+				return a.printTable(cmd, id, rows, out, edges)
 			}
 			record, err := a.client().RunRecord(cmd.Context(), id)
 			if err != nil {
@@ -57,11 +58,12 @@ func (a *app) run() *cobra.Command {
 			if err := a.save(out, func(w io.Writer) error { _, err := io.Copy(w, rows); return err }); err != nil {
 				return a.broken(cmd, id, err)
 			}
-			return a.finish(cmd, id)
+			return a.finish(cmd, id, edges)
 		},
 	}
 	in.flags(cmd)
 	cmd.Flags().StringVar(&format, "format", "", "table, csv or json (default table, or by the ending of --out)")
+	cmd.Flags().BoolVar(&edges, "edges", false, "show what lies around the period: the nearest records outside, and how many are of its first and last day")
 	cmd.Flags().StringVar(&out, "out", "", "write the records to this file, whole or not at all")
 	return cmd
 }
@@ -87,7 +89,7 @@ func runFormat(format, out string) (wire output.Format, table bool, err error) {
 	return wire, false, usageError{fmt.Errorf("--format %s is not table, csv or json", format)}
 }
 
-func (a *app) printTable(cmd *cobra.Command, id uint, rows io.Reader, out string) error {
+func (a *app) printTable(cmd *cobra.Command, id uint, rows io.Reader, out string, edges bool) error {
 	var summary client.Summary
 	err := a.save(out, func(w io.Writer) error {
 		var err error
@@ -98,19 +100,19 @@ func (a *app) printTable(cmd *cobra.Command, id uint, rows io.Reader, out string
 		return a.broken(cmd, id, err)
 	}
 	fmt.Fprintln(a.Stderr)
-	return a.summarise(id, summary)
+	return a.summarise(id, summary, edges)
 }
 
 // finish prints how a run ended, as its record tells.
-func (a *app) finish(cmd *cobra.Command, id uint) error {
+func (a *app) finish(cmd *cobra.Command, id uint, edges bool) error {
 	r, err := a.client().RunRecord(cmd.Context(), id)
 	if err != nil {
 		return err
 	}
-	return a.summarise(id, client.Summary{Outcome: r.Outcome, Count: r.Count, First: r.First, Last: r.Last, Problem: r.Problem, Millis: r.Millis})
+	return a.summarise(id, client.Summary{Outcome: r.Outcome, Count: r.Count, First: r.First, Last: r.Last, Problem: r.Problem, Millis: r.Millis, Reason: r.Reason, Edges: r.Edges}, edges)
 }
 
-func (a *app) summarise(id uint, s client.Summary) error {
+func (a *app) summarise(id uint, s client.Summary, edges bool) error {
 	if s.Problem != "" {
 		return fmt.Errorf("run %d %s after %s: %s", id, strings.ReplaceAll(s.Outcome, "_", " "), records(s.Count), s.Problem)
 	}
@@ -119,13 +121,48 @@ func (a *app) summarise(id uint, s client.Summary) error {
 		line += ", first " + s.First + ", last " + s.Last
 	}
 	fmt.Fprintf(a.Stderr, "%s. Run %d, %d ms.\n", line, id, s.Millis)
+	if s.Reason != "" {
+		fmt.Fprintln(a.Stderr, s.Reason)
+	}
+	if s.Count == 0 {
+		fmt.Fprintf(a.Stderr, "To see what each condition lets through: %s why %d\n", a.Program, id)
+	}
+	if edges {
+		a.printEdges(s.Edges)
+	}
 	return nil
+}
+
+// printEdges tells what lies around the period.
+func (a *app) printEdges(e *output.Edges) {
+	if e == nil {
+		fmt.Fprintln(a.Stderr, "There is no period with an edge in this run.")
+		return
+	}
+	nearest := func(where, date string, none bool) {
+		switch {
+		case none:
+			fmt.Fprintf(a.Stderr, "  nearest %s  none\n", where)
+		case date != "":
+			fmt.Fprintf(a.Stderr, "  nearest %s  %s\n", where, date)
+		}
+	}
+	fmt.Fprintln(a.Stderr, "Around the period, of records that meet everything else:")
+	nearest("before", e.Before, e.NoBefore)
+	day := func(which string, d *output.DayCount) {
+		if d != nil {
+			fmt.Fprintf(a.Stderr, "  %s day       %s: %s\n", which, d.Day, strings.ToLower(records(d.Count)))
+		}
+	}
+	day("first", e.FirstDay)
+	day("last ", e.LastDay)
+	nearest("after ", e.After, e.NoAfter)
 }
 
 // broken explains a stream that broke off: the record may tell why.
 func (a *app) broken(cmd *cobra.Command, id uint, err error) error {
 	if r, recordErr := a.client().RunRecord(cmd.Context(), id); recordErr == nil && r.Problem != "" {
-		return a.summarise(id, client.Summary{Outcome: r.Outcome, Count: r.Count, Problem: r.Problem})
+		return a.summarise(id, client.Summary{Outcome: r.Outcome, Count: r.Count, Problem: r.Problem}, false)
 	}
 	return fmt.Errorf("run %d broke off: %w", id, err)
 }
@@ -138,11 +175,16 @@ func records(n int64) string {
 	case 1:
 		return "1 record"
 	}
+	return thousands(n) + " records"
+}
+
+// thousands is a whole number with its thousands parted.
+func thousands(n int64) string {
 	text := strconv.FormatInt(n, 10)
-	for i := len(text) - 3; i > 0; i -= 3 {
+	for i := len(text) - 3; i > 0 && text[i-1] != '-'; i -= 3 {
 		text = text[:i] + "," + text[i:]
 	}
-	return text + " records"
+	return text
 }
 
 // save writes to standard output, or to a file that appears only when whole.

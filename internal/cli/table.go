@@ -13,6 +13,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/plan"
 	"pikegate/internal/client"
+	"pikegate/internal/output"
 )
 
 // widthRows is how many rows the widths of the columns are judged by; those
@@ -40,10 +41,21 @@ func writeTable(w io.Writer, rows io.Reader, begun func(client.Header)) (client.
 		if err != nil {
 			return summary, fmt.Errorf("the records broke off: %w", err)
 		}
+		if bytes.HasPrefix(line, []byte(`{"group":`)) {
+			if err := t.subtotal(line); err != nil {
+				return summary, err
+			}
+			continue
+		}
 		if line[0] == '{' {
-			err = json.Unmarshal(line, &summary)
+			decoder := json.NewDecoder(bytes.NewReader(line))
+			decoder.UseNumber()
+			err = decoder.Decode(&summary)
 			if err == nil && summary.Count > 0 {
 				err = t.flush()
+			}
+			if err == nil && len(summary.Totals) > 0 {
+				err = t.text("\nTotal: " + totals(summary.Totals))
 			}
 			if err == nil {
 				err = out.Flush()
@@ -60,7 +72,13 @@ type table struct {
 	columns []plan.Output
 	out     *bufio.Writer
 	widths  []int
-	waiting [][]string
+	waiting []entry
+}
+
+// entry is a row, or a text that stands between rows.
+type entry struct {
+	cells []string
+	text  string
 }
 
 // row takes one row as a JSON array.
@@ -78,10 +96,54 @@ func (t *table) row(line []byte) error {
 	if t.widths != nil {
 		return t.print(texts)
 	}
-	if t.waiting = append(t.waiting, texts); len(t.waiting) == widthRows {
+	return t.wait(entry{cells: texts})
+}
+
+// wait keeps a line until the widths are settled.
+func (t *table) wait(l entry) error {
+	if t.waiting = append(t.waiting, l); len(t.waiting) == widthRows {
 		return t.flush()
 	}
 	return nil
+}
+
+// subtotal prints what closes a group, beneath its rows.
+func (t *table) subtotal(content []byte) error {
+	var closed struct{ Group output.Subtotal }
+	decoder := json.NewDecoder(bytes.NewReader(content))
+	decoder.UseNumber()
+	if err := decoder.Decode(&closed); err != nil {
+		return err
+	}
+	g := closed.Group
+	value := cellText(g.Value, "")
+	if g.Value == nil {
+		value = "blank"
+	}
+	text := strings.Repeat("  ", g.Level) + "— " + g.Label + " " + value + ": "
+	if len(g.Totals) > 0 {
+		text += totals(g.Totals)
+	} else {
+		text += strings.ToLower(records(g.Count))
+	}
+	if t.widths == nil {
+		return t.wait(entry{text: text})
+	}
+	return t.text(text)
+}
+
+// totals is a list of totals on one line.
+func totals(all []output.Total) string {
+	words := make([]string, len(all))
+	for i, total := range all {
+		words[i] = total.Label + " " + cellText(total.Value, "")
+	}
+	return strings.Join(words, " · ")
+}
+
+func (t *table) text(text string) error {
+	_, err := t.out.WriteString(text + "\n")
+	return err
 }
 
 // cellText is a cell on a terminal: dates with a blank between day and time,
@@ -123,15 +185,21 @@ func (t *table) flush() error {
 		t.widths[i] = uniseg.StringWidth(c.Label)
 	}
 	for _, row := range t.waiting {
-		for i, cell := range row {
+		for i, cell := range row.cells {
 			t.widths[i] = max(t.widths[i], uniseg.StringWidth(cell))
 		}
 	}
 	for i, width := range t.widths {
 		rules[i] = strings.Repeat("─", width)
 	}
-	for _, row := range append([][]string{heads, rules}, t.waiting...) {
-		if err := t.print(row); err != nil {
+	for _, l := range append([]entry{{cells: heads}, {cells: rules}}, t.waiting...) {
+		var err error
+		if l.cells == nil {
+			err = t.text(l.text)
+		} else {
+			err = t.print(l.cells)
+		}
+		if err != nil {
 			return err
 		}
 	}

@@ -33,6 +33,7 @@ type (
 	Preview       = service.Preview
 	User          = service.User
 	Coverage      = runner.Coverage
+	Why           = runner.Why
 	Choice        = parameter.Choice
 	Header        = output.Header
 	Summary       = output.Summary
@@ -91,9 +92,20 @@ func (c *Client) Ask(ctx context.Context, report, asOf string) (out Sheet, err e
 	return out, c.call(ctx, http.MethodGet, path, nil, &out)
 }
 
-// Explain tells how a run would come about.
-func (c *Client) Explain(ctx context.Context, report string, run Run) (out Explanation, err error) {
-	return out, c.call(ctx, http.MethodPost, "/reports/"+url.PathEscape(report)+"/explain", run, &out)
+// Explain tells how a run would come about, and with plan how the database
+// would go about it.
+func (c *Client) Explain(ctx context.Context, report string, plan bool, run Run) (out Explanation, err error) {
+	return out, c.call(ctx, http.MethodPost, "/reports/"+url.PathEscape(report)+"/explain?plan="+strconv.FormatBool(plan), run, &out)
+}
+
+// Why tells why a run would find what it finds.
+func (c *Client) Why(ctx context.Context, report string, run Run) (out Why, err error) {
+	return out, c.call(ctx, http.MethodPost, "/reports/"+url.PathEscape(report)+"/why", run, &out)
+}
+
+// WhyRun tells why a run found what it found.
+func (c *Client) WhyRun(ctx context.Context, id uint) (out Why, err error) {
+	return out, c.call(ctx, http.MethodGet, "/runs/"+strconv.FormatUint(uint64(id), 10)+"/why", nil, &out)
 }
 
 // Preview tells how inputs would be understood.

@@ -20,9 +20,27 @@ type Source interface {
 	// the statement is stopped in the database. Values are nil, int64,
 	// float64, string or []byte.
 	Stream(ctx context.Context, q dialect.Query, row func(row []any) error) error
+	// Plan asks the database how it would run a query.
+	Plan(ctx context.Context, q dialect.Query) (Plan, error)
 	// Dialect is how SQL is written for it.
 	Dialect() dialect.Dialect
 	Close() error
+}
+
+// Plan is how a database would run a query.
+type Plan struct {
+	// Text is the plan as the database tells it, line by line.
+	Text []string
+	// Access is how each table is reached, by the name it has in the query.
+	Access map[string]Access
+}
+
+// Access is how a table is reached.
+type Access struct {
+	// Index is the index that is searched, empty where the table is read from
+	// one end to the other. Columns are those of its columns that are searched.
+	Index   string
+	Columns []string
 }
 
 // Code tells what kind of failure a source met.

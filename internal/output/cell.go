@@ -39,7 +39,7 @@ const moneyPlaces = 2
 func (c *cells) append(b []byte, i int, row []any) ([]byte, kind) {
 	column := &c.columns[i]
 	if column.Formula.Is() {
-		return c.computed(b, column, row)
+		return appendValue(b, column.Formula.Of(row), &column.Column, column.Format)
 	}
 	value := row[column.Index]
 	if value == nil {
@@ -72,17 +72,17 @@ func (c *cells) append(b []byte, i int, row []any) ([]byte, kind) {
 	return append(b, "(cannot be shown)"...), text
 }
 
-// computed appends what a formula gives.
-func (c *cells) computed(b []byte, column *plan.Output, row []any) ([]byte, kind) {
-	switch v := column.Formula.Of(row).(type) {
+// appendValue appends a value that was worked out.
+func appendValue(b []byte, value any, column *catalog.Column, format string) ([]byte, kind) {
+	switch v := value.(type) {
 	case decimal.Decimal:
-		return appendDecimal(b, v, column.Format), number
+		return appendDecimal(b, v, format), number
 	case string:
 		return append(b, v...), text
 	case bool:
 		return strconv.AppendBool(b, v), boolean
 	case catalog.Stamp:
-		return v.AppendTo(b, &column.Column, 'T'), text
+		return v.AppendTo(b, column, 'T'), text
 	}
 	return b, blank
 }

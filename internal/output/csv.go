@@ -63,6 +63,9 @@ func (c *csvWriter) flushLine() error {
 	return err
 }
 
+// Subtotal writes nothing: the file is a table of records.
+func (c *csvWriter) Subtotal(Subtotal) error { return nil }
+
 func (c *csvWriter) End(Summary) error { return c.out.Flush() }
 
 // needsQuotes tells whether a text has a comma, a quote or a line end, or is

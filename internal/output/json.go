@@ -80,6 +80,23 @@ func (j *jsonWriter) Row(row []any) error {
 	return err
 }
 
+// Subtotal writes an object where rows are arrays.
+func (j *jsonWriter) Subtotal(s Subtotal) error {
+	b, err := json.Marshal(struct {
+		Group Subtotal `json:"group"`
+	}{s})
+	if err != nil {
+		return err
+	}
+	if j.lines {
+		b = append(b, '\n')
+	} else {
+		b = append([]byte(",\n"), b...)
+	}
+	_, err = j.out.Write(b)
+	return err
+}
+
 func (j *jsonWriter) End(s Summary) error {
 	tail, err := json.Marshal(s)
 	if err != nil {

@@ -18,22 +18,45 @@ type Header struct {
 	ReadBack string        `json:"readback" doc:"What was selected, in words"`
 	Zone     string        `json:"zone" doc:"The IANA zone dates are read and shown in"`
 	Columns  []plan.Output `json:"columns"`
+	// Groups are the labels of what the records are put together by.
+	Groups []string `json:"groups,omitempty" doc:"What the records are put together by, from the outside in; an object among the rows closes a group"`
 }
 
 // Summary is what is known after the last row.
 type Summary struct {
-	Outcome string `json:"outcome" doc:"done, empty, failed, cancelled or timed_out"`
-	Count   int64  `json:"count" doc:"How many records"`
-	First   string `json:"first,omitempty" doc:"The earliest date among the records"`
-	Last    string `json:"last,omitempty" doc:"The latest date among the records"`
-	Problem string `json:"problem,omitempty" doc:"What went wrong, where the outcome is not done or empty"`
-	Millis  int64  `json:"ms" doc:"Time spent, in milliseconds"`
+	Outcome string  `json:"outcome" doc:"done, empty, failed, cancelled or timed_out"`
+	Count   int64   `json:"count" doc:"How many records"`
+	First   string  `json:"first,omitempty" doc:"The earliest date among the records"`
+	Last    string  `json:"last,omitempty" doc:"The latest date among the records"`
+	Problem string  `json:"problem,omitempty" doc:"What went wrong, where the outcome is not done or empty"`
+	Reason  string  `json:"reason,omitempty" doc:"Why no record can match, where that was proved and the database not asked"`
+	Edges   *Edges  `json:"edges,omitempty" doc:"What lies around the period of the run"`
+	Totals  []Total `json:"totals,omitempty" doc:"What is made of all records"`
+	Millis  int64   `json:"ms" doc:"Time spent, in milliseconds"`
 }
 
-// Writer writes one result: Begin, then Row for each record, then End.
+// Edges is what lies around the period of a run's date criterion.
+type Edges struct {
+	Before   string    `json:"before,omitempty" doc:"The nearest date before the period, of records that meet everything else"`
+	After    string    `json:"after,omitempty" doc:"The nearest date after the period, of records that meet everything else"`
+	NoBefore bool      `json:"no_before,omitempty" doc:"That there is no record before the period"`
+	NoAfter  bool      `json:"no_after,omitempty" doc:"That there is no record after the period"`
+	FirstDay *DayCount `json:"first_day,omitempty" doc:"The first day of the period"`
+	LastDay  *DayCount `json:"last_day,omitempty" doc:"The last day of the period"`
+}
+
+// DayCount is how many records of a run are of one day.
+type DayCount struct {
+	Day   string `json:"day"`
+	Count int64  `json:"count"`
+}
+
+// Writer writes one result: Begin, then Row for each record, with Subtotal after
+// the last one of a group, then End.
 type Writer interface {
 	Begin(Header) error
 	Row(row []any) error
+	Subtotal(Subtotal) error
 	End(Summary) error
 }
 

@@ -1,28 +1,51 @@
 package runner
 
 import (
+	"context"
 	"time"
 
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/plan"
+	"pikegate/internal/output"
 )
 
 // edges counts the rows and keeps the earliest and the latest value of the
-// date column. Stored dates are compared as they are, since every encoding
-// keeps the order of time, and read only once at the end.
+// date column, and how many are of the first and the last day of the period.
+// Stored dates are compared as they are, since every encoding keeps the order
+// of time, and read only once at the end.
 type edges struct {
 	index       int
 	column      catalog.Column
 	zone        *time.Location
 	count       int64
 	first, last any
+	// The bounds of the two days as they are stored, nil where they are not
+	// counted.
+	firstUntil, lastFrom any
+	firstDay, lastDay    int64
 }
 
-func newEdges(s plan.Statement, zone *time.Location) *edges {
+func newEdges(s plan.Statement, around plan.Edges, zone *time.Location) *edges {
 	e := &edges{index: s.DateIndex, zone: zone}
-	if e.index >= 0 {
-		e.column = s.Fetch[e.index].Column
+	if e.index < 0 {
+		return e
+	}
+	e.column = s.Fetch[e.index].Column
+	bound := func(t civil.DateTime) any {
+		v, err := e.column.Bound(t, zone)
+		if err != nil {
+			return nil
+		}
+		return v
+	}
+	if span := around.Span; around.Column != nil && span.WholeDays() && span.From < span.Until {
+		if !span.OpenStart() {
+			e.firstUntil = bound((span.FirstDay() + 1).Midnight())
+		}
+		if !span.OpenEnd() {
+			e.lastFrom = bound(span.LastDay().Midnight())
+		}
 	}
 	return e
 }
@@ -39,6 +62,12 @@ func (e *edges) see(row []any) {
 	if e.last == nil || less(e.last, v) {
 		e.last = v
 	}
+	if e.firstUntil != nil && less(v, e.firstUntil) {
+		e.firstDay++
+	}
+	if e.lastFrom != nil && !less(v, e.lastFrom) {
+		e.lastDay++
+	}
 }
 
 func less(a, b any) bool {
@@ -47,24 +76,73 @@ func less(a, b any) bool {
 		b, ok := b.(string)
 		return ok && a < b
 	case int64:
-		b, ok := b.(int64)
-		return ok && a < b
+		switch b := b.(type) {
+		case int64:
+			return a < b
+		case float64:
+			return float64(a) < b
+		}
 	case float64:
-		b, ok := b.(float64)
-		return ok && a < b
+		switch b := b.(type) {
+		case int64:
+			return a < float64(b)
+		case float64:
+			return a < b
+		}
 	}
 	return false
 }
 
 // text is the first and the last date as people read them.
 func (e *edges) text() (first, last string) {
-	clock := civil.NewClock(e.zone)
-	read := func(v any) string {
-		stamp, ok := e.column.Decode(v, clock)
-		if v == nil || !ok {
-			return ""
-		}
-		return string(stamp.AppendTo(nil, &e.column, 'T'))
+	return dateText(e.first, &e.column, e.zone), dateText(e.last, &e.column, e.zone)
+}
+
+// dateText is a stored date as people read it, empty for none.
+func dateText(v any, column *catalog.Column, zone *time.Location) string {
+	stamp, ok := column.Decode(v, civil.NewClock(zone))
+	if v == nil || !ok {
+		return ""
 	}
-	return read(e.first), read(e.last)
+	return string(stamp.AppendTo(nil, column, 'T'))
+}
+
+// edgeLimit is how long the search for the nearest records may take, in the
+// rare case that no index helps and few records meet the rest.
+const edgeLimit = 2 * time.Second
+
+// around finds the nearest records outside the period, with one statement. A
+// failure leaves them unknown: the run itself is not spoiled by it.
+func (e *edges) around(ctx context.Context, job Job, around plan.Edges) *output.Edges {
+	if around.Column == nil {
+		return nil
+	}
+	out := &output.Edges{}
+	if e.firstUntil != nil {
+		out.FirstDay = &output.DayCount{Day: around.Span.FirstDay().String(), Count: e.firstDay}
+	}
+	if e.lastFrom != nil {
+		out.LastDay = &output.DayCount{Day: around.Span.LastDay().String(), Count: e.lastDay}
+	}
+	var statements []plan.Statement
+	for _, s := range []*plan.Statement{around.Before, around.After} {
+		if s != nil {
+			statements = append(statements, *s)
+		}
+	}
+	ctx, stop := context.WithTimeout(ctx, edgeLimit)
+	defer stop()
+	column := around.Column.Ref.Column
+	_ = job.Source.Stream(ctx, job.Source.Dialect().WriteTogether(statements), func(row []any) error {
+		if around.Before != nil {
+			out.Before = dateText(row[0], &column, e.zone)
+			out.NoBefore = row[0] == nil
+		}
+		if around.After != nil {
+			out.After = dateText(row[len(row)-1], &column, e.zone)
+			out.NoAfter = row[len(row)-1] == nil
+		}
+		return nil
+	})
+	return out
 }

@@ -4,6 +4,7 @@ package runner
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -38,6 +39,7 @@ type Job struct {
 	Report   *definition.Report
 	Version  int
 	Compiled *definition.Compiled
+	View     definition.View
 	Inputs   map[string]parameter.Input
 	// Typed is the inputs as they came, for the record.
 	Typed map[string]any
@@ -53,6 +55,11 @@ type Prepared struct {
 	Values    parameter.Values
 	Statement plan.Statement
 	Query     dialect.Query
+	// Edges is how to find what lies around the period, if there is one.
+	Edges plan.Edges
+	// Impossible says why no record can match with these answers, empty where
+	// that could not be proved.
+	Impossible string
 	// ReadBack says in one sentence what will be selected.
 	ReadBack string
 }
@@ -68,11 +75,15 @@ func Prepare(ctx context.Context, job Job) (Prepared, error) {
 	if problems, err := offered(ctx, job, asked, values); err != nil || problems.Failed() {
 		return Prepared{Questions: asked, Values: values}, errors.Join(err, problems.Err())
 	}
-	statement, problems := plan.Bind(job.Compiled, job.Report.Columns, values, job.Context.Context)
+	statement, problems := plan.Bind(job.Compiled, job.View, values, job.Context.Context)
 	if err := problems.Err(); err != nil {
 		return Prepared{Questions: asked, Values: values}, err
 	}
-	return Prepared{asked, values, statement, job.Source.Dialect().Write(statement), readBack(job.Report, statement)}, nil
+	edges, _ := plan.EdgesOf(job.Compiled, statement, job.Context.Context)
+	return Prepared{
+		asked, values, statement, job.Source.Dialect().Write(statement), edges, statement.Impossible(),
+		readBack(job.Report, statement),
+	}, nil
 }
 
 // Read reads the inputs: the questions people see, and the values of all, those
@@ -141,16 +152,26 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	}
 	title, _ := job.Report.Heading()
 	writer := begin(record)
-	edges := newEdges(prepared.Statement, job.Context.Zone)
-	err = writer.Begin(output.Header{
+	edges := newEdges(prepared.Statement, prepared.Edges, job.Context.Zone)
+	header := output.Header{
 		Run: record.ID, Report: record.Report, Title: title, Version: record.Version,
 		ReadBack: record.ReadBack, Zone: record.Zone, Columns: prepared.Statement.Outputs,
-	})
-	if err == nil {
-		err = job.Source.Stream(ctx, prepared.Query, func(row []any) error {
-			edges.see(row)
-			return writer.Row(row)
-		})
+	}
+	for _, g := range prepared.Statement.Groups {
+		header.Groups = append(header.Groups, g.Label)
+	}
+	summary := output.Summary{Reason: prepared.Impossible}
+	if err = writer.Begin(header); err == nil && prepared.Impossible == "" {
+		summary.Totals, err = stream(ctx, job, prepared, writer, edges)
+	}
+	if err == nil && prepared.Impossible == "" {
+		summary.Edges = edges.around(ctx, job, prepared.Edges)
+	}
+	record.Reason = summary.Reason
+	if summary.Edges != nil {
+		if record.Edges, err = json.Marshal(summary.Edges); err != nil {
+			return record, err
+		}
 	}
 
 	record.Count = edges.count
@@ -163,14 +184,41 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		record.Problem = problemOf(record.Outcome, err, r.Limit)
 	}
 	record.Millis = r.Now().Sub(started).Milliseconds()
-	ended := writer.End(output.Summary{
-		Outcome: record.Outcome, Count: record.Count, First: record.First,
-		Last: record.Last, Problem: record.Problem, Millis: record.Millis,
-	})
+	summary.Outcome, summary.Count, summary.Problem, summary.Millis = record.Outcome, record.Count, record.Problem, record.Millis
+	summary.First, summary.Last = record.First, record.Last
+	ended := writer.End(summary)
 	if ended != nil && err == nil {
 		record.Outcome, record.Problem = Cancelled, "The caller went away."
 	}
 	return record, r.Store.SaveRun(&record)
+}
+
+// stream hands the rows to the writer as they come, each group's subtotal after
+// its last row, and returns the totals.
+func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, edges *edges) ([]output.Total, error) {
+	tally := p.Statement.NewTally(job.Context.Context)
+	subtotals := func(closed []plan.Subtotal) error {
+		for _, s := range closed {
+			if err := writer.Subtotal(output.SubtotalOf(s)); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	err := job.Source.Stream(ctx, p.Query, func(row []any) error {
+		edges.see(row)
+		if tally != nil {
+			if err := subtotals(tally.Row(row)); err != nil {
+				return err
+			}
+		}
+		return writer.Row(row)
+	})
+	if err != nil || tally == nil {
+		return nil, err
+	}
+	closed, totals := tally.End()
+	return output.TotalsOf(totals), subtotals(closed)
 }
 
 func outcomeOf(err error) string {

@@ -77,6 +77,10 @@ func (s *Service) library(drafts bool) definition.Library {
 			p, ok := find("parameter", name).(*definition.SharedParameter)
 			return p, ok
 		},
+		Criterion: func(name string) (*definition.Criterion, bool) {
+			c, ok := find("criterion", name).(*definition.Criterion)
+			return c, ok
+		},
 	}
 }
 

@@ -131,6 +131,8 @@ type Request struct {
 	Inputs Inputs
 	// AsOf is the day or instant taken for now; blank means the clock.
 	AsOf string
+	// Version is the version of the report, 0 for the newest.
+	Version int
 }
 
 // Inputs are the answers by question: a text, a list of texts, or for a
@@ -198,7 +200,7 @@ func inputOf(v any) (parameter.Input, bool) {
 
 // job finds the published report and makes it ready to be run.
 func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
-	version, err := s.Store.Published("report", r.Report)
+	version, err := s.Store.Version("report", r.Report, r.Version)
 	if errors.Is(err, store.ErrNotFound) {
 		return runner.Job{}, s.noReport(r.Report)
 	}
@@ -231,12 +233,16 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 	if problems.Failed() {
 		return runner.Job{}, fmt.Errorf("the calendar of the report %s cannot be read: %w", r.Report, problems)
 	}
+	view, problems := compiled.View(report)
+	if problems.Failed() {
+		return runner.Job{}, fmt.Errorf("the groups and totals of the report %s do not fit its query: %w", r.Report, problems)
+	}
 	inputs, found := r.Inputs.read()
 	calendar, problems = s.now(calendar, r.AsOf)
 	found = append(found, problems...)
 	marks, _ := parameter.MarksOf(report.Language)
 	return runner.Job{
-		Report: report, Version: version.Number, Compiled: compiled, Inputs: inputs, Typed: r.Inputs,
+		Report: report, Version: version.Number, Compiled: compiled, View: view, Inputs: inputs, Typed: r.Inputs,
 		Problems: found, Context: parameter.Context{Context: calendar, Marks: marks}, Source: source.Source,
 	}, nil
 }

@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"strconv"
 	"time"
@@ -87,6 +88,8 @@ type Explanation struct {
 	Conditions []dialect.Line `json:"conditions" doc:"Each criterion in words, as written, and as SQL"`
 	SQL        string         `json:"sql" doc:"The statement, its values numbered"`
 	Values     []BoundValue   `json:"values" doc:"The values bound to it"`
+	Findings   diag.Problems  `json:"findings,omitempty" doc:"What can be proved of the criteria with these answers"`
+	Plan       *Approach      `json:"plan,omitempty" doc:"How the database would go about it, where that was asked for"`
 	Computed   []string       `json:"computed,omitempty" doc:"Columns worked out from what the database returns, exactly"`
 }
 
@@ -97,7 +100,7 @@ type BoundValue struct {
 }
 
 // Explain tells how a run would come about, without running it.
-func (s *Service) Explain(ctx context.Context, r Request) (Explanation, error) {
+func (s *Service) Explain(ctx context.Context, r Request, plan bool) (Explanation, error) {
 	job, err := s.job(ctx, r)
 	if err != nil {
 		return Explanation{}, err
@@ -109,6 +112,12 @@ func (s *Service) Explain(ctx context.Context, r Request) (Explanation, error) {
 	out := Explanation{
 		Report: r.Report, Version: job.Version, ReadBack: p.ReadBack, AsOf: job.Context.Now.String(),
 		Zone: job.Context.Zone.String(), Answers: answers(p), Conditions: p.Query.Lines, SQL: p.Query.SQL, Values: bound(p.Query.Args),
+	}
+	out.Findings = findings(job, p)
+	if plan {
+		if out.Plan, err = approach(ctx, job, p); err != nil {
+			return Explanation{}, err
+		}
 	}
 	for _, c := range job.Compiled.Columns {
 		for _, o := range p.Statement.Outputs {
@@ -159,14 +168,20 @@ type RunRecord struct {
 	Last      string         `json:"last,omitempty"`
 	Millis    int64          `json:"ms"`
 	Problem   string         `json:"problem,omitempty"`
+	Reason    string         `json:"reason,omitempty" doc:"Why no record could match, where that was proved"`
+	Edges     *output.Edges  `json:"edges,omitempty" doc:"What lies around the period of the run"`
 }
 
 func recordOf(r store.Run) RunRecord {
+	var edges *output.Edges
+	if r.Edges != nil {
+		_ = json.Unmarshal(r.Edges, &edges) // an older shape reads as what it has
+	}
 	return RunRecord{
 		Run: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
 		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, Typed: orEmpty(r.Inputs), Resolved: orEmpty(r.Resolved),
 		ReadBack: r.ReadBack, SQL: r.SQL, Values: bound(r.Args), Count: r.Count, First: r.First, Last: r.Last,
-		Millis: r.Millis, Problem: r.Problem,
+		Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, Edges: edges,
 	}
 }
 

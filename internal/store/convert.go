@@ -43,9 +43,9 @@ func (r versionRow) domain() Definition {
 
 func runRowOf(r Run) (runRow, error) {
 	row := runRow{
-		ID: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
+		ID: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format, Edges: string(r.Edges),
 		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, ReadBack: r.ReadBack, SQL: r.SQL,
-		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem,
+		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason,
 	}
 	for _, field := range []struct {
 		to   *string
@@ -64,11 +64,14 @@ func (r runRow) domain() Run {
 	run := Run{
 		ID: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
 		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, ReadBack: r.ReadBack, SQL: r.SQL,
-		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem,
+		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason,
 	}
 	read(r.Inputs, &run.Inputs)
 	read(r.Values, &run.Resolved)
 	read(r.Args, &run.Args)
+	if r.Edges != "" {
+		run.Edges = json.RawMessage(r.Edges)
+	}
 	return run
 }
 

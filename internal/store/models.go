@@ -54,6 +54,8 @@ type runRow struct {
 	Last      string
 	Millis    int64
 	Problem   string
+	Reason    string
+	Edges     string // JSON
 }
 
 func (runRow) TableName() string { return "runs" }

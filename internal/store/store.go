@@ -3,6 +3,7 @@
 package store
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"time"
@@ -57,6 +58,9 @@ type Run struct {
 	Last      string
 	Millis    int64
 	Problem   string
+	// Reason tells why no record could match; Edges is JSON, nil for none.
+	Reason string
+	Edges  json.RawMessage
 }
 
 // Open opens the file at a path, making it and bringing it up to date.
@@ -81,6 +85,9 @@ var migrations = []*gormigrate.Migration{{
 	Migrate: func(tx *gorm.DB) error {
 		return tx.AutoMigrate(&sourceRow{}, &draftRow{}, &versionRow{}, &runRow{})
 	},
+}, {
+	ID:      "2026-11-edges",
+	Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&runRow{}) },
 }}
 
 // Close closes the file.
@@ -163,9 +170,12 @@ func (s *Store) Publish(definitions []Definition) ([]Definition, error) {
 }
 
 // Published gives the newest version under a kind and name.
-func (s *Store) Published(kind, name string) (Definition, error) {
+func (s *Store) Published(kind, name string) (Definition, error) { return s.Version(kind, name, 0) }
+
+// Version gives a published version, 0 for the newest.
+func (s *Store) Version(kind, name string, number int) (Definition, error) {
 	var row versionRow
-	err := s.db.Where("kind = ? and name = ?", kind, name).Order("number desc").Take(&row).Error
+	err := s.db.Where("kind = ? and name = ? and ? in (0, number)", kind, name, number).Order("number desc").Take(&row).Error
 	return row.domain(), found(err)
 }
 

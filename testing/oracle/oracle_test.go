@@ -328,7 +328,7 @@ func (b *bench) try(text string, in map[string]parameter.Input) string {
 		Query: query, From: scope.Tables[0], Criteria: e, CriteriaText: text, Questions: asked,
 		Columns: []definition.CompiledColumn{{Column: query.Columns[0], Expr: &criteria.Column{Name: "id", Ref: criteria.Ref{Alias: "r", Column: columns[0]}}, Type: catalog.Integer}},
 	}
-	statement, problems := plan.Bind(compiled, nil, values, b.ctx)
+	statement, problems := plan.Bind(compiled, definition.View{}, values, b.ctx)
 	if problems.Failed() {
 		return "" // finer than a column can tell
 	}

@@ -3,9 +3,10 @@
 	import { createVirtualizer } from '@tanstack/svelte-virtual';
 	import { untrack } from 'svelte';
 	import type { Column } from './api';
-	import type { Cell } from './run.svelte';
+	import type { Cell, Row } from './run.svelte';
+	import { totalsText } from './text';
 
-	let { columns, rows, count, title }: { columns: Column[]; rows: Cell[][]; count: number; title: string } = $props();
+	let { columns, rows, kept, title }: { columns: Column[]; rows: Row[]; kept: number; title: string } = $props();
 
 	const height = 27;
 	let box = $state<HTMLDivElement>();
@@ -15,7 +16,7 @@
 		estimateSize: () => height,
 		overscan: 12,
 	});
-	const shown = $derived(Math.min(count, rows.length));
+	const shown = $derived(Math.min(kept, rows.length));
 	$effect(() => {
 		const options = { count: shown, getScrollElement: () => box ?? null };
 		untrack(() => $virtual.setOptions(options)); // setting them changes the store itself
@@ -26,6 +27,7 @@
 	const after = $derived($virtual.getTotalSize() - (items.at(-1)?.end ?? 0));
 
 	const isNumber = (c: Column) => c.type === 'integer' || c.type === 'decimal';
+	const cellOf = (row: Row | undefined, i: number) => (Array.isArray(row) ? row[i] : undefined);
 	function text(cell: Cell | undefined, column: Column): string {
 		if (cell === null || cell === undefined) return '';
 		if (typeof cell === 'boolean') return cell ? 'yes' : 'no';
@@ -36,7 +38,7 @@
 	const widths = $derived(
 		columns.map((c, i) => {
 			let most = c.label.length;
-			for (let r = 0; r < Math.min(shown, 300); r++) most = Math.max(most, text(rows[r]![i], c).length);
+			for (let r = 0; r < Math.min(shown, 300); r++) most = Math.max(most, text(cellOf(rows[r], i), c).length);
 			return Math.min(most, 60) + 3;
 		}),
 	);
@@ -52,7 +54,7 @@
 >
 	<table
 		class="w-max min-w-full table-fixed border-separate border-spacing-0 text-sm tabular-nums"
-		aria-rowcount={count + 1}
+		aria-rowcount={kept + 1}
 	>
 		<colgroup>
 			{#each widths as width, i (i)}<col style:width="{width}ch" />{/each}
@@ -74,16 +76,28 @@
 		<tbody>
 			{#if before > 0}<tr aria-hidden="true"><td colspan={columns.length} style:height="{before}px"></td></tr>{/if}
 			{#each items as item (item.index)}
+				{@const row = rows[item.index]}
 				<tr
 					aria-rowindex={item.index + 2}
 					class="even:bg-surface-100/60 dark:even:bg-surface-900/60"
 					style:height="{height}px"
 				>
-					{#each columns as column, i (column.name)}
-						<td class="overflow-hidden px-2 text-ellipsis whitespace-nowrap {isNumber(column) ? 'text-right' : ''}"
-							>{text(rows[item.index]?.[i], column)}</td
+					{#if row && !Array.isArray(row)}
+						<td
+							colspan={columns.length}
+							data-group={row.group.level}
+							class="bg-surface-100-900 px-2 font-semibold whitespace-nowrap"
+							style:padding-left="{row.group.level + 0.5}rem"
+							>{row.group.label}
+							{row.group.value ?? 'blank'}: {totalsText(row.group.totals ?? [], row.group.count)}</td
 						>
-					{/each}
+					{:else}
+						{#each columns as column, i (column.name)}
+							<td class="overflow-hidden px-2 text-ellipsis whitespace-nowrap {isNumber(column) ? 'text-right' : ''}"
+								>{text(row?.[i], column)}</td
+							>
+						{/each}
+					{/if}
 				</tr>
 			{/each}
 			{#if after > 0}<tr aria-hidden="true"><td colspan={columns.length} style:height="{after}px"></td></tr>{/if}

@@ -13,7 +13,14 @@ export type Problem = Schemas['Problem'];
 export type Fix = Schemas['Fix'];
 export type Column = Schemas['Output'];
 export type Header = Omit<Schemas['RunResult'], 'rows' | keyof Summary>;
-export type Summary = Pick<Schemas['RunResult'], 'outcome' | 'count' | 'first' | 'last' | 'problem' | 'ms'>;
+export type Summary = Pick<
+	Schemas['RunResult'],
+	'outcome' | 'count' | 'first' | 'last' | 'problem' | 'ms' | 'reason' | 'edges' | 'totals'
+>;
+export type Edges = Schemas['Edges'];
+export type Total = Schemas['Total'];
+export type Subtotal = Schemas['Subtotal'];
+export type Why = Schemas['Why'];
 
 /** What one question was answered with: a text, texts, or a start and an end. */
 export type Input = string | string[] | { start?: string; end?: string };
@@ -66,5 +73,6 @@ export const previewReport = (name: string, inputs: Inputs, signal: AbortSignal)
 	json<Preview>('POST', report(name) + '/preview', { inputs }, signal);
 export const explainReport = (name: string, inputs: Inputs) =>
 	json<Explanation>('POST', report(name) + '/explain', { inputs });
+export const whyRun = (run: number) => json<Why>('GET', `/runs/${run}/why`);
 export const startRun = (name: string, inputs: Inputs, signal: AbortSignal) =>
 	call('POST', report(name) + '/runs?format=ndjson', { inputs }, signal);

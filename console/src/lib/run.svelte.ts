@@ -1,7 +1,9 @@
 // One run as it happens: the rows come as lines and are shown as they come.
-import { Refusal, startRun, type Header, type Inputs, type Problem, type Summary } from './api';
+import { Refusal, startRun, type Header, type Inputs, type Problem, type Subtotal, type Summary } from './api';
 
 export type Cell = string | number | boolean | null;
+/** A record, or what closes a group of them. */
+export type Row = Cell[] | { group: Subtotal };
 
 /** How many records the page keeps; further ones are counted, not shown. */
 export const mostRows = 200_000;
@@ -12,9 +14,12 @@ export class Run {
 	summary = $state.raw<Summary>();
 	problems = $state.raw<Problem[]>([]);
 	failure = $state('');
-	/** The records kept so far; the array grows in place, `count` tells that it did. */
-	rows: Cell[][] = [];
+	/** What is kept so far; the array grows in place, `kept` tells that it did. */
+	rows: Row[] = [];
+	kept = $state(0);
+	/** How many records have come. */
 	count = $state(0);
+	#records = 0;
 	#abort?: AbortController;
 
 	async start(report: string, inputs: Inputs) {
@@ -25,13 +30,14 @@ export class Run {
 		this.problems = [];
 		this.failure = '';
 		this.rows = [];
-		this.count = 0;
+		this.kept = this.count = this.#records = 0;
 		try {
 			const response = await startRun(report, inputs, abort.signal);
 			for await (const lines of linesOf(response.body!)) {
 				if (abort !== this.#abort) return;
 				for (const line of lines) this.#take(line);
-				this.count = Math.max(this.count, this.rows.length);
+				this.kept = this.rows.length;
+				this.count = this.#records;
 			}
 			const summary = this.summary as Summary | undefined;
 			this.failure = summary ? (summary.problem ?? '') : 'The records broke off before their end.';
@@ -53,7 +59,9 @@ export class Run {
 	#take(line: string) {
 		if (line.startsWith('[')) {
 			if (this.rows.length < mostRows) this.rows.push(parseRow(line));
-			else this.count++;
+			this.#records++;
+		} else if (line.startsWith('{"group":')) {
+			if (this.rows.length < mostRows) this.rows.push(JSON.parse(line));
 		} else if (!this.header) this.header = JSON.parse(line);
 		else this.summary = JSON.parse(line);
 	}

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { tick } from 'svelte';
 	import {
 		askReport,
 		previewReport,
@@ -10,11 +11,14 @@
 		type Sheet,
 	} from '../lib/api';
 	import DateField from '../lib/DateField.svelte';
+	import Edges from '../lib/Edges.svelte';
 	import Explain from '../lib/Explain.svelte';
+	import NothingFound from '../lib/NothingFound.svelte';
 	import PeriodField, { emptyPeriod, type PeriodText } from '../lib/PeriodField.svelte';
 	import Problems from '../lib/Problems.svelte';
 	import ResultTable from '../lib/ResultTable.svelte';
 	import { mostRows, Run } from '../lib/run.svelte';
+	import { countText, stampText, totalsText } from '../lib/text';
 	import TextField from '../lib/TextField.svelte';
 
 	let { params }: { params: { name: string } } = $props();
@@ -83,8 +87,8 @@
 	const elsewhere = $derived(problems.filter((p) => !(sheet?.questions ?? []).some((q) => of(q).includes(p))));
 	const answerOf = (q: Question) => preview?.answers?.find((a) => a.name === q.name);
 
-	async function submit(event: Event) {
-		event.preventDefault();
+	async function submit(event?: Event) {
+		event?.preventDefault();
 		tried = true;
 		ran = inputs;
 		await run.start(params.name, ran);
@@ -93,8 +97,18 @@
 			document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus();
 		}
 	}
-	const count = new Intl.NumberFormat(navigator.language);
-	const stamp = (text?: string) => text?.replace('T', ' ');
+
+	/** Takes answers with which there are records, and runs with them. */
+	async function take(answers: Record<string, string>) {
+		for (const q of sheet?.questions ?? []) {
+			const text = answers[q.name];
+			if (text === undefined) continue;
+			if (q.kind === 'period') periods[q.name] = { ...emptyPeriod(), words: text };
+			else texts[q.name] = [text];
+		}
+		await tick();
+		await submit();
+	}
 </script>
 
 <svelte:head><title>{sheet?.title ?? params.name} · Pike Gate</title></svelte:head>
@@ -196,33 +210,34 @@
 				<p class="text-sm">{run.header.readback}</p>
 				<p role="status" data-outcome={run.summary?.outcome ?? run.state}>
 					{#if run.state === 'running'}
-						<strong>{count.format(run.count)}</strong> records so far …
+						<strong>{countText(run.count)}</strong> records so far …
 					{:else if run.summary && !run.failure}
 						{#if run.summary.count === 0}
-							<strong>No records.</strong> Nothing matches all of these criteria.
+							<strong>No records.</strong>
+							{run.summary.reason ?? 'Nothing matches all of these criteria.'}
 						{:else}
-							<strong data-count>{count.format(run.summary.count)}</strong>
+							<strong data-count>{countText(run.summary.count)}</strong>
 							{run.summary.count === 1 ? 'record' : 'records'}{#if run.summary.first}, first
-								<span class="tabular-nums" data-first>{stamp(run.summary.first)}</span>, last
-								<span class="tabular-nums" data-last>{stamp(run.summary.last)}</span>{/if}.
+								<span class="tabular-nums" data-first>{stampText(run.summary.first)}</span>, last
+								<span class="tabular-nums" data-last>{stampText(run.summary.last)}</span>{/if}.
 						{/if}
 						<span class="muted text-sm"
 							>Run {run.header.run}, {run.summary.ms} ms, days and times in {run.header.zone}.</span
 						>
 					{/if}
 				</p>
+				{#if run.summary?.totals?.length}
+					<p class="text-sm" data-totals>{totalsText(run.summary.totals, run.count)}</p>
+				{/if}
+				{#if run.summary?.edges}<Edges edges={run.summary.edges} />{/if}
 				{#if run.failure}<p role="alert" class="text-error-700-300">{run.failure}</p>{/if}
+				{#if run.summary?.outcome === 'empty'}<NothingFound run={run.header.run} onway={take} />{/if}
 				{#if run.count > mostRows}<p class="text-sm">
-						The first {count.format(mostRows)} are shown here; a file has all of them.
+						The first {countText(mostRows)} are shown here; a file has all of them.
 					</p>{/if}
 				{#if run.count > 0}
 					<div class="h-[70dvh] min-h-0 lg:h-auto lg:grow">
-						<ResultTable
-							columns={run.header.columns ?? []}
-							rows={run.rows}
-							count={run.count}
-							title={run.header.title}
-						/>
+						<ResultTable columns={run.header.columns ?? []} rows={run.rows} kept={run.kept} title={run.header.title} />
 					</div>
 				{/if}
 			{:else if run.failure && run.problems.length === 0}

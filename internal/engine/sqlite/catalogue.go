@@ -52,6 +52,9 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 	if err := rows.Err(); err != nil {
 		return out, engine.Fail(ctx, engine.Unreachable, "The source "+s.name+" cannot be read", err)
 	}
+	if err := s.indexes(ctx, &out); err != nil {
+		return out, err
+	}
 	for i := range out.Tables {
 		t := &out.Tables[i]
 		for n := 1; n <= len(keyOrder[t.Name]); n++ {
@@ -62,6 +65,30 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 		}
 	}
 	return out, nil
+}
+
+// indexes reads the indexes of the tables.
+func (s *source) indexes(ctx context.Context, out *catalog.Source) error {
+	q := dialect.Query{SQL: `
+		select t.name, i.name, i."unique", coalesce(c.name, '')
+		from pragma_table_list as t, pragma_index_list(t.name) as i, pragma_index_xinfo(i.name) as c
+		where t.schema = 'main' and t.type = 'table' and c."key" = 1
+		order by t.name, i.seq, c.seqno`}
+	return s.Stream(ctx, q, func(row []any) error {
+		text := func(i int) string { return fmt.Sprint(row[i]) }
+		for i := range out.Tables {
+			t := &out.Tables[i]
+			if t.Name != text(0) {
+				continue
+			}
+			if n := len(t.Indexes); n == 0 || t.Indexes[n-1].Name != text(1) {
+				t.Indexes = append(t.Indexes, catalog.Index{Name: text(1), Unique: text(2) == "1"})
+			}
+			index := &t.Indexes[len(t.Indexes)-1]
+			index.Columns = append(index.Columns, text(3))
+		}
+		return nil
+	})
 }
 
 // describe sets the types of a table's columns.

@@ -1,0 +1,135 @@
+package definition
+
+import (
+	"fmt"
+	"slices"
+	"unicode"
+
+	"pikegate/core/catalog"
+	"pikegate/core/criteria"
+	"pikegate/core/diag"
+)
+
+// View is what a report makes of a query's result.
+type View struct {
+	// Columns are the names of the columns shown, in order; none means all.
+	Columns []string
+	Groups  []CompiledGroup
+	Totals  []CompiledTotal
+}
+
+// CompiledGroup puts records together by an expression over the columns of
+// the result.
+type CompiledGroup struct {
+	Label  string
+	Expr   criteria.Expr
+	Totals []CompiledTotal
+}
+
+// CompiledTotal is an aggregate over the columns of the result.
+type CompiledTotal struct {
+	Name, Label string
+	Expr        *criteria.Aggregate
+	// Format is that of the column it is made of.
+	Format string
+}
+
+// View checks the groups and totals of a report against a query, and resolves
+// the names in them.
+func (out *Compiled) View(r *Report) (View, diag.Problems) {
+	c := compiler{query: &Query{}, out: &Compiled{}}
+	shown := catalog.Table{Name: "result"}
+	for _, col := range out.Columns {
+		if len(r.Columns) == 0 || slices.Contains(r.Columns, col.Name) {
+			shown.Columns = append(shown.Columns, catalog.Column{Name: col.Name, Type: col.Type, Nullable: true})
+		}
+	}
+	c.scope.Tables = []criteria.Table{{Alias: "result", Table: shown}}
+	view := View{Columns: r.Columns}
+	for i, g := range r.Groups {
+		field := fmt.Sprintf("groups[%d]", i)
+		e := c.expression(field+".by", g.By, false)
+		if _, aggregate := e.(*criteria.Aggregate); aggregate {
+			c.fail(field+".by", g.By.Line, "type_mismatch", "Records cannot be put together by what is made of all of them.", "Name a column.")
+		}
+		view.Groups = append(view.Groups, CompiledGroup{out.said(e), e, c.totals(field+".totals", out, g.Totals)})
+	}
+	view.Totals = c.totals("totals", out, r.Totals)
+	return view, c.problems
+}
+
+func (c *compiler) totals(field string, out *Compiled, texts []Text) []CompiledTotal {
+	var totals []CompiledTotal
+	for i, text := range texts {
+		at := fmt.Sprintf("%s[%d]", field, i)
+		e, problems := criteria.ParseAggregate(text.Value)
+		e = c.resolved(at, text, e, problems, false)
+		aggregate, ok := e.(*criteria.Aggregate)
+		if !ok {
+			if e != nil {
+				c.fail(at, text.Line, "type_mismatch", fmt.Sprintf("%q is not made of many records.", text.Value), "Write count, sum of toll, average of, least of, greatest of or count distinct of.")
+			}
+			continue
+		}
+		total := CompiledTotal{Name: criteria.Print(e), Label: out.said(e), Expr: aggregate}
+		if column, ok := aggregate.X.(*criteria.Column); ok && aggregate.Name != "count distinct" {
+			for _, col := range out.Columns {
+				if col.Name == column.Name {
+					total.Format = col.Format
+				}
+			}
+		}
+		totals = append(totals, total)
+	}
+	return totals
+}
+
+// said is how people read a group or a total: with the labels of columns.
+func (out *Compiled) said(e criteria.Expr) string {
+	if e == nil {
+		return ""
+	}
+	if column, ok := e.(*criteria.Column); ok {
+		for _, col := range out.Columns {
+			if col.Name == column.Name {
+				return col.Heading()
+			}
+		}
+	}
+	switch n := e.(type) {
+	case *criteria.Aggregate:
+		if n.X == nil {
+			return "Records"
+		}
+		words := map[string]string{"sum": "Sum of ", "average": "Average of ", "least": "Least ", "greatest": "Greatest ", "count distinct": "Different "}
+		return words[n.Name] + inner(out.said(n.X))
+	case *criteria.UnitOf:
+		return Labelled(n.Unit) + " of " + inner(out.said(n.X))
+	}
+	return Labelled(criteria.Print(e))
+}
+
+// inner is a label inside another: its first letter small, unless it is one of
+// several capitals.
+func inner(label string) string {
+	runes := []rune(label)
+	if len(runes) > 1 && unicode.IsLower(runes[1]) {
+		runes[0] = unicode.ToLower(runes[0])
+	}
+	return string(runes)
+}
+
+// Behind puts the expressions that the columns of the result were made of in
+// the place of their names.
+func (out *Compiled) Behind(e criteria.Expr) criteria.Expr {
+	return criteria.Map(e, func(e criteria.Expr) criteria.Expr {
+		if column, ok := e.(*criteria.Column); ok {
+			for _, col := range out.Columns {
+				if col.Name == column.Name {
+					return col.Expr
+				}
+			}
+		}
+		return e
+	})
+}

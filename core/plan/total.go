@@ -1,0 +1,293 @@
+package plan
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/shopspring/decimal"
+
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+	"pikegate/core/criteria"
+	"pikegate/core/definition"
+)
+
+// Total is one value made of many records.
+type Total struct {
+	Name      string         `json:"name"`
+	Label     string         `json:"label"`
+	Format    string         `json:"-"`
+	Column    catalog.Column `json:"-"`
+	aggregate string
+	formula   Formula // over the columns of the result; of count it is none
+}
+
+// Group puts together the records that stand one after the other and have the
+// same value.
+type Group struct {
+	Label  string
+	Totals []Total
+
+	column  catalog.Column
+	formula Formula
+}
+
+// Made is a total that was worked out: a decimal, text, bool or catalog.Stamp,
+// nil for blank.
+type Made struct {
+	Total
+	Value any
+}
+
+// Subtotal is a group that has come to its end.
+type Subtotal struct {
+	// Level counts from 0, the outermost.
+	Level  int
+	Label  string
+	Value  any
+	Column catalog.Column
+	Count  int64
+	Totals []Made
+}
+
+// view adds what a report makes of the result: groups, which come first in the
+// order, and totals.
+func (b *binder) view(s *Statement, v definition.View) {
+	index := func(ref criteria.Ref) int {
+		return slices.IndexFunc(s.Outputs, func(o Output) bool { return o.Name == ref.Column.Name })
+	}
+	total := func(t definition.CompiledTotal) Total {
+		made := Total{Name: t.Name, Label: t.Label, Format: t.Format, aggregate: t.Expr.Name}
+		if t.Expr.X != nil {
+			made.formula = newFormula(t.Expr.X, b.ctx, index)
+			made.Column = computedColumn(b.compiled.Behind(t.Expr.X), criteria.TypeOf(t.Expr))
+		}
+		return made
+	}
+	for _, t := range v.Totals {
+		s.Totals = append(s.Totals, total(t))
+	}
+	var keys []SortKey
+	for i, g := range v.Groups {
+		behind := b.compiled.Behind(g.Expr)
+		made := Group{Label: g.Label, formula: newFormula(g.Expr, b.ctx, index), column: computedColumn(behind, criteria.TypeOf(g.Expr))}
+		for _, t := range g.Totals {
+			made.Totals = append(made.Totals, total(t))
+		}
+		s.Groups = append(s.Groups, made)
+		keys = append(keys, b.groupKey(s, i, behind, i == len(v.Groups)-1))
+	}
+	for _, key := range s.Sort {
+		if !slices.ContainsFunc(keys, func(k SortKey) bool { return sameColumn(k.Expr, key.Expr) }) {
+			keys = append(keys, key)
+		}
+	}
+	s.Sort = keys
+}
+
+// groupKey is the key that brings a group together. Where the author's own key
+// at this place does so (for the innermost group, the order of time keeps
+// months together), it is that one, which an index may serve.
+func (b *binder) groupKey(s *Statement, at int, behind criteria.Expr, innermost bool) SortKey {
+	if at < len(s.Sort) {
+		own, ok := s.Sort[at].Expr.(Column)
+		column, bare := criteria.Origin(behind).(*criteria.Column)
+		_, plain := behind.(*criteria.Column)
+		if ok && bare && (plain || innermost) && column.Same(&criteria.Column{Ref: own.Ref}) {
+			return s.Sort[at]
+		}
+	}
+	return SortKey{Expr: b.translate(b.value(behind)), Nullable: true}
+}
+
+func sameColumn(a, b Expr) bool {
+	x, ok1 := a.(Column)
+	y, ok2 := b.(Column)
+	return ok1 && ok2 && x.Ref.Alias == y.Ref.Alias && x.Ref.Column.Name == y.Ref.Column.Name
+}
+
+// Tally makes subtotals and totals of rows as they pass. It keeps nothing of
+// them but what count distinct has to tell apart.
+type Tally struct {
+	statement *Statement
+	clock     *civil.Clock
+	values    []any // of one row, by output
+	keys      []any
+	open      bool
+	groups    []tally
+	all       tally
+}
+
+// tally is the totals of one group, or of all.
+type tally struct {
+	count int64
+	kept  []accumulator
+}
+
+// accumulator is what has been made of one total so far.
+type accumulator struct {
+	count    int64
+	sum      decimal.Decimal
+	least    any
+	greatest any
+	distinct map[string]struct{}
+}
+
+// NewTally begins to count; nil where the statement has no groups or totals.
+func (s *Statement) NewTally(ctx civil.Context) *Tally {
+	if len(s.Groups) == 0 && len(s.Totals) == 0 {
+		return nil
+	}
+	t := &Tally{statement: s, clock: civil.NewClock(ctx.Zone), values: make([]any, len(s.Outputs)), keys: make([]any, len(s.Groups))}
+	for _, g := range s.Groups {
+		t.groups = append(t.groups, tally{kept: make([]accumulator, len(g.Totals))})
+	}
+	t.all.kept = make([]accumulator, len(s.Totals))
+	return t
+}
+
+// Row takes in a row and returns the groups that ended before it, the
+// innermost first.
+func (t *Tally) Row(row []any) []Subtotal {
+	for i := range t.statement.Outputs {
+		o := &t.statement.Outputs[i]
+		if o.Formula.Is() {
+			t.values[i] = o.Formula.Of(row)
+		} else {
+			t.values[i] = Fetched(row[o.Index], &o.Column, t.clock)
+		}
+	}
+	keys := make([]any, len(t.statement.Groups))
+	changed := len(keys)
+	for i := range keys {
+		keys[i] = t.statement.Groups[i].formula.Of(t.values)
+		if i < changed && t.open && text(keys[i]) != text(t.keys[i]) {
+			changed = i
+		}
+	}
+	var closed []Subtotal
+	if t.open {
+		closed = t.close(changed)
+	}
+	t.keys, t.open = keys, true
+	for i := range t.groups {
+		t.groups[i].add(t.statement.Groups[i].Totals, t.values)
+	}
+	t.all.add(t.statement.Totals, t.values)
+	return closed
+}
+
+// End returns the groups still open, the innermost first, and the totals.
+func (t *Tally) End() ([]Subtotal, []Made) {
+	var closed []Subtotal
+	if t.open {
+		closed = t.close(0)
+	}
+	return closed, t.all.made(t.statement.Totals)
+}
+
+// close ends the groups from a level on, the innermost first.
+func (t *Tally) close(from int) []Subtotal {
+	var closed []Subtotal
+	for level := len(t.groups) - 1; level >= from; level-- {
+		g := &t.statement.Groups[level]
+		closed = append(closed, Subtotal{level, g.Label, t.keys[level], g.column, t.groups[level].count, t.groups[level].made(g.Totals)})
+		t.groups[level] = tally{kept: make([]accumulator, len(g.Totals))}
+	}
+	return closed
+}
+
+func (t *tally) add(totals []Total, values []any) {
+	t.count++
+	for i := range totals {
+		if !totals[i].formula.Is() {
+			continue
+		}
+		v := totals[i].formula.Of(values)
+		if v == nil {
+			continue
+		}
+		a := &t.kept[i]
+		a.count++
+		switch totals[i].aggregate {
+		case "count distinct":
+			if a.distinct == nil {
+				a.distinct = map[string]struct{}{}
+			}
+			a.distinct[text(v)] = struct{}{}
+		case "least":
+			if a.least == nil || less(v, a.least) {
+				a.least = v
+			}
+		case "greatest":
+			if a.greatest == nil || less(a.greatest, v) {
+				a.greatest = v
+			}
+		default:
+			if d, ok := v.(decimal.Decimal); ok {
+				a.sum = a.sum.Add(d)
+			}
+		}
+	}
+}
+
+func (t *tally) made(totals []Total) []Made {
+	out := make([]Made, len(totals))
+	for i, total := range totals {
+		a := t.kept[i]
+		var v any
+		switch {
+		case !total.formula.Is():
+			v = decimal.New(t.count, 0)
+		case total.aggregate == "count distinct":
+			v = decimal.New(int64(len(a.distinct)), 0)
+		case a.count == 0:
+		case total.aggregate == "sum":
+			v = a.sum
+		case total.aggregate == "average":
+			v, _ = criteria.Calculate('/', a.sum, decimal.New(a.count, 0))
+		case total.aggregate == "least":
+			v = a.least
+		default:
+			v = a.greatest
+		}
+		out[i] = Made{total, v}
+	}
+	return out
+}
+
+// text is a value as a text that no other value has.
+func text(v any) string {
+	switch v := v.(type) {
+	case nil:
+		return "\x00"
+	case string:
+		return v
+	case catalog.Stamp:
+		return v.At.String() + v.Fraction + fmt.Sprint(v.Offset)
+	}
+	return fmt.Sprint(v)
+}
+
+// less orders two values of one kind.
+func less(a, b any) bool {
+	switch a := a.(type) {
+	case decimal.Decimal:
+		b, ok := b.(decimal.Decimal)
+		return ok && a.LessThan(b)
+	case catalog.Stamp:
+		b, ok := b.(catalog.Stamp)
+		if !ok {
+			return false
+		}
+		if x, y := int(a.At)-a.Offset, int(b.At)-b.Offset; x != y {
+			return x < y
+		}
+		return a.Fraction < b.Fraction
+	case bool:
+		b, ok := b.(bool)
+		return ok && !a && b
+	}
+	return strings.Compare(text(a), text(b)) < 0
+}

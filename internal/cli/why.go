@@ -1,0 +1,97 @@
+package cli
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/rivo/uniseg"
+	"github.com/spf13/cobra"
+
+	"pikegate/internal/client"
+)
+
+func (a *app) why() *cobra.Command {
+	var in inputs
+	var format string
+	cmd := &cobra.Command{
+		Use:   "why RUN | REPORT",
+		Short: "Show what each condition lets through, and where the nearest records are",
+		Long: "Show why a run found what it found, or would: what each condition lets through alone and in turn,\n" +
+			"which two exclude each other, and the nearest records before and after the period.",
+		Example: "  pikegate why 17\n  pikegate why passages-by-date --set period=2025-03-01/2025-03-07 --set 'locks=Harrow Top'",
+		Args:    args(cobra.ExactArgs(1)),
+		RunE: func(cmd *cobra.Command, given []string) error {
+			if err := textOrJSON(format); err != nil {
+				return err
+			}
+			why, report, err := a.askWhy(cmd, given[0], &in)
+			if err != nil {
+				return err
+			}
+			if format == "json" {
+				return a.printJSON(why)
+			}
+			a.printWhy(why, report)
+			return nil
+		},
+	}
+	in.flags(cmd)
+	cmd.Flags().StringVar(&format, "format", "text", "text or json")
+	return cmd
+}
+
+// askWhy asks of a run by its number, or of a report with answers.
+func (a *app) askWhy(cmd *cobra.Command, what string, in *inputs) (why client.Why, report string, err error) {
+	if id, notNumber := strconv.ParseUint(what, 10, 32); notNumber == nil {
+		if len(in.set) > 0 || in.start != "" || in.end != "" || in.asOf != "" {
+			return why, "", usageError{fmt.Errorf("a run has its answers already; name the report to give others")}
+		}
+		record, err := a.client().RunRecord(cmd.Context(), uint(id))
+		if err != nil {
+			return why, "", err
+		}
+		why, err = a.client().WhyRun(cmd.Context(), uint(id))
+		return why, record.Report, err
+	}
+	request, err := in.request(cmd.Context(), a.client(), what)
+	if err != nil {
+		return why, "", err
+	}
+	why, err = a.client().Why(cmd.Context(), what, request)
+	if err != nil {
+		err = a.explained(err, request)
+	}
+	return why, what, err
+}
+
+func (a *app) printWhy(w client.Why, report string) {
+	p := func(format string, values ...any) { fmt.Fprintf(a.Stdout, format+"\n", values...) }
+	p("%s\n\n%s\n", w.ReadBack, w.Advice)
+	lines := [][3]string{{"", "alone", "left"}, {"all records of " + w.Table, thousands(w.Records), thousands(w.Records)}}
+	if w.Joined != w.Records {
+		lines = append(lines, [3]string{"with the tables joined to it", thousands(w.Joined), thousands(w.Joined)})
+	}
+	for _, c := range w.Conditions {
+		lines = append(lines, [3]string{c.Words, thousands(c.Alone), thousands(c.Left)})
+	}
+	width, digits := 0, 5
+	for _, l := range lines {
+		width, digits = max(width, uniseg.StringWidth(l[0])), max(digits, len(l[1]), len(l[2]))
+	}
+	for _, l := range lines {
+		p("  %s%s  %*s  %*s", l[0], strings.Repeat(" ", width-uniseg.StringWidth(l[0])), digits, l[1], digits, l[2])
+	}
+	for i, way := range w.WaysOut {
+		if i == 0 {
+			p("")
+		}
+		var set []string
+		for _, name := range slices.Sorted(maps.Keys(way.Inputs)) {
+			set = append(set, " --set "+quoted(name+"="+way.Inputs[name]))
+		}
+		p("%s:\n  %s run %s%s", way.Words, a.Program, report, strings.Join(set, ""))
+	}
+}

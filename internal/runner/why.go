@@ -1,0 +1,268 @@
+package runner
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"pikegate/core/civil"
+	"pikegate/core/criteria"
+	"pikegate/core/parameter"
+	"pikegate/core/period"
+	"pikegate/core/plan"
+)
+
+// Why tells what each condition of a run lets through, and where the nearest
+// records are.
+type Why struct {
+	ReadBack string `json:"readback"`
+	Advice   string `json:"advice" doc:"What it comes down to, in a sentence or two"`
+	Reason   string `json:"reason,omitempty" doc:"Why no record can match with these answers, where that is proved"`
+	Table    string `json:"table" doc:"The table whose records are returned"`
+	Records  int64  `json:"records" doc:"How many records the table has"`
+	Joined   int64  `json:"joined" doc:"How many are left, or made, by joining the other tables"`
+	Matches  int64  `json:"matches" doc:"How many meet every condition"`
+	// Conditions are in the order in which they are applied.
+	Conditions []WhyCondition `json:"conditions"`
+	Clash      *WhyClash      `json:"clash,omitempty" doc:"The first two conditions that no record meets together"`
+	Nearest    []WhyNearest   `json:"nearest,omitempty" doc:"For each date condition, the nearest records that meet all the others"`
+	WaysOut    []WayOut       `json:"ways_out,omitempty" doc:"Answers with which there are records"`
+}
+
+// WhyCondition is what one condition lets through.
+type WhyCondition struct {
+	Words string `json:"words"`
+	Text  string `json:"text" doc:"The condition as the author wrote it"`
+	Alone int64  `json:"alone" doc:"How many records it lets through by itself"`
+	Left  int64  `json:"left" doc:"How many are left once it and those before it are applied"`
+}
+
+// WhyClash is two conditions, by their place from 0, the first being earlier.
+type WhyClash struct {
+	First  int `json:"first"`
+	Second int `json:"second"`
+}
+
+// WhyNearest is the nearest records outside a date condition.
+type WhyNearest struct {
+	Condition int    `json:"condition" doc:"The condition's place, from 0"`
+	Before    string `json:"before,omitempty" doc:"The nearest date before"`
+	After     string `json:"after,omitempty" doc:"The nearest date after"`
+}
+
+// WayOut is other answers that lead to records.
+type WayOut struct {
+	Words  string            `json:"words" doc:"What it does"`
+	Inputs map[string]string `json:"inputs" doc:"The answers to give instead, by question"`
+}
+
+// combination is records that are on the same side of every condition.
+type combination struct {
+	sides  []int64
+	count  int64
+	ranges []any // the least and the greatest date for each date condition
+}
+
+func (c combination) meets(i int) bool { return c.sides[i] == plan.Meets }
+
+// meetsAllBut tells whether it meets every condition except some.
+func (c combination) meetsAllBut(i int) bool {
+	for j := range c.sides {
+		if j != i && !c.meets(j) {
+			return false
+		}
+	}
+	return true
+}
+
+// FindWhy asks the database at most twice, however many conditions there are:
+// once for how many records are on which sides of the conditions, and once for
+// how many there are at all.
+func FindWhy(ctx context.Context, job Job, p Prepared) (Why, error) {
+	reasons := plan.Why(job.Compiled, p.Values, job.Context.Context)
+	why := Why{ReadBack: p.ReadBack, Reason: p.Impossible, Table: reasons.Records.From.Name, Conditions: []WhyCondition{}}
+	for _, c := range reasons.Conditions {
+		why.Conditions = append(why.Conditions, WhyCondition{Words: c.Words, Text: c.Text})
+	}
+	n := len(reasons.Conditions)
+	together := make([]bool, n*n) // whether some record meets both
+	nearest := make([]found, n)
+	dialect := job.Source.Dialect()
+	err := job.Source.Stream(ctx, dialect.Write(reasons.Sides), func(row []any) error {
+		c := combination{sides: make([]int64, n), ranges: row[n+1:]}
+		for i := range n {
+			c.sides[i], _ = row[i].(int64)
+		}
+		c.count, _ = row[n].(int64)
+		why.take(c, together)
+		at := 0
+		for i, bounds := range reasons.Dates {
+			if bounds == nil {
+				continue
+			}
+			if c.meetsAllBut(i) {
+				nearest[i].take(c.sides[i], c.ranges[at], c.ranges[at+1])
+			}
+			at += 2
+		}
+		return nil
+	})
+	if err != nil {
+		return why, err
+	}
+	why.Records = why.Joined
+	if len(reasons.Sides.Joins) > 0 {
+		err = job.Source.Stream(ctx, dialect.Write(reasons.Records), func(row []any) error {
+			why.Records, _ = row[0].(int64)
+			return nil
+		})
+	}
+	why.clash(together, n)
+	for i, bounds := range reasons.Dates {
+		if why.Matches == 0 && bounds != nil && (nearest[i].before != nil || nearest[i].after != nil) {
+			why.near(job, p, reasons.Places[i], i, *bounds, nearest[i])
+		}
+	}
+	why.advise()
+	return why, err
+}
+
+// take counts a combination.
+func (w *Why) take(c combination, together []bool) {
+	w.Joined += c.count
+	left, n := true, len(w.Conditions)
+	for i := range n {
+		if !c.meets(i) {
+			left = false
+			continue
+		}
+		w.Conditions[i].Alone += c.count
+		if left {
+			w.Conditions[i].Left += c.count
+		}
+		for j := range n {
+			together[i*n+j] = together[i*n+j] || c.meets(j)
+		}
+	}
+	if left {
+		w.Matches += c.count
+	}
+}
+
+// clash finds the first two conditions that no record meets together, though
+// each has records of its own.
+func (w *Why) clash(together []bool, n int) {
+	for j := range n {
+		for i := range j {
+			if w.Clash == nil && !together[i*n+j] && w.Conditions[i].Alone > 0 && w.Conditions[j].Alone > 0 {
+				w.Clash = &WhyClash{i, j}
+			}
+		}
+	}
+}
+
+// found is the nearest dates as they are stored.
+type found struct{ before, after any }
+
+func (f *found) take(side int64, least, greatest any) {
+	switch {
+	case side == plan.Before && (f.before == nil || less(f.before, greatest)):
+		f.before = greatest
+	case side == plan.After && (f.after == nil || less(least, f.after)):
+		f.after = least
+	}
+}
+
+// near tells of the nearest records outside a date condition, and what to ask
+// for instead.
+func (w *Why) near(job Job, p Prepared, place, i int, bounds plan.Bounds, f found) {
+	column, zone := bounds.Column.Ref.Column, job.Context.Zone
+	near := WhyNearest{Condition: i, Before: dateText(f.before, &column, zone), After: dateText(f.after, &column, zone)}
+	w.Nearest = append(w.Nearest, near)
+	clock := civil.NewClock(zone)
+	var days []civil.Date
+	for _, v := range []any{f.before, f.after} {
+		if stamp, ok := column.Decode(v, clock); v != nil && ok {
+			days = append(days, stamp.At.Date())
+		}
+	}
+	names := criteria.Parameters(criteria.Conditions(job.Compiled.Criteria)[place])
+	if len(days) == 0 || len(names) != 1 {
+		return
+	}
+	at := slices.IndexFunc(p.Questions, func(q parameter.Parameter) bool { return q.Name == names[0] })
+	if at < 0 || p.Questions[at].Derive != "" || p.Questions[at].Shown == parameter.Stated {
+		return
+	}
+	question := p.Questions[at]
+	offer := func(first, last civil.Date) bool {
+		text := period.OfDays(first, last).Canonical()
+		if question.Limits.Whole != "" {
+			text = period.OfDays(first, last).Enclosing(parameter.WholeUnits[question.Limits.Whole], job.Context.Context).Canonical()
+		}
+		if _, problems := question.Read(parameter.Input{Texts: []string{text}}, job.Context); problems.Failed() {
+			return false
+		}
+		w.WaysOut = append(w.WaysOut, WayOut{"Run for " + text, map[string]string{question.Name: text}})
+		return true
+	}
+	if question.Kind == parameter.Period && len(days) == 2 && offer(days[0], days[1]) {
+		return
+	}
+	for _, day := range days {
+		offer(day, day)
+	}
+}
+
+// advise says what it comes down to.
+func (w *Why) advise() {
+	var said []string
+	say := func(format string, values ...any) { said = append(said, fmt.Sprintf(format, values...)) }
+	switch {
+	case w.Matches > 0:
+		say("%d records match.", w.Matches)
+	case w.Reason != "":
+		say("%s", w.Reason)
+	case w.Records == 0:
+		say("The table %s has no records.", w.Table)
+	case w.Joined == 0:
+		say("No record of %s has a match in the tables joined to it.", w.Table)
+	}
+	if w.Matches == 0 && w.Joined > 0 {
+		for _, c := range w.Conditions {
+			if c.Alone == 0 && w.Reason == "" {
+				say("No record at all meets: %s.", c.Words)
+			}
+		}
+		if w.Clash != nil && w.Reason == "" {
+			say("No record meets both: %s; %s.", w.Conditions[w.Clash.First].Words, w.Conditions[w.Clash.Second].Words)
+		}
+		for _, n := range w.Nearest {
+			var dates []string
+			for _, d := range []string{n.Before, n.After} {
+				if d != "" {
+					dates = append(dates, longDay(d))
+				}
+			}
+			verb := "are"
+			if len(dates) == 1 {
+				verb = "is"
+			}
+			say("The nearest that meet everything else %s %s.", verb, strings.Join(dates, " and "))
+		}
+	}
+	if len(said) == 0 {
+		say("The conditions leave nothing together, though any two of them do.")
+	}
+	w.Advice = strings.Join(said, " ")
+}
+
+// longDay is the day of a date as people say it.
+func longDay(text string) string {
+	span, problems := period.Read(text[:min(len(text), len("2026-03-31"))], civil.Context{Zone: civil.UTC})
+	if len(problems) > 0 {
+		return text
+	}
+	return span.ReadBack()
+}

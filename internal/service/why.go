@@ -1,0 +1,98 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"pikegate/core/criteria"
+	"pikegate/core/diag"
+	"pikegate/core/proof"
+	"pikegate/internal/runner"
+)
+
+// Why tells why a run would find what it finds.
+func (s *Service) Why(ctx context.Context, r Request) (runner.Why, error) {
+	job, err := s.job(ctx, r)
+	if err != nil {
+		return runner.Why{}, err
+	}
+	p, err := runner.Prepare(ctx, job)
+	if err != nil {
+		return runner.Why{}, err
+	}
+	return runner.FindWhy(ctx, job, p)
+}
+
+// WhyRun tells it of a run that was made, with its version, answers and day.
+func (s *Service) WhyRun(ctx context.Context, id uint) (runner.Why, error) {
+	record, err := s.RunRecord(id)
+	if err != nil {
+		return runner.Why{}, err
+	}
+	return s.Why(ctx, Request{Report: record.Report, Inputs: record.Typed, AsOf: record.AsOf, Version: record.Version})
+}
+
+// Approach is how the database would go about a run.
+type Approach struct {
+	Advice []string `json:"advice" doc:"In words: whether the date criterion can use an index, and which one would help if none can"`
+	Steps  []string `json:"steps" doc:"The plan as the database tells it"`
+}
+
+// approach asks the database for its plan and says what it means for the date
+// criterion.
+func approach(ctx context.Context, job runner.Job, p runner.Prepared) (*Approach, error) {
+	plan, err := job.Source.Plan(ctx, p.Query)
+	if err != nil {
+		return nil, err
+	}
+	out := &Approach{Advice: []string{}, Steps: plan.Text}
+	column := p.Edges.Column
+	if column == nil {
+		out.Advice = append(out.Advice, "The run has no date criterion on one column, so no index is looked for.")
+		return out, nil
+	}
+	table := job.Compiled.TableOf(column.Ref.Alias)
+	name := table + "." + column.Ref.Column.Name
+	access, reached := plan.Access[column.Ref.Alias]
+	switch {
+	case reached && slices.ContainsFunc(access.Columns, func(c string) bool { return strings.EqualFold(c, column.Ref.Column.Name) }):
+		out.Advice = append(out.Advice, fmt.Sprintf("The date criterion on %s is looked up in the index %s: only the records of the period are read.", name, access.Index))
+	case reached && access.Index != "":
+		out.Advice = append(out.Advice, fmt.Sprintf("The database reaches %s through the index %s (%s) instead of the dates, and tests the date criterion on what it finds there.", table, access.Index, strings.Join(access.Columns, ", ")))
+	default:
+		out.Advice = append(out.Advice, fmt.Sprintf("The date criterion on %s uses no index: every record of %s is read. %s", name, table, remedy(column, table, job)))
+	}
+	return out, nil
+}
+
+// remedy names the index that would help.
+func remedy(column *criteria.Column, table string, job runner.Job) string {
+	for _, t := range job.Compiled.Tables() {
+		for _, index := range t.Table.Indexes {
+			if t.Alias == column.Ref.Alias && strings.EqualFold(index.Columns[0], column.Ref.Column.Name) {
+				return fmt.Sprintf("There is the index %s on it, but the database expects to read too much of the table for it to help.", index.Name)
+			}
+		}
+	}
+	return fmt.Sprintf("An index on %s (%s) would help.", table, column.Ref.Column.Name)
+}
+
+// findings are the facts about the criteria with the answers of a run.
+func findings(job runner.Job, p runner.Prepared) diag.Problems {
+	var terms []criteria.Expr
+	for _, c := range p.Statement.Where {
+		if c.Bare != nil {
+			terms = append(terms, criteria.Conditions(c.Bare)...)
+		}
+	}
+	if len(terms) == 0 {
+		return nil
+	}
+	problems := proof.CheckValues(job.Compiled.CriteriaText, &criteria.Logic{Pos: job.Compiled.Criteria.At(), Terms: terms})
+	for i := range problems {
+		problems[i].Field, problems[i].Source = "criteria", job.Compiled.CriteriaText
+	}
+	return problems
+}

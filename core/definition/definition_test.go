@@ -170,3 +170,23 @@ func FuzzDecode(f *testing.F) {
 		_ = definition.Check(documents, definition.Known{})
 	})
 }
+
+// TestFormat: what is formatted means the same, and formatted again it stays.
+func TestFormat(t *testing.T) {
+	files, err := filepath.Glob("../../internal/demo/definitions/*.yaml")
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for _, file := range files {
+		content, err := os.ReadFile(file)
+		require.NoError(t, err)
+		scrambled := strings.ReplaceAll(strings.ReplaceAll(string(content), "within", "WITHIN"), "  - {name", "  -   { name")
+		once, problems := definition.Format(file, []byte(scrambled))
+		require.Empty(t, problems, file)
+		twice, problems := definition.Format(file, once)
+		require.Empty(t, problems, file)
+		assert.Equal(t, string(once), string(twice))
+		assert.Equal(t, string(content), string(once), "the demonstration is written as it should be")
+	}
+	_, problems := definition.Format("x.yaml", []byte("kind: quary\n"))
+	assert.True(t, problems.Failed())
+}

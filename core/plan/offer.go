@@ -39,6 +39,22 @@ func Offer(c *definition.Compiled, question string, values parameter.Values, ctx
 	return s, b.problems
 }
 
+// Occurring makes the statement that lists the answers a question can have at
+// all, whatever the others are: what occurs in the column, or the rows of the
+// other query.
+func Occurring(c *definition.Compiled, question string, ctx civil.Context, search Search) (Statement, diag.Problems) {
+	offer := c.Offers[question]
+	if offer.Query != nil {
+		return offerRows(offer, ctx, search)
+	}
+	column := Column{offer.Column.Ref}
+	s := Statement{From: Table{c.TableOf(offer.Column.Ref.Alias), offer.Column.Ref.Alias}, DateIndex: -1}
+	s.Where = append(s.Where, Condition{Expr: Not{IsBlank{column}}})
+	grouped(&s, column)
+	narrow(&s, column, column, search)
+	return s, nil
+}
+
 // others binds everything but one question, which is taken as not asked.
 func others(c *definition.Compiled, question string, values parameter.Values, ctx civil.Context) (*binder, Statement) {
 	rest := parameter.Values{}

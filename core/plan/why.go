@@ -141,5 +141,8 @@ func EdgesOf(c *definition.Compiled, s Statement, ctx civil.Context) (Edges, boo
 		}
 	}
 	edges.Before, edges.After = nearest("<", edges.Span.From), nearest(">=", edges.Span.Until)
-	return edges, edges.Before != nil || edges.After != nil
+	if edges.Before == nil && edges.After == nil {
+		return Edges{}, false
+	}
+	return edges, true
 }

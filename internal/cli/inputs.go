@@ -4,7 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"regexp"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -106,6 +108,29 @@ func typedFor(field string, run client.Run) string {
 		return text
 	}
 	return ""
+}
+
+// options are answers as they are given on the command line.
+func options(answers map[string]any) string {
+	var b strings.Builder
+	add := func(option, value string) { b.WriteString(" " + option + " " + quoted(value)) }
+	for _, name := range slices.Sorted(maps.Keys(answers)) {
+		switch v := answers[name].(type) {
+		case []any:
+			for _, item := range v {
+				add("--set", name+"="+fmt.Sprint(item))
+			}
+		case map[string]any:
+			for _, end := range []string{"start", "end"} {
+				if v[end] != nil {
+					add("--"+end, fmt.Sprint(v[end]))
+				}
+			}
+		default:
+			add("--set", name+"="+fmt.Sprint(v))
+		}
+	}
+	return b.String()
 }
 
 // plainWord is what a shell takes as it is.

@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"maps"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -27,14 +26,14 @@ func (a *app) why() *cobra.Command {
 			if err := textOrJSON(format); err != nil {
 				return err
 			}
-			why, report, err := a.askWhy(cmd, given[0], &in)
+			why, report, answers, err := a.askWhy(cmd, given[0], &in)
 			if err != nil {
 				return err
 			}
 			if format == "json" {
 				return a.printJSON(why)
 			}
-			a.printWhy(why, report)
+			a.printWhy(why, report, answers)
 			return nil
 		},
 	}
@@ -43,31 +42,32 @@ func (a *app) why() *cobra.Command {
 	return cmd
 }
 
-// askWhy asks of a run by its number, or of a report with answers.
-func (a *app) askWhy(cmd *cobra.Command, what string, in *inputs) (why client.Why, report string, err error) {
+// askWhy asks of a run by its number, or of a report with answers; the answers
+// come back as well.
+func (a *app) askWhy(cmd *cobra.Command, what string, in *inputs) (why client.Why, report string, answers map[string]any, err error) {
 	if id, notNumber := strconv.ParseUint(what, 10, 32); notNumber == nil {
 		if len(in.set) > 0 || in.start != "" || in.end != "" || in.asOf != "" {
-			return why, "", usageError{fmt.Errorf("a run has its answers already; name the report to give others")}
+			return why, "", nil, usageError{fmt.Errorf("a run has its answers already; name the report to give others")}
 		}
 		record, err := a.client().RunRecord(cmd.Context(), uint(id))
 		if err != nil {
-			return why, "", err
+			return why, "", nil, err
 		}
 		why, err = a.client().WhyRun(cmd.Context(), uint(id))
-		return why, record.Report, err
+		return why, record.Report, record.Typed, err
 	}
 	request, err := in.request(cmd.Context(), a.client(), what)
 	if err != nil {
-		return why, "", err
+		return why, "", nil, err
 	}
 	why, err = a.client().Why(cmd.Context(), what, request)
 	if err != nil {
 		err = a.explained(err, request)
 	}
-	return why, what, err
+	return why, what, request.Inputs, err
 }
 
-func (a *app) printWhy(w client.Why, report string) {
+func (a *app) printWhy(w client.Why, report string, answers map[string]any) {
 	p := func(format string, values ...any) { fmt.Fprintf(a.Stdout, format+"\n", values...) }
 	p("%s\n\n%s\n", w.ReadBack, w.Advice)
 	lines := [][3]string{{"", "alone", "left"}, {"all records of " + w.Table, thousands(w.Records), thousands(w.Records)}}
@@ -88,10 +88,13 @@ func (a *app) printWhy(w client.Why, report string) {
 		if i == 0 {
 			p("")
 		}
-		var set []string
-		for _, name := range slices.Sorted(maps.Keys(way.Inputs)) {
-			set = append(set, " --set "+quoted(name+"="+way.Inputs[name]))
+		changed := maps.Clone(answers)
+		if changed == nil {
+			changed = map[string]any{}
 		}
-		p("%s:\n  %s run %s%s", way.Words, a.Program, report, strings.Join(set, ""))
+		for name, text := range way.Inputs {
+			changed[name] = text
+		}
+		p("%s:\n  %s run %s%s", way.Words, a.Program, report, options(changed))
 	}
 }

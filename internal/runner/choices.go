@@ -60,9 +60,9 @@ func cellText(v any) string {
 	return ""
 }
 
-// offered refuses answers that cannot match: they do not occur where they are
-// chosen from, under the other answers. Only then are the choices asked for,
-// to name the nearest ones.
+// offered refuses answers that do not occur where they are chosen from, and
+// names the nearest that do. Whether an answer goes with the others is another
+// matter: a run that finds nothing tells why.
 func offered(ctx context.Context, job Job, questions []parameter.Parameter, values parameter.Values) (diag.Problems, error) {
 	var problems diag.Problems
 	for _, q := range questions {
@@ -77,32 +77,38 @@ func offered(ctx context.Context, job Job, questions []parameter.Parameter, valu
 		for _, n := range values[q.Name].Numbers {
 			wanted = append(wanted, n)
 		}
-		there, err := Choices(ctx, job, q, plan.Search{Wanted: wanted})
+		there, err := occurring(ctx, job, q, plan.Search{Wanted: wanted})
 		if err != nil {
 			return nil, err
 		}
 		if len(there) == len(typed) {
 			continue
 		}
-		all, err := Choices(ctx, job, q, plan.Search{Limit: MaxChoices})
+		all, err := occurring(ctx, job, q, plan.Search{Limit: MaxChoices})
 		if err != nil {
 			return nil, err
 		}
-		has := func(choices []parameter.Choice, value string) bool {
-			return slices.ContainsFunc(choices, func(c parameter.Choice) bool { return c.Value == value })
-		}
-		offers := make([]string, len(all))
-		for i, c := range all {
-			offers[i] = c.Value
-		}
 		for _, t := range typed {
-			if has(there, t) {
-				continue
+			if !slices.Contains(there, t) {
+				p := parameter.NotOffered(t, all)
+				p.Field = q.Name
+				problems = append(problems, p)
 			}
-			p := parameter.NotOffered(t, offers)
-			p.Field = q.Name
-			problems = append(problems, p)
 		}
 	}
 	return problems, nil
+}
+
+// occurring lists answers a question can have at all.
+func occurring(ctx context.Context, job Job, q parameter.Parameter, search plan.Search) ([]string, error) {
+	statement, problems := plan.Occurring(job.Compiled, q.Name, job.Context.Context, search)
+	if err := problems.Err(); err != nil {
+		return nil, err
+	}
+	var out []string
+	err := job.Source.Stream(ctx, job.Source.Dialect().Write(statement), func(row []any) error {
+		out = append(out, cellText(row[0]))
+		return nil
+	})
+	return out, err
 }

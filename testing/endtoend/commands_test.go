@@ -56,7 +56,8 @@ func TestTable(t *testing.T) {
 	require.Equal(t, 0, r.code, r.err)
 	want := passages("2024-02-29", "2024-02-29", "Harrow Top")
 	lines := strings.Split(strings.TrimRight(r.out, "\n"), "\n")
-	require.Len(t, lines, len(want)+2)
+	require.Len(t, lines, len(want)+4)
+	assert.Regexp(t, `^Total: Sum of toll \d+\.\d\d$`, lines[len(want)+3])
 	assert.Regexp(t, `^Passed at +Lock +Region +Vessel +Direction +Toll$`, lines[0])
 	for i, row := range want {
 		assert.Equal(t, strings.Fields(strings.Join(row, " ")), strings.Fields(strings.Replace(lines[i+2], " ", "T", 1)))

@@ -24,6 +24,7 @@ var (
 	screenshots = flag.String("screenshots", "", "write the documentation's screenshots into this folder")
 
 	binary  string     // the built pikegate
+	data    string     // its folder
 	address string     // of the running demonstration
 	records *demo.Data // what the generator made
 )
@@ -50,7 +51,8 @@ func serveAndRun(m *testing.M) (int, error) {
 		return 1, fmt.Errorf("the binary cannot be built: %w\n%s", err, out)
 	}
 	var stop func() error
-	address, stop, err = start("demo", "--data", filepath.Join(folder, "data"))
+	data = filepath.Join(folder, "data")
+	address, stop, err = start("demo", "--data", data)
 	if err != nil {
 		return 1, err
 	}

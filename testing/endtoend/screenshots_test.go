@@ -47,6 +47,17 @@ func TestScreenshots(t *testing.T) {
 		p.Press("Ask how")
 		p.Wait("document.querySelector('dialog pre')")
 		shot("console-explain")
+		if mode == "light" {
+			p = browser.Open(t, address+"/#/reports/invoices-issued", 1280, 800)
+			p.Wait("document.querySelector('#q-owner option[value=\"R. Aldous\"]')")
+			p.Eval("const s = document.querySelector('#q-owner'); s.value = 'R. Aldous'; s.dispatchEvent(new Event('change', { bubbles: true })); 1")
+			p.Type("#q-period-start", "2025-03-01")
+			p.Type("#q-period-end", "2025-03-02")
+			p.Wait("document.querySelector('[data-readback]').textContent.includes('2 days')")
+			p.Press("Run")
+			p.Wait("document.querySelector('[data-advice]')")
+			shot("console-nothing")
+		}
 		p.Quiet()
 	}
 }
@@ -62,6 +73,7 @@ var commands = []struct {
 	{"command-ask", []string{"ask", "passages-by-date", "--as-of", "2025-12-31"}},
 	{"command-period", []string{"period", "last 3 months including today", "--as-of", "2025-03-31", "--zone", "Europe/London"}},
 	{"command-coverage", []string{"coverage", "passages-by-date", "--by", "quarter", "--set", "locks=Harrow Top"}},
+	{"command-why", []string{"why", "jobs-due", "--start", "2023-03-01", "--end", "2023-03-07", "--set", "locks=Harrow Top"}},
 	{"command-source", []string{"source", "show", "navigation"}},
 }
 

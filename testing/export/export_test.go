@@ -54,10 +54,23 @@ func fixture(b *testing.B, n int) (path, address string) {
 	_, err = db.Exec(`create table movements (id integer primary key, at text not null, on_day text not null, name text not null, place text not null, amount real, pence integer, note text);
 		with recursive n(i) as (select 1 union all select i + 1 from n where i < ` + fmt.Sprint(n) + `)
 		insert into movements select i, strftime('%Y-%m-%dT%H:%M:%SZ', 1672531200 + i * 60, 'unixepoch'), date(1672531200 + i * 60, 'unixepoch'),
-			'Vessel ' || (i % 997), 'Lock number ' || (i % 37), (i % 9973) / 4.0, i % 100003, case when i % 5 then 'a note' end from n`)
+			'Vessel ' || (i % 997), 'Lock number ' || (i % 37), (i % 9973) / 4.0, i % 100003, case when i % 5 then 'a note' end from n;
+		create index movements_at on movements (at)`)
 	require.NoError(b, err)
 	require.NoError(b, db.Close())
+	return path, serve(b, folder, func(s *service.Service) {
+		_, err = s.AddSource(b.Context(), service.SourceInfo{Name: "s", Engine: "sqlite", Address: path})
+		require.NoError(b, err)
+		_, err = s.Push(b.Context(), definitions)
+		require.NoError(b, err)
+		_, err = s.Publish(b.Context(), "movements")
+		require.NoError(b, err)
+	})
+}
 
+// serve starts a service that keeps its records in a folder.
+func serve(b *testing.B, folder string, install func(*service.Service)) (address string) {
+	b.Helper()
 	kept, err := store.Open(filepath.Join(folder, "pikegate.db"))
 	require.NoError(b, err)
 	s, err := service.New(service.Config{
@@ -65,19 +78,14 @@ func fixture(b *testing.B, n int) (path, address string) {
 		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, Log: slog.New(slog.DiscardHandler),
 	})
 	require.NoError(b, err)
-	_, err = s.AddSource(b.Context(), service.SourceInfo{Name: "s", Engine: "sqlite", Address: path})
-	require.NoError(b, err)
-	_, err = s.Push(b.Context(), definitions)
-	require.NoError(b, err)
-	_, err = s.Publish(b.Context(), "movements")
-	require.NoError(b, err)
+	install(s)
 	web := httptest.NewServer(api.New(s, slog.New(slog.DiscardHandler), "bench"))
 	b.Cleanup(func() {
 		web.Close()
 		_ = s.Close()
 		_ = kept.Close()
 	})
-	return path, web.URL
+	return web.URL
 }
 
 // export downloads the whole as CSV and gives the bytes and the peak of the

@@ -2,6 +2,7 @@ package policy
 
 import (
 	"os"
+	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
@@ -13,6 +14,8 @@ import (
 	"pikegate/core/civil"
 	"pikegate/core/definition"
 	"pikegate/core/period"
+	"pikegate/internal/demo"
+	"pikegate/internal/engine/sqlite"
 )
 
 var (
@@ -44,6 +47,72 @@ func TestPeriodExamples(t *testing.T) {
 		}
 	}
 	assert.Greater(t, examples, 50)
+}
+
+// TestCriteriaExamples reads every example of the language of criteria against
+// the tables of the demonstration; what is proved of the examples of a finding
+// is that finding.
+func TestCriteriaExamples(t *testing.T) {
+	folder := t.TempDir()
+	require.NoError(t, demo.Prepare(folder))
+	source, err := sqlite.Open("navigation", filepath.Join(folder, "navigation.db"))
+	require.NoError(t, err)
+	defer source.Close()
+	tables, err := source.Catalogue(t.Context())
+	require.NoError(t, err)
+	head := "kind: criterion\nname: in_service\non: locks\ncriteria: closed_on is blank\n---\n" +
+		"kind: query\nname: q\nsource: navigation\nfrom: passages\njoins:\n"
+	for _, table := range []string{"locks", "vessels", "dues_invoices", "mooring_stays"} {
+		head += "  - { table: " + table + ", on: " + table + ".id = passages.id }\n"
+	}
+	head += "parameters:\n  - { name: period, kind: period, required: true }\n  - { name: locks, kind: text, many: true }\ncolumns:\n  - { name: c, value: "
+	section, heading, examples := "", "", 0
+	for _, line := range strings.Split(read(t, "criteria.md"), "\n") {
+		if strings.HasPrefix(line, "#") {
+			section = strings.Trim(line, "# ")
+		}
+		cells := strings.Split(line, "|")
+		if len(cells) < 4 || strings.HasPrefix(cells[1], " ---") {
+			heading = line
+			continue
+		}
+		column := 2
+		if section == "How it is translated" {
+			column = 1
+		}
+		for _, m := range code.FindAllStringSubmatch(cells[column], -1) {
+			examples++
+			example := strings.ReplaceAll(strings.ReplaceAll(m[1], "'", "''"), "\\|", "|")
+			isValue := section == "Values" || section == "Functions" || section == "Aggregates"
+			text := head + "passages.id }\ncriteria: '" + example + "'\n"
+			if isValue && !strings.Contains(m[1], ":") {
+				text = head + "'" + example + "' }\n"
+			} else if isValue {
+				text = head + "passages.id }\ncriteria: '" + map[bool]string{true: "locks.name in ", false: "passed_at within "}[m[1] == ":locks"] + example + "'\n"
+			}
+			documents, problems := definition.Decode("", []byte(text))
+			require.Empty(t, problems, m[1])
+			_, problems = definition.Compile(documents[1].(*definition.Query), &tables, definition.LibraryOf(documents, definition.Library{}))
+			found := map[string]bool{}
+			for _, p := range problems {
+				if p.Code != "unused_parameter" {
+					found[p.Code] = true
+				}
+			}
+			if section == "What is proved" {
+				assert.True(t, found[strings.TrimSpace(cells[1])], "%s: %v", m[1], problems)
+				continue
+			}
+			for _, harmless := range []string{"no_index", "blanks_left_out", "strict_start", "never_true", "always_true"} {
+				delete(found, harmless)
+			}
+			if strings.HasPrefix(m[1], "'") || m[1] == "blank" {
+				continue // values that mean something beside others only
+			}
+			assert.Empty(t, found, "%s (%s): %v", m[1], heading, problems)
+		}
+	}
+	assert.Greater(t, examples, 70)
 }
 
 // TestDefinitionExamples checks every definition the documentation shows.

@@ -100,17 +100,20 @@ type checker struct {
 
 func (c *checker) quote(e criteria.Expr) string { return c.text[e.At().Start:e.At().End] }
 
-func (c *checker) add(e criteria.Expr, code, message, hint string) *diag.Problem {
+func (c *checker) add(e criteria.Expr, code, message, hint string) {
 	p := diag.At(c.text, e.At().Start, e.At().End, code, message)
 	p.Severity, p.Hint = diag.Warning, hint
 	c.problems = append(c.problems, p)
-	return &c.problems[len(c.problems)-1]
 }
+
+// last is what was added last.
+func (c *checker) last() *diag.Problem { return &c.problems[len(c.problems)-1] }
 
 // finding says a proved fact.
 func (c *checker) finding(f Finding) {
 	message, hint := f.say(c.quote)
-	p := c.add(f.At, string(f.Kind), message, hint)
+	c.add(f.At, string(f.Kind), message, hint)
+	p := c.last()
 	if f.Kind == Never && f.Whole {
 		p.Severity = diag.Error
 	}
@@ -209,10 +212,11 @@ func (c *checker) strictly(at *criteria.Compare, operand criteria.Expr, op, bett
 	if len(criteria.Columns(at.Left)) == 0 {
 		changed.Op = criteria.Flip(better)
 	}
-	p := c.add(at, "strict_start", fmt.Sprintf("%s: with %s, %s does not count.", what, op, c.quote(operand)), "Write "+criteria.Print(&changed)+" to have it in.")
+	code := "strict_start"
 	if op == "<" {
-		p.Code = "strict_end"
+		code = "strict_end"
 	}
+	c.add(at, code, fmt.Sprintf("%s: with %s, %s does not count.", what, op, c.quote(operand)), "Write "+criteria.Print(&changed)+" to have it in.")
 }
 
 // wrapped points at functions of a column that keep an index from being used.

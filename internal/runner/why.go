@@ -16,13 +16,13 @@ import (
 // Why tells what each condition of a run lets through, and where the nearest
 // records are.
 type Why struct {
-	ReadBack string `json:"readback"`
-	Advice   string `json:"advice" doc:"What it comes down to, in a sentence or two"`
-	Reason   string `json:"reason,omitempty" doc:"Why no record can match with these answers, where that is proved"`
-	Table    string `json:"table" doc:"The table whose records are returned"`
-	Records  int64  `json:"records" doc:"How many records the table has"`
-	Joined   int64  `json:"joined" doc:"How many are left, or made, by joining the other tables"`
-	Matches  int64  `json:"matches" doc:"How many meet every condition"`
+	ReadBack string   `json:"readback"`
+	Advice   []string `json:"advice" doc:"What it comes down to, sentence by sentence"`
+	Reason   string   `json:"reason,omitempty" doc:"Why no record can match with these answers, where that is proved"`
+	Table    string   `json:"table" doc:"The table whose records are returned"`
+	Records  int64    `json:"records" doc:"How many records the table has"`
+	Joined   int64    `json:"joined" doc:"How many are left, or made, by joining the other tables"`
+	Matches  int64    `json:"matches" doc:"How many meet every condition"`
 	// Conditions are in the order in which they are applied.
 	Conditions []WhyCondition `json:"conditions"`
 	Clash      *WhyClash      `json:"clash,omitempty" doc:"The first two conditions that no record meets together"`
@@ -217,8 +217,7 @@ func (w *Why) near(job Job, p Prepared, place, i int, bounds plan.Bounds, f foun
 
 // advise says what it comes down to.
 func (w *Why) advise() {
-	var said []string
-	say := func(format string, values ...any) { said = append(said, fmt.Sprintf(format, values...)) }
+	say := func(format string, values ...any) { w.Advice = append(w.Advice, fmt.Sprintf(format, values...)) }
 	switch {
 	case w.Matches > 0:
 		say("%d records match.", w.Matches)
@@ -252,10 +251,9 @@ func (w *Why) advise() {
 			say("The nearest that meet everything else %s %s.", verb, strings.Join(dates, " and "))
 		}
 	}
-	if len(said) == 0 {
+	if len(w.Advice) == 0 {
 		say("The conditions leave nothing together, though any two of them do.")
 	}
-	w.Advice = strings.Join(said, " ")
 }
 
 // longDay is the day of a date as people say it.

@@ -84,6 +84,7 @@ func TestCommandScreenshots(t *testing.T) {
 	}
 	for _, c := range commands {
 		r := pikegate(t, c.args...)
+		r.out = strings.ReplaceAll(r.out, binary, "pikegate")
 		quoted := make([]string, len(c.args))
 		for i, a := range c.args {
 			if quoted[i] = a; strings.Contains(a, " ") {

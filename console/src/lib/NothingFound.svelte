@@ -32,7 +32,9 @@
 	{#if failure}
 		<p role="alert" class="text-error-700-300">{failure}</p>
 	{:else if why}
-		<p data-advice>{why.advice}</p>
+		<div data-advice>
+			{#each why.advice ?? [] as sentence (sentence)}<p>{sentence}</p>{/each}
+		</div>
 		{#if why.ways_out?.length}
 			<p class="flex flex-wrap gap-2">
 				{#each why.ways_out as way (way.words)}

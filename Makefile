@@ -60,10 +60,11 @@ test: deps lint ## Install what the tests need, then run every check and test
 	@echo "Everything passed: formatting, static checks, the console's types and style, and every test."
 
 .PHONY: fuzz
-fuzz: ## Fuzz each parser for a minute
+fuzz: ## Fuzz each parser for a minute, and try many more random criteria
 	go test ./core/period -run '^$$' -fuzz FuzzRead -fuzztime 1m
 	go test ./core/criteria -run '^$$' -fuzz FuzzParse -fuzztime 1m
 	go test ./core/definition -run '^$$' -fuzz FuzzDecode -fuzztime 1m
+	go test ./testing/oracle -expressions 400000 -seed $$(date +%s)
 
 .PHONY: bench
 bench: deps ## Measure: reading periods and answers, and a million rows exported against the sqlite3 program

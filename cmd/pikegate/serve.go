@@ -15,6 +15,8 @@ import (
 	"pikegate/internal/api"
 	"pikegate/internal/config"
 	"pikegate/internal/demo"
+	"pikegate/internal/engine/mysql"
+	"pikegate/internal/engine/postgres"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
@@ -25,6 +27,9 @@ import (
 const stopping = 5 * time.Second
 
 // serve wires the service together and runs it until the context ends.
+// engines are the kinds of database there are.
+var engines = map[string]service.Opener{"sqlite": sqlite.Open, "postgresql": postgres.Open, "mysql": mysql.Open}
+
 func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(address string)) (err error) {
 	config.TuneMemory()
 	if withDemo && c.Calendar.Zone == "" {
@@ -54,13 +59,17 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 			return err
 		}
 	}
+	secrets, err := config.Secrets(c.Secrets)
+	if err != nil {
+		return err
+	}
 	kept, err := store.Open(filepath.Join(c.Data, "pikegate.db"))
 	if err != nil {
 		return err
 	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
 	s, err := service.New(service.Config{
-		Store: kept, Engines: map[string]service.Opener{"sqlite": sqlite.Open},
+		Store: kept, Engines: engines, Secret: secrets,
 		Calendar: calendar, Now: time.Now, TimeLimit: c.TimeLimit, Log: log,
 	})
 	if err != nil {

@@ -60,7 +60,10 @@ type Column struct {
 	// Encoding says how a date is stored; empty for what is not a date.
 	Encoding Encoding `json:"encoding,omitempty"`
 	// Stored is the type of what is stored where a date is kept as text or number.
-	Stored   Type   `json:"stored,omitempty"`
+	Stored Type `json:"stored,omitempty"`
+	// Collated tells that the database compares the texts otherwise than by code
+	// point, unless it is told not to.
+	Collated bool   `json:"collated,omitempty" doc:"Whether the database compares its texts otherwise than by code point"`
 	Nullable bool   `json:"nullable" doc:"Whether the column can be blank"`
 	Evidence string `json:"evidence,omitempty" doc:"Why the encoding was chosen"`
 	// Example is a value stored in the column, empty if none was seen. The layout

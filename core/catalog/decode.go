@@ -2,6 +2,7 @@ package catalog
 
 import (
 	"strconv"
+	"strings"
 	"time"
 
 	"pikegate/core/civil"
@@ -85,10 +86,13 @@ func decodeUnix(value any, e Encoding, clock *civil.Clock) (Stamp, bool) {
 	s.At, s.Offset = clock.Civil(civil.Instant(seconds))
 	if rest != 0 {
 		text := strconv.FormatInt(scale+rest, 10)
-		s.Fraction = "." + text[1:1+digits]
+		s.Fraction = trimmed("." + text[1:1+digits])
 	}
 	return s, true
 }
+
+// trimmed takes zeros off the end of a fraction: engines write more or fewer.
+func trimmed(fraction string) string { return strings.TrimRight(strings.TrimRight(fraction, "0"), ".") }
 
 func whole(value any) (int64, bool) {
 	switch v := value.(type) {
@@ -148,7 +152,7 @@ func parseISO(s string) (Stamp, bool) {
 			for n < len(rest) && rest[n] >= '0' && rest[n] <= '9' {
 				n++
 			}
-			fraction, rest = rest[:n], rest[n:]
+			fraction, rest = trimmed(rest[:n]), rest[n:]
 		}
 	}
 	switch rest {

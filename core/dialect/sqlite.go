@@ -18,6 +18,9 @@ import (
 // SQLite writes for SQLite 3.30 and later.
 var SQLite = Dialect{
 	name:        "sqlite",
+	quote:       quoteStandard,
+	blanks:      blanksStandard,
+	collate:     func(x string) string { return x + " collate binary" },
 	placeholder: func(n int) string { return "?" + strconv.Itoa(n) },
 	value:       sqliteValue,
 	selected: func(ref criteria.Ref, quoted string) string {

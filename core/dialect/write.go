@@ -5,10 +5,12 @@ package dialect
 
 import (
 	"fmt"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
 
+	"pikegate/core/catalog"
 	"pikegate/core/criteria"
 	"pikegate/core/plan"
 )
@@ -32,6 +34,8 @@ type Line struct {
 // Dialect is what one engine does its own way.
 type Dialect struct {
 	name string
+	// quote quotes an identifier.
+	quote func(name string) string
 	// placeholder names the n-th bound value, from 1.
 	placeholder func(n int) string
 	// value turns a value of ours into one the driver takes.
@@ -60,6 +64,22 @@ type Dialect struct {
 	function func(name string, args []string) string
 	// divide writes a division that keeps its fraction.
 	divide func(x, y string) string
+	// collate has a text compared by code point.
+	collate func(x string) string
+	// blanks writes where blanks stand in an order; x is the key, and the text
+	// so far its direction.
+	blanks func(x, key string, first bool) string
+	// finish puts the last hand to a statement; nil for none.
+	finish func(q Query) Query
+}
+
+// done gives the statement that was written.
+func (w *writer) done() Query {
+	q := Query{w.sql.String(), w.args, w.lines}
+	if w.dialect.finish != nil {
+		return w.dialect.finish(q)
+	}
+	return q
 }
 
 // longList is how many values a list may bind one by one.
@@ -69,7 +89,7 @@ const longList = 200
 func (d Dialect) Write(s plan.Statement) Query {
 	w := writer{dialect: d}
 	w.statement(s)
-	return Query{w.sql.String(), w.args, w.lines}
+	return w.done()
 }
 
 // WriteTogether writes statements that fetch one value each as one statement
@@ -85,18 +105,18 @@ func (d Dialect) WriteTogether(statements []plan.Statement) Query {
 		w.statement(s)
 	}
 	w.text(")")
-	return Query{w.sql.String(), w.args, nil}
+	return w.done()
 }
 
 func (w *writer) statement(s plan.Statement) {
 	w.text("select " + w.selection(s))
-	w.text("\nfrom " + table(s.From))
+	w.text("\nfrom " + w.table(s.From))
 	for _, j := range s.Joins {
 		w.text("\n")
 		if j.Optional {
 			w.text("left ")
 		}
-		w.text("join " + table(j.Table) + " on " + w.expr(j.On, true))
+		w.text("join " + w.table(j.Table) + " on " + w.expr(j.On, true))
 	}
 	word := "\nwhere "
 	for _, c := range s.Where {
@@ -116,7 +136,7 @@ func (w *writer) statement(s plan.Statement) {
 		}
 		w.text(strconv.Itoa(i + 1))
 	}
-	w.order(s.Sort)
+	w.order(s)
 	if s.Limit > 0 {
 		w.text("\nlimit " + strconv.Itoa(s.Limit))
 		if s.Offset > 0 {
@@ -139,21 +159,21 @@ func (w *writer) text(s string) { w.sql.WriteString(s) }
 func (w *writer) selection(s plan.Statement) string {
 	var items []string
 	for _, ref := range s.Fetch {
-		items = append(items, w.dialect.selected(ref, column(ref)))
+		items = append(items, w.dialect.selected(ref, w.column(ref)))
 	}
-	for _, e := range append(slices.Clone(s.GroupBy), s.Aggregates...) {
-		text := w.expr(e, true)
+	for i, e := range slices.Concat(s.GroupBy, s.Aggregates) {
+		text := w.comparable(e, true)
 		if c, ok := e.(plan.Column); ok {
 			text = w.dialect.selected(c.Ref, text)
 		}
-		items = append(items, text)
+		items = append(items, text+" as "+alias(i))
 	}
 	return strings.Join(items, ", ")
 }
 
 // moment writes a date column as text, following the clocks of the zone.
 func (w *writer) moment(m plan.Moment) string {
-	x, offset := column(m.Ref), ""
+	x, offset := w.column(m.Ref), ""
 	if n := len(m.Shifts); n == 1 {
 		offset = strconv.Itoa(m.Shifts[0].Offset)
 	} else if n > 1 {
@@ -166,26 +186,57 @@ func (w *writer) moment(m plan.Moment) string {
 	return w.dialect.moment(m, x, offset)
 }
 
-func (w *writer) order(keys []plan.SortKey) {
-	for i, k := range keys {
+// alias names an item of a grouped statement, so that it can be ordered by.
+func alias(i int) string { return "item_" + strconv.Itoa(i+1) }
+
+func (w *writer) order(s plan.Statement) {
+	items := slices.Concat(s.GroupBy, s.Aggregates)
+	for i, k := range s.Sort {
 		if i == 0 {
 			w.text("\norder by ")
 		} else {
 			w.text(", ")
 		}
-		w.text(w.expr(k.Expr, false))
+		x := ""
+		if at := slices.IndexFunc(items, func(e plan.Expr) bool { return reflect.DeepEqual(e, k.Expr) }); at >= 0 {
+			x = alias(at)
+		} else {
+			x = w.comparable(k.Expr, false)
+		}
+		key := x
 		if k.Descending {
-			w.text(" desc")
+			key += " desc"
 		}
 		// Blanks come last whatever the direction, and an index still serves
 		// where the column cannot be blank.
-		switch {
-		case k.BlanksFirst:
-			w.text(" nulls first")
-		case k.Nullable:
-			w.text(" nulls last")
+		if k.BlanksFirst || k.Nullable {
+			key = w.dialect.blanks(x, key, k.BlanksFirst)
 		}
+		w.text(key)
 	}
+}
+
+// comparable writes an expression that is compared, grouped or ordered: a text
+// by code point, whatever the database would do.
+func (w *writer) comparable(e plan.Expr, nested bool) string {
+	if collated(e) {
+		return w.dialect.collate(w.expr(e, nested))
+	}
+	return w.expr(e, nested)
+}
+
+// collated tells whether an expression is a text that the database would
+// compare otherwise than by code point.
+func collated(e plan.Expr) bool {
+	switch e := e.(type) {
+	case plan.Column:
+		return e.Ref.Column.Collated && e.Ref.Column.Type == catalog.Text && e.Ref.Column.Encoding == ""
+	case plan.If:
+		return collated(e.Then) || collated(e.Else)
+	case plan.Func:
+		return e.Name != "length" && slices.ContainsFunc(e.Args, collated)
+	}
+	return false
 }
 
 // bind adds a value and gives its placeholder.
@@ -198,7 +249,7 @@ func (w *writer) bind(v any) string {
 func (w *writer) expr(e plan.Expr, nested bool) string {
 	switch e := e.(type) {
 	case plan.Column:
-		return column(e.Ref)
+		return w.column(e.Ref)
 	case plan.Value:
 		if e.V == nil {
 			return "null"
@@ -210,6 +261,9 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 		}
 		return "1 = 0"
 	case plan.Compare:
+		if collated(e.Left) || collated(e.Right) {
+			return w.dialect.collate(w.expr(e.Left, true)) + " " + e.Op + " " + w.expr(e.Right, true)
+		}
 		return w.expr(e.Left, true) + " " + e.Op + " " + w.expr(e.Right, true)
 	case plan.In:
 		return w.in(e)
@@ -235,7 +289,7 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 		}
 		return text
 	case plan.Contains:
-		return w.dialect.contains(w.expr(e.X, true), w.bind(e.Text))
+		return w.dialect.contains(w.expr(e.X, true), w.bind(w.dialect.value(e.Text)))
 	case plan.Moment:
 		return w.moment(e)
 	case plan.DatePart:
@@ -245,7 +299,7 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 	case plan.DaysBetween:
 		return w.dialect.daysBetween(w.expr(e.From, true), w.expr(e.To, true))
 	case plan.Match:
-		return "(" + w.dialect.match(e.Op, w.expr(e.X, true), w.expr(e.Y, true)) + ")"
+		return "(" + w.dialect.match(e.Op, w.comparable(e.X, true), w.expr(e.Y, true)) + ")"
 	case plan.If:
 		return "case when " + w.expr(e.When, false) + " then " + w.expr(e.Then, true) + " else " + w.expr(e.Else, true) + " end"
 	case plan.Func:
@@ -284,14 +338,14 @@ func (w *writer) aggregate(e plan.Aggregate) string {
 	case "count":
 		return "count(*)"
 	case "count distinct":
-		return "count(distinct " + w.expr(e.X, false) + ")"
+		return "count(distinct " + w.comparable(e.X, false) + ")"
 	}
 	names := map[string]string{"sum": "sum", "average": "avg", "least": "min", "greatest": "max", "present": "count"}
-	return names[e.Name] + "(" + w.expr(e.X, false) + ")"
+	return names[e.Name] + "(" + w.comparable(e.X, false) + ")"
 }
 
 func (w *writer) in(e plan.In) string {
-	x := w.expr(e.X, true)
+	x := w.comparable(e.X, true)
 	values := make([]any, len(e.Values))
 	for i, v := range e.Values {
 		values[i] = w.dialect.value(v)
@@ -306,19 +360,29 @@ func (w *writer) in(e plan.In) string {
 	return x + " in (" + strings.Join(holders, ", ") + ")"
 }
 
-func table(t plan.Table) string {
+func (w *writer) table(t plan.Table) string {
 	if t.Alias == t.Name {
-		return quote(t.Name)
+		return w.dialect.quote(t.Name)
 	}
-	return quote(t.Name) + " as " + quote(t.Alias)
+	return w.dialect.quote(t.Name) + " as " + w.dialect.quote(t.Alias)
 }
 
-func column(ref criteria.Ref) string {
-	if strings.IndexByte(ref.Alias, '"') < 0 && strings.IndexByte(ref.Column.Name, '"') < 0 {
-		return `"` + ref.Alias + `"."` + ref.Column.Name + `"`
-	}
-	return quote(ref.Alias) + "." + quote(ref.Column.Name)
+func (w *writer) column(ref criteria.Ref) string {
+	return w.dialect.quote(ref.Alias) + "." + w.dialect.quote(ref.Column.Name)
 }
 
-// quote quotes an identifier as the SQL standard does.
-func quote(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }
+// quoteStandard quotes an identifier as the SQL standard does.
+func quoteStandard(name string) string {
+	if strings.IndexByte(name, '"') < 0 {
+		return `"` + name + `"`
+	}
+	return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
+}
+
+// blanksStandard writes NULLS FIRST and NULLS LAST; source: SQL:2003.
+func blanksStandard(_, key string, first bool) string {
+	if first {
+		return key + " nulls first"
+	}
+	return key + " nulls last"
+}

@@ -7,6 +7,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"pikegate/core/catalog"
+	"pikegate/internal/engine"
+	"pikegate/internal/runner"
 	"pikegate/internal/service"
 )
 
@@ -31,6 +33,21 @@ func (s *Server) sources() {
 	) (*response[catalog.Source], error) {
 		catalogue, err := s.service.Catalogue(ctx, in.Source)
 		return answer(s, catalogue, err)
+	})
+	get(s, "check-source", "/sources/{source}/check", "What answers at a source, and whether it can only read", []int{404, 502}, func(ctx context.Context, in *struct {
+		Source string `path:"source" doc:"The source's name"`
+	},
+	) (*response[engine.Report], error) {
+		report, err := s.service.CheckSource(ctx, in.Source)
+		return answer(s, report, err)
+	})
+	get(s, "show-extents", "/sources/{source}/tables/{table}/extents", "The earliest and the latest value of each date of a table, and its blanks", []int{404, 502}, func(ctx context.Context, in *struct {
+		Source string `path:"source" doc:"The source's name"`
+		Table  string `path:"table" doc:"The table's name"`
+	},
+	) (*response[[]runner.Extent], error) {
+		extents, err := s.service.Extents(ctx, in.Source, in.Table)
+		return answer(s, extents, err)
 	})
 	huma.Register(s.huma, huma.Operation{
 		OperationID: "set-encoding", Method: http.MethodPut, Path: prefix + "/sources/{source}/encodings/{column}",

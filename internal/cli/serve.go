@@ -39,6 +39,7 @@ func (a *app) serving(name, short, folder string, demo bool) *cobra.Command {
 	cmd.Flags().StringVar(&c.Listen, "listen", c.Listen, "HOST:PORT on this machine's loopback; port 0 picks a free one")
 	cmd.Flags().StringVar(&c.Data, "data", c.Data, "the folder of the service's own records; it is made if need be")
 	calendarFlags(cmd, &c.Calendar)
+	cmd.Flags().StringVar(&c.Secrets, "secrets", c.Secrets, "a file of passwords, a line NAME=PASSWORD for each source (or PIKEGATE_SECRETS)")
 	cmd.Flags().DurationVar(&c.TimeLimit, "time-limit", c.TimeLimit, "the longest a statement may take; 0 means no limit")
 	return cmd
 }

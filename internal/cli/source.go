@@ -19,20 +19,23 @@ func (a *app) source() *cobra.Command {
 		Args:  args(cobra.NoArgs),
 		RunE:  func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	cmd.AddCommand(a.sourceAdd(), a.sourceList(), a.sourceShow(), a.sourceEncoding())
+	cmd.AddCommand(a.sourceAdd(), a.sourceList(), a.sourceShow(), a.sourceCheck(), a.sourceEncoding())
 	return cmd
 }
 
 func (a *app) sourceAdd() *cobra.Command {
-	var engine, at string
+	var info client.SourceInfo
 	var encodings []string
 	cmd := &cobra.Command{
-		Use:     "add NAME",
-		Short:   "Connect a database, to be read only",
-		Example: "  pikegate source add navigation --engine sqlite --at /srv/navigation.db --encoding maintenance_jobs.due_on=ymd",
-		Args:    args(cobra.ExactArgs(1)),
+		Use:   "add NAME",
+		Short: "Connect a database, to be read only",
+		Long: "Connect a database, to be read only. A password is never given here: the service looks it up under the name of\n" +
+			"the source (or --secret) in its environment, PIKEGATE_SECRET_NAME, or in the file named with serve --secrets.",
+		Example: "  pikegate source add navigation --engine sqlite --at /srv/navigation.db --encoding maintenance_jobs.due_on=ymd\n" +
+			"  pikegate source add dues --engine postgresql --at db.example:5432 --database dues --user reader",
+		Args: args(cobra.ExactArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			info := client.SourceInfo{Name: given[0], Engine: engine, Address: at, Encodings: map[string]string{}}
+			info.Name, info.Encodings = given[0], map[string]string{}
 			for _, e := range encodings {
 				column, encoding, ok := strings.Cut(e, "=")
 				if !ok {
@@ -40,8 +43,8 @@ func (a *app) sourceAdd() *cobra.Command {
 				}
 				info.Encodings[column] = encoding
 			}
-			if engine == "sqlite" && at != "" {
-				absolute, err := filepath.Abs(at)
+			if info.Engine == "sqlite" && info.Address != "" {
+				absolute, err := filepath.Abs(info.Address)
 				if err != nil {
 					return err
 				}
@@ -55,8 +58,12 @@ func (a *app) sourceAdd() *cobra.Command {
 			return nil
 		},
 	}
-	cmd.Flags().StringVar(&engine, "engine", "sqlite", "the kind of database: sqlite")
-	cmd.Flags().StringVar(&at, "at", "", "where it is: for SQLite the path of its file")
+	cmd.Flags().StringVar(&info.Engine, "engine", "sqlite", "the kind of database: sqlite, postgresql or mysql (which is MariaDB too)")
+	cmd.Flags().StringVar(&info.Address, "at", "", "where it is: for SQLite the path of its file, otherwise HOST:PORT")
+	cmd.Flags().StringVar(&info.Database, "database", "", "the name of the database on the server")
+	cmd.Flags().StringVar(&info.User, "user", "", "the login")
+	cmd.Flags().StringVar(&info.Secret, "secret", "", "the name of the password (default the source's own)")
+	cmd.Flags().StringVar(&info.TLS, "tls", "", "off, on or verify (default: where the server offers it)")
 	cmd.Flags().StringArrayVar(&encodings, "encoding", nil, "how dates are stored, as TABLE.COLUMN=ENCODING; can be repeated")
 	return cmd
 }
@@ -73,7 +80,14 @@ func (a *app) sourceList() *cobra.Command {
 			}
 			w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
 			for _, s := range list {
-				fmt.Fprintf(w, "%s\t%s\t%s\n", s.Name, s.Engine, s.Address)
+				where := s.Address
+				if s.Database != "" {
+					where += " " + s.Database
+				}
+				if s.User != "" {
+					where += " as " + s.User
+				}
+				fmt.Fprintf(w, "%s\t%s\t%s\n", s.Name, s.Engine, where)
 			}
 			return w.Flush()
 		},
@@ -82,20 +96,66 @@ func (a *app) sourceList() *cobra.Command {
 
 func (a *app) sourceShow() *cobra.Command {
 	return &cobra.Command{
-		Use:   "show NAME",
-		Short: "Show a source's tables, columns, types and date encodings",
-		Args:  args(cobra.ExactArgs(1)),
+		Use:   "show NAME [TABLE]",
+		Short: "Show a source's tables, columns, types, keys, indexes and date encodings",
+		Long:  "Show a source's tables and views. Of one table also the earliest and the latest value of each date, and its blanks.",
+		Args:  args(cobra.RangeArgs(1, 2)),
 		RunE: func(cmd *cobra.Command, given []string) error {
 			catalogue, err := a.client().Source(cmd.Context(), given[0])
 			if err != nil {
 				return err
 			}
-			return a.printCatalogue(catalogue)
+			if len(given) == 1 {
+				return a.printCatalogue(catalogue, nil)
+			}
+			extents, err := a.client().Extents(cmd.Context(), given[0], given[1])
+			if err != nil {
+				return err
+			}
+			t, _ := catalogue.Table(given[1])
+			catalogue.Tables = []catalog.Table{t}
+			return a.printCatalogue(catalogue, extents)
 		},
 	}
 }
 
-func (a *app) printCatalogue(s catalog.Source) error {
+func (a *app) sourceCheck() *cobra.Command {
+	var format string
+	cmd := &cobra.Command{
+		Use:   "check NAME",
+		Short: "Look at a connection: what answers, and whether it can only read",
+		Args:  args(cobra.ExactArgs(1)),
+		RunE: func(cmd *cobra.Command, given []string) error {
+			if err := textOrJSON(format); err != nil {
+				return err
+			}
+			r, err := a.client().CheckSource(cmd.Context(), given[0])
+			if err != nil {
+				return err
+			}
+			if format == "json" {
+				return a.printJSON(r)
+			}
+			w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
+			reads := "NO: writing was not refused"
+			if r.ReadOnly {
+				reads = "yes: writing was tried and refused"
+			}
+			fmt.Fprintf(w, "version\t%s\ntime zone\t%s\nonly reads\t%s\n\t%s\n", r.Version, r.Zone, reads, r.Proof)
+			for _, note := range r.Notes {
+				fmt.Fprintf(w, "note\t%s\n", note)
+			}
+			if err := w.Flush(); err != nil || r.ReadOnly {
+				return err
+			}
+			return refusedError{}
+		},
+	}
+	cmd.Flags().StringVar(&format, "format", "text", "text or json")
+	return cmd
+}
+
+func (a *app) printCatalogue(s catalog.Source, extents []client.Extent) error {
 	w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
 	for i, t := range s.Tables {
 		if i > 0 {
@@ -116,6 +176,12 @@ func (a *app) printCatalogue(s catalog.Source) error {
 				blank = "can be blank"
 			}
 			fmt.Fprintf(w, "  %s\t%s\t%s\t%s\t%s\n", c.Name, c.Type, c.Encoding, blank, c.Evidence)
+		}
+		for _, index := range t.Indexes {
+			fmt.Fprintf(w, "  index %s\ton %s\n", index.Name, strings.Join(index.Columns, ", "))
+		}
+		for _, e := range extents {
+			fmt.Fprintf(w, "  %s\tfrom %s\tto %s\t%s blank of %s\n", e.Column, e.Earliest, e.Latest, thousands(e.Blank), thousands(e.Records))
 		}
 	}
 	return w.Flush()

@@ -16,6 +16,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
+	"pikegate/internal/engine"
 	"pikegate/internal/output"
 	"pikegate/internal/runner"
 	"pikegate/internal/service"
@@ -34,6 +35,8 @@ type (
 	User          = service.User
 	Coverage      = runner.Coverage
 	Why           = runner.Why
+	Extent        = runner.Extent
+	SourceReport  = engine.Report
 	Choice        = parameter.Choice
 	Header        = output.Header
 	Summary       = output.Summary
@@ -177,6 +180,16 @@ func (c *Client) AddSource(ctx context.Context, info SourceInfo) (out catalog.So
 // Source gives a source's tables, views and columns.
 func (c *Client) Source(ctx context.Context, name string) (out catalog.Source, err error) {
 	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(name), nil, &out)
+}
+
+// CheckSource looks at the connection of a source.
+func (c *Client) CheckSource(ctx context.Context, name string) (out SourceReport, err error) {
+	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(name)+"/check", nil, &out)
+}
+
+// Extents tells the earliest and the latest value of each date of a table.
+func (c *Client) Extents(ctx context.Context, source, table string) (out []Extent, err error) {
+	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/tables/"+url.PathEscape(table)+"/extents", nil, &out)
 }
 
 // SetEncoding says how the dates of TABLE.COLUMN are stored.

@@ -21,6 +21,9 @@ type Serve struct {
 	Data string
 	// Calendar is how dates are read; an empty zone means the machine's own.
 	Calendar civil.Settings
+	// Secrets is a file of passwords, NAME=PASSWORD; those in the environment
+	// come first.
+	Secrets string
 	// TimeLimit is the longest a statement may take; 0 means no limit.
 	TimeLimit time.Duration
 }
@@ -39,6 +42,7 @@ func DefaultServe(data string) Serve {
 	return Serve{
 		Listen:    env("PIKEGATE_LISTEN", DefaultListen),
 		Data:      env("PIKEGATE_DATA", data),
+		Secrets:   os.Getenv("PIKEGATE_SECRETS"),
 		Calendar:  civil.Settings{Zone: os.Getenv("PIKEGATE_ZONE")},
 		TimeLimit: 5 * time.Minute,
 	}

@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"time"
 
 	"pikegate/core/catalog"
 	"pikegate/core/dialect"
@@ -18,13 +19,49 @@ type Source interface {
 	// Stream runs one query and hands over each row, which is valid until the
 	// next one only. When the context ends, or the function returns an error,
 	// the statement is stopped in the database. Values are nil, int64,
-	// float64, string or []byte.
+	// float64, bool, string or []byte; exact decimals are strings.
 	Stream(ctx context.Context, q dialect.Query, row func(row []any) error) error
 	// Plan asks the database how it would run a query.
 	Plan(ctx context.Context, q dialect.Query) (Plan, error)
+	// Describe tells the columns of a hand-written query without running it.
+	Describe(ctx context.Context, sql string) ([]catalog.Column, error)
+	// Check looks at the connection: what it is, and whether it can only read.
+	Check(ctx context.Context) (Report, error)
 	// Dialect is how SQL is written for it.
 	Dialect() dialect.Dialect
 	Close() error
+}
+
+// Address is where a database is and how to enter it.
+type Address struct {
+	// Name is the name the source has here.
+	Name string
+	// At is a path, or HOST:PORT.
+	At             string
+	Database, User string
+	// Password is never kept, logged or shown.
+	Password string
+	// TLS is off, on (without looking at who answers) or verify; blank means
+	// on where the server offers it.
+	TLS string
+	// Limit is the longest one statement may take, 0 for no limit; the server
+	// is told too. Connections is how many at a time.
+	Limit       time.Duration
+	Connections int
+}
+
+// MostConnections is how many statements one source runs at a time, where
+// nothing else is said.
+const MostConnections = 8
+
+// Report is what a look at a connection found.
+type Report struct {
+	Version string `json:"version" doc:"The server's version"`
+	// ReadOnly tells that writing was tried and refused; Proof is the answer.
+	ReadOnly bool     `json:"read_only" doc:"Whether writing was tried and refused"`
+	Proof    string   `json:"proof" doc:"What the database answered to the attempt"`
+	Zone     string   `json:"zone" doc:"The server's own time zone"`
+	Notes    []string `json:"notes,omitempty" doc:"What the login may do beyond reading its tables"`
 }
 
 // Plan is how a database would run a query.
@@ -48,10 +85,13 @@ type Code string
 
 // The failures.
 const (
-	Unreachable Code = "unreachable"
-	NoSuchTable Code = "no_such_table"
-	Refused     Code = "refused_by_source"
-	Broken      Code = "source_failed"
+	Unreachable  Code = "unreachable"
+	WrongLogin   Code = "login_refused"
+	NoSuchTable  Code = "no_such_table"
+	NoPermission Code = "no_permission"
+	TimedOut     Code = "timed_out"
+	Refused      Code = "refused_by_source"
+	Broken       Code = "source_failed"
 )
 
 // Failure is what went wrong in a source, fit to be shown.

@@ -20,7 +20,7 @@ import (
 )
 
 // Opener opens a source of one engine.
-type Opener func(name, address string) (engine.Source, error)
+type Opener func(engine.Address) (engine.Source, error)
 
 // Config is what a service needs to run.
 type Config struct {
@@ -33,7 +33,9 @@ type Config struct {
 	Now func() time.Time
 	// TimeLimit is the longest a statement may take; 0 means no limit.
 	TimeLimit time.Duration
-	Log       *slog.Logger
+	// Secret gives the password of that name; nil knows none.
+	Secret func(name string) (string, bool)
+	Log    *slog.Logger
 }
 
 // Service is the use cases. It is safe for use by several goroutines.
@@ -41,8 +43,9 @@ type Service struct {
 	Config
 	runner runner.Runner
 
-	mu   sync.Mutex
+	mu   sync.Mutex // guards the two
 	open map[string]*openSource
+	busy map[string]*sync.Mutex // held while a source is being connected
 }
 
 // openSource is a source in use and what its catalogue was when last read.
@@ -60,6 +63,7 @@ func New(c Config) (*Service, error) {
 		Config: c,
 		runner: runner.Runner{Store: c.Store, Limit: c.TimeLimit, Now: c.Now},
 		open:   map[string]*openSource{},
+		busy:   map[string]*sync.Mutex{},
 	}, nil
 }
 
@@ -95,9 +99,7 @@ func (s *Service) now(calendar civil.Context, asOf string) (civil.Context, diag.
 // source gives an open source, opening it if need be; fresh reads its
 // catalogue again.
 func (s *Service) source(ctx context.Context, name string, fresh bool) (*openSource, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if o := s.open[name]; o != nil && !fresh {
+	if o := s.opened(name); o != nil && !fresh {
 		return o, nil
 	}
 	sources, err := s.Store.Sources()
@@ -107,6 +109,10 @@ func (s *Service) source(ctx context.Context, name string, fresh bool) (*openSou
 	var names []string
 	for _, kept := range sources {
 		if kept.Name == name {
+			defer s.hold(name)()
+			if o := s.opened(name); o != nil && !fresh {
+				return o, nil // another request was faster
+			}
 			return s.connect(ctx, kept)
 		}
 		names = append(names, kept.Name)
@@ -114,11 +120,31 @@ func (s *Service) source(ctx context.Context, name string, fresh bool) (*openSou
 	return nil, notFound("source", name, names)
 }
 
-// connect opens a kept source and reads its catalogue; s.mu is held.
+func (s *Service) opened(name string) *openSource {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.open[name]
+}
+
+// hold keeps others from connecting the source meanwhile; a source that does
+// not answer holds up nobody else.
+func (s *Service) hold(name string) (release func()) {
+	s.mu.Lock()
+	lock := s.busy[name]
+	if lock == nil {
+		lock = &sync.Mutex{}
+		s.busy[name] = lock
+	}
+	s.mu.Unlock()
+	lock.Lock()
+	return lock.Unlock
+}
+
+// connect opens a kept source and reads its catalogue; it is held.
 func (s *Service) connect(ctx context.Context, kept store.Source) (*openSource, error) {
-	o := s.open[kept.Name]
+	o := s.opened(kept.Name)
 	if o == nil {
-		opened, err := s.Engines[kept.Engine](kept.Name, kept.Address)
+		opened, err := s.Engines[kept.Engine](s.address(kept))
 		if err != nil {
 			return nil, err
 		}
@@ -126,6 +152,7 @@ func (s *Service) connect(ctx context.Context, kept store.Source) (*openSource, 
 	}
 	catalogue, err := o.Catalogue(ctx)
 	if err != nil {
+		s.forget(kept.Name)
 		return nil, errors.Join(err, o.Close())
 	}
 	for column, encoding := range kept.Encodings {
@@ -134,6 +161,33 @@ func (s *Service) connect(ctx context.Context, kept store.Source) (*openSource, 
 		}
 	}
 	fresh := &openSource{o.Source, catalogue}
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	s.open[kept.Name] = fresh
 	return fresh, nil
+}
+
+// forget takes a source out of use and gives it, to be closed.
+func (s *Service) forget(name string) *openSource {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	o := s.open[name]
+	delete(s.open, name)
+	return o
+}
+
+// address is where a kept source is, with its password.
+func (s *Service) address(kept store.Source) engine.Address {
+	a := engine.Address{
+		Name: kept.Name, At: kept.Address, Database: kept.Database, User: kept.User, TLS: kept.TLS,
+		Limit: s.TimeLimit, Connections: engine.MostConnections,
+	}
+	if s.Secret != nil {
+		name := kept.Secret
+		if name == "" {
+			name = kept.Name
+		}
+		a.Password, _ = s.Secret(name)
+	}
+	return a
 }

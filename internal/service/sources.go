@@ -11,14 +11,22 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/diag"
+	"pikegate/internal/engine"
+	"pikegate/internal/runner"
 	"pikegate/internal/store"
 )
 
 // SourceInfo is a source as it was added.
 type SourceInfo struct {
 	Name    string `json:"name" doc:"The name definitions use"`
-	Engine  string `json:"engine" doc:"The kind of database" example:"sqlite"`
-	Address string `json:"address" doc:"Where it is: for SQLite the path of the file"`
+	Engine  string `json:"engine" doc:"The kind of database: sqlite, postgresql or mysql (which is MariaDB too)" example:"sqlite"`
+	Address string `json:"address" doc:"Where it is: for SQLite the path of the file, otherwise HOST:PORT"`
+	// A password is never part of it: the service looks it up under the name
+	// of the secret.
+	Database string `json:"database,omitempty" doc:"The name of the database on the server"`
+	User     string `json:"user,omitempty" doc:"The login; the password comes from the service's environment or file of secrets"`
+	Secret   string `json:"secret,omitempty" doc:"The name of the password, the source's own when left out"`
+	TLS      string `json:"tls,omitempty" enum:"off,on,verify" doc:"off, on or verify; where the server offers it when left out"`
 	// Encodings are the date encodings set by hand.
 	Encodings map[string]string `json:"encodings,omitempty" doc:"Date encodings set by hand, by TABLE.COLUMN"`
 }
@@ -51,10 +59,8 @@ func (s *Service) AddSource(ctx context.Context, info SourceInfo) (catalog.Sourc
 	if info.Engine == "sqlite" && !filepath.IsAbs(info.Address) {
 		return catalog.Source{}, diag.Problems{{Code: "not_absolute", Field: "address", Message: "The path must be absolute, since the service may run in another folder.", Hint: "Give the whole path from /."}}
 	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if old := s.open[info.Name]; old != nil {
-		delete(s.open, info.Name)
+	defer s.hold(info.Name)()
+	if old := s.forget(info.Name); old != nil {
 		defer old.Close()
 	}
 	kept := store.Source(info)
@@ -99,6 +105,30 @@ func (s *Service) Catalogue(ctx context.Context, name string) (catalog.Source, e
 		return catalog.Source{}, err
 	}
 	return o.catalogue, nil
+}
+
+// CheckSource looks at the connection of a source: what it is, and whether it
+// can only read.
+func (s *Service) CheckSource(ctx context.Context, name string) (engine.Report, error) {
+	o, err := s.source(ctx, name, true)
+	if err != nil {
+		return engine.Report{}, err
+	}
+	return o.Check(ctx)
+}
+
+// Extents tells the earliest and the latest value of each date column of a
+// table, and its blanks, in one statement.
+func (s *Service) Extents(ctx context.Context, source, table string) ([]runner.Extent, error) {
+	o, err := s.source(ctx, source, false)
+	if err != nil {
+		return nil, err
+	}
+	t, ok := o.catalogue.Table(table)
+	if !ok {
+		return nil, notFound("table", table, o.catalogue.TableNames())
+	}
+	return runner.Extents(ctx, o.Source, t, s.Calendar.Zone)
 }
 
 // SetEncoding says how the dates of TABLE.COLUMN are stored.

@@ -9,6 +9,10 @@ type sourceRow struct {
 	Name      string `gorm:"primaryKey"`
 	Engine    string
 	Address   string
+	Database  string
+	User      string
+	Secret    string
+	TLS       string
 	Encodings string // JSON: TABLE.COLUMN to encoding
 	CreatedAt time.Time
 }

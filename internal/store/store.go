@@ -24,6 +24,9 @@ type Store struct{ db *gorm.DB }
 // Source is a connection to a database, as it was added.
 type Source struct {
 	Name, Engine, Address string
+	// Database and User are how to enter it; Secret is the name of the
+	// password, which is kept elsewhere.
+	Database, User, Secret, TLS string
 	// Encodings are the date encodings set by hand, by TABLE.COLUMN.
 	Encodings map[string]string
 }
@@ -88,6 +91,9 @@ var migrations = []*gormigrate.Migration{{
 }, {
 	ID:      "2026-11-edges",
 	Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&runRow{}) },
+}, {
+	ID:      "2026-11-servers",
+	Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&sourceRow{}) },
 }}
 
 // Close closes the file.

@@ -18,6 +18,7 @@ import (
 
 	"pikegate/internal/config"
 	"pikegate/internal/demo"
+	"pikegate/internal/engine"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/service"
 )
@@ -99,7 +100,7 @@ func byHand(b *testing.B, db *sql.DB, day time.Time) int {
 func BenchmarkEdges(b *testing.B) {
 	folder := b.TempDir()
 	require.NoError(b, demo.Prepare(folder))
-	source, err := sqlite.Open("navigation", filepath.Join(folder, "navigation.db"))
+	source, err := sqlite.Open(engine.Address{Name: "navigation", At: filepath.Join(folder, "navigation.db")})
 	require.NoError(b, err)
 	defer source.Close()
 	around := edgeStatement(b, source)

@@ -295,7 +295,7 @@ func newBench(t *testing.T, r random) *bench {
 		b.records[int64(id)] = record
 		b.ids = append(b.ids, int64(id))
 	}
-	b.source, err = sqlite.Open("small", path)
+	b.source, err = sqlite.Open(engine.Address{Name: "small", At: path})
 	require.NoError(t, err)
 	t.Cleanup(func() { b.source.Close() })
 	return b

@@ -15,6 +15,7 @@ import (
 	"pikegate/core/definition"
 	"pikegate/core/period"
 	"pikegate/internal/demo"
+	"pikegate/internal/engine"
 	"pikegate/internal/engine/sqlite"
 )
 
@@ -55,7 +56,7 @@ func TestPeriodExamples(t *testing.T) {
 func TestCriteriaExamples(t *testing.T) {
 	folder := t.TempDir()
 	require.NoError(t, demo.Prepare(folder))
-	source, err := sqlite.Open("navigation", filepath.Join(folder, "navigation.db"))
+	source, err := sqlite.Open(engine.Address{Name: "navigation", At: filepath.Join(folder, "navigation.db")})
 	require.NoError(t, err)
 	defer source.Close()
 	tables, err := source.Catalogue(t.Context())

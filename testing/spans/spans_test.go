@@ -139,7 +139,7 @@ func table(t *testing.T, zone *time.Location, random *rand.Rand) (engine.Source,
 	}
 	require.NoError(t, tx.Commit())
 	require.NoError(t, db.Close())
-	source, err := sqlite.Open("s", path)
+	source, err := sqlite.Open(engine.Address{Name: "s", At: path})
 	require.NoError(t, err)
 	t.Cleanup(func() { source.Close() })
 	return source, records

@@ -16,20 +16,19 @@ import (
 
 	"github.com/mattn/go-sqlite3"
 
+	"pikegate/core/catalog"
 	"pikegate/core/dialect"
 	"pikegate/internal/engine"
 )
-
-// maxConnections bounds how many statements one source runs at a time.
-const maxConnections = 8
 
 type source struct {
 	name string
 	db   *sql.DB
 }
 
-// Open opens the database file at a path.
-func Open(name, path string) (engine.Source, error) {
+// Open opens a database file.
+func Open(a engine.Address) (engine.Source, error) {
+	name, path := a.Name, a.At
 	info, err := os.Stat(path)
 	switch {
 	case err != nil:
@@ -43,8 +42,11 @@ func Open(name, path string) (engine.Source, error) {
 	}
 	address := url.URL{Scheme: "file", Path: absolute, RawQuery: "mode=ro&_mutex=no&_query_only=1"}
 	db := sql.OpenDB(connector{address.String()})
-	db.SetMaxOpenConns(maxConnections)
-	db.SetMaxIdleConns(maxConnections)
+	if a.Connections == 0 {
+		a.Connections = engine.MostConnections
+	}
+	db.SetMaxOpenConns(a.Connections)
+	db.SetMaxIdleConns(a.Connections)
 	s := &source{name, db}
 	if err := s.check(path); err != nil {
 		db.Close()
@@ -104,6 +106,44 @@ func lock(c *sqlite3.SQLiteConn) error {
 		}
 	}
 	return nil
+}
+
+// Check tries to write.
+func (s *source) Check(ctx context.Context) (engine.Report, error) {
+	report := engine.Report{Zone: "none: dates are what is stored"}
+	err := s.Stream(ctx, dialect.Query{SQL: "select sqlite_version()"}, func(row []any) error {
+		report.Version = fmt.Sprintf("SQLite %v", row[0])
+		return nil
+	})
+	if err != nil {
+		return report, err
+	}
+	err = s.Stream(ctx, dialect.Query{SQL: "create table pikegate_tries_to_write (x)"}, func([]any) error { return nil })
+	var failure *engine.Failure
+	if errors.As(err, &failure) {
+		report.ReadOnly, report.Proof = failure.Code == engine.Refused, failure.Message
+	}
+	return report, nil
+}
+
+// Describe asks for the columns without a record. A type is known where the
+// column is one of a table.
+func (s *source) Describe(ctx context.Context, text string) ([]catalog.Column, error) {
+	rows, err := s.db.QueryContext(ctx, "select * from ("+text+") limit 0")
+	if err != nil {
+		return nil, engine.Fail(ctx, codeOf(err), "The source "+s.name+" could not answer", err)
+	}
+	defer rows.Close()
+	types, err := rows.ColumnTypes()
+	if err != nil {
+		return nil, err
+	}
+	columns := make([]catalog.Column, len(types))
+	for i, t := range types {
+		declared := strings.ToLower(t.DatabaseTypeName())
+		columns[i] = catalog.Column{Name: t.Name(), Declared: declared, Type: typeOf(declared, nil), Nullable: true}
+	}
+	return columns, rows.Err()
 }
 
 func (s *source) Dialect() dialect.Dialect { return dialect.SQLite }

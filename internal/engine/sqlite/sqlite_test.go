@@ -27,7 +27,7 @@ func database(t *testing.T, statements string) (path string, source engine.Sourc
 	_, err = db.Exec(statements)
 	require.NoError(t, err)
 	require.NoError(t, db.Close())
-	source, err = sqlite.Open("business", path)
+	source, err = sqlite.Open(engine.Address{Name: "business", At: path})
 	require.NoError(t, err)
 	t.Cleanup(func() { assert.NoError(t, source.Close()) })
 	return path, source
@@ -123,7 +123,7 @@ func TestOpenRefuses(t *testing.T) {
 	text := filepath.Join(folder, "text.db")
 	require.NoError(t, os.WriteFile(text, []byte("this is not a database, but long enough to be one"), 0o600))
 	for _, path := range []string{filepath.Join(folder, "missing.db"), folder, text} {
-		_, err := sqlite.Open("s", path)
+		_, err := sqlite.Open(engine.Address{Name: "s", At: path})
 		var failure *engine.Failure
 		require.ErrorAs(t, err, &failure, path)
 		assert.Equal(t, engine.Unreachable, failure.Code)

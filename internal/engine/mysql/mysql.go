@@ -1,0 +1,460 @@
+// Package mysql reads MariaDB 10.6 and MySQL 8 and later. Every statement runs
+// in a transaction that can only read, and is killed on the server when its
+// caller goes away.
+package mysql
+
+import (
+	"context"
+	"crypto/tls"
+	"database/sql"
+	"database/sql/driver"
+	"errors"
+	"fmt"
+	"io"
+	"log"
+	"net"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+
+	"pikegate/core/catalog"
+	"pikegate/core/dialect"
+	"pikegate/internal/engine"
+)
+
+type source struct {
+	address engine.Address
+	db      *sql.DB
+
+	mu      sync.Mutex
+	dialect dialect.Dialect
+	mariaDB bool
+	known   bool
+}
+
+// Open opens a database. It is not connected to before the first statement.
+func Open(a engine.Address) (engine.Source, error) {
+	if _, _, err := net.SplitHostPort(a.At); err != nil {
+		a.At = net.JoinHostPort(a.At, "3306")
+	}
+	c := mysql.NewConfig()
+	c.Net, c.Addr, c.DBName, c.User, c.Passwd = "tcp", a.At, a.Database, a.User, a.Password
+	c.Loc, c.ParseTime, c.InterpolateParams, c.MultiStatements, c.AllowAllFiles = time.UTC, false, false, false, false
+	c.Timeout = 10 * time.Second
+	c.Params = map[string]string{"time_zone": "'+00:00'", "sql_mode": "'ANSI,STRICT_ALL_TABLES,NO_BACKSLASH_ESCAPES,ONLY_FULL_GROUP_BY'", "group_concat_max_len": "1024"}
+	c.Collation = "utf8mb4_bin"
+	c.Logger = log.New(io.Discard, "", 0) // failures come back as errors
+	host, _, _ := net.SplitHostPort(a.At)
+	switch a.TLS {
+	case "on":
+		c.TLS = &tls.Config{InsecureSkipVerify: true} //nolint:gosec // asked for: encrypted, whoever answers
+	case "verify":
+		c.TLS = &tls.Config{ServerName: host}
+	case "":
+		c.TLSConfig = "preferred"
+	}
+	connector, err := mysql.NewConnector(c)
+	if err != nil {
+		return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("The address of the source %s cannot be used.", a.Name), Err: err}
+	}
+	db := sql.OpenDB(connector)
+	db.SetMaxOpenConns(a.Connections)
+	db.SetMaxIdleConns(a.Connections)
+	db.SetConnMaxIdleTime(5 * time.Minute)
+	return &source{address: a, db: db, dialect: dialect.MySQL("utf8mb4_bin")}, nil
+}
+
+func (s *source) Dialect() dialect.Dialect {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.dialect
+}
+
+func (s *source) Close() error { return s.db.Close() }
+
+// learn asks once which server it is: the collation that compares by code
+// point and keeps blanks at the end has another name on each.
+func (s *source) learn(ctx context.Context, conn *sql.Conn) error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.known {
+		return nil
+	}
+	var version string
+	if err := conn.QueryRowContext(ctx, "select version()").Scan(&version); err != nil {
+		return err
+	}
+	s.mariaDB, s.known = strings.Contains(version, "MariaDB"), true
+	s.dialect = dialect.MySQL("utf8mb4_0900_bin")
+	if s.mariaDB {
+		s.dialect = dialect.MySQL("utf8mb4_nopad_bin")
+	}
+	return nil
+}
+
+// passed is what the caller's own function returned, which is no failure of
+// the source.
+type passed struct{ error }
+
+// with runs something in a read-only transaction, which is always rolled back.
+// When the caller goes away, the server is told to stop the statement.
+func (s *source) with(ctx context.Context, do func(driver.Conn) error) error {
+	conn, err := s.db.Conn(ctx)
+	if err != nil {
+		return s.fail(ctx, err)
+	}
+	defer conn.Close()
+	if err := s.learn(ctx, conn); err != nil {
+		return s.fail(ctx, err)
+	}
+	var id int64
+	if err := conn.QueryRowContext(ctx, "select connection_id()").Scan(&id); err != nil {
+		return s.fail(ctx, err)
+	}
+	limit := fmt.Sprintf("set session max_execution_time = %d", s.address.Limit.Milliseconds())
+	if s.mariaDB {
+		limit = fmt.Sprintf("set session max_statement_time = %.3f", s.address.Limit.Seconds())
+	}
+	for _, text := range []string{limit, "start transaction read only"} {
+		if _, err := conn.ExecContext(ctx, text); err != nil {
+			return s.fail(ctx, err)
+		}
+	}
+	// The statement itself runs without the context: its end would close the
+	// connection and leave the statement running.
+	done := make(chan struct{})
+	var watching sync.WaitGroup
+	watching.Add(1)
+	go func() {
+		defer watching.Done()
+		select {
+		case <-ctx.Done():
+			s.kill(id)
+		case <-done:
+		}
+	}()
+	err = conn.Raw(func(raw any) error { return do(raw.(driver.Conn)) })
+	close(done)
+	watching.Wait()
+	after, stop := context.WithTimeout(context.Background(), 5*time.Second)
+	defer stop()
+	if _, broken := conn.ExecContext(after, "rollback"); broken != nil {
+		_ = conn.Raw(func(any) error { return driver.ErrBadConn }) // not used again
+	}
+	if err != nil {
+		return s.fail(ctx, err)
+	}
+	return nil
+}
+
+// kill stops the statement of another connection.
+func (s *source) kill(id int64) {
+	ctx, stop := context.WithTimeout(context.Background(), 5*time.Second)
+	defer stop()
+	_, _ = s.db.ExecContext(ctx, "kill query "+strconv.FormatInt(id, 10)) // it may have ended by itself
+}
+
+func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) error) error {
+	inner, stop := context.WithCancel(ctx)
+	defer stop()
+	err := s.with(inner, func(conn driver.Conn) error {
+		args := make([]driver.Value, len(q.Args))
+		for i, v := range q.Args {
+			if list, ok := v.(dialect.List); ok {
+				v = string(list)
+			}
+			args[i] = v
+		}
+		statement, err := conn.Prepare(q.SQL)
+		if err != nil {
+			return err
+		}
+		defer statement.Close()
+		rows, err := statement.Query(args) //nolint:staticcheck // without a context, see with
+		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		names := rows.Columns()
+		binaries := make([]string, len(names))
+		for i := range names {
+			binaries[i] = rows.(driver.RowsColumnTypeDatabaseTypeName).ColumnTypeDatabaseTypeName(i)
+		}
+		values, out := make([]driver.Value, len(names)), make([]any, len(names))
+		for {
+			if err := rows.Next(values); err != nil {
+				if errors.Is(err, io.EOF) {
+					return nil
+				}
+				return err
+			}
+			for i, v := range values {
+				out[i] = decoded(binaries[i], v)
+			}
+			if err := row(out); err != nil {
+				stop()
+				return passed{err}
+			}
+		}
+	})
+	var own passed
+	if errors.As(err, &own) {
+		return own.error
+	}
+	return err
+}
+
+// decoded is a value as the engine's contract has it: bytes are text, unless
+// the column is one of bytes.
+func decoded(kind string, v driver.Value) any {
+	switch v := v.(type) {
+	case []byte:
+		if strings.HasSuffix(kind, "BLOB") || strings.HasSuffix(kind, "BINARY") || kind == "BIT" || kind == "GEOMETRY" {
+			return append([]byte(nil), v...)
+		}
+		return string(v)
+	case uint64:
+		if v <= 1<<63-1 {
+			return int64(v)
+		}
+		return strconv.FormatUint(v, 10)
+	case float32:
+		f, _ := strconv.ParseFloat(strconv.FormatFloat(float64(v), 'g', -1, 32), 64)
+		return f
+	}
+	return v
+}
+
+// fail says what went wrong, never with a secret in it.
+func (s *source) fail(ctx context.Context, err error) error {
+	var own passed
+	if errors.As(err, &own) {
+		return err
+	}
+	if ctx.Err() != nil {
+		return context.Cause(ctx)
+	}
+	name := "The source " + s.address.Name
+	var server *mysql.MySQLError
+	if !errors.As(err, &server) {
+		return &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%s at %s cannot be reached.", name, s.address.At), Err: err}
+	}
+	code, what := engine.Broken, name+" could not answer"
+	switch server.Number {
+	case 1044, 1045, 1049, 1698:
+		code, what = engine.WrongLogin, name+" refused the login"
+	case 1146, 1054, 1051:
+		code = engine.NoSuchTable
+	case 1142, 1143, 1227, 1370:
+		code, what = engine.NoPermission, name+" does not permit it"
+	case 1792, 1290:
+		code, what = engine.Refused, name+" only reads"
+	case 1969, 3024, 1317:
+		return &engine.Failure{Code: engine.TimedOut, Message: fmt.Sprintf("%s stopped the statement at its limit of %s.", name, s.address.Limit), Err: err}
+	case 1053, 1927:
+		code, what = engine.Unreachable, name+" was shut down"
+	}
+	return &engine.Failure{Code: code, Message: fmt.Sprintf("%s: %s (%d).", what, server.Message, server.Number), Err: err}
+}
+
+// query reads a small result whole.
+func (s *source) query(ctx context.Context, text string, args ...any) ([][]any, error) {
+	var rows [][]any
+	err := s.Stream(ctx, dialect.Query{SQL: text, Args: args}, func(row []any) error {
+		rows = append(rows, append([]any(nil), row...))
+		return nil
+	})
+	return rows, err
+}
+
+// Check tries to write, and asks what the login may do.
+func (s *source) Check(ctx context.Context) (engine.Report, error) {
+	rows, err := s.query(ctx, "select version(), @@global.time_zone, @@system_time_zone")
+	if err != nil {
+		return engine.Report{}, err
+	}
+	report := engine.Report{Version: rows[0][0].(string), Zone: fmt.Sprint(rows[0][1])}
+	if report.Zone == "SYSTEM" {
+		report.Zone = fmt.Sprint(rows[0][2])
+	}
+	var table string
+	if tables, err := s.query(ctx, "select table_name from information_schema.tables where table_schema = database() limit 1"); err == nil && len(tables) > 0 {
+		table = fmt.Sprint(tables[0][0])
+		_, err = s.query(ctx, "delete from `"+strings.ReplaceAll(table, "`", "``")+"` where 1 = 0")
+		var failure *engine.Failure
+		if errors.As(err, &failure) {
+			report.ReadOnly, report.Proof = failure.Code == engine.Refused || failure.Code == engine.NoPermission, failure.Message
+		}
+	}
+	grants, err := s.query(ctx, "show grants")
+	if err != nil {
+		return report, err
+	}
+	for _, g := range grants {
+		text := strings.ToUpper(fmt.Sprint(g[0]))
+		if strings.Contains(text, "ALL PRIVILEGES ON *.*") || strings.Contains(text, " FILE") {
+			report.Notes = append(report.Notes, "The login can read and write files of the server. Use one with select on its tables alone.")
+		} else if strings.Contains(text, "ALL PRIVILEGES") || strings.Contains(text, "INSERT") || strings.Contains(text, "DELETE") {
+			report.Notes = append(report.Notes, "The login holds rights to write; the transaction keeps them from being used, but they are better taken away.")
+		}
+	}
+	return report, nil
+}
+
+// Plan asks for the plan.
+func (s *source) Plan(ctx context.Context, q dialect.Query) (engine.Plan, error) {
+	q.SQL = "explain " + q.SQL
+	plan := engine.Plan{Access: map[string]engine.Access{}}
+	// id, select_type, table, type, possible_keys, key, key_len, ref, rows, Extra
+	err := s.Stream(ctx, q, func(row []any) error {
+		text := func(i int) string {
+			if row[i] == nil {
+				return ""
+			}
+			return fmt.Sprint(row[i])
+		}
+		last := len(row) - 1
+		key := 5
+		if len(row) > 10 { // partitions stand before type
+			key = 6
+		}
+		plan.Text = append(plan.Text, strings.TrimSpace(fmt.Sprintf("%s: %s %s, about %s rows %s", text(2), text(key-2), text(key), text(last-1), text(last))))
+		access := engine.Access{}
+		if kind := text(key - 2); kind != "ALL" && kind != "index" {
+			access.Index = text(key)
+		}
+		plan.Access[text(2)] = access
+		return nil
+	})
+	if err != nil {
+		return plan, err
+	}
+	return plan, s.searched(ctx, &plan)
+}
+
+// searched fills in the columns of the indexes that are searched: the plan
+// names the index only, of which the first column is sure to be.
+func (s *source) searched(ctx context.Context, plan *engine.Plan) error {
+	rows, err := s.query(ctx, "select index_name, column_name from information_schema.statistics where table_schema = database() and seq_in_index = 1")
+	if err != nil {
+		return err
+	}
+	for table, access := range plan.Access {
+		for _, row := range rows {
+			if access.Index != "" && fmt.Sprint(row[0]) == access.Index {
+				access.Columns = append(access.Columns, fmt.Sprint(row[1]))
+			}
+		}
+		plan.Access[table] = access
+	}
+	return nil
+}
+
+// Describe asks for the columns without a record.
+func (s *source) Describe(ctx context.Context, text string) ([]catalog.Column, error) {
+	var columns []catalog.Column
+	err := s.with(ctx, func(conn driver.Conn) error {
+		statement, err := conn.Prepare("select * from (" + text + ") as described limit 0")
+		if err != nil {
+			return err
+		}
+		defer statement.Close()
+		rows, err := statement.Query(make([]driver.Value, statement.NumInput())) //nolint:staticcheck // see with
+		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		for i, name := range rows.Columns() {
+			c := catalog.Column{Name: name, Nullable: true}
+			typed(&c, strings.ToLower(rows.(driver.RowsColumnTypeDatabaseTypeName).ColumnTypeDatabaseTypeName(i)), "")
+			columns = append(columns, c)
+		}
+		return nil
+	})
+	return columns, err
+}
+
+// Catalogue reads the tables and views of the database.
+func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
+	out := catalog.Source{Name: s.address.Name, Engine: "mysql"}
+	rows, err := s.query(ctx, `
+		select c.table_name, t.table_type, c.column_name, c.data_type, c.column_type, c.is_nullable, c.collation_name
+		from information_schema.columns c join information_schema.tables t on t.table_schema = c.table_schema and t.table_name = c.table_name
+		where c.table_schema = database() order by c.table_name, c.ordinal_position`)
+	if err != nil {
+		return out, err
+	}
+	for _, row := range rows {
+		text := func(i int) string {
+			if row[i] == nil {
+				return ""
+			}
+			return fmt.Sprint(row[i])
+		}
+		if n := len(out.Tables); n == 0 || out.Tables[n-1].Name != text(0) {
+			out.Tables = append(out.Tables, catalog.Table{Name: text(0), View: text(1) == "VIEW"})
+		}
+		c := catalog.Column{Name: text(2), Nullable: text(5) == "YES"}
+		c.Collated = text(6) != "" && text(6) != "utf8mb4_nopad_bin" && text(6) != "utf8mb4_0900_bin"
+		typed(&c, text(3), text(4))
+		t := &out.Tables[len(out.Tables)-1]
+		t.Columns = append(t.Columns, c)
+	}
+	indexes, err := s.query(ctx, `select table_name, index_name, non_unique, coalesce(column_name, '')
+		from information_schema.statistics where table_schema = database() order by table_name, index_name, seq_in_index`)
+	if err != nil {
+		return out, err
+	}
+	for _, row := range indexes {
+		for i := range out.Tables {
+			t := &out.Tables[i]
+			name, column := fmt.Sprint(row[1]), fmt.Sprint(row[3])
+			if t.Name != fmt.Sprint(row[0]) {
+				continue
+			}
+			if name == "PRIMARY" {
+				t.Key = append(t.Key, column)
+			}
+			if n := len(t.Indexes); n == 0 || t.Indexes[n-1].Name != name {
+				t.Indexes = append(t.Indexes, catalog.Index{Name: name, Unique: fmt.Sprint(row[2]) == "0"})
+			}
+			index := &t.Indexes[len(t.Indexes)-1]
+			index.Columns = append(index.Columns, column)
+		}
+	}
+	return out, engine.ProposeDates(ctx, s, &out)
+}
+
+// typed sets the type of a column by the name of its own.
+func typed(c *catalog.Column, kind, declared string) {
+	c.Declared = declared
+	if declared == "" {
+		c.Declared = kind
+	}
+	kind = strings.TrimPrefix(kind, "unsigned ")
+	switch kind {
+	case "tinyint", "smallint", "mediumint", "int", "bigint":
+		c.Type = catalog.Integer
+		if declared == "tinyint(1)" {
+			c.Type = catalog.Boolean
+		}
+	case "decimal", "float", "double":
+		c.Type = catalog.Decimal
+	case "char", "varchar", "tinytext", "text", "mediumtext", "longtext":
+		c.Type = catalog.Text
+	case "date":
+		c.Type, c.Encoding = catalog.Date, catalog.EncDate
+	case "datetime":
+		c.Type, c.Encoding = catalog.DateTime, catalog.EncLocal
+	case "timestamp":
+		c.Type, c.Encoding = catalog.DateTime, catalog.EncInstant
+	default:
+		c.Type = catalog.Other
+	}
+	if c.Encoding != "" {
+		c.Evidence, c.Stored = "declared "+kind, c.Type
+	}
+}

@@ -1,0 +1,176 @@
+package postgres
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"regexp"
+	"strings"
+
+	"github.com/jackc/pgx/v5/pgtype"
+
+	"pikegate/core/catalog"
+	"pikegate/internal/engine"
+)
+
+// Catalogue reads the tables, views and foreign tables of the login's schema.
+func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
+	out := catalog.Source{Name: s.address.Name, Engine: "postgresql"}
+	rows, err := s.query(ctx, `
+		select c.relname, c.relkind in ('v', 'm'), a.attname, format_type(t.oid, null), not (a.attnotnull or t.typnotnull),
+			coalesce(k.collname, '') not in ('', 'C', 'POSIX', 'ucs_basic')
+				and not (k.collname = 'default' and (select datcollate in ('C', 'POSIX', 'C.UTF-8', 'C.utf8') from pg_database where datname = current_database()))
+		from pg_class c
+		join pg_namespace n on n.oid = c.relnamespace and n.nspname = current_schema()
+		join pg_attribute a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped
+		join pg_type d on d.oid = a.atttypid
+		join pg_type t on t.oid = case d.typtype when 'd' then d.typbasetype else d.oid end
+		left join pg_collation k on k.oid = a.attcollation
+		where c.relkind in ('r', 'p', 'v', 'm', 'f') and not c.relispartition and has_table_privilege(c.oid, 'select')
+		order by c.relname, a.attnum`)
+	if err != nil {
+		return out, err
+	}
+	for _, row := range rows {
+		table := row[0].(string)
+		if n := len(out.Tables); n == 0 || out.Tables[n-1].Name != table {
+			out.Tables = append(out.Tables, catalog.Table{Name: table, View: row[1].(bool)})
+		}
+		c := catalog.Column{Name: row[2].(string), Nullable: row[4].(bool), Collated: row[5].(bool)}
+		typed(&c, row[3].(string))
+		t := &out.Tables[len(out.Tables)-1]
+		t.Columns = append(t.Columns, c)
+	}
+	if err := s.indexes(ctx, &out); err != nil {
+		return out, err
+	}
+	return out, engine.ProposeDates(ctx, s, &out)
+}
+
+func (s *source) indexes(ctx context.Context, out *catalog.Source) error {
+	rows, err := s.query(ctx, `
+		select c.relname, x.relname, i.indisunique, i.indisprimary, coalesce(a.attname, '')
+		from pg_index i
+		join pg_class c on c.oid = i.indrelid
+		join pg_namespace n on n.oid = c.relnamespace and n.nspname = current_schema()
+		join pg_class x on x.oid = i.indexrelid
+		cross join lateral unnest(i.indkey::int2[]) with ordinality as k(attnum, place)
+		left join pg_attribute a on a.attrelid = c.oid and a.attnum = k.attnum and k.attnum > 0
+		where k.place <= i.indnkeyatts and i.indpred is null
+		order by 1, 2, k.place`)
+	if err != nil {
+		return err
+	}
+	for _, row := range rows {
+		for i := range out.Tables {
+			t := &out.Tables[i]
+			if t.Name != row[0].(string) {
+				continue
+			}
+			column := row[4].(string)
+			if row[3].(bool) {
+				t.Key = append(t.Key, column)
+			}
+			if n := len(t.Indexes); n == 0 || t.Indexes[n-1].Name != row[1].(string) {
+				t.Indexes = append(t.Indexes, catalog.Index{Name: row[1].(string), Unique: row[2].(bool)})
+			}
+			index := &t.Indexes[len(t.Indexes)-1]
+			index.Columns = append(index.Columns, column)
+		}
+	}
+	return nil
+}
+
+// typeNames are the types a statement tells by number.
+var typeNames = map[uint32]string{
+	pgtype.Int2OID: "smallint", pgtype.Int4OID: "integer", pgtype.Int8OID: "bigint", pgtype.NumericOID: "numeric",
+	pgtype.Float4OID: "real", pgtype.Float8OID: "double precision", pgtype.BoolOID: "boolean", pgtype.TextOID: "text",
+	pgtype.VarcharOID: "character varying", pgtype.BPCharOID: "character", pgtype.NameOID: "name", pgtype.DateOID: "date",
+	pgtype.TimestampOID: "timestamp without time zone", pgtype.TimestamptzOID: "timestamp with time zone",
+}
+
+// typed sets the type of a column by the name of its own.
+func typed(c *catalog.Column, declared string) {
+	c.Declared = declared
+	switch declared {
+	case "smallint", "integer", "bigint":
+		c.Type = catalog.Integer
+	case "numeric", "real", "double precision":
+		c.Type = catalog.Decimal
+	case "boolean":
+		c.Type = catalog.Boolean
+	case "text", "character varying", "character", "name":
+		c.Type = catalog.Text
+	case "date":
+		c.Type, c.Encoding = catalog.Date, catalog.EncDate
+	case "timestamp without time zone":
+		c.Type, c.Encoding = catalog.DateTime, catalog.EncLocal
+	case "timestamp with time zone":
+		c.Type, c.Encoding = catalog.DateTime, catalog.EncInstant
+	default:
+		c.Type = catalog.Other
+	}
+	if c.Encoding != "" {
+		c.Evidence, c.Stored = "declared "+declared, c.Type
+	}
+}
+
+// node is one node of a plan; source: EXPLAIN (FORMAT JSON).
+type node struct {
+	Type      string `json:"Node Type"`
+	Alias     string `json:"Alias"`
+	Relation  string `json:"Relation Name"`
+	Index     string `json:"Index Name"`
+	IndexCond string `json:"Index Cond"`
+	Filter    string `json:"Filter"`
+	Rows      int64  `json:"Plan Rows"`
+	Remote    string `json:"Remote SQL"`
+	Plans     []node `json:"Plans"`
+}
+
+func readPlan(text string, plan *engine.Plan) error {
+	var whole []struct{ Plan node }
+	if err := json.Unmarshal([]byte(text), &whole); err != nil {
+		return err
+	}
+	for _, w := range whole {
+		walkPlan(w.Plan, node{}, 0, plan)
+	}
+	return nil
+}
+
+var word = regexp.MustCompile(`[A-Za-z_][A-Za-z0-9_]*|"[^"]+"`)
+
+func walkPlan(n, parent node, depth int, plan *engine.Plan) {
+	line := strings.Repeat("  ", depth) + n.Type
+	if n.Relation != "" {
+		line += " on " + n.Relation
+	}
+	if n.Index != "" {
+		line += " using " + n.Index
+	}
+	if n.IndexCond != "" {
+		line += " (" + n.IndexCond + ")"
+	}
+	plan.Text = append(plan.Text, fmt.Sprintf("%s, about %d rows", line, n.Rows))
+	if n.Remote != "" {
+		plan.Text = append(plan.Text, strings.Repeat("  ", depth+1)+"remote: "+n.Remote)
+	}
+	alias := n.Alias
+	if alias == "" { // the index of a bitmap scan stands under its table
+		alias = parent.Alias
+	}
+	if alias != "" && (n.Relation != "" || n.Index != "") {
+		access := plan.Access[alias]
+		if n.Index != "" {
+			access.Index = n.Index
+			for _, w := range word.FindAllString(n.IndexCond, -1) {
+				access.Columns = append(access.Columns, strings.Trim(w, `"`))
+			}
+		}
+		plan.Access[alias] = access
+	}
+	for _, child := range n.Plans {
+		walkPlan(child, n, depth+1, plan)
+	}
+}

@@ -1,0 +1,300 @@
+// Package postgres reads PostgreSQL 13 and later through pgx, in the protocol's
+// text format. Every statement runs in a transaction that can only read.
+package postgres
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgconn/ctxwatch"
+	"github.com/jackc/pgx/v5/pgtype"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/shopspring/decimal"
+
+	"pikegate/core/catalog"
+	"pikegate/core/dialect"
+	"pikegate/internal/engine"
+)
+
+type source struct {
+	address engine.Address
+	pool    *pgxpool.Pool
+}
+
+// Open opens a database. It is not connected to before the first statement.
+func Open(a engine.Address) (engine.Source, error) {
+	host, port, err := net.SplitHostPort(a.At)
+	if err != nil {
+		host, port = a.At, "5432"
+	}
+	config, err := pgxpool.ParseConfig("sslmode=" + map[string]string{"off": "disable", "on": "require", "verify": "verify-full"}[a.TLS])
+	if a.TLS == "" {
+		config, err = pgxpool.ParseConfig("sslmode=prefer")
+	}
+	if err != nil {
+		return nil, err
+	}
+	number, err := strconv.ParseUint(port, 10, 16)
+	if err != nil {
+		return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%q is not HOST:PORT.", a.At)}
+	}
+	c := config.ConnConfig
+	c.Host, c.Port, c.Database, c.User, c.Password = host, uint16(number), a.Database, a.User, a.Password
+	c.Fallbacks = nil
+	if c.TLSConfig != nil {
+		c.TLSConfig.ServerName = host
+		if a.TLS == "" {
+			c.Fallbacks = []*pgconn.FallbackConfig{{Host: c.Host, Port: c.Port}}
+		}
+	}
+	c.ConnectTimeout = 10 * time.Second
+	c.RuntimeParams = map[string]string{
+		"application_name": "pikegate", "timezone": "UTC", "datestyle": "ISO", "intervalstyle": "iso_8601",
+		"extra_float_digits": "1", "default_transaction_read_only": "on", "statement_timeout": strconv.FormatInt(a.Limit.Milliseconds(), 10),
+	}
+	// The server is told when a caller goes away; the connection is kept.
+	c.BuildContextWatcherHandler = func(conn *pgconn.PgConn) ctxwatch.Handler {
+		return &pgconn.CancelRequestContextWatcherHandler{Conn: conn, CancelRequestDelay: 0, DeadlineDelay: 5 * time.Second}
+	}
+	config.MaxConns = int32(a.Connections)
+	config.MinConns, config.MinIdleConns = 0, 0
+	config.MaxConnIdleTime = 5 * time.Minute
+	pool, err := pgxpool.NewWithConfig(context.Background(), config)
+	if err != nil {
+		return nil, err
+	}
+	return &source{a, pool}, nil
+}
+
+func (s *source) Dialect() dialect.Dialect { return dialect.Postgres }
+
+func (s *source) Close() error {
+	s.pool.Close()
+	return nil
+}
+
+// with runs something in a read-only transaction, which is always rolled back:
+// whatever a function set is undone with it.
+func (s *source) with(ctx context.Context, do func(*pgconn.PgConn) error) error {
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
+		return s.fail(ctx, err)
+	}
+	defer conn.Release()
+	raw := conn.Conn().PgConn()
+	if _, err := raw.Exec(ctx, "begin read only").ReadAll(); err != nil {
+		return s.fail(ctx, err)
+	}
+	var stopped error
+	err = do(raw)
+	if err != nil {
+		stopped = s.fail(ctx, err)
+	}
+	if !raw.IsClosed() {
+		after, stop := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer stop()
+		if _, err := raw.Exec(after, "rollback").ReadAll(); err != nil {
+			_ = raw.Close(after) // a connection whose state is not known is not used again
+		}
+	}
+	return stopped
+}
+
+// passed is what the caller's own function returned, which is no failure of
+// the source.
+type passed struct{ error }
+
+func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) error) error {
+	inner, stop := context.WithCancel(ctx)
+	defer stop()
+	err := s.with(inner, func(conn *pgconn.PgConn) error {
+		values, types := bound(q.Args)
+		reader := conn.ExecParams(inner, q.SQL, values, types, nil, nil)
+		fields := reader.FieldDescriptions()
+		out := make([]any, len(fields))
+		for reader.NextRow() {
+			for i, v := range reader.Values() {
+				out[i] = decoded(fields[i].DataTypeOID, v)
+			}
+			if err := row(out); err != nil {
+				stop() // the rest is not read
+				_, _ = reader.Close()
+				return passed{err}
+			}
+		}
+		_, err := reader.Close()
+		return err
+	})
+	var own passed
+	if errors.As(err, &own) {
+		return own.error
+	}
+	return err
+}
+
+// bound writes values as text, with the type of each; a text has none, so that
+// it takes that of what it stands beside.
+func bound(args []any) (values [][]byte, types []uint32) {
+	for _, arg := range args {
+		switch v := arg.(type) {
+		case nil:
+			values, types = append(values, nil), append(types, 0)
+		case int64:
+			values, types = append(values, strconv.AppendInt(nil, v, 10)), append(types, pgtype.Int8OID)
+		case float64:
+			values, types = append(values, strconv.AppendFloat(nil, v, 'g', -1, 64)), append(types, pgtype.Float8OID)
+		case bool:
+			values, types = append(values, strconv.AppendBool(nil, v)), append(types, pgtype.BoolOID)
+		case decimal.Decimal:
+			values, types = append(values, []byte(v.String())), append(types, pgtype.NumericOID)
+		case dialect.List:
+			values, types = append(values, []byte(v)), append(types, pgtype.JSONBOID)
+		default:
+			values, types = append(values, []byte(fmt.Sprint(v))), append(types, 0)
+		}
+	}
+	return values, types
+}
+
+// decoded reads a value in the text format; the bytes are the connection's own
+// and are copied.
+func decoded(oid uint32, v []byte) any {
+	if v == nil {
+		return nil
+	}
+	switch oid {
+	case pgtype.Int2OID, pgtype.Int4OID, pgtype.Int8OID, pgtype.OIDOID:
+		if n, err := strconv.ParseInt(string(v), 10, 64); err == nil {
+			return n
+		}
+	case pgtype.Float4OID, pgtype.Float8OID:
+		if f, err := strconv.ParseFloat(string(v), 64); err == nil {
+			return f
+		}
+	case pgtype.BoolOID:
+		return string(v) == "t"
+	case pgtype.ByteaOID:
+		return make([]byte, (len(v)-2)/2) // its length is what is shown; text is \x and two digits a byte
+	}
+	return string(v)
+}
+
+// fail says what went wrong, never with a secret in it.
+func (s *source) fail(ctx context.Context, err error) error {
+	var own passed
+	if errors.As(err, &own) {
+		return err
+	}
+	var server *pgconn.PgError
+	name := "The source " + s.address.Name
+	switch {
+	case errors.As(err, &server):
+		code, what := engine.Broken, name+" could not answer"
+		switch {
+		case server.Code == "57014" && ctx.Err() == nil:
+			return &engine.Failure{Code: engine.TimedOut, Message: fmt.Sprintf("%s stopped the statement at its limit of %s.", name, s.address.Limit), Err: err}
+		case server.Code == "57014":
+			return engine.Fail(ctx, code, what, err)
+		case strings.HasPrefix(server.Code, "28") || server.Code == "3D000":
+			code, what = engine.WrongLogin, name+" refused the login"
+		case server.Code == "42P01" || server.Code == "42703":
+			code = engine.NoSuchTable
+		case server.Code == "42501":
+			code, what = engine.NoPermission, name+" does not permit it"
+		case server.Code == "25006":
+			code, what = engine.Refused, name+" only reads"
+		case strings.HasPrefix(server.Code, "57P"):
+			code, what = engine.Unreachable, name+" was shut down"
+		}
+		if ctx.Err() != nil {
+			return context.Cause(ctx)
+		}
+		return &engine.Failure{Code: code, Message: fmt.Sprintf("%s: %s (%s).", what, server.Message, server.Code), Err: err}
+	case ctx.Err() != nil:
+		return context.Cause(ctx)
+	}
+	var network net.Error
+	if errors.As(err, &network) || pgconn.SafeToRetry(err) || strings.Contains(err.Error(), "EOF") {
+		return &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%s at %s cannot be reached.", name, s.address.At), Err: err}
+	}
+	var connect *pgconn.ConnectError
+	if errors.As(err, &connect) {
+		return &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%s at %s cannot be reached.", name, s.address.At), Err: err}
+	}
+	return &engine.Failure{Code: engine.Broken, Message: name + " could not answer: the connection failed.", Err: err}
+}
+
+// query reads a small result whole.
+func (s *source) query(ctx context.Context, sql string, args ...any) ([][]any, error) {
+	var rows [][]any
+	err := s.Stream(ctx, dialect.Query{SQL: sql, Args: args}, func(row []any) error {
+		rows = append(rows, append([]any(nil), row...))
+		return nil
+	})
+	return rows, err
+}
+
+// Check tries to write, and asks what the login is.
+func (s *source) Check(ctx context.Context) (engine.Report, error) {
+	rows, err := s.query(ctx, `select version(), (select setting from pg_settings where name = 'TimeZone'),
+		(select reset_val from pg_settings where name = 'TimeZone'), rolsuper from pg_roles where rolname = current_user`)
+	if err != nil {
+		return engine.Report{}, err
+	}
+	report := engine.Report{Version: rows[0][0].(string)}
+	if zone, ok := rows[0][2].(string); ok {
+		report.Zone = zone
+	}
+	_, err = s.query(ctx, "create temporary table pikegate_tries_to_write (x int)")
+	var failure *engine.Failure
+	if errors.As(err, &failure) {
+		report.ReadOnly, report.Proof = failure.Code == engine.Refused || failure.Code == engine.NoPermission, failure.Message
+	}
+	if super, _ := rows[0][3].(bool); super {
+		report.Notes = append(report.Notes, "The login is a superuser: it can read files and run programs even in a transaction that only reads. Use one with select on its tables alone.")
+	}
+	writable, err := s.query(ctx, `select count(*) from information_schema.role_table_grants
+		where grantee = current_user and privilege_type in ('INSERT', 'UPDATE', 'DELETE', 'TRUNCATE') and table_schema not in ('pg_catalog', 'information_schema')`)
+	if err != nil {
+		return report, err
+	}
+	if n, _ := writable[0][0].(int64); n > 0 {
+		report.Notes = append(report.Notes, fmt.Sprintf("The login holds %d rights to write; the transaction keeps them from being used, but they are better taken away.", n))
+	}
+	return report, nil
+}
+
+// Plan asks for the plan.
+func (s *source) Plan(ctx context.Context, q dialect.Query) (engine.Plan, error) {
+	q.SQL = "explain (format json) " + q.SQL
+	plan := engine.Plan{Access: map[string]engine.Access{}}
+	err := s.Stream(ctx, q, func(row []any) error {
+		text, _ := row[0].(string)
+		return readPlan(text, &plan)
+	})
+	return plan, err
+}
+
+// Describe prepares the statement, which tells its columns.
+func (s *source) Describe(ctx context.Context, sql string) ([]catalog.Column, error) {
+	var columns []catalog.Column
+	err := s.with(ctx, func(conn *pgconn.PgConn) error {
+		d, err := conn.Prepare(ctx, "", sql, nil)
+		if err != nil {
+			return err
+		}
+		for _, f := range d.Fields {
+			c := catalog.Column{Name: f.Name, Nullable: true}
+			typed(&c, typeNames[f.DataTypeOID])
+			columns = append(columns, c)
+		}
+		return nil
+	})
+	return columns, err
+}

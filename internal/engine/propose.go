@@ -1,0 +1,49 @@
+package engine
+
+import (
+	"context"
+	"fmt"
+
+	"pikegate/core/catalog"
+	"pikegate/core/criteria"
+	"pikegate/core/plan"
+)
+
+// sample is how many values of a column the proposals look at.
+const sample = 200
+
+// ProposeDates looks at values of texts and whole numbers, and proposes how
+// dates are stored in them; of dates of the engine's own it keeps an example.
+func ProposeDates(ctx context.Context, s Source, out *catalog.Source) error {
+	for i := range out.Tables {
+		t := &out.Tables[i]
+		refs := make([]criteria.Ref, len(t.Columns))
+		for j, c := range t.Columns {
+			refs[j] = criteria.Ref{Alias: t.Name, Column: c}
+		}
+		values := make([][]any, len(t.Columns))
+		statement := plan.Statement{Fetch: refs, From: plan.Table{Name: t.Name, Alias: t.Name}, Limit: sample}
+		err := s.Stream(ctx, s.Dialect().Write(statement), func(row []any) error {
+			for j, v := range row {
+				if v != nil {
+					values[j] = append(values[j], v)
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+		for j, c := range t.Columns {
+			if len(values[j]) > 0 {
+				c.Example = fmt.Sprint(values[j][0])
+			}
+			isKey := len(t.Key) > 0 && t.Key[0] == c.Name
+			if proposed, ok := catalog.Propose(c, values[j]); ok && !isKey && c.Encoding == "" && (c.Type == catalog.Text || c.Type == catalog.Integer) {
+				c = proposed
+			}
+			t.Columns[j] = c
+		}
+	}
+	return nil
+}

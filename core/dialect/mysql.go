@@ -117,16 +117,16 @@ func mysqlFinish(q Query) Query {
 
 // mysqlMoment writes a date as text. The server may know no zones, so the
 // offsets of instants come with the statement.
-func mysqlMoment(m plan.Moment, column, offset string) string {
+func mysqlMoment(m plan.Moment, column string, offset func() string) string {
 	format := "'%Y-%m-%d'"
 	if m.Fine {
 		format = "'%Y-%m-%dT%H:%i:%s'"
 	}
 	shifted := func(x string) string {
-		return "date_format(" + x + " + interval (" + offset + ") second, " + format + ")"
+		return "date_format(" + x + " + interval (" + offset() + ") second, " + format + ")"
 	}
 	unix := func(seconds string) string {
-		return "date_format(timestamp'1970-01-01' + interval (" + seconds + " + (" + offset + ")) second, " + format + ")"
+		return "date_format(timestamp'1970-01-01 00:00:00' + interval (" + seconds + " + (" + offset() + ")) second, " + format + ")"
 	}
 	text := "cast(" + column + " as char)"
 	switch m.Ref.Column.Encoding {
@@ -147,7 +147,7 @@ func mysqlMoment(m plan.Moment, column, offset string) string {
 	case catalog.EncUnixUS:
 		return unix("floor(" + column + " / 1000000)")
 	case catalog.EncSerial1900:
-		return "date_format(timestamp'1899-12-30' + interval round(" + column + " * 86400) second, " + format + ")"
+		return "date_format(timestamp'1899-12-30 00:00:00' + interval round(" + column + " * 86400) second, " + format + ")"
 	}
 	if m.Fine {
 		return "date_format(cast(left(" + column + ", 19) as datetime), " + format + ")"

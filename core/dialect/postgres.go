@@ -58,7 +58,10 @@ var Postgres = Dialect{
 	function: func(name string, args []string) string {
 		switch name {
 		case "round":
-			return "round(" + strings.Join(append([]string{"(" + args[0] + ")::numeric"}, args[1:]...), ", ") + ")"
+			if len(args) == 2 {
+				return "round((" + args[0] + ")::numeric, (" + args[1] + ")::int)"
+			}
+			return "round((" + args[0] + ")::numeric)"
 		case "concat":
 			return "(" + strings.Join(args, " || ") + ")"
 		}
@@ -88,7 +91,7 @@ func encodeJSON(values []any) any {
 }
 
 // postgresMoment writes a date as text; the database knows the zones.
-func postgresMoment(m plan.Moment, column, _ string) string {
+func postgresMoment(m plan.Moment, column string, _ func() string) string {
 	format := "'YYYY-MM-DD'"
 	if m.Fine {
 		format = `'YYYY-MM-DD"T"HH24:MI:SS'`

@@ -83,7 +83,7 @@ func sqliteValue(v any) any {
 
 // sqliteMoment writes a date as text. Instants are moved to the zone first;
 // SQLite knows no zones, so their offsets come with the statement.
-func sqliteMoment(m plan.Moment, column, offset string) string {
+func sqliteMoment(m plan.Moment, column string, offset func() string) string {
 	dated := func(args string) string {
 		if m.Fine {
 			return "strftime('%Y-%m-%dT%H:%M:%S', " + args + ")"
@@ -102,13 +102,13 @@ func sqliteMoment(m plan.Moment, column, offset string) string {
 		text := "cast(" + column + " as text)"
 		return "substr(" + text + ", 1, 4) || '-' || substr(" + text + ", -2) || '-01'"
 	case catalog.EncISOInstant, catalog.EncInstant:
-		return dated("substr(" + column + ", 1, 19), (" + offset + ") || ' seconds'")
+		return dated("substr(" + column + ", 1, 19), (" + offset() + ") || ' seconds'")
 	case catalog.EncUnixS:
-		return dated(column + " + (" + offset + "), 'unixepoch'")
+		return dated(column + " + (" + offset() + "), 'unixepoch'")
 	case catalog.EncUnixMS:
-		return dated(whole("1000") + " + (" + offset + "), 'unixepoch'")
+		return dated(whole("1000") + " + (" + offset() + "), 'unixepoch'")
 	case catalog.EncUnixUS:
-		return dated(whole("1000000") + " + (" + offset + "), 'unixepoch'")
+		return dated(whole("1000000") + " + (" + offset() + "), 'unixepoch'")
 	case catalog.EncSerial1900: // days from 1899-12-30, to the nearest second
 		return dated("cast(round(" + column + " * 86400) as integer) - 2209161600, 'unixepoch'")
 	}

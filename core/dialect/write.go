@@ -48,9 +48,9 @@ type Dialect struct {
 	encodeList func(values []any) any
 	// contains writes that a text occurs in another, whatever its case.
 	contains func(x, placeholder string) string
-	// moment writes a date column as text; offset is the expression of its
-	// offset from UTC in seconds, empty where none applies.
-	moment func(m plan.Moment, column, offset string) string
+	// moment writes a date column as text; offset writes its offset from UTC in
+	// seconds, for an engine that knows no zones.
+	moment func(m plan.Moment, column string, offset func() string) string
 	// part writes something said of a day, which is text.
 	part func(p plan.DatePart, x string) string
 	// moved writes a date, as text, moved by months and then days.
@@ -173,17 +173,18 @@ func (w *writer) selection(s plan.Statement) string {
 
 // moment writes a date column as text, following the clocks of the zone.
 func (w *writer) moment(m plan.Moment) string {
-	x, offset := w.column(m.Ref), ""
-	if n := len(m.Shifts); n == 1 {
-		offset = strconv.Itoa(m.Shifts[0].Offset)
-	} else if n > 1 {
-		offset = "case"
+	x := w.column(m.Ref)
+	return w.dialect.moment(m, x, func() string {
+		n := len(m.Shifts)
+		if n == 1 {
+			return strconv.Itoa(m.Shifts[0].Offset)
+		}
+		offset := "case"
 		for _, s := range m.Shifts[:n-1] {
 			offset += " when " + x + " >= " + w.bind(w.dialect.value(s.From)) + " then " + strconv.Itoa(s.Offset)
 		}
-		offset += " else " + strconv.Itoa(m.Shifts[n-1].Offset) + " end"
-	}
-	return w.dialect.moment(m, x, offset)
+		return offset + " else " + strconv.Itoa(m.Shifts[n-1].Offset) + " end"
+	})
 }
 
 // alias names an item of a grouped statement, so that it can be ordered by.
@@ -299,7 +300,7 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 	case plan.DaysBetween:
 		return w.dialect.daysBetween(w.expr(e.From, true), w.expr(e.To, true))
 	case plan.Match:
-		return "(" + w.dialect.match(e.Op, w.comparable(e.X, true), w.expr(e.Y, true)) + ")"
+		return "(" + w.match(e) + ")"
 	case plan.If:
 		return "case when " + w.expr(e.When, false) + " then " + w.expr(e.Then, true) + " else " + w.expr(e.Else, true) + " end"
 	case plan.Func:
@@ -314,6 +315,14 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 		return "(" + x + " " + string(e.Op) + " " + y + ")"
 	}
 	panic(fmt.Sprintf("dialect: no such expression: %T", e))
+}
+
+func (w *writer) match(e plan.Match) string {
+	x, y := w.expr(e.X, true), w.expr(e.Y, true)
+	if collated(e.X) || collated(e.Y) {
+		x, y = w.dialect.collate(x), w.dialect.collate(y)
+	}
+	return w.dialect.match(e.Op, x, y)
 }
 
 func (w *writer) function(e plan.Func) string {

@@ -119,7 +119,11 @@ func (b *binder) outputs(s *Statement, wanted []string) {
 func (b *binder) sort(s *Statement) {
 	descending := false
 	for _, key := range b.compiled.Sort {
+		if _, aggregate := key.Expr.(*criteria.Aggregate); !aggregate && criteria.FirstColumn(key.Expr) == nil {
+			continue // the same for every record
+		}
 		bare, factor, _ := criteria.Linear(key.Expr)
+		descending = key.Descending
 		if factor.Sign() < 0 {
 			key.Descending = !key.Descending
 		}
@@ -131,7 +135,6 @@ func (b *binder) sort(s *Statement) {
 				nullable = true
 			}
 		})
-		descending = key.Descending
 		s.Sort = append(s.Sort, SortKey{expr, key.Descending, key.BlanksFirst, nullable})
 	}
 	if b.compiled.Grouped {

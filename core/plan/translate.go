@@ -72,6 +72,9 @@ func (b *binder) translate(e criteria.Expr) Expr {
 }
 
 func (b *binder) folded(fold bool, e criteria.Expr) Expr {
+	if constant, ok := e.(*criteria.Bool); ok {
+		return Value{constant.Value} // a value here, not a condition
+	}
 	x := b.translate(e)
 	if fold {
 		return Func{"lower", []Expr{x}}

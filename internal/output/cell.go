@@ -3,6 +3,7 @@ package output
 import (
 	"math"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/shopspring/decimal"
@@ -64,12 +65,38 @@ func (c *cells) append(b []byte, i int, row []any) ([]byte, kind) {
 	case bool:
 		return strconv.AppendBool(b, v), boolean
 	case string:
+		if column.Type.IsNumber() {
+			return appendExact(b, v, column.Format)
+		}
 		return append(b, v...), text
 	case []byte:
 		b = append(b, "("...)
 		return append(strconv.AppendInt(b, int64(len(v)), 10), " bytes)"...), text
 	}
 	return append(b, "(cannot be shown)"...), text
+}
+
+// appendExact appends an exact decimal, which engines send as text, some with
+// zeros at its end; what is not a number is text.
+func appendExact(b []byte, v, format string) ([]byte, kind) {
+	point := false
+	for i := range len(v) {
+		switch c := v[i]; {
+		case c == '.':
+			point = true
+		case (c < '0' || c > '9') && !(i == 0 && c == '-'):
+			return append(b, v...), text // NaN, Infinity
+		}
+	}
+	if format != "" && format != "plain" {
+		if d, err := decimal.NewFromString(v); err == nil {
+			return appendDecimal(b, d, format), number
+		}
+	}
+	if point {
+		v = strings.TrimSuffix(strings.TrimRight(v, "0"), ".")
+	}
+	return append(b, v...), number
 }
 
 // appendValue appends a value that was worked out.

@@ -26,8 +26,11 @@ import (
 	"pikegate/core/plan"
 	"pikegate/core/proof"
 	"pikegate/internal/engine"
+	"pikegate/internal/engine/mysql"
+	"pikegate/internal/engine/postgres"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/testing/oracle"
+	"pikegate/testing/servers"
 )
 
 var (
@@ -254,7 +257,10 @@ func (r random) answers() map[string]parameter.Input {
 	return in
 }
 
+// bench is the small tables in one engine, and the records as they are to be
+// read.
 type bench struct {
+	engine  string
 	source  engine.Source
 	catalog catalog.Source
 	records map[int64]oracle.Record
@@ -262,13 +268,9 @@ type bench struct {
 	ctx     civil.Context
 }
 
-// newBench makes the small tables, and the records as they are to be read.
+// newBench makes the small tables in an SQLite file.
 func newBench(t *testing.T, r random) *bench {
-	b := &bench{
-		records: map[int64]oracle.Record{},
-		ctx:     civil.Context{Zone: london, Now: civil.InstantOf(civil.DateOf(2025, 3, 31).Midnight()+5000, london), WeekStart: time.Monday},
-		catalog: catalog.Source{Name: "small", Tables: []catalog.Table{{Name: "r", Columns: columns, Key: []string{"id"}}}},
-	}
+	b := newRecords()
 	path := filepath.Join(t.TempDir(), "small.db")
 	db, err := sql.Open("sqlite3", path)
 	require.NoError(t, err)
@@ -279,25 +281,87 @@ func newBench(t *testing.T, r random) *bench {
 	}
 	_, err = db.Exec("create table r (" + strings.Join(names, ", ") + ", primary key (id))")
 	require.NoError(t, err)
-	clock := civil.NewClock(london)
-	for id := range worlds * records {
-		row := r.record(id, id/records)
-		_, err := db.Exec("insert into r values (?"+strings.Repeat(", ?", len(columns)-1)+")", row...)
-		require.NoError(t, err)
-		record := oracle.Record{}
-		for i, c := range columns {
-			stored := row[i]
-			if n, ok := stored.(int); ok {
-				stored = int64(n)
-			}
-			record[c.Name] = oracle.Typed(c, stored, clock)
-		}
-		b.records[int64(id)] = record
-		b.ids = append(b.ids, int64(id))
-	}
+	b.fill(t, db, "insert into r values (?"+strings.Repeat(", ?", len(columns)-1)+")", r, func(i int, v any) any { return v })
+	b.engine, b.catalog = "sqlite", catalog.Source{Name: "small", Tables: []catalog.Table{{Name: "r", Columns: columns, Key: []string{"id"}}}}
 	b.source, err = sqlite.Open(engine.Address{Name: "small", At: path})
 	require.NoError(t, err)
 	t.Cleanup(func() { b.source.Close() })
+	return b
+}
+
+func newRecords() *bench {
+	return &bench{
+		records: map[int64]oracle.Record{},
+		ctx:     civil.Context{Zone: london, Now: civil.InstantOf(civil.DateOf(2025, 3, 31).Midnight()+5000, london), WeekStart: time.Monday},
+	}
+}
+
+// fill makes the records; stored is how the engine is given a value.
+func (b *bench) fill(t *testing.T, db *sql.DB, insert string, r random, stored func(i int, v any) any) {
+	clock := civil.NewClock(london)
+	for id := range worlds * records {
+		row := r.record(id, id/records)
+		record := oracle.Record{}
+		for i, c := range columns {
+			v := row[i]
+			if n, ok := v.(int); ok {
+				v = int64(n)
+			}
+			record[c.Name] = oracle.Typed(c, v, clock)
+			if row[i] != nil {
+				row[i] = stored(i, row[i])
+			}
+		}
+		_, err := db.Exec(insert, row...)
+		require.NoError(t, err)
+		b.records[int64(id)] = record
+		b.ids = append(b.ids, int64(id))
+	}
+}
+
+// newServer makes the small tables on a server, with types of its own.
+func newServer(t *testing.T, r random, kind string) *bench {
+	b := newRecords()
+	b.engine = kind
+	asText := func(i int, v any) any { // dates in the server's own writing
+		if text, ok := v.(string); ok && columns[i].Encoding != "" {
+			return strings.NewReplacer("T", " ", "Z", "").Replace(text)
+		}
+		return v
+	}
+	var server *servers.Server
+	open := postgres.Open
+	var db *sql.DB
+	if kind == "postgresql" {
+		server, db = servers.Postgres(t)
+		_, err := db.Exec("create table r (id bigint primary key, world int not null, n smallint, m bigint not null, x numeric(10, 2), s text, t varchar(20) not null, b boolean, d date, f int not null, e timestamptz, u bigint not null, l timestamp)")
+		require.NoError(t, err)
+		b.fill(t, db, "insert into r values ($1, $2, $3, $4, $5, $6, $7, $8, $9::text::date, $10, ($11::text || '+00')::timestamptz, $12, $13::text::timestamp)", r, func(i int, v any) any {
+			if columns[i].Name == "b" {
+				return v == 1
+			}
+			return asText(i, v)
+		})
+	} else {
+		open = mysql.Open
+		server, db = servers.MariaDB(t)
+		_, err := db.Exec("create table r (id bigint primary key, world int not null, n smallint, m bigint not null, x decimal(10, 2), s varchar(20), t varchar(20) not null, b tinyint(1), d date, f int not null, e timestamp null, u bigint not null, l datetime)")
+		require.NoError(t, err)
+		b.fill(t, db, "insert into r values (?"+strings.Repeat(", ?", len(columns)-1)+")", r, asText)
+	}
+	var err error
+	b.source, err = open(engine.Address{Name: "small", At: server.Address, Database: servers.Database, User: servers.Reader, Password: servers.Password, Limit: time.Minute, Connections: 4})
+	require.NoError(t, err)
+	t.Cleanup(func() { b.source.Close() })
+	b.catalog, err = b.source.Catalogue(t.Context())
+	require.NoError(t, err)
+	require.Len(t, b.catalog.Tables, 1)
+	require.NoError(t, b.catalog.SetEncoding("r.f", catalog.EncYMD))
+	require.NoError(t, b.catalog.SetEncoding("r.u", catalog.EncUnixS))
+	for i, c := range b.catalog.Tables[0].Columns {
+		require.Equal(t, columns[i].Type, c.Type, "%s: %s", kind, c.Name)
+		require.Equal(t, columns[i].Nullable, c.Nullable, "%s: %s", kind, c.Name)
+	}
 	return b
 }
 
@@ -326,7 +390,7 @@ func (b *bench) try(text string, in map[string]parameter.Input) string {
 	}
 	compiled := &definition.Compiled{
 		Query: query, From: scope.Tables[0], Criteria: e, CriteriaText: text, Questions: asked,
-		Columns: []definition.CompiledColumn{{Column: query.Columns[0], Expr: &criteria.Column{Name: "id", Ref: criteria.Ref{Alias: "r", Column: columns[0]}}, Type: catalog.Integer}},
+		Columns: []definition.CompiledColumn{{Column: query.Columns[0], Expr: &criteria.Column{Name: "id", Ref: criteria.Ref{Alias: "r", Column: b.catalog.Tables[0].Columns[0]}}, Type: catalog.Integer}},
 	}
 	statement, problems := plan.Bind(compiled, definition.View{}, values, b.ctx)
 	if problems.Failed() {
@@ -424,19 +488,34 @@ func parentOf(whole, part criteria.Expr) *criteria.Logic {
 	return parent
 }
 
-// TestRandomCriteria: what SQLite returns for random criteria is what the
+// TestRandomCriteria: what an engine returns for random criteria is what the
 // oracle says record by record, and nothing is claimed that does not hold.
 func TestRandomCriteria(t *testing.T) {
+	t.Run("sqlite", func(t *testing.T) { tryMany(t, *expressions, newBench) })
+	for _, kind := range []string{"postgresql", "mysql"} {
+		t.Run(kind, func(t *testing.T) {
+			var one *bench
+			tryMany(t, *expressions/10, func(t *testing.T, r random) *bench {
+				if one == nil {
+					one = newServer(t, r, kind)
+				}
+				return one
+			})
+		})
+	}
+}
+
+func tryMany(t *testing.T, expressions int, open func(*testing.T, random) *bench) {
 	workers := runtime.GOMAXPROCS(0)
 	var wait sync.WaitGroup
 	var lock sync.Mutex
 	failed := 0
 	for w := range workers {
-		b := newBench(t, random{rand.New(rand.NewPCG(*seed, uint64(w)))})
+		b := open(t, random{rand.New(rand.NewPCG(*seed, uint64(w)))})
 		wait.Add(1)
 		go func() {
 			defer wait.Done()
-			for i := w; i < *expressions; i += workers {
+			for i := w; i < expressions; i += workers {
 				r := random{rand.New(rand.NewPCG(*seed, uint64(i)))}
 				text := r.condition(0)
 				if wrong := b.try(text, r.answers()); wrong != "" {

@@ -1,0 +1,219 @@
+package oracle_test
+
+import (
+	"bytes"
+	"cmp"
+	"encoding/csv"
+	"flag"
+	"fmt"
+	"math/big"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/core/criteria"
+	"pikegate/core/definition"
+	"pikegate/core/parameter"
+	"pikegate/core/plan"
+	"pikegate/internal/output"
+	"pikegate/testing/oracle"
+)
+
+var queries = flag.Int("queries", 400, "how many random queries are written out by every engine")
+
+// query makes a random definition.
+func (r random) query() string {
+	var b strings.Builder
+	b.WriteString("kind: query\nname: q\nsource: small\nfrom: r\nparameters:\n")
+	for _, q := range questions {
+		fmt.Fprintf(&b, "  - { name: %s, kind: %s, required: %v, many: %v, when_blank: %s, include_blanks: %v", q.Name, q.Kind, q.Required, q.Many, cmp.Or(q.WhenBlank, "skip"), q.IncludeBlanks)
+		if q.Kind == parameter.Period {
+			fmt.Fprintf(&b, ", limits: { ends: %s }", q.Limits.Ends)
+		}
+		b.WriteString(" }\n")
+	}
+	b.WriteString("columns:\n  - id\n")
+	n := 2 + r.IntN(4)
+	for i := range n {
+		value := ""
+		for value == "" || strings.Contains(value, ":") {
+			switch r.IntN(4) {
+			case 0:
+				value = r.number(0)
+			case 1:
+				value = r.text(0)
+			case 2:
+				value = r.date(0)
+			case 3:
+				value = pick(r, []string{"n", "x", "s", "t", "b", "d", "f", "e", "u", "l"})
+			}
+		}
+		fmt.Fprintf(&b, "  - { name: c%d, value: \"%s\" }\n", i, value)
+	}
+	fmt.Fprintf(&b, "criteria: \"%s\"\nsort:\n", r.condition(1))
+	for range 1 + r.IntN(2) {
+		fmt.Fprintf(&b, "  - c%d%s%s\n", r.IntN(n), pick(r, []string{"", " descending"}), pick(r, []string{"", " blanks first"}))
+	}
+	return b.String()
+}
+
+// written is what an engine returns for a query, as CSV and as JSON; ok is
+// false for what does not go together.
+func (b *bench) written(t *testing.T, text string, in map[string]parameter.Input) (asCSV, asJSON string, compiled *definition.Compiled, values parameter.Values, ok bool) {
+	documents, problems := definition.Decode("", []byte(text))
+	require.Empty(t, problems, text)
+	compiled, problems = definition.Compile(documents[0].(*definition.Query), &b.catalog, definition.Library{})
+	for _, p := range problems {
+		if p.Severity != "warning" && p.Code != "unused_parameter" && p.Code != "never_true" {
+			return "", "", nil, nil, false
+		}
+	}
+	values, problems = parameter.Read(compiled.Questions, nil, in, parameter.Context{Context: b.ctx})
+	require.Empty(t, problems, text)
+	statement, problems := plan.Bind(compiled, definition.View{}, values, b.ctx)
+	if problems.Failed() {
+		return "", "", nil, nil, false
+	}
+	var first, second bytes.Buffer
+	writers := []output.Writer{output.CSV.New(&first, london), output.JSON.New(&second, london)}
+	for _, w := range writers {
+		require.NoError(t, w.Begin(output.Header{Columns: statement.Outputs}))
+	}
+	q := b.source.Dialect().Write(statement)
+	require.NoError(t, b.source.Stream(t.Context(), q, func(row []any) error {
+		for _, w := range writers {
+			if err := w.Row(row); err != nil {
+				return err
+			}
+		}
+		return nil
+	}), "%s\n%s\n%s", b.engine, text, q.SQL)
+	for _, w := range writers {
+		require.NoError(t, w.End(output.Summary{}))
+	}
+	return first.String(), second.String(), compiled, values, true
+}
+
+// TestEnginesAgree: random queries are written out byte for byte alike by every
+// engine, and the rows and their order are those of the oracle.
+func TestEnginesAgree(t *testing.T) {
+	same := func() random { return random{rand.New(rand.NewPCG(*seed, 7))} }
+	benches := []*bench{newBench(t, same()), newServer(t, same(), "postgresql"), newServer(t, same(), "mysql")}
+	tried := 0
+	for i := 0; tried < *queries; i++ {
+		r := random{rand.New(rand.NewPCG(*seed+1, uint64(i)))}
+		text, in := r.query(), r.answers()
+		firstCSV, firstJSON, compiled, values, ok := benches[0].written(t, text, in)
+		if !ok {
+			continue
+		}
+		tried++
+		for _, b := range benches[1:] {
+			asCSV, asJSON, _, _, ok := b.written(t, text, in)
+			require.True(t, ok, "%s\n%s", b.engine, text)
+			require.Equal(t, firstCSV, asCSV, "%s\n%s", b.engine, text)
+			require.Equal(t, firstJSON, asJSON, "%s\n%s", b.engine, text)
+		}
+		rows, err := csv.NewReader(strings.NewReader(firstCSV)).ReadAll()
+		require.NoError(t, err)
+		require.Equal(t, benches[0].expected(compiled, values), rows[1:], text)
+	}
+	assert.Equal(t, *queries, tried)
+}
+
+// expected works the rows of a query out from the records.
+func (b *bench) expected(c *definition.Compiled, values parameter.Values) [][]string {
+	byName := map[string]parameter.Parameter{}
+	for _, q := range questions {
+		byName[q.Name] = q
+	}
+	w := oracle.World{Context: b.ctx, Questions: byName, Answers: values}
+	chosen := slices.DeleteFunc(slices.Clone(b.ids), func(id int64) bool {
+		result := w.Condition(c.Criteria, b.records[id])
+		return result != oracle.True && result != oracle.Absent
+	})
+	slices.SortFunc(chosen, func(x, y int64) int {
+		descending := false
+		for _, key := range c.Sort {
+			if len(criteria.Columns(key.Expr)) == 0 {
+				continue
+			}
+			a, z := w.Value(key.Expr, b.records[x]), w.Value(key.Expr, b.records[y])
+			order := 0
+			switch descending = key.Descending; {
+			case a == nil || z == nil:
+				order = cmp.Compare(blankness(a), blankness(z))
+				if key.BlanksFirst {
+					order = -order
+				}
+			default:
+				if order = compareValues(a, z); descending {
+					order = -order
+				}
+			}
+			if order != 0 {
+				return order
+			}
+		}
+		if descending { // the key goes the way of the last
+			return cmp.Compare(y, x)
+		}
+		return cmp.Compare(x, y)
+	})
+	rows := make([][]string, 0, len(chosen))
+	for _, id := range chosen {
+		var row []string
+		for _, col := range c.Columns {
+			row = append(row, shown(w.Value(col.Expr, b.records[id])))
+		}
+		rows = append(rows, row)
+	}
+	return rows
+}
+
+func blankness(v any) int {
+	if v == nil {
+		return 1
+	}
+	return 0
+}
+
+func compareValues(a, z any) int {
+	switch a := a.(type) {
+	case *big.Rat:
+		return a.Cmp(z.(*big.Rat))
+	case string:
+		return strings.Compare(a, z.(string))
+	case oracle.Moment:
+		z := z.(oracle.Moment)
+		if a.Instant != nil && z.Instant != nil {
+			return cmp.Compare(*a.Instant, *z.Instant)
+		}
+		return cmp.Compare(a.At, z.At)
+	}
+	return cmp.Compare(fmt.Sprint(a), fmt.Sprint(z)) // false before true
+}
+
+// shown is a value as CSV has it.
+func shown(v any) string {
+	switch v := v.(type) {
+	case *big.Rat:
+		return strings.TrimSuffix(strings.TrimRight(v.FloatString(12), "0"), ".")
+	case oracle.Moment:
+		if v.Instant != nil {
+			return time.Unix(int64(*v.Instant), 0).In(london).Format("2006-01-02T15:04:05-07:00")
+		}
+		if v.Day {
+			return v.At.Date().String()
+		}
+		return v.At.String()
+	case nil:
+		return ""
+	}
+	return fmt.Sprint(v)
+}

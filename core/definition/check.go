@@ -32,6 +32,7 @@ func LibraryOf(documents []Document, behind Library) Library {
 		Criterion: func(name string) (*Criterion, bool) {
 			return first(documents, func(c *Criterion) bool { return c.Name == name }, behind.criterion, name)
 		},
+		Result: behind.Result,
 	}
 }
 

@@ -10,6 +10,7 @@ import (
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
+	"pikegate/core/sqltext"
 )
 
 // Compiled is a query that was checked against its source: every name is
@@ -29,12 +30,19 @@ type Compiled struct {
 	// Grouped tells that the columns that are no aggregates are what records
 	// are grouped by.
 	Grouped bool
+	// SQL is the hand-written query taken apart, nil where there is none; From
+	// is then its result, and Slot the tables its criteria stand among.
+	SQL  []sqltext.Piece
+	Slot []criteria.Table
 	// Offers are where the choices of questions come from, by question.
 	Offers map[string]Offer
 }
 
 // Tables are the tables of the query, the one it is from first.
 func (out *Compiled) Tables() []criteria.Table {
+	if out.SQL != nil {
+		return out.Slot
+	}
 	tables := []criteria.Table{out.From}
 	for _, j := range out.Joins {
 		tables = append(tables, j.Table)
@@ -92,11 +100,13 @@ func Compile(q *Query, source *catalog.Source, library Library) (*Compiled, diag
 	c.tables()
 	c.questions()
 	c.offers()
-	c.columns()
 	c.criteria()
 	c.rules()
 	c.prove()
-	c.sort()
+	c.overResult(func() {
+		c.columns()
+		c.sort()
+	})
 	c.unused()
 	return c.out, c.problems
 }
@@ -128,6 +138,14 @@ func (c *compiler) name(h Head) {
 func (c *compiler) tables() {
 	q := c.query
 	c.scope.Open, c.scope.Criterion = c.source == nil, c.meets
+	if q.SQL.Value != "" {
+		c.handWritten()
+		return
+	}
+	if q.From == "" {
+		c.fail("from", 0, "missing_field", "from is missing.", "Name the table whose records are returned, or write sql.")
+		return
+	}
 	c.out.From = c.table("from", q.From, q.From, false)
 	c.scope.Tables = append(c.scope.Tables, c.out.From)
 	for i, j := range q.Joins {
@@ -327,7 +345,7 @@ func (c *compiler) unused() {
 		if q.Name == "" {
 			continue
 		}
-		if !slices.Contains(c.used, q.Name) && c.out.Criteria != nil || c.query.Criteria.Value == "" {
+		if !slices.Contains(c.used, q.Name) && (c.out.Criteria != nil || c.query.Criteria.Value == "") {
 			c.fail(fmt.Sprintf("parameters[%d]", i), 0, "unused_parameter",
 				"Nothing uses the answer to :"+q.Name+".", "Use it in the criteria, or take the question away.")
 		}

@@ -60,15 +60,19 @@ func (h Head) Heading() (title, about string) {
 
 // Query says which records to read and what to ask for.
 type Query struct {
-	Head       `yaml:",inline"`
-	Source     string     `yaml:"source" doc:"The source the tables are in" example:"navigation" required:"true"`
-	From       string     `yaml:"from" doc:"The table whose records are returned" example:"passages" required:"true"`
-	Joins      []Join     `yaml:"joins" doc:"Tables that add columns"`
-	Parameters []Question `yaml:"parameters" doc:"What is asked at run time"`
-	Rules      []Rule     `yaml:"rules" doc:"Conditions across the answers"`
-	Columns    []Column   `yaml:"columns" doc:"What is returned, in this order" required:"true"`
-	Criteria   Text       `yaml:"criteria" doc:"Which records match" example:"passed_at within :period"`
-	Sort       []Text     `yaml:"sort" doc:"In which order: a column, then ascending or descending, then perhaps blanks first" example:"passed_at descending"`
+	Head   `yaml:",inline"`
+	Source string `yaml:"source" doc:"The source the tables are in" example:"navigation" required:"true"`
+	From   string `yaml:"from" doc:"The table whose records are returned" example:"passages"`
+	Joins  []Join `yaml:"joins" doc:"Tables that add columns"`
+	// SQL takes the place of From and Joins. Tables are those its criteria()
+	// stands among, by the names they have there.
+	SQL        Text              `yaml:"sql" doc:"A hand-written query instead of from and joins; criteria() stands for the criteria, :name for an answer" example:"select lock_id, count(*) as passages from passages p where criteria() group by lock_id"`
+	Tables     map[string]string `yaml:"tables" doc:"The tables the criteria of hand-written SQL may name, by the names they have in it" example:"passages"`
+	Parameters []Question        `yaml:"parameters" doc:"What is asked at run time"`
+	Rules      []Rule            `yaml:"rules" doc:"Conditions across the answers"`
+	Columns    []Column          `yaml:"columns" doc:"What is returned, in this order" required:"true"`
+	Criteria   Text              `yaml:"criteria" doc:"Which records match" example:"passed_at within :period"`
+	Sort       []Text            `yaml:"sort" doc:"In which order: a column, then ascending or descending, then perhaps blanks first" example:"passed_at descending"`
 }
 
 // Join adds a table.

@@ -10,6 +10,7 @@ import (
 
 	"github.com/shopspring/decimal"
 
+	"pikegate/core/catalog"
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
@@ -21,6 +22,9 @@ type Library struct {
 	Query     func(name string) (*Query, bool)
 	Parameter func(name string) (*SharedParameter, bool)
 	Criterion func(name string) (*Criterion, bool)
+	// Result tells the columns of a query's hand-written SQL; it asks the
+	// database without running it.
+	Result func(q *Query) (catalog.Table, error)
 }
 
 func (l Library) criterion(name string) (*Criterion, bool) {

@@ -12,6 +12,7 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/criteria"
+	"pikegate/core/definition"
 	"pikegate/core/plan"
 )
 
@@ -110,7 +111,9 @@ func (d Dialect) WriteTogether(statements []plan.Statement) Query {
 
 func (w *writer) statement(s plan.Statement) {
 	w.text("select " + w.selection(s))
-	w.text("\nfrom " + w.table(s.From))
+	if s.Raw == nil {
+		w.text("\nfrom " + w.table(s.From))
+	}
 	for _, j := range s.Joins {
 		w.text("\n")
 		if j.Optional {
@@ -118,15 +121,19 @@ func (w *writer) statement(s plan.Statement) {
 		}
 		w.text("join " + w.table(j.Table) + " on " + w.expr(j.On, true))
 	}
-	word := "\nwhere "
-	for _, c := range s.Where {
-		line := Line{Words: c.Words, Text: c.Text}
-		if c.Expr != nil {
-			line.SQL = w.expr(c.Expr, false)
-			w.text(word + line.SQL)
-			word = "\n  and "
+	if s.Raw != nil {
+		w.text("\nfrom (\n")
+		w.raw(s)
+		w.text("\n) as " + w.dialect.quote(definition.Result))
+		w.tail(s)
+		return
+	}
+	for i, condition := range w.conditions(s, true) {
+		if i == 0 {
+			w.text("\nwhere " + condition)
+		} else {
+			w.text("\n  and " + condition)
 		}
-		w.lines = append(w.lines, line)
 	}
 	for i := range s.GroupBy {
 		if i == 0 {
@@ -136,6 +143,11 @@ func (w *writer) statement(s plan.Statement) {
 		}
 		w.text(strconv.Itoa(i + 1))
 	}
+	w.tail(s)
+}
+
+// tail writes the order and the limit.
+func (w *writer) tail(s plan.Statement) {
 	w.order(s)
 	if s.Limit > 0 {
 		w.text("\nlimit " + strconv.Itoa(s.Limit))
@@ -185,6 +197,57 @@ func (w *writer) moment(m plan.Moment) string {
 		}
 		return offset + " else " + strconv.Itoa(m.Shifts[n-1].Offset) + " end"
 	})
+}
+
+// WriteRaw writes hand-written SQL by itself, as Described has it.
+func (d Dialect) WriteRaw(s plan.Statement) Query {
+	w := writer{dialect: d}
+	w.raw(s)
+	return w.done()
+}
+
+// raw writes hand-written SQL with its conditions and values in place.
+func (w *writer) raw(s plan.Statement) {
+	told := false
+	for _, p := range s.Raw {
+		switch {
+		case p.Slot:
+			conditions := w.conditions(s, !told)
+			told = true
+			if len(conditions) == 0 {
+				conditions = []string{"1 = 1"}
+			}
+			w.text("(" + strings.Join(conditions, "\n  and ") + ")")
+		case p.Values != nil:
+			holders := make([]string, len(p.Values))
+			for i, v := range p.Values {
+				holders[i] = w.bind(w.dialect.value(v))
+			}
+			text := strings.Join(holders, ", ")
+			if p.List {
+				text = "(" + text + ")"
+			}
+			w.text(text)
+		default:
+			w.text(p.Text)
+		}
+	}
+}
+
+// conditions writes each condition, and tells what it became.
+func (w *writer) conditions(s plan.Statement, tell bool) []string {
+	var out []string
+	for _, c := range s.Where {
+		line := Line{Words: c.Words, Text: c.Text}
+		if c.Expr != nil {
+			line.SQL = w.expr(c.Expr, false)
+			out = append(out, line.SQL)
+		}
+		if tell {
+			w.lines = append(w.lines, line)
+		}
+	}
+	return out
 }
 
 // alias names an item of a grouped statement, so that it can be ordered by.

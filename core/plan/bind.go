@@ -18,9 +18,10 @@ func Bind(c *definition.Compiled, view definition.View, values parameter.Values,
 	b := binder{compiled: c, given: values, ctx: ctx}
 	s := Statement{From: Table{c.From.Table.Name, c.From.Alias}, DateIndex: -1}
 	b.from(&s)
+	b.raw(&s)
 	b.outputs(&s, view.Columns)
 	b.where(&s)
-	if c.Criteria != nil && !c.Grouped {
+	if c.Criteria != nil && !c.Grouped && c.SQL == nil {
 		if date := dateColumn(c.Criteria); date != nil {
 			s.DateIndex = b.fetch(&s, date.Ref)
 		}

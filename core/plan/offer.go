@@ -26,6 +26,9 @@ func Offer(c *definition.Compiled, question string, values parameter.Values, ctx
 	if offer.Query != nil {
 		return offerRows(offer, ctx, search)
 	}
+	if c.SQL != nil { // what else the SQL does is not known
+		return Occurring(c, question, ctx, search)
+	}
 	b, s := others(c, question, values, ctx)
 	column := Column{offer.Column.Ref}
 	s.Where = append(s.Where, Condition{Expr: Not{IsBlank{column}}})
@@ -99,7 +102,7 @@ func narrow(s *Statement, value, label Expr, search Search) {
 // DateQuestion is the question that the date criterion of a query compares its
 // column with, and that column; false when it has none.
 func DateQuestion(c *definition.Compiled) (string, *criteria.Column, bool) {
-	if c.Criteria == nil {
+	if c.Criteria == nil || c.SQL != nil {
 		return "", nil, false
 	}
 	column := dateColumn(c.Criteria)

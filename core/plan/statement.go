@@ -28,11 +28,24 @@ type Statement struct {
 	// combination that occurs is returned once, with what is made of the
 	// records that have it.
 	GroupBy, Aggregates []Expr
+	// Raw, where set, takes the place of From and Joins: hand-written SQL, among
+	// whose pieces the conditions and values stand.
+	Raw []Piece
 	// Groups and Totals are what is made of the rows as they come.
 	Groups []Group
 	Totals []Total
 	// Limit is the most rows, 0 for all, after Offset rows are skipped.
 	Limit, Offset int
+}
+
+// Piece is a stretch of hand-written SQL: text that stays as it is, the slot for
+// the conditions, or the values of an answer.
+type Piece struct {
+	Text   string
+	Slot   bool
+	Values []any
+	// List tells that the values stand in parentheses, however many there are.
+	List bool
 }
 
 // Table is a table and its name in the statement.

@@ -110,7 +110,7 @@ type Edges struct {
 // EdgesOf tells how to find the edges of a statement; false where it has no
 // date criterion, or where that is not a matter of one stretch of time.
 func EdgesOf(c *definition.Compiled, s Statement, ctx civil.Context) (Edges, bool) {
-	if c.Criteria == nil {
+	if c.Criteria == nil || c.SQL != nil {
 		return Edges{}, false
 	}
 	column := dateColumn(c.Criteria)

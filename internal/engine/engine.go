@@ -24,7 +24,7 @@ type Source interface {
 	// Plan asks the database how it would run a query.
 	Plan(ctx context.Context, q dialect.Query) (Plan, error)
 	// Describe tells the columns of a hand-written query without running it.
-	Describe(ctx context.Context, sql string) ([]catalog.Column, error)
+	Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error)
 	// Check looks at the connection: what it is, and whether it can only read.
 	Check(ctx context.Context) (Report, error)
 	// Dialect is how SQL is written for it.

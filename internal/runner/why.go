@@ -80,6 +80,14 @@ func (c combination) meetsAllBut(i int) bool {
 // once for how many records are on which sides of the conditions, and once for
 // how many there are at all.
 func FindWhy(ctx context.Context, job Job, p Prepared) (Why, error) {
+	if job.Compiled.SQL != nil {
+		why := Why{ReadBack: p.ReadBack, Reason: p.Impossible, Conditions: []WhyCondition{}}
+		if why.Reason != "" {
+			why.Advice = append(why.Advice, why.Reason)
+		}
+		why.Advice = append(why.Advice, "The SQL of this report was written by hand, so what each condition lets through cannot be told apart.")
+		return why, nil
+	}
 	reasons := plan.Why(job.Compiled, p.Values, job.Context.Context)
 	why := Why{ReadBack: p.ReadBack, Reason: p.Impossible, Table: reasons.Records.From.Name, Conditions: []WhyCondition{}}
 	for _, c := range reasons.Conditions {

@@ -8,6 +8,8 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
+	"pikegate/core/plan"
+	"pikegate/core/sqltext"
 	"pikegate/internal/store"
 )
 
@@ -47,12 +49,12 @@ func (s *Service) known(ctx context.Context, drafts bool) definition.Known {
 			return &o.catalogue, true
 		},
 		Zone:    time.LoadLocation,
-		Library: s.library(drafts),
+		Library: s.library(ctx, drafts),
 	}
 }
 
 // library is what is kept: drafts, or what is published.
-func (s *Service) library(drafts bool) definition.Library {
+func (s *Service) library(ctx context.Context, drafts bool) definition.Library {
 	get := s.Store.Published
 	if drafts {
 		get = s.Store.Draft
@@ -69,6 +71,7 @@ func (s *Service) library(drafts bool) definition.Library {
 		return documents[0]
 	}
 	return definition.Library{
+		Result: s.result(ctx),
 		Query: func(name string) (*definition.Query, bool) {
 			q, ok := find("query", name).(*definition.Query)
 			return q, ok
@@ -81,6 +84,19 @@ func (s *Service) library(drafts bool) definition.Library {
 			c, ok := find("criterion", name).(*definition.Criterion)
 			return c, ok
 		},
+	}
+}
+
+// result asks a query's source for the columns of its hand-written SQL.
+func (s *Service) result(ctx context.Context) func(q *definition.Query) (catalog.Table, error) {
+	return func(q *definition.Query) (catalog.Table, error) {
+		o, err := s.source(ctx, q.Source, false)
+		if err != nil {
+			return catalog.Table{}, err
+		}
+		pieces, _ := sqltext.Split(q.SQL.Value, o.catalogue.Engine)
+		columns, err := o.Describe(ctx, o.Dialect().WriteRaw(plan.Described(q, pieces)))
+		return catalog.Table{Name: definition.Result, View: true, Columns: columns}, err
 	}
 }
 

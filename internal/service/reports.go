@@ -216,7 +216,7 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 		return runner.Job{}, err
 	}
 	report := documents[0].(*definition.Report)
-	library := definition.LibraryOf(frozen, definition.Library{})
+	library := definition.LibraryOf(frozen, definition.Library{Result: s.result(ctx)})
 	query, ok := library.Query(report.Query)
 	if !ok {
 		return runner.Job{}, fmt.Errorf("the report %s has no readable query", r.Report)

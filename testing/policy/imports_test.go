@@ -20,9 +20,10 @@ core/catalog             core/civil core/diag
 core/criteria            core/catalog core/civil core/diag core/period
 core/proof               core/catalog core/civil core/criteria core/diag core/period
 core/parameter           core/catalog core/civil core/criteria core/diag core/period
-core/definition          core/catalog core/civil core/criteria core/diag core/parameter core/period core/proof
-core/plan                core/catalog core/civil core/criteria core/definition core/diag core/parameter core/period core/proof
-core/dialect             core/catalog core/civil core/criteria core/plan
+core/sqltext             core/diag
+core/definition          core/catalog core/civil core/criteria core/diag core/parameter core/period core/proof core/sqltext
+core/plan                core/catalog core/civil core/criteria core/definition core/diag core/parameter core/period core/proof core/sqltext
+core/dialect             core/catalog core/civil core/criteria core/definition core/plan
 
 internal/engine          core/catalog core/criteria core/dialect core/plan
 internal/engine/sqlite   core/catalog core/dialect internal/engine

@@ -354,10 +354,10 @@ func (s *source) searched(ctx context.Context, plan *engine.Plan) error {
 }
 
 // Describe asks for the columns without a record.
-func (s *source) Describe(ctx context.Context, text string) ([]catalog.Column, error) {
+func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error) {
 	var columns []catalog.Column
 	err := s.with(ctx, func(conn driver.Conn) error {
-		statement, err := conn.Prepare("select * from (" + text + ") as described limit 0")
+		statement, err := conn.Prepare("select * from (\n" + q.SQL + "\n) as described limit 0")
 		if err != nil {
 			return err
 		}

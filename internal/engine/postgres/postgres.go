@@ -282,10 +282,10 @@ func (s *source) Plan(ctx context.Context, q dialect.Query) (engine.Plan, error)
 }
 
 // Describe prepares the statement, which tells its columns.
-func (s *source) Describe(ctx context.Context, sql string) ([]catalog.Column, error) {
+func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error) {
 	var columns []catalog.Column
 	err := s.with(ctx, func(conn *pgconn.PgConn) error {
-		d, err := conn.Prepare(ctx, "", sql, nil)
+		d, err := conn.Prepare(ctx, "", q.SQL, nil)
 		if err != nil {
 			return err
 		}

@@ -128,8 +128,8 @@ func (s *source) Check(ctx context.Context) (engine.Report, error) {
 
 // Describe asks for the columns without a record. A type is known where the
 // column is one of a table.
-func (s *source) Describe(ctx context.Context, text string) ([]catalog.Column, error) {
-	rows, err := s.db.QueryContext(ctx, "select * from ("+text+") limit 0")
+func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error) {
+	rows, err := s.db.QueryContext(ctx, "select * from (\n"+q.SQL+"\n) limit 0", make([]any, len(q.Args))...)
 	if err != nil {
 		return nil, engine.Fail(ctx, codeOf(err), "The source "+s.name+" could not answer", err)
 	}

@@ -1,0 +1,95 @@
+package definition
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"pikegate/core/catalog"
+	"pikegate/core/criteria"
+	"pikegate/core/diag"
+	"pikegate/core/parameter"
+	"pikegate/core/sqltext"
+)
+
+// Result is the name the rows of hand-written SQL have in the statement.
+const Result = "result"
+
+// handWritten takes the SQL of a query apart: the slot for its criteria, the
+// answers it uses, and, from the database, its columns.
+func (c *compiler) handWritten() {
+	q := c.query
+	if q.From != "" || len(q.Joins) > 0 {
+		c.fail("sql", q.SQL.Line, "twice", "A query has sql, or from and joins, not both.", "Take one of them away.")
+	}
+	engine := ""
+	if c.source != nil {
+		engine = c.source.Engine
+	}
+	pieces, problems := sqltext.Split(q.SQL.Value, engine)
+	c.place("sql", q.SQL, problems)
+	c.out.SQL = pieces
+	for _, alias := range slices.Sorted(maps.Keys(q.Tables)) {
+		c.scope.Tables = append(c.scope.Tables, c.table("tables."+alias, q.Tables[alias], alias, false))
+	}
+	c.out.Slot = c.scope.Tables
+	if !slices.ContainsFunc(pieces, func(p sqltext.Piece) bool { return p.Kind == sqltext.Criteria }) && q.Criteria.Value != "" {
+		c.fail("criteria", q.Criteria.Line, "no_slot", "The SQL has no criteria(), so the criteria would change nothing.", "Write where criteria() in the SQL.")
+	}
+	c.out.From = criteria.Table{Alias: Result, Table: catalog.Table{Name: Result, View: true}}
+	if c.library.Result == nil || c.source == nil || problems.Failed() {
+		return
+	}
+	result, err := c.library.Result(q)
+	if err != nil {
+		c.fail("sql", q.SQL.Line, "sql_refused", err.Error(), "")
+		return
+	}
+	c.out.From.Table = result
+	for _, found := range result.Columns {
+		if !slices.ContainsFunc(q.Columns, func(col Column) bool { return col.Value.Value == found.Name || col.Name == found.Name }) {
+			c.problems = append(c.problems, diag.Problem{
+				Code: "column_not_listed", Severity: diag.Warning, Field: "columns",
+				Message: "The SQL returns " + found.Name + " as well, which is not shown.", Hint: "Add it to columns, or take it out of the SQL.",
+			})
+		}
+	}
+}
+
+// answersInSQL checks the answers that hand-written SQL uses directly.
+func (c *compiler) answersInSQL() {
+	for _, p := range c.out.SQL {
+		if p.Kind != sqltext.Value {
+			continue
+		}
+		c.used = append(c.used, p.Text)
+		at := slices.IndexFunc(c.out.Questions, func(q parameter.Parameter) bool { return q.Name == p.Text })
+		var problem diag.Problem
+		switch {
+		case at < 0:
+			problem = diag.At(c.query.SQL.Value, p.Start, p.End, "undeclared_parameter", "No question is called "+p.Text+".")
+			problem.Hint = diag.DidYouMean(p.Text, c.questionNames())
+		case c.out.Questions[at].Kind == parameter.Period && p.Part == "":
+			problem = diag.At(c.query.SQL.Value, p.Start, p.End, "needs_part", "A period is two values in SQL.")
+			problem.Hint = fmt.Sprintf("Write :%[1]s.from (first day), :%[1]s.through (last day) or :%[1]s.until (first day out).", p.Text)
+		case c.out.Questions[at].Kind != parameter.Period && p.Part != "":
+			problem = diag.At(c.query.SQL.Value, p.Start, p.End, "unknown_part", ":"+p.Text+" is no period and has no ."+p.Part+".")
+		default:
+			continue
+		}
+		c.place("sql", c.query.SQL, diag.Problems{problem})
+	}
+}
+
+// overResult looks names up in the rows of hand-written SQL, where there is
+// some, instead of in the tables of its slot.
+func (c *compiler) overResult(do func()) {
+	scope := c.scope
+	if c.out.SQL != nil {
+		c.answersInSQL()
+		c.scope.Tables = []criteria.Table{c.out.From}
+		c.scope.Open = c.scope.Open || c.out.From.Table.Columns == nil
+	}
+	do()
+	c.scope = scope
+}

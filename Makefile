@@ -33,6 +33,9 @@ $(DIST): console/node_modules console/src/lib/schema.d.ts $(SOURCES)
 deps: ## Install what the tests need from Debian's packages, if it is missing
 	@missing=""; command -v chromium >/dev/null || missing="$$missing chromium"; \
 	command -v sqlite3 >/dev/null || missing="$$missing sqlite3"; \
+	ls /usr/lib/postgresql/*/bin/postgres >/dev/null 2>&1 || missing="$$missing postgresql"; \
+	[ -x /usr/sbin/mariadbd ] || missing="$$missing mariadb-server"; \
+	ls /usr/lib/mysql/plugin/ha_spider.so >/dev/null 2>&1 || missing="$$missing mariadb-plugin-spider"; \
 	if [ -n "$$missing" ]; then \
 		echo "Installing from Debian's packages:$$missing"; \
 		sudo=""; [ "$$(id -u)" = 0 ] || sudo=sudo; \
@@ -67,7 +70,7 @@ fuzz: ## Fuzz each parser for a minute, and try many more random criteria
 	go test ./testing/oracle -expressions 400000 -seed $$(date +%s)
 
 .PHONY: bench
-bench: deps ## Measure: reading periods and answers, and a million rows exported against the sqlite3 program
+bench: deps ## Measure: reading periods and answers, a day of many, edges, and a million rows exported against each database's own program
 	go test ./core/period ./core/parameter ./internal/cli -run '^$$' -bench . -benchmem -cpu 1
 	go test ./testing/export -run '^$$' -bench . -benchtime 1x
 

@@ -304,6 +304,12 @@ func tight(x Expr, op string, bound *big.Rat) decimal.Decimal {
 	return exact.Ceil()
 }
 
+// Dated tells whether an expression is a date or a stretch of time.
+func Dated(e Expr) bool {
+	t := TypeOf(e)
+	return t.IsDate() || t == Period
+}
+
 // Linear reads a number as factor * x + term; x is the expression itself where
 // it is not made that way.
 func Linear(e Expr) (x Expr, factor, term *big.Rat) {
@@ -321,7 +327,7 @@ func linear(e Expr) (x Expr, factor, term *big.Rat, ok bool) {
 			return x, factor.Neg(factor), term.Neg(term), true
 		}
 	case *Arithmetic:
-		if !TypeOf(e.Left).IsNumber() || !TypeOf(e.Right).IsNumber() {
+		if Dated(e.Left) {
 			break
 		}
 		constant, onRight := constantOf(e.Right)

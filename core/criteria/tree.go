@@ -348,5 +348,8 @@ func Asks(e Expr, holds func(name string) bool) bool {
 
 // Same tells whether two resolved columns are the same.
 func (c *Column) Same(d *Column) bool {
+	if c.Ref.Alias == "" && d.Ref.Alias == "" { // not resolved
+		return c.Table == d.Table && c.Name == d.Name
+	}
 	return c.Ref.Alias == d.Ref.Alias && c.Ref.Column.Name == d.Ref.Column.Name
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"pikegate/core/catalog"
 	"pikegate/core/criteria"
@@ -47,13 +48,19 @@ func (c *compiler) handWritten() {
 	}
 	c.out.From.Table = result
 	for _, found := range result.Columns {
-		if !slices.ContainsFunc(q.Columns, func(col Column) bool { return col.Value.Value == found.Name || col.Name == found.Name }) {
+		if !slices.ContainsFunc(q.Columns, func(col Column) bool { return names(col.Value, found.Name) }) {
 			c.problems = append(c.problems, diag.Problem{
 				Code: "column_not_listed", Severity: diag.Warning, Field: "columns",
 				Message: "The SQL returns " + found.Name + " as well, which is not shown.", Hint: "Add it to columns, or take it out of the SQL.",
 			})
 		}
 	}
+}
+
+// names tells whether a value is made of a column.
+func names(value Text, column string) bool {
+	e, _ := criteria.ParseAggregate(value.Value)
+	return slices.ContainsFunc(criteria.Columns(e), func(c *criteria.Column) bool { return strings.EqualFold(c.Name, column) })
 }
 
 // answersInSQL checks the answers that hand-written SQL uses directly.

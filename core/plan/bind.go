@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
@@ -92,6 +93,9 @@ func (b *binder) outputs(s *Statement, wanted []string) {
 	s.Fetch = make([]criteria.Ref, 0, len(columns)+2)
 	for _, c := range columns {
 		out := Output{Name: c.Name, Label: c.Heading(), Type: c.Type, Format: c.Format}
+		if out.Type == "" {
+			out.Type = catalog.Other // only its values will tell
+		}
 		if b.compiled.Grouped {
 			b.groupOutput(s, &out, c.Expr)
 			s.Outputs = append(s.Outputs, out)

@@ -83,7 +83,7 @@ func Fetched(v any, c *catalog.Column, clock *civil.Clock) any {
 		}
 		return nil
 	}
-	if c.Type.IsNumber() {
+	if _, isText := v.(string); c.Type.IsNumber() || c.Type == "" && !isText { // not known before its values
 		if d, ok := number(v); ok {
 			return d
 		}

@@ -50,7 +50,7 @@ func (b *binder) translate(e criteria.Expr) Expr {
 	case *criteria.Negative:
 		return Arithmetic{'-', Value{int64(0)}, b.translate(e.X)}
 	case *criteria.Arithmetic:
-		if criteria.TypeOf(e.Left).IsNumber() {
+		if !criteria.Dated(e.Left) {
 			return Arithmetic{e.Op, b.translate(e.Left), b.translate(e.Right)}
 		}
 		if criteria.TypeOf(e).IsDate() {

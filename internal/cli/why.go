@@ -69,7 +69,11 @@ func (a *app) askWhy(cmd *cobra.Command, what string, in *inputs) (why client.Wh
 
 func (a *app) printWhy(w client.Why, report string, answers map[string]any) {
 	p := func(format string, values ...any) { fmt.Fprintf(a.Stdout, format+"\n", values...) }
-	p("%s\n\n%s\n", w.ReadBack, strings.Join(w.Advice, "\n"))
+	p("%s\n\n%s", w.ReadBack, strings.Join(w.Advice, "\n"))
+	if w.Table == "" { // hand-written SQL
+		return
+	}
+	p("")
 	lines := [][3]string{{"", "alone", "left"}, {"all records of " + w.Table, thousands(w.Records), thousands(w.Records)}}
 	if w.Joined != w.Records {
 		lines = append(lines, [3]string{"with the tables joined to it", thousands(w.Joined), thousands(w.Joined)})

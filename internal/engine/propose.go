@@ -31,8 +31,11 @@ func ProposeDates(ctx context.Context, s Source, out *catalog.Source) error {
 			}
 			return nil
 		})
+		if ctx.Err() != nil {
+			return context.Cause(ctx)
+		}
 		if err != nil {
-			return err
+			continue // a table that cannot be read now, on a shard that is down, proposes nothing
 		}
 		for j, c := range t.Columns {
 			if len(values[j]) > 0 {

@@ -207,3 +207,6 @@ func MariaDB(t testing.TB, options ...string) (*Server, *sql.DB) {
 type quiet struct{}
 
 func (quiet) Print(...any) {}
+
+// Folder is where the server keeps what is its own.
+func (s *Server) Folder() string { return s.folder }

@@ -15,7 +15,7 @@
 			.catch((e: Refusal) => (failure = e.message));
 	});
 	const lines = $derived(
-		why
+		why?.table
 			? [
 					{ words: `All records of ${why.table}`, alone: why.records, left: why.records },
 					...(why.joined === why.records
@@ -44,7 +44,7 @@
 				{/each}
 			</p>
 		{/if}
-		<table class="w-full text-sm tabular-nums">
+		{#if lines.length}<table class="w-full text-sm tabular-nums">
 			<thead class="muted text-left">
 				<tr>
 					<th class="font-normal">Condition</th>
@@ -61,7 +61,7 @@
 					</tr>
 				{/each}
 			</tbody>
-		</table>
+		</table>{/if}
 	{:else}
 		<p class="muted">Looking at each condition …</p>
 	{/if}

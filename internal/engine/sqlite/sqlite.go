@@ -141,7 +141,10 @@ func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Colum
 	columns := make([]catalog.Column, len(types))
 	for i, t := range types {
 		declared := strings.ToLower(t.DatabaseTypeName())
-		columns[i] = catalog.Column{Name: t.Name(), Declared: declared, Type: typeOf(declared, nil), Nullable: true}
+		columns[i] = catalog.Column{Name: t.Name(), Declared: declared, Nullable: true}
+		if declared != "" { // of an expression nothing is known before its values
+			columns[i].Type = typeOf(declared, nil)
+		}
 	}
 	return columns, rows.Err()
 }

@@ -46,6 +46,11 @@ func (c *cells) append(b []byte, i int, row []any) ([]byte, kind) {
 	if value == nil {
 		return b, blank
 	}
+	if date, isText := value.(string); isText {
+		if out, ok := appendAsIs(b, date, column.Column.Encoding); ok {
+			return out, text
+		}
+	}
 	if column.Column.Encoding != "" {
 		if stamp, ok := column.Column.Decode(value, c.clock); ok {
 			return stamp.AppendTo(b, &column.Column, 'T'), text
@@ -74,6 +79,18 @@ func (c *cells) append(b []byte, i int, row []any) ([]byte, kind) {
 		return append(strconv.AppendInt(b, int64(len(v)), 10), " bytes)"...), text
 	}
 	return append(b, "(cannot be shown)"...), text
+}
+
+// appendAsIs appends a date that is stored, or sent by its engine, in the form
+// it is shown in: reading it first would change nothing.
+func appendAsIs(b []byte, date string, e catalog.Encoding) ([]byte, bool) {
+	switch {
+	case len(date) == len("2026-03-31") && (e == catalog.EncDate || e == catalog.EncISODate):
+		return append(b, date...), true // a day, or what is none and is shown as it is stored
+	case len(date) == len("2026-03-31 08:30:15") && e == catalog.EncLocal && date[:4] != "0000" && date[5:7] != "00" && date[8:10] != "00":
+		return append(append(append(b, date[:10]...), 'T'), date[11:]...), true
+	}
+	return b, false
 }
 
 // appendExact appends an exact decimal, which engines send as text, some with

@@ -188,10 +188,12 @@ func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 		}
 		defer rows.Close()
 		names := rows.Columns()
-		binaries := make([]string, len(names))
+		binaries := make([]bool, len(names))
 		for i := range names {
-			binaries[i] = rows.(driver.RowsColumnTypeDatabaseTypeName).ColumnTypeDatabaseTypeName(i)
+			kind := rows.(driver.RowsColumnTypeDatabaseTypeName).ColumnTypeDatabaseTypeName(i)
+			binaries[i] = strings.HasSuffix(kind, "BLOB") || strings.HasSuffix(kind, "BINARY") || kind == "BIT" || kind == "GEOMETRY"
 		}
+		var texts engine.Arena
 		values, out := make([]driver.Value, len(names)), make([]any, len(names))
 		for {
 			if err := rows.Next(values); err != nil {
@@ -201,7 +203,7 @@ func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 				return err
 			}
 			for i, v := range values {
-				out[i] = decoded(binaries[i], v)
+				out[i] = decoded(binaries[i], v, &texts)
 			}
 			if err := row(out); err != nil {
 				stop()
@@ -218,13 +220,13 @@ func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 
 // decoded is a value as the engine's contract has it: bytes are text, unless
 // the column is one of bytes.
-func decoded(kind string, v driver.Value) any {
+func decoded(bytes bool, v driver.Value, texts *engine.Arena) any {
 	switch v := v.(type) {
 	case []byte:
-		if strings.HasSuffix(kind, "BLOB") || strings.HasSuffix(kind, "BINARY") || kind == "BIT" || kind == "GEOMETRY" {
+		if bytes {
 			return append([]byte(nil), v...)
 		}
-		return string(v)
+		return texts.Text(v)
 	case uint64:
 		if v <= 1<<63-1 {
 			return int64(v)

@@ -118,9 +118,10 @@ func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 		reader := conn.ExecParams(inner, q.SQL, values, types, nil, nil)
 		fields := reader.FieldDescriptions()
 		out := make([]any, len(fields))
+		var texts engine.Arena
 		for reader.NextRow() {
 			for i, v := range reader.Values() {
-				out[i] = decoded(fields[i].DataTypeOID, v)
+				out[i] = decoded(fields[i].DataTypeOID, v, &texts)
 			}
 			if err := row(out); err != nil {
 				stop() // the rest is not read
@@ -164,12 +165,15 @@ func bound(args []any) (values [][]byte, types []uint32) {
 
 // decoded reads a value in the text format; the bytes are the connection's own
 // and are copied.
-func decoded(oid uint32, v []byte) any {
+func decoded(oid uint32, v []byte, texts *engine.Arena) any {
 	if v == nil {
 		return nil
 	}
 	switch oid {
 	case pgtype.Int2OID, pgtype.Int4OID, pgtype.Int8OID, pgtype.OIDOID:
+		if n, ok := engine.Integer(v); ok {
+			return texts.Number(n)
+		}
 		if n, err := strconv.ParseInt(string(v), 10, 64); err == nil {
 			return n
 		}
@@ -182,7 +186,7 @@ func decoded(oid uint32, v []byte) any {
 	case pgtype.ByteaOID:
 		return make([]byte, (len(v)-2)/2) // its length is what is shown; text is \x and two digits a byte
 	}
-	return string(v)
+	return texts.Text(v)
 }
 
 // fail says what went wrong, never with a secret in it.

@@ -201,11 +201,17 @@ func Propose(c Column, values []any) (Column, bool) {
 			if _, isNumber := values[0].(int64); isNumber {
 				c.Stored = Integer
 			}
-			c.Evidence = strconv.Itoa(len(values)) + " values looked at, all of them " + string(e)
+			c.Evidence = shapes[e] + ", all " + strconv.Itoa(len(values)) + " values looked at: " + string(e)
 			return c, true
 		}
 	}
 	return Column{}, false
+}
+
+// shapes say what values in an encoding look like.
+var shapes = map[Encoding]string{
+	EncISODate: "text, YYYY-MM-DD, real days", EncISOInstant: "text, ISO 8601 in UTC", EncISOLocal: "text, ISO 8601 without a zone",
+	EncYMD: "eight digits, real days",
 }
 
 func fits(c *Column, values []any, clock *civil.Clock) bool {

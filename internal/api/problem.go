@@ -10,6 +10,7 @@ import (
 	"pikegate/core/diag"
 	"pikegate/internal/engine"
 	"pikegate/internal/service"
+	"pikegate/internal/store"
 )
 
 // Document is a problem document (RFC 9457) with one entry for each problem.
@@ -69,11 +70,15 @@ func (s *Server) asProblem(err error) *Document {
 	var problems diag.Problems
 	var missing *service.NotFound
 	var failure *engine.Failure
+	var unwritable *store.Unwritable
 	switch {
 	case errors.As(err, &problems):
 		return problemOf(http.StatusUnprocessableEntity, problems...)
 	case errors.As(err, &missing):
 		return problemOf(http.StatusNotFound, diag.Problem{Code: "not_found", Message: missing.Error(), Hint: missing.Hint})
+	case errors.As(err, &unwritable):
+		s.log.Error("the service's own records cannot be written", "problem", unwritable.Err)
+		return problemOf(http.StatusInternalServerError, diag.Problem{Code: "records_unwritable", Message: unwritable.Error(), Hint: "Make room on the disk that the service keeps its data on."})
 	case errors.As(err, &failure):
 		return problemOf(http.StatusBadGateway, diag.Problem{Code: string(failure.Code), Message: failure.Message})
 	}

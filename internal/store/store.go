@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"github.com/go-gormigrate/gormigrate/v2"
+	"github.com/mattn/go-sqlite3"
 	"gorm.io/driver/sqlite"
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -17,6 +18,24 @@ import (
 
 // ErrNotFound means that nothing of that name or number is kept.
 var ErrNotFound = errors.New("store: not found")
+
+// Unwritable says that our own records cannot be written.
+type Unwritable struct{ Err error }
+
+func (u *Unwritable) Error() string {
+	return fmt.Sprintf("The service's own records cannot be written: %v.", u.Err)
+}
+
+func (u *Unwritable) Unwrap() error { return u.Err }
+
+// written tells a disk that is full or failing from other errors.
+func written(err error) error {
+	var failure sqlite3.Error
+	if errors.As(err, &failure) && (failure.Code == sqlite3.ErrFull || failure.Code == sqlite3.ErrIoErr || failure.Code == sqlite3.ErrReadonly) {
+		return &Unwritable{err}
+	}
+	return err
+}
 
 // Store is the open file.
 type Store struct{ db *gorm.DB }
@@ -115,7 +134,7 @@ func found(err error) error {
 // SaveSource adds a source or replaces it.
 func (s *Store) SaveSource(source Source) error {
 	row := sourceRowOf(source)
-	return s.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+	return written(s.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error)
 }
 
 // Sources lists the sources by name.
@@ -201,7 +220,7 @@ func (s *Store) SaveRun(r *Run) error {
 	}
 	err = s.db.Save(&row).Error
 	r.ID = row.ID
-	return err
+	return written(err)
 }
 
 // Run gives the record of a run.

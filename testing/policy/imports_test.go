@@ -34,7 +34,7 @@ internal/store
 internal/runner          core/* internal/engine internal/output internal/store
 internal/service         core/* internal/engine internal/output internal/runner internal/store
 internal/api/console
-internal/api             core/* internal/api/console internal/engine internal/output internal/runner internal/service
+internal/api             core/* internal/api/console internal/engine internal/output internal/runner internal/service internal/store
 internal/client          core/catalog core/diag core/parameter internal/engine internal/output internal/runner internal/service
 internal/config          core/civil
 internal/cli             core/* internal/client internal/config internal/output

@@ -45,23 +45,23 @@
 			</p>
 		{/if}
 		{#if lines.length}<table class="w-full text-sm tabular-nums">
-			<thead class="muted text-left">
-				<tr>
-					<th class="font-normal">Condition</th>
-					<th class="px-3 text-right font-normal">Alone</th>
-					<th class="text-right font-normal">Left in turn</th>
-				</tr>
-			</thead>
-			<tbody>
-				{#each lines as line, i (i)}
-					<tr class="border-surface-200-800 border-t align-top">
-						<th scope="row" class="py-1 text-left font-normal">{line.words}</th>
-						<td class="px-3 py-1 text-right">{countText(line.alone)}</td>
-						<td class="py-1 text-right">{countText(line.left)}</td>
+				<thead class="muted text-left">
+					<tr>
+						<th class="font-normal">Condition</th>
+						<th class="px-3 text-right font-normal">Alone</th>
+						<th class="text-right font-normal">Left in turn</th>
 					</tr>
-				{/each}
-			</tbody>
-		</table>{/if}
+				</thead>
+				<tbody>
+					{#each lines as line, i (i)}
+						<tr class="border-surface-200-800 border-t align-top">
+							<th scope="row" class="py-1 text-left font-normal">{line.words}</th>
+							<td class="px-3 py-1 text-right">{countText(line.alone)}</td>
+							<td class="py-1 text-right">{countText(line.left)}</td>
+						</tr>
+					{/each}
+				</tbody>
+			</table>{/if}
 	{:else}
 		<p class="muted">Looking at each condition …</p>
 	{/if}

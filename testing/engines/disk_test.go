@@ -1,0 +1,79 @@
+package engines
+
+import (
+	"io"
+	"log/slog"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/core/civil"
+	"pikegate/internal/api"
+	"pikegate/internal/client"
+	"pikegate/internal/demo"
+	"pikegate/internal/engine/sqlite"
+	"pikegate/internal/output"
+	"pikegate/internal/service"
+	"pikegate/internal/store"
+)
+
+// TestDiskFull: where the service's own records cannot be kept, a run is
+// refused with a clear error before the first row, and goes on working once
+// there is room.
+func TestDiskFull(t *testing.T) {
+	folder := t.TempDir()
+	small := filepath.Join(folder, "small")
+	require.NoError(t, os.Mkdir(small, 0o755))
+	if err := syscall.Mount("tmpfs", small, "tmpfs", 0, "size=1m"); err != nil {
+		t.Skipf("a small disk cannot be mounted here: %v", err)
+	}
+	t.Cleanup(func() { _ = syscall.Unmount(small, syscall.MNT_DETACH) })
+	require.NoError(t, demo.Prepare(folder))
+	kept, err := store.Open(filepath.Join(small, "pikegate.db"))
+	require.NoError(t, err)
+	s, err := service.New(service.Config{
+		Store: kept, Engines: map[string]service.Opener{"sqlite": sqlite.Open}, Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday},
+		Now: time.Now, TimeLimit: time.Minute, Log: slog.New(slog.DiscardHandler),
+	})
+	require.NoError(t, err)
+	require.NoError(t, demo.Install(t.Context(), s, folder))
+	web := httptest.NewServer(api.New(s, slog.New(slog.DiscardHandler), "test"))
+	defer func() {
+		web.Close()
+		assert.NoError(t, s.Close())
+		_ = kept.Close()
+	}()
+	c := client.Client{Server: web.URL}
+	run := func() error {
+		_, rows, err := c.Start(t.Context(), "jobs-due", client.Run{Inputs: map[string]any{"period": "2025-03"}}, output.CSV)
+		if err != nil {
+			return err
+		}
+		_, err = io.Copy(io.Discard, rows)
+		return err
+	}
+	require.NoError(t, run())
+	ballast := filepath.Join(small, "ballast")
+	file, err := os.Create(ballast)
+	require.NoError(t, err)
+	_, err = io.Copy(file, strings.NewReader(strings.Repeat("x", 2<<20)))
+	require.ErrorIs(t, err, syscall.ENOSPC)
+	require.NoError(t, file.Close())
+	var failed error
+	for range 200 { // what is left of pages already there is used first
+		if failed = run(); failed != nil {
+			break
+		}
+	}
+	require.Error(t, failed)
+	assert.Contains(t, failed.Error(), "own records")
+	require.NoError(t, os.Remove(ballast))
+	require.NoError(t, run())
+}

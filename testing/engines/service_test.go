@@ -1,0 +1,177 @@
+package engines
+
+import (
+	"bytes"
+	"encoding/json"
+	"io"
+	"log/slog"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/core/civil"
+	"pikegate/internal/api"
+	"pikegate/internal/client"
+	"pikegate/internal/output"
+	"pikegate/internal/service"
+	"pikegate/internal/store"
+	"pikegate/testing/servers"
+)
+
+const definitions = `
+kind: query
+name: passages
+source: business
+from: passages
+parameters: [{name: period, kind: period, required: true}]
+columns: [id, passed_at, noted, amount, shown]
+criteria: passed_at within :period
+sort: [passed_at]
+---
+kind: report
+name: passages
+query: passages
+---
+kind: query
+name: by-hand
+source: business
+sql: select noted, count(*) as n, sum(amount) as amount from passages p where criteria() and noted <= :period.through group by noted
+tables: {p: passages}
+parameters: [{name: period, kind: period, required: true}]
+columns: [noted, n, amount]
+criteria: p.passed_at within :period
+sort: [noted]
+---
+kind: report
+name: by-hand
+query: by-hand
+`
+
+// TestThroughTheService: a source is added with its password kept out of
+// everything, reports run on it, and what breaks leaves a record that says so.
+func TestThroughTheService(t *testing.T) {
+	makes := map[string]string{
+		"postgresql": "create table passages (id bigint primary key, passed_at timestamptz not null, noted date not null, amount numeric(12, 4), shown jsonb); create index passages_passed_at on passages (passed_at);" +
+			`insert into passages values (9007199254740993, '2025-03-30 00:30+00', '2025-03-30', 12345678.1250, '{"a": [1, "ä"]}'), (2, '2025-03-31 22:59:59.5+00', '2025-03-31', 0.0001, null), (3, '2025-03-31 23:00+00', '2025-04-01', null, '[]')`,
+		"mysql": "create table passages (id bigint primary key, passed_at timestamp(3) not null default '2000-01-01', noted date not null, amount decimal(12, 4), shown json, key passages_passed_at (passed_at));" +
+			`insert into passages values (9007199254740993, '2025-03-30 00:30', '2025-03-30', 12345678.1250, '{"a": [1, "ä"]}'), (2, '2025-03-31 22:59:59.5', '2025-03-31', 0.0001, null), (3, '2025-03-31 23:00', '2025-04-01', null, '[]')`,
+	}
+	for kind, k := range kinds {
+		t.Run(kind, func(t *testing.T) {
+			server, db := k.start(t)
+			execute(t, db, makes[kind])
+			folder := t.TempDir()
+			path := filepath.Join(folder, "pikegate.db")
+			kept, err := store.Open(path)
+			require.NoError(t, err)
+			zone, err := time.LoadLocation("Europe/London")
+			require.NoError(t, err)
+			secrets := map[string]string{"business": "a-wrong-one-8842"}
+			var log bytes.Buffer
+			logger := slog.New(slog.NewTextHandler(&log, nil))
+			s, err := service.New(service.Config{
+				Store: kept, Engines: map[string]service.Opener{kind: k.open}, Calendar: civil.Context{Zone: zone, WeekStart: time.Monday},
+				Now: time.Now, TimeLimit: time.Minute, Log: logger,
+				Secret: func(name string) (string, bool) { v, ok := secrets[name]; return v, ok },
+			})
+			require.NoError(t, err)
+			web := httptest.NewServer(api.New(s, logger, "test"))
+			defer func() {
+				web.Close()
+				assert.NoError(t, s.Close())
+				assert.NoError(t, kept.Close())
+			}()
+			c := client.Client{Server: web.URL}
+			info := client.SourceInfo{Name: "business", Engine: kind, Address: server.Address, Database: servers.Database, User: servers.Reader}
+
+			_, err = c.AddSource(t.Context(), info)
+			require.Error(t, err)
+			assert.Contains(t, err.Error(), "login")
+			assert.NotContains(t, err.Error(), secrets["business"])
+			secrets["business"] = servers.Password // changed without a restart
+			tables, err := c.AddSource(t.Context(), info)
+			require.NoError(t, err)
+			table, ok := tables.Table("passages")
+			require.True(t, ok)
+			assert.Equal(t, []string{"id"}, table.Key)
+			report, err := c.CheckSource(t.Context(), "business")
+			require.NoError(t, err)
+			assert.True(t, report.ReadOnly)
+			extents, err := c.Extents(t.Context(), "business", "passages")
+			require.NoError(t, err)
+			assert.Equal(t, client.Extent{Column: "passed_at", Earliest: "2025-03-30T00:30:00+00:00", Latest: "2025-04-01T00:00:00+01:00", Records: 3}, extents[0])
+
+			_, err = c.Push(t.Context(), definitions)
+			require.NoError(t, err)
+			for _, name := range []string{"passages", "by-hand"} {
+				_, err = c.Publish(t.Context(), name)
+				require.NoError(t, err)
+			}
+			run := func(name, words string, format output.Format) (string, client.RunRecord) {
+				id, rows, err := c.Start(t.Context(), name, client.Run{Inputs: map[string]any{"period": words}}, format)
+				require.NoError(t, err)
+				content, _ := io.ReadAll(rows)
+				_ = rows.Close()
+				record, err := c.RunRecord(t.Context(), id)
+				require.NoError(t, err)
+				return string(content), record
+			}
+			text, record := run("passages", "2025-03", output.CSV)
+			shown := map[string]string{"postgresql": `"{""a"": [1, ""ä""]}"`, "mysql": `"{""a"": [1, ""ä""]}"`}[kind]
+			assert.Equal(t, "id,passed_at,noted,amount,shown\r\n9007199254740993,2025-03-30T00:30:00+00:00,2025-03-30,12345678.125,"+shown+"\r\n2,2025-03-31T23:59:59.5+01:00,2025-03-31,0.0001,\r\n", text)
+			assert.Equal(t, "done", record.Outcome)
+			require.NotNil(t, record.Edges)
+			assert.Equal(t, "2025-04-01T00:00:00+01:00", record.Edges.After)
+			assert.True(t, record.Edges.NoBefore)
+			text, _ = run("by-hand", "2025-03", output.CSV)
+			assert.Equal(t, "noted,n,amount\r\n2025-03-30,1,12345678.125\r\n2025-03-31,1,0.0001\r\n", text)
+			why, err := c.Why(t.Context(), "passages", client.Run{Inputs: map[string]any{"period": "2025-03-29"}})
+			require.NoError(t, err)
+			assert.Equal(t, []any{int64(3), int64(0), "2025-03-30T00:30:00+00:00"}, []any{why.Records, why.Matches, why.Nearest[0].After})
+			e, err := c.Explain(t.Context(), "passages", true, client.Run{Inputs: map[string]any{"period": "2025-03-30"}})
+			require.NoError(t, err)
+			require.NotEmpty(t, e.Plan.Advice)
+
+			// A table that is gone between the check and the run.
+			execute(t, db, "alter table passages rename to elsewhere")
+			text, record = run("passages", "2025-03", output.JSON)
+			assert.Equal(t, "failed", record.Outcome)
+			assert.Contains(t, record.Problem, "passages")
+			var end client.Summary
+			require.NoError(t, json.Unmarshal([]byte(text), &end))
+			assert.Equal(t, "failed", end.Outcome)
+			_, err = c.Push(t.Context(), definitions)
+			require.Error(t, err, "the check sees it")
+			execute(t, db, "alter table elsewhere rename to passages")
+			execute(t, db, "alter table passages add column extra int")
+			checked, err := c.Push(t.Context(), strings.ReplaceAll(definitions, "count(*) as n,", "count(*) as n, min(extra) as extra,"))
+			require.NoError(t, err)
+			assert.Contains(t, checked.Warnings.Error(), "extra")
+
+			// The server goes away, and comes back.
+			server.Stop()
+			_, record = run("passages", "2025-03", output.JSON)
+			assert.Equal(t, "failed", record.Outcome)
+			assert.Contains(t, record.Problem, "cannot be reached")
+			server.Start(t)
+			require.Eventually(t, func() bool { _, record := run("passages", "2025-03", output.JSON); return record.Outcome == "done" }, 20*time.Second, 100*time.Millisecond)
+
+			// The password is nowhere.
+			files, err := filepath.Glob(path + "*")
+			require.NoError(t, err)
+			for _, file := range files {
+				content, err := os.ReadFile(file)
+				require.NoError(t, err)
+				assert.NotContains(t, string(content), servers.Password)
+			}
+			assert.NotContains(t, log.String(), servers.Password)
+			assert.NotContains(t, log.String(), "a-wrong-one-8842")
+		})
+	}
+}

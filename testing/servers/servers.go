@@ -63,7 +63,7 @@ func folder(t testing.TB, owner string) string {
 	t.Helper()
 	path, err := os.MkdirTemp("", "pikegate-server-")
 	require.NoError(t, err)
-	t.Cleanup(func() { os.RemoveAll(path) })
+	t.Cleanup(func() { _ = os.RemoveAll(path) })
 	if os.Getuid() == 0 {
 		u, err := user.Lookup(owner)
 		require.NoError(t, err)

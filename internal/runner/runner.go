@@ -205,7 +205,8 @@ func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, edge
 		}
 		return nil
 	}
-	err := job.Source.Stream(ctx, p.Query, func(row []any) error {
+	read := func(row func([]any) error) error { return job.Source.Stream(ctx, p.Query, row) }
+	err := pipeline(read, func(row []any) error {
 		edges.see(row)
 		if tally != nil {
 			if err := subtotals(tally.Row(row)); err != nil {

@@ -47,6 +47,7 @@ func Open(a engine.Address) (engine.Source, error) {
 	c.Timeout = 10 * time.Second
 	c.Params = map[string]string{"time_zone": "'+00:00'", "sql_mode": "'ANSI,STRICT_ALL_TABLES,NO_BACKSLASH_ESCAPES,ONLY_FULL_GROUP_BY'", "group_concat_max_len": "1024"}
 	c.Collation = "utf8mb4_bin"
+	c.DialFunc = dial
 	c.Logger = log.New(io.Discard, "", 0) // failures come back as errors
 	host, _, _ := net.SplitHostPort(a.At)
 	switch a.TLS {

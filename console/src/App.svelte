@@ -2,8 +2,10 @@
 	import Router, { link } from 'svelte-spa-router';
 	import Report from './routes/Report.svelte';
 	import Reports from './routes/Reports.svelte';
+	import RunRecord from './routes/RunRecord.svelte';
+	import Runs from './routes/Runs.svelte';
 
-	const routes = { '/': Reports, '/reports/:name': Report, '*': Reports };
+	const routes = { '/': Reports, '/reports/:name': Report, '/runs': Runs, '/runs/:run': RunRecord, '*': Reports };
 
 	const root = document.documentElement;
 	let mode = $state(root.getAttribute('data-mode') ?? 'light');
@@ -19,6 +21,7 @@
 		<a href="/" use:link class="text-surface-50 font-semibold no-underline">Pike Gate</a>
 		<nav class="flex items-center gap-4 text-sm">
 			<a href="/" use:link class="text-surface-50">Reports</a>
+			<a href="/runs" use:link class="text-surface-50">Runs</a>
 			<button type="button" class="text-surface-50 underline" onclick={toggle}
 				>{mode === 'dark' ? 'Light' : 'Dark'}</button
 			>

@@ -21,6 +21,8 @@ export type Edges = Schemas['Edges'];
 export type Total = Schemas['Total'];
 export type Subtotal = Schemas['Subtotal'];
 export type Why = Schemas['Why'];
+export type Coverage = Schemas['Coverage'];
+export type RunRecord = Schemas['RunRecord'];
 
 /** What one question was answered with: a text, texts, or a start and an end. */
 export type Input = string | string[] | { start?: string; end?: string };
@@ -73,6 +75,14 @@ export const previewReport = (name: string, inputs: Inputs, signal: AbortSignal)
 	json<Preview>('POST', report(name) + '/preview', { inputs }, signal);
 export const explainReport = (name: string, inputs: Inputs) =>
 	json<Explanation>('POST', report(name) + '/explain', { inputs });
+export const coverReport = (name: string, by: string, inputs: Inputs, signal: AbortSignal) =>
+	json<Coverage>('POST', `${report(name)}/coverage?by=${by}`, { inputs }, signal);
+export const listRuns = (report: string) =>
+	json<RunRecord[]>('GET', '/runs?limit=200&report=' + encodeURIComponent(report));
+export const showRun = (run: number) => json<RunRecord>('GET', `/runs/${run}`);
+/** A whole result as a file. */
+export const takeFile = async (name: string, inputs: Inputs, format: 'csv' | 'json') =>
+	(await call('POST', `${report(name)}/runs?format=${format}`, { inputs })).blob();
 export const whyRun = (run: number) => json<Why>('GET', `/runs/${run}/why`);
 export const startRun = (name: string, inputs: Inputs, signal: AbortSignal) =>
 	call('POST', report(name) + '/runs?format=ndjson', { inputs }, signal);

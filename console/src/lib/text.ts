@@ -4,6 +4,9 @@ import type { Total } from './api';
 const number = new Intl.NumberFormat(navigator.language, { maximumFractionDigits: 12 });
 
 export const countText = (n: number) => number.format(n);
+const outcomes: Record<string, string> = { timed_out: 'Timed out' };
+/** How a run ended, as people say it. */
+export const outcomeText = (outcome: string) => outcomes[outcome] ?? outcome.charAt(0).toUpperCase() + outcome.slice(1);
 export const recordsText = (n: number) => `${countText(n)} ${n === 1 ? 'record' : 'records'}`;
 
 /** Dates stand in ISO form everywhere, with a blank between day and time. */

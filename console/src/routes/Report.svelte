@@ -1,8 +1,10 @@
 <script lang="ts">
-	import { tick } from 'svelte';
+	import { tick, untrack } from 'svelte';
+	import { push, replace, router } from 'svelte-spa-router';
 	import {
 		askReport,
 		previewReport,
+		takeFile,
 		Refusal,
 		type Inputs,
 		type Preview,
@@ -10,9 +12,11 @@
 		type Question,
 		type Sheet,
 	} from '../lib/api';
+	import CoverageStrip from '../lib/CoverageStrip.svelte';
 	import DateField from '../lib/DateField.svelte';
 	import Edges from '../lib/Edges.svelte';
 	import Explain from '../lib/Explain.svelte';
+	import { fromQuery, toQuery } from '../lib/link';
 	import NothingFound from '../lib/NothingFound.svelte';
 	import PeriodField, { emptyPeriod, type PeriodText } from '../lib/PeriodField.svelte';
 	import Problems from '../lib/Problems.svelte';
@@ -23,6 +27,8 @@
 
 	let { params }: { params: { name: string } } = $props();
 
+	const name = $derived(params.name); // another address of the same report changes nothing
+
 	let sheet = $state.raw<Sheet>();
 	let failure = $state('');
 	let periods = $state<Record<string, PeriodText>>({});
@@ -32,12 +38,16 @@
 	let explaining = $state(false);
 	const run = new Run();
 	let ran = $state.raw<Inputs>();
+	/** The part of the address the form was last filled from, or written to. */
+	let filled = '';
+	let saving = $state('');
+	let saveFailure = $state('');
 
 	$effect(() => {
-		askReport(params.name)
+		askReport(name)
 			.then((s) => {
-				periods = Object.fromEntries((s.questions ?? []).map((q) => [q.name, emptyPeriod()]));
-				texts = Object.fromEntries((s.questions ?? []).map((q) => [q.name, []]));
+				filled = '';
+				({ periods, texts } = fromQuery(s.questions ?? [], ''));
 				sheet = s;
 			})
 			.catch((e: Refusal) => (failure = e.message));
@@ -67,7 +77,7 @@
 		const asked = inputs;
 		const abort = new AbortController();
 		const timer = setTimeout(() => {
-			previewReport(params.name, asked, abort.signal)
+			previewReport(name, asked, abort.signal)
 				.then((p) => (preview = p))
 				.catch((e) => {
 					if (!abort.signal.aborted) failure = e instanceof Refusal ? e.message : String(e);
@@ -85,17 +95,57 @@
 	const of = (q: Question): Problem[] =>
 		problems.filter((p) => p.field === q.name || p.field?.startsWith(q.name + '.'));
 	const elsewhere = $derived(problems.filter((p) => !(sheet?.questions ?? []).some((q) => of(q).includes(p))));
+	const day = (text?: string) => (/^\d{4}-\d\d-\d\d$/.test(text ?? '') ? text : undefined);
 	const answerOf = (q: Question) => preview?.answers?.find((a) => a.name === q.name);
 
-	async function submit(event?: Event) {
+	// The address has the answers of the last run: a link, a reload, Back and
+	// Forward fill the form from it and run.
+	$effect(() => {
+		const query = router.querystring ?? '';
+		if (!sheet || query === filled || router.location !== '/reports/' + name) return;
+		filled = query;
+		({ periods, texts } = fromQuery(sheet.questions ?? [], query));
+		if (query) untrack(() => tick().then(start));
+	});
+
+	function submit(event?: Event) {
 		event?.preventDefault();
+		const query = toQuery(sheet?.questions ?? [], { periods, texts });
+		if (query !== filled) {
+			const first = filled === '';
+			filled = query;
+			const address = `/reports/${name}?${query}`;
+			if (first) replace(address);
+			else push(address);
+		}
+		return start();
+	}
+
+	async function start() {
 		tried = true;
 		ran = inputs;
-		await run.start(params.name, ran);
+		await run.start(name, ran);
 		if (run.problems.length) {
 			if (preview) preview = { ...preview, problems: run.problems };
 			document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus();
 		}
+	}
+
+	/** Saves the result of the last run's answers as a file. */
+	async function save(format: 'csv' | 'json') {
+		saving = format;
+		saveFailure = '';
+		try {
+			const address = URL.createObjectURL(await takeFile(name, ran ?? inputs, format));
+			const anchor = document.createElement('a');
+			anchor.href = address;
+			anchor.download = `${name}.${format}`;
+			anchor.click();
+			setTimeout(() => URL.revokeObjectURL(address), 60_000);
+		} catch (error) {
+			saveFailure = error instanceof Refusal ? error.message : 'The file broke off: ' + error;
+		}
+		saving = '';
 	}
 
 	/** Takes answers with which there are records, and runs with them. */
@@ -111,7 +161,7 @@
 	}
 </script>
 
-<svelte:head><title>{sheet?.title ?? params.name} · Pike Gate</title></svelte:head>
+<svelte:head><title>{sheet?.title ?? name} · Pike Gate</title></svelte:head>
 
 {#if failure}
 	<p role="alert" class="text-error-700-300 p-4">{failure}</p>
@@ -144,7 +194,7 @@
 						<p class="panel px-2.5 py-1.5">{answerOf(question)?.readback ?? question.default_readback ?? ''}</p>
 					{:else if question.kind === 'period'}
 						<PeriodField
-							report={params.name}
+							report={name}
 							{question}
 							{inputs}
 							bind:value={periods[question.name]!}
@@ -152,6 +202,16 @@
 							problems={of(question)}
 							today={sheet.today}
 						/>
+						{#if !question.limits.whole}
+							<CoverageStrip
+								report={name}
+								question={question.name}
+								{inputs}
+								from={answerOf(question)?.from ?? day(periods[question.name]?.start)}
+								through={answerOf(question)?.through ?? day(periods[question.name]?.end)}
+								onchoose={(start, end) => (periods[question.name] = { start, end, words: '' })}
+							/>
+						{/if}
 					{:else if question.kind === 'date' && !question.many}
 						<DateField
 							id="q-{question.name}"
@@ -170,13 +230,7 @@
 							onfix={(fix) => (texts[question.name] = [fix.text])}
 						/>
 					{:else}
-						<TextField
-							report={params.name}
-							{question}
-							{inputs}
-							bind:value={texts[question.name]!}
-							problems={of(question)}
-						/>
+						<TextField report={name} {question} {inputs} bind:value={texts[question.name]!} problems={of(question)} />
 					{/if}
 				</section>
 			{/each}
@@ -226,6 +280,20 @@
 						>
 					{/if}
 				</p>
+				{#if run.summary?.outcome === 'done'}
+					<p class="flex flex-wrap items-center gap-2 text-sm">
+						<span class="muted">Take away:</span>
+						{#each ['csv', 'json'] as const as format (format)}
+							<button
+								type="button"
+								class="btn btn-sm preset-tonal"
+								disabled={saving !== ''}
+								onclick={() => save(format)}>{saving === format ? 'Saving …' : format.toUpperCase()}</button
+							>
+						{/each}
+						{#if saveFailure}<span role="alert" class="text-error-700-300">{saveFailure}</span>{/if}
+					</p>
+				{/if}
 				{#if run.summary?.totals?.length}
 					<p class="text-sm" data-totals>{totalsText(run.summary.totals, run.count)}</p>
 				{/if}
@@ -247,5 +315,5 @@
 			{/if}
 		</section>
 	</div>
-	{#if explaining}<Explain report={params.name} {inputs} onclose={() => (explaining = false)} />{/if}
+	{#if explaining}<Explain report={name} {inputs} onclose={() => (explaining = false)} />{/if}
 {/if}

@@ -1,0 +1,122 @@
+<script lang="ts">
+	// Where there is anything to find: a bar for each month (or year) of the
+	// report's dates, the other answers applied. A stretch is chosen by dragging,
+	// or with the keyboard: arrows move one handle after the other.
+	import { coverReport, type Coverage, type Inputs } from './api';
+	import { countText } from './text';
+
+	let {
+		report,
+		question,
+		inputs,
+		from,
+		through,
+		onchoose,
+	}: {
+		report: string;
+		question: string;
+		inputs: Inputs;
+		from?: string;
+		through?: string;
+		onchoose: (from: string, through: string) => void;
+	} = $props();
+
+	let coverage = $state.raw<Coverage>();
+	let dragged = $state<[number, number]>();
+	let strip = $state<HTMLDivElement>();
+
+	// The period itself narrows nothing here, so that it may be typed meanwhile.
+	const others = $derived(
+		JSON.stringify(Object.fromEntries(Object.entries(inputs).filter(([name]) => name !== question))),
+	);
+	$effect(() => {
+		const abort = new AbortController();
+		const asked = JSON.parse(others) as Inputs;
+		const timer = setTimeout(async () => {
+			try {
+				const months = await coverReport(report, 'month', asked, abort.signal);
+				if (months.question !== question) return;
+				coverage = (months.units ?? []).length > 60 ? await coverReport(report, 'year', asked, abort.signal) : months;
+			} catch {
+				coverage = undefined; // a report without dates to count has no strip
+			}
+		}, 150);
+		return () => {
+			clearTimeout(timer);
+			abort.abort();
+		};
+	});
+
+	const units = $derived(coverage?.units ?? []);
+	const most = $derived(Math.max(1, ...units.map((u) => u.count)));
+	const chosen = $derived.by((): [number, number] | undefined => {
+		if (dragged) return [Math.min(...dragged), Math.max(...dragged)];
+		if (!from && !through) return undefined;
+		const first = units.findIndex((u) => u.through >= (from ?? ''));
+		let last = units.length - 1;
+		while (last >= 0 && units[last]!.from > (through ?? '9999')) last--;
+		return first < 0 || last < first ? undefined : [first, last];
+	});
+	const inside = (i: number) => chosen !== undefined && i >= chosen[0] && i <= chosen[1];
+
+	const place = (event: PointerEvent) => {
+		const box = strip!.getBoundingClientRect();
+		return Math.max(0, Math.min(units.length - 1, Math.floor(((event.clientX - box.left) / box.width) * units.length)));
+	};
+	const choose = (a: number, b: number) => onchoose(units[Math.min(a, b)]!.from, units[Math.max(a, b)]!.through);
+	function move(handle: 0 | 1, event: KeyboardEvent) {
+		const step = { ArrowLeft: -1, ArrowRight: 1, PageUp: -12, PageDown: 12, Home: -1e6, End: 1e6 }[event.key];
+		if (step === undefined) return;
+		event.preventDefault();
+		const at: [number, number] = chosen ? [...chosen] : [0, units.length - 1];
+		const low = handle === 0 ? 0 : at[0];
+		const high = handle === 0 ? at[1] : units.length - 1;
+		at[handle] = Math.max(low, Math.min(high, at[handle] + step));
+		choose(...at);
+	}
+</script>
+
+{#if units.length > 1}
+	<div class="space-y-1" data-strip>
+		<!-- svelte-ignore a11y_no_static_element_interactions (the two handles beneath do the same by keyboard) -->
+		<div
+			bind:this={strip}
+			class="panel flex h-14 cursor-crosshair touch-none items-end gap-px overflow-hidden px-1 pt-1"
+			onpointerdown={(e) => {
+				strip!.setPointerCapture(e.pointerId);
+				dragged = [place(e), place(e)];
+			}}
+			onpointermove={(e) => {
+				if (dragged) dragged = [dragged[0], place(e)];
+			}}
+			onpointerup={() => {
+				if (dragged) choose(...dragged);
+				dragged = undefined;
+			}}
+		>
+			{#each units as unit, i (unit.period)}
+				<div
+					class="min-w-px grow rounded-t-xs {inside(i) ? 'bg-primary-600-400' : 'bg-surface-400-600'}"
+					style:height="{Math.max(4, (unit.count / most) * 100)}%"
+					title="{unit.period}: {countText(unit.count)}"
+				></div>
+			{/each}
+		</div>
+		<div class="muted flex justify-between text-xs tabular-nums">
+			{#each [0, 1] as const as handle (handle)}
+				<button
+					type="button"
+					role="slider"
+					class="rounded-base border-surface-300-700 border px-1.5"
+					aria-label={handle === 0 ? 'First unit of the period' : 'Last unit of the period'}
+					aria-valuemin={0}
+					aria-valuemax={units.length - 1}
+					aria-valuenow={chosen?.[handle] ?? (handle === 0 ? 0 : units.length - 1)}
+					aria-valuetext={units[chosen?.[handle] ?? (handle === 0 ? 0 : units.length - 1)]!.readback}
+					onkeydown={(e) => move(handle, e)}
+					>{units[chosen?.[handle] ?? (handle === 0 ? 0 : units.length - 1)]!.period}</button
+				>
+			{/each}
+		</div>
+	</div>
+{/if}

@@ -1,0 +1,84 @@
+<script lang="ts">
+	// One run in full: everything needed to explain and to repeat it.
+	import { link } from 'svelte-spa-router';
+	import { Refusal, showRun, type RunRecord } from '../lib/api';
+	import Edges from '../lib/Edges.svelte';
+	import { reportLink } from '../lib/link';
+	import { countText, outcomeText, stampText } from '../lib/text';
+
+	let { params }: { params: { run: string } } = $props();
+
+	let run = $state.raw<RunRecord>();
+	let failure = $state('');
+	$effect(() => {
+		showRun(Number(params.run))
+			.then((r) => (run = r))
+			.catch((e: Refusal) => (failure = e.message));
+	});
+	const when = new Intl.DateTimeFormat(navigator.language, { dateStyle: 'full', timeStyle: 'long' });
+	const said = (value: unknown): string => {
+		if (value === null || value === undefined) return 'left blank';
+		if (Array.isArray(value)) return value.join(', ');
+		if (typeof value === 'object') return Object.values(value).join(' to ');
+		return String(value);
+	};
+	// As it was: the words with the days they meant; for today: the words alone.
+	const asItWas = $derived(run ? reportLink(run.report, { ...run.typed, ...run.resolved }) : '');
+	const forToday = $derived(run ? reportLink(run.report, run.typed) : '');
+</script>
+
+<svelte:head><title>Run {params.run} · Pike Gate</title></svelte:head>
+
+<div class="mx-auto max-w-4xl space-y-4 p-4">
+	{#if failure}
+		<p role="alert" class="text-error-700-300">{failure}</p>
+	{:else if run}
+		<div>
+			<h1 class="text-2xl font-semibold">Run {run.run}</h1>
+			<p class="muted">
+				{run.report}, version {run.version}, started {when.format(new Date(run.started_at))}, read as of {run.as_of} in {run.zone}.
+			</p>
+		</div>
+		<p>{run.readback}</p>
+		<p>
+			<strong>{outcomeText(run.outcome)}</strong>: {countText(run.count)} records{#if run.first}, first
+				<span class="tabular-nums">{stampText(run.first)}</span>, last
+				<span class="tabular-nums">{stampText(run.last)}</span>{/if}, {run.ms} ms, as {run.format}.
+			{run.reason ?? ''}
+			{run.problem ?? ''}
+		</p>
+		{#if run.edges}<Edges edges={run.edges} />{/if}
+		<p class="flex flex-wrap gap-2">
+			<a class="btn preset-filled-primary-700-300" href={asItWas} use:link data-repeat="same">Repeat as it was</a>
+			<a class="btn preset-tonal" href={forToday} use:link data-repeat="today">Repeat for today</a>
+		</p>
+		<h2 class="font-semibold">Asked</h2>
+		<table class="w-full text-sm">
+			<thead class="muted text-left">
+				<tr
+					><th class="font-normal">Question</th><th class="font-normal">Typed</th><th class="font-normal">Read as</th
+					></tr
+				>
+			</thead>
+			<tbody>
+				{#each Object.entries(run.resolved) as [name, value] (name)}
+					<tr class="border-surface-200-800 border-t align-top">
+						<th scope="row" class="py-1 pr-3 text-left font-normal">{name}</th>
+						<td class="py-1 pr-3">{said(run.typed[name])}</td>
+						<td class="py-1">{said(value)}</td>
+					</tr>
+				{/each}
+			</tbody>
+		</table>
+		{#if run.sql}
+			<h2 class="font-semibold">SQL</h2>
+			<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
+			<pre class="panel overflow-x-auto p-2 text-sm" tabindex="0">{run.sql}</pre>
+			<ol class="text-sm">
+				{#each run.values ?? [] as value (value.number)}
+					<li><code>{value.number} = {JSON.stringify(value.value)}</code></li>
+				{/each}
+			</ol>
+		{/if}
+	{/if}
+</div>

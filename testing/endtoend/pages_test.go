@@ -1,0 +1,104 @@
+package endtoend
+
+import (
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/testing/browser"
+)
+
+// TestLinks: a link carries the answers, Back and Forward go through the runs
+// of a page, and a reload loses nothing.
+func TestLinks(t *testing.T) {
+	p := browser.Open(t, address+"/#/reports/jobs-due?period=2025-03&locks=Harrow+Top", 1280, 800)
+	p.Wait("document.querySelector('[data-outcome=done]')")
+	p.Wait("document.querySelector('[data-readback]').textContent.includes('Sat 1 Mar 2025 through Mon 31 Mar 2025 (31 days); Lock is Harrow Top')")
+	count := p.Text("[data-count]")
+	p.Type("#q-period-words", "2025-04")
+	p.Wait("document.querySelector('[data-readback]').textContent.includes('30 days')")
+	p.Press("Run")
+	p.Wait("document.querySelector('[aria-label=Result]').textContent.includes('30 Apr 2025')")
+	p.Wait("location.hash.includes('period=2025-04')")
+	p.Eval("history.back(); 1")
+	p.Wait("document.querySelector('[aria-label=Result]').textContent.includes('31 Mar 2025')")
+	p.Wait(fmt.Sprintf("document.querySelector('[data-count]')?.textContent === '%s'", count))
+	p.Eval("history.forward(); 1")
+	p.Wait("document.querySelector('[aria-label=Result]').textContent.includes('30 Apr 2025')")
+	p.Eval("location.reload(); 1")
+	p.Wait("document.querySelector('[aria-label=Result]')?.textContent.includes('30 Apr 2025')")
+	p.Wait("document.querySelector('[data-readback]').textContent.includes('Lock is Harrow Top')")
+	p.Quiet()
+}
+
+// TestCoverageStrip chooses a period by its handles with the keyboard.
+func TestCoverageStrip(t *testing.T) {
+	p := browser.Open(t, address+"/#/reports/passages-by-date", 1280, 800)
+	p.Wait("document.querySelectorAll('[data-strip] [role=slider]').length === 2")
+	var bars int
+	p.Read("document.querySelectorAll('[data-strip] [title]').length", &bars)
+	assert.Equal(t, 36, bars, "a bar a month")
+	p.Eval("document.querySelector('[data-strip] [role=slider]').focus(); 1")
+	p.Keys("\ue012") // nothing before the first month
+	for range 26 {
+		p.Eval("document.activeElement.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowRight', bubbles: true })); 1")
+	}
+	p.Wait("document.querySelector('#q-period-start').value === '2025-03-01' && document.querySelector('#q-period-end').value === '2025-12-31'")
+	p.Eval("document.querySelectorAll('[data-strip] [role=slider]')[1].dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', bubbles: true })); 1")
+	p.Wait("document.querySelector('#q-period-end').value === '2025-11-30'")
+	p.Wait("document.querySelector('[data-readback]').textContent.includes('Sun 30 Nov 2025')")
+	p.Quiet()
+}
+
+// TestRunsPage: a run is found, shown in full, and repeated as it was.
+func TestRunsPage(t *testing.T) {
+	r := pikegate(t, "run", "jobs-due", "--set", "period=last month", "--as-of", "2025-04-10", "--set", "locks=Mossgill", "--format", "csv")
+	require.Equal(t, 0, r.code, r.err)
+	p := browser.Open(t, address+"/#/runs?report=jobs-due", 1280, 800)
+	p.Wait("document.querySelector('main li a')")
+	p.Click("main li a")
+	p.Wait("document.querySelector('[data-repeat=same]')")
+	text := p.Text("main")
+	assert.Contains(t, text, "last month")
+	assert.Contains(t, text, "2025-03")
+	assert.Contains(t, text, "20250401")
+	p.Click("[data-repeat=same]")
+	p.Wait("document.querySelector('[data-outcome=done]')")
+	assert.Contains(t, p.Text("[aria-label=Result]"), "Mon 31 Mar 2025")
+	p.Quiet()
+}
+
+// TestAccessible has axe look at every page in both themes.
+func TestAccessible(t *testing.T) {
+	axe, err := os.ReadFile("../../console/node_modules/axe-core/axe.min.js")
+	require.NoError(t, err)
+	for _, page := range []struct{ name, hash, ready string }{
+		{"reports", "", "document.querySelectorAll('main li').length > 3"},
+		{"form", "#/reports/passages-by-date", "document.querySelector('[data-strip]')"},
+		{"result", "#/reports/passages-by-date?period=2025-03-31", "document.querySelector('[data-outcome=done]')"},
+		{"groups", "#/reports/tolls-by-month?period=2025-Q4", "document.querySelector('[data-group]')"},
+		{"problems", "#/reports/jobs-due?period.start=31+Feb+2025&period.end=2025-01-01", "document.querySelector('[data-problem]')"},
+		{"nothing", "#/reports/jobs-due?period=2023-03-01%2F2023-03-07&locks=Harrow+Top", "document.querySelector('[data-advice]')"},
+		{"runs", "#/runs", "document.querySelector('main li')"},
+		{"run", "#/runs/1", "document.querySelector('[data-repeat]') || document.querySelector('main pre')"},
+	} {
+		for _, theme := range []string{"light", "dark"} {
+			p := browser.Open(t, address+"/"+page.hash, 1280, 800)
+			if theme == "dark" {
+				p.Press("Dark")
+			}
+			p.Wait(page.ready)
+			p.Eval("new Promise(done => setTimeout(done, 400))") // colours that change gently are done
+			p.Eval(string(axe) + "; axe.run().then(r => { window.axeResult = r.violations }); 1")
+			p.Wait("window.axeResult")
+			var found []string
+			p.Read("window.axeResult.map(v => v.id + ': ' + v.help + ' ' + v.nodes.map(n => n.html).join(' | '))", &found)
+			assert.Empty(t, found, "%s, %s:\n%s", page.name, theme, strings.Join(found, "\n"))
+			p.Quiet()
+		}
+	}
+}

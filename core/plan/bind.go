@@ -27,7 +27,11 @@ func Bind(c *definition.Compiled, view definition.View, values parameter.Values,
 			s.DateIndex = b.fetch(&s, date.Ref)
 		}
 	}
-	b.sort(&s)
+	keys := c.Sort
+	if len(view.Sort) > 0 {
+		keys = view.Sort
+	}
+	b.sort(&s, keys)
 	if c.Grouped {
 		s.settle()
 	}
@@ -121,9 +125,9 @@ func (b *binder) outputs(s *Statement, wanted []string) {
 
 // sort sets the order, and appends keys of the tables until it is the same
 // at every run.
-func (b *binder) sort(s *Statement) {
+func (b *binder) sort(s *Statement, keys []definition.SortKey) {
 	descending := false
-	for _, key := range b.compiled.Sort {
+	for _, key := range keys {
 		if _, aggregate := key.Expr.(*criteria.Aggregate); !aggregate && criteria.FirstColumn(key.Expr) == nil {
 			continue // the same for every record
 		}

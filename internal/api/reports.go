@@ -26,10 +26,11 @@ type AsOfQuery struct {
 type RunBody struct {
 	Inputs map[string]any `json:"inputs,omitempty" doc:"The answers by question: a text, a list of texts, or for a period also start and end" example:"{\"period\":\"2025-03\"}"`
 	AsOf   string         `json:"as_of,omitempty" doc:"The day or instant taken for now; the clock when left out" example:"2026-03-31"`
+	Sort   []string       `json:"sort,omitempty" doc:"An order of the caller's own, of a run or an explanation: columns that the report shows, each perhaps followed by descending" example:"[\"toll descending\"]"`
 }
 
 func (b RunBody) request(report string) service.Request {
-	return service.Request{Report: report, Inputs: b.Inputs, AsOf: b.AsOf}
+	return service.Request{Report: report, Inputs: b.Inputs, AsOf: b.AsOf, Sort: b.Sort}
 }
 
 func (s *Server) reports() {

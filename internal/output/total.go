@@ -9,9 +9,10 @@ import (
 
 // Total is one value made of many records.
 type Total struct {
-	Name  string `json:"name" doc:"As the report names it, such as sum of toll"`
-	Label string `json:"label" doc:"What people read"`
-	Value any    `json:"value" doc:"A number or text, or null where there was nothing to make it of"`
+	Name   string `json:"name" doc:"As the report names it, such as sum of toll"`
+	Label  string `json:"label" doc:"What people read"`
+	Format string `json:"format,omitempty" doc:"How a number is shown: money has two places"`
+	Value  any    `json:"value" doc:"A number or text, or null where there was nothing to make it of"`
 }
 
 // Subtotal closes a group of records, which stand before it.
@@ -32,7 +33,7 @@ func SubtotalOf(s plan.Subtotal) Subtotal {
 func TotalsOf(made []plan.Made) []Total {
 	totals := make([]Total, len(made))
 	for i, m := range made {
-		totals[i] = Total{m.Name, m.Label, shown(m.Value, &m.Column, m.Format)}
+		totals[i] = Total{m.Name, m.Label, m.Format, shown(m.Value, &m.Column, m.Format)}
 	}
 	return totals
 }

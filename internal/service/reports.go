@@ -131,6 +131,8 @@ type Request struct {
 	Inputs Inputs
 	// AsOf is the day or instant taken for now; blank means the clock.
 	AsOf string
+	// Sort is an order of the caller's own, over the columns shown.
+	Sort []string
 	// Version is the version of the report, 0 for the newest.
 	Version int
 }
@@ -238,6 +240,9 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 		return runner.Job{}, fmt.Errorf("the groups and totals of the report %s do not fit its query: %w", r.Report, problems)
 	}
 	inputs, found := r.Inputs.read()
+	var unordered diag.Problems
+	view.Sort, unordered = compiled.Order(report, r.Sort)
+	found = append(found, unordered...)
 	calendar, problems = s.now(calendar, r.AsOf)
 	found = append(found, problems...)
 	marks, _ := parameter.MarksOf(report.Language)

@@ -3,6 +3,7 @@ package endtoend
 import (
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 
@@ -31,7 +32,32 @@ func TestLinks(t *testing.T) {
 	p.Wait("document.querySelector('[aria-label=Result]').textContent.includes('30 Apr 2025')")
 	p.Eval("location.reload(); 1")
 	p.Wait("document.querySelector('[aria-label=Result]')?.textContent.includes('30 Apr 2025')")
-	p.Wait("document.querySelector('[data-readback]').textContent.includes('Lock is Harrow Top')")
+	p.Wait("document.querySelector('[data-readback]')?.textContent.includes('Lock is Harrow Top')")
+	p.Quiet()
+}
+
+// TestSortedByHead: a click on a head orders by the database, up, down, and as
+// the report does; the address keeps it.
+func TestSortedByHead(t *testing.T) {
+	p := browser.Open(t, address+"/#/reports/jobs-due?period=2025-03", 1280, 800)
+	p.Wait("document.querySelector('[data-outcome=done]')")
+	costs := func() (list []float64) {
+		p.Read("[...document.querySelectorAll('tbody tr[aria-rowindex]')].map(r => Number(r.cells[4].textContent))", &list)
+		return list
+	}
+	own := costs()
+	p.Press("Cost")
+	p.Wait("document.querySelector('th[aria-sort=ascending]') && document.querySelector('[data-outcome=done]')")
+	assert.IsIncreasing(t, slices.Compact(costs()))
+	p.Eval("document.querySelector('th[aria-sort=ascending] button').click(); 1")
+	p.Wait("document.querySelector('th[aria-sort=descending]') && document.querySelector('[data-outcome=done]')")
+	assert.IsDecreasing(t, slices.Compact(costs()))
+	p.Wait("location.hash.includes('cost+descending')")
+	p.Eval("location.reload(); 1")
+	p.Wait("document.querySelector('th[aria-sort=descending]') && document.querySelector('[data-outcome=done]')")
+	p.Eval("document.querySelector('th[aria-sort=descending] button').click(); 1")
+	p.Wait("!document.querySelector('th[aria-sort=descending]') && document.querySelector('[data-outcome=done]')")
+	assert.Equal(t, own, costs())
 	p.Quiet()
 }
 

@@ -46,7 +46,9 @@ func TestScreenshots(t *testing.T) {
 		p.Keys("\x1b")
 		p.Press("Ask how")
 		p.Wait("document.querySelector('dialog pre')")
-		shot("console-explain")
+		if mode == "light" {
+			shot("console-explain")
+		}
 		if mode == "light" {
 			p = browser.Open(t, address+"/#/reports/invoices-issued", 1280, 800)
 			p.Wait("document.querySelector('#q-owner option[value=\"R. Aldous\"]')")
@@ -57,6 +59,15 @@ func TestScreenshots(t *testing.T) {
 			p.Press("Run")
 			p.Wait("document.querySelector('[data-advice]')")
 			shot("console-nothing")
+			p = browser.Open(t, address+"/#/reports/tolls-by-month?period=2025-Q4", 1280, 800)
+			p.Wait("document.querySelector('[data-group]')")
+			shot("console-groups")
+			p = browser.Open(t, address+"/#/runs/1", 1280, 800)
+			p.Wait("document.querySelector('[data-repeat]')")
+			shot("console-run")
+			p = browser.Open(t, address+"/#/reports/passages-by-date?period=2025-03-31", 390, 844)
+			p.Wait("document.querySelector('[data-outcome=done]') && document.querySelector('[data-strip]')")
+			shot("console-phone")
 		}
 		p.Quiet()
 	}

@@ -6,7 +6,29 @@
 	import type { Cell, Row } from './run.svelte';
 	import { totalsText } from './text';
 
-	let { columns, rows, kept, title }: { columns: Column[]; rows: Row[]; kept: number; title: string } = $props();
+	let {
+		columns,
+		rows,
+		kept,
+		title,
+		sort,
+		onsort,
+	}: {
+		columns: Column[];
+		rows: Row[];
+		kept: number;
+		title: string;
+		sort: string[];
+		onsort: (sort: string[]) => void;
+	} = $props();
+
+	// A click on a head orders by it, up, then down, then as the report does.
+	const direction = (c: Column) =>
+		sort[0] === c.name ? 'ascending' : sort[0] === c.name + ' descending' ? 'descending' : 'none';
+	function turn(c: Column) {
+		const next = { none: [c.name], ascending: [c.name + ' descending'], descending: [] }[direction(c)];
+		onsort(next);
+	}
 
 	const height = 27;
 	let box = $state<HTMLDivElement>();
@@ -64,11 +86,17 @@
 				{#each columns as column (column.name)}
 					<th
 						scope="col"
+						aria-sort={direction(column)}
 						class="border-surface-300-700 bg-surface-100-900 sticky top-0 z-10 border-b px-2 py-1 font-semibold {isNumber(
 							column,
 						)
 							? 'text-right'
-							: 'text-left'}">{column.label}</th
+							: 'text-left'}"
+						><button type="button" class="font-semibold" onclick={() => turn(column)}
+							>{column.label}<span aria-hidden="true"
+								>{{ none: '', ascending: ' ▲', descending: ' ▼' }[direction(column)]}</span
+							></button
+						></th
 					>
 				{/each}
 			</tr>

@@ -81,8 +81,8 @@ export const listRuns = (report: string) =>
 	json<RunRecord[]>('GET', '/runs?limit=200&report=' + encodeURIComponent(report));
 export const showRun = (run: number) => json<RunRecord>('GET', `/runs/${run}`);
 /** A whole result as a file. */
-export const takeFile = async (name: string, inputs: Inputs, format: 'csv' | 'json') =>
-	(await call('POST', `${report(name)}/runs?format=${format}`, { inputs })).blob();
+export const takeFile = async (name: string, inputs: Inputs, sort: string[], format: 'csv' | 'json') =>
+	(await call('POST', `${report(name)}/runs?format=${format}`, { inputs, sort })).blob();
 export const whyRun = (run: number) => json<Why>('GET', `/runs/${run}/why`);
-export const startRun = (name: string, inputs: Inputs, signal: AbortSignal) =>
-	call('POST', report(name) + '/runs?format=ndjson', { inputs }, signal);
+export const startRun = (name: string, inputs: Inputs, sort: string[], signal: AbortSignal) =>
+	call('POST', report(name) + '/runs?format=ndjson', { inputs, sort }, signal);

@@ -5,9 +5,14 @@ import type { Question } from './api';
 
 export type Answers = { periods: Record<string, PeriodText>; texts: Record<string, string[]> };
 
+/** The order a reader chose has a name no question can have. */
+const sortKey = 'in-order-of';
+export const sortOf = (text: string) => new URLSearchParams(text).getAll(sortKey);
+
 /** The part of an address after the question mark. */
-export function toQuery(questions: Question[], answers: Answers): string {
+export function toQuery(questions: Question[], answers: Answers, sort: string[]): string {
 	const query = new URLSearchParams();
+	for (const key of sort) query.append(sortKey, key);
 	for (const q of questions) {
 		const period = answers.periods[q.name];
 		if (q.kind === 'period' && period) {

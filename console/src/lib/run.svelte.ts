@@ -22,7 +22,7 @@ export class Run {
 	#records = 0;
 	#abort?: AbortController;
 
-	async start(report: string, inputs: Inputs) {
+	async start(report: string, inputs: Inputs, sort: string[]) {
 		this.stop();
 		const abort = (this.#abort = new AbortController());
 		this.state = 'running';
@@ -32,7 +32,7 @@ export class Run {
 		this.rows = [];
 		this.kept = this.count = this.#records = 0;
 		try {
-			const response = await startRun(report, inputs, abort.signal);
+			const response = await startRun(report, inputs, sort, abort.signal);
 			for await (const lines of linesOf(response.body!)) {
 				if (abort !== this.#abort) return;
 				for (const line of lines) this.#take(line);

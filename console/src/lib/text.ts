@@ -12,8 +12,11 @@ export const recordsText = (n: number) => `${countText(n)} ${n === 1 ? 'record' 
 /** Dates stand in ISO form everywhere, with a blank between day and time. */
 export const stampText = (text?: string) => text?.replace('T', ' ') ?? '';
 
-function valueText(value: unknown): string {
+const money = new Intl.NumberFormat(navigator.language, { minimumFractionDigits: 2, maximumFractionDigits: 2 });
+
+function valueText(value: unknown, format?: string): string {
 	if (value === null || value === undefined) return 'blank';
+	if (typeof value === 'number' && format === 'money') return money.format(value);
 	if (typeof value === 'number') return number.format(value);
 	if (typeof value === 'boolean') return value ? 'yes' : 'no';
 	return stampText(String(value));
@@ -21,4 +24,4 @@ function valueText(value: unknown): string {
 
 /** What was made of many records, on one line; their number where nothing was. */
 export const totalsText = (totals: Total[], count: number) =>
-	totals.length ? totals.map((t) => `${t.label} ${valueText(t.value)}`).join(' · ') : recordsText(count);
+	totals.length ? totals.map((t) => `${t.label} ${valueText(t.value, t.format)}`).join(' · ') : recordsText(count);

@@ -16,7 +16,7 @@
 	import DateField from '../lib/DateField.svelte';
 	import Edges from '../lib/Edges.svelte';
 	import Explain from '../lib/Explain.svelte';
-	import { fromQuery, toQuery } from '../lib/link';
+	import { fromQuery, sortOf, toQuery } from '../lib/link';
 	import NothingFound from '../lib/NothingFound.svelte';
 	import PeriodField, { emptyPeriod, type PeriodText } from '../lib/PeriodField.svelte';
 	import Problems from '../lib/Problems.svelte';
@@ -38,6 +38,9 @@
 	let explaining = $state(false);
 	const run = new Run();
 	let ran = $state.raw<Inputs>();
+	let result = $state<HTMLElement>();
+	/** The order the reader chose, empty for the report's own. */
+	let sort = $state.raw<string[]>([]);
 	/** The part of the address the form was last filled from, or written to. */
 	let filled = '';
 	let saving = $state('');
@@ -104,13 +107,14 @@
 		const query = router.querystring ?? '';
 		if (!sheet || query === filled || router.location !== '/reports/' + name) return;
 		filled = query;
+		sort = sortOf(query);
 		({ periods, texts } = fromQuery(sheet.questions ?? [], query));
 		if (query) untrack(() => tick().then(start));
 	});
 
 	function submit(event?: Event) {
 		event?.preventDefault();
-		const query = toQuery(sheet?.questions ?? [], { periods, texts });
+		const query = toQuery(sheet?.questions ?? [], { periods, texts }, sort);
 		if (query !== filled) {
 			const first = filled === '';
 			filled = query;
@@ -124,7 +128,9 @@
 	async function start() {
 		tried = true;
 		ran = inputs;
-		await run.start(name, ran);
+		// On a narrow screen the records stand below the questions.
+		if (!matchMedia('(min-width: 64rem)').matches) result?.scrollIntoView();
+		await run.start(name, ran, sort);
 		if (run.problems.length) {
 			if (preview) preview = { ...preview, problems: run.problems };
 			document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus();
@@ -136,7 +142,7 @@
 		saving = format;
 		saveFailure = '';
 		try {
-			const address = URL.createObjectURL(await takeFile(name, ran ?? inputs, format));
+			const address = URL.createObjectURL(await takeFile(name, ran ?? inputs, sort, format));
 			const anchor = document.createElement('a');
 			anchor.href = address;
 			anchor.download = `${name}.${format}`;
@@ -259,7 +265,7 @@
 			</div>
 		</form>
 
-		<section class="flex min-h-0 min-w-0 grow flex-col gap-2" aria-label="Result">
+		<section bind:this={result} class="flex min-h-0 min-w-0 grow flex-col gap-2" aria-label="Result">
 			{#if run.header}
 				<p class="text-sm">{run.header.readback}</p>
 				<p role="status" data-outcome={run.summary?.outcome ?? run.state}>
@@ -305,7 +311,17 @@
 					</p>{/if}
 				{#if run.count > 0}
 					<div class="h-[70dvh] min-h-0 lg:h-auto lg:grow">
-						<ResultTable columns={run.header.columns ?? []} rows={run.rows} kept={run.kept} title={run.header.title} />
+						<ResultTable
+							columns={run.header.columns ?? []}
+							rows={run.rows}
+							kept={run.kept}
+							title={run.header.title}
+							{sort}
+							onsort={(keys) => {
+								sort = keys;
+								submit();
+							}}
+						/>
 					</div>
 				{/if}
 			{:else if run.failure && run.problems.length === 0}

@@ -19,7 +19,10 @@
 	const said = (value: unknown): string => {
 		if (value === null || value === undefined) return 'left blank';
 		if (Array.isArray(value)) return value.join(', ');
-		if (typeof value === 'object') return Object.values(value).join(' to ');
+		if (typeof value === 'object') {
+			const { start, end } = value as { start?: string; end?: string };
+			return [start ? 'from ' + start : '', end ? 'through ' + end : ''].join(' ').trim();
+		}
 		return String(value);
 	};
 	// As it was: the words with the days they meant; for today: the words alone.

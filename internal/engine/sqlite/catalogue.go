@@ -3,6 +3,7 @@ package sqlite
 import (
 	"context"
 	"fmt"
+	"regexp"
 	"strings"
 
 	"pikegate/core/catalog"
@@ -55,6 +56,9 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 	if err := s.indexes(ctx, &out); err != nil {
 		return out, err
 	}
+	if err := s.collations(ctx, &out); err != nil {
+		return out, err
+	}
 	for i := range out.Tables {
 		t := &out.Tables[i]
 		for n := 1; n <= len(keyOrder[t.Name]); n++ {
@@ -65,6 +69,28 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 		}
 	}
 	return out, nil
+}
+
+// otherwise is a collation that does not compare by code point. SQLite does not
+// tell those of columns, so the text of the table is looked at.
+var otherwise = regexp.MustCompile(`(?i)\bcollate\s+["'\[]?(nocase|rtrim)\b`)
+
+// collations marks the texts of tables that name such a collation: comparing
+// one of them by code point once too often does no harm.
+func (s *source) collations(ctx context.Context, out *catalog.Source) error {
+	return s.Stream(ctx, dialect.Query{SQL: "select name, sql from sqlite_schema where sql is not null and type in ('table', 'view')"}, func(row []any) error {
+		text, _ := row[1].(string)
+		for i := range out.Tables {
+			t := &out.Tables[i]
+			if t.Name != row[0] || !otherwise.MatchString(text) {
+				continue
+			}
+			for j := range t.Columns {
+				t.Columns[j].Collated = true
+			}
+		}
+		return nil
+	})
 }
 
 // indexes reads the indexes of the tables.

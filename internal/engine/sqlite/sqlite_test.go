@@ -13,7 +13,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/core/catalog"
+	"pikegate/core/criteria"
 	"pikegate/core/dialect"
+	"pikegate/core/plan"
 	"pikegate/internal/engine"
 	"pikegate/internal/engine/sqlite"
 )
@@ -129,4 +131,28 @@ func TestOpenRefuses(t *testing.T) {
 		assert.Equal(t, engine.Unreachable, failure.Code)
 		assert.NoFileExists(t, filepath.Join(folder, "missing.db"), "opening makes no file")
 	}
+}
+
+// TestCollations: texts are compared by code point, whatever the table says.
+func TestCollations(t *testing.T) {
+	_, source := database(t, "create table t (id integer primary key, name text collate nocase); insert into t values (1, 'a'), (2, 'A'), (3, 'b'); create table u (name text)")
+	tables, err := source.Catalogue(t.Context())
+	require.NoError(t, err)
+	named, _ := tables.Table("t")
+	plain, _ := tables.Table("u")
+	column, _ := named.Column("name")
+	assert.True(t, column.Collated)
+	assert.False(t, plain.Columns[0].Collated)
+	ref := plan.Column{Ref: criteria.Ref{Alias: "t", Column: column}}
+	statement := plan.Statement{
+		Fetch: []criteria.Ref{ref.Ref}, From: plan.Table{Name: "t", Alias: "t"},
+		Where: []plan.Condition{{Expr: plan.Compare{Op: "<>", Left: ref, Right: plan.Value{V: "a"}}}},
+		Sort:  []plan.SortKey{{Expr: ref}},
+	}
+	var names []any
+	require.NoError(t, source.Stream(t.Context(), source.Dialect().Write(statement), func(row []any) error {
+		names = append(names, row[0])
+		return nil
+	}))
+	assert.Equal(t, []any{"A", "b"}, names)
 }

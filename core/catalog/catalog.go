@@ -45,6 +45,31 @@ type Table struct {
 	Indexes []Index  `json:"indexes,omitempty"`
 }
 
+// AddIndex adds a column to the index of that name of a table; the rows of a
+// catalogue tell them one by one, those of an index together.
+func (s *Source) AddIndex(table, index string, unique bool, column string) {
+	for i := range s.Tables {
+		t := &s.Tables[i]
+		if t.Name != table {
+			continue
+		}
+		if n := len(t.Indexes); n == 0 || t.Indexes[n-1].Name != index {
+			t.Indexes = append(t.Indexes, Index{Name: index, Unique: unique})
+		}
+		last := &t.Indexes[len(t.Indexes)-1]
+		last.Columns = append(last.Columns, column)
+	}
+}
+
+// AddKey adds a column to the primary key of a table.
+func (s *Source) AddKey(table, column string) {
+	for i := range s.Tables {
+		if t := &s.Tables[i]; t.Name == table {
+			t.Key = append(t.Key, column)
+		}
+	}
+}
+
 // Index is an index of a table.
 type Index struct {
 	Name    string   `json:"name"`

@@ -112,6 +112,25 @@ func both(at Pos, a, b Expr) Expr {
 
 var flipped = map[string]string{"=": "=", "<>": "<>", "<": ">", "<=": ">=", ">": "<", ">=": "<="}
 
+// Holds tells whether a comparison holds between two values, the first of which
+// comes before the second, is equal to it or comes after it: order is negative,
+// 0 or positive.
+func Holds(order int, op string) bool {
+	switch op {
+	case "=":
+		return order == 0
+	case "<>":
+		return order != 0
+	case "<":
+		return order < 0
+	case "<=":
+		return order <= 0
+	case ">":
+		return order > 0
+	}
+	return order >= 0
+}
+
 // Flip is the comparison with its sides exchanged.
 func Flip(op string) string { return flipped[op] }
 
@@ -228,12 +247,8 @@ func (s simplifier) peel(x Expr) (Expr, func(t civil.DateTime) (civil.DateTime, 
 			return e.Args[1], upTo(Units[e.Args[0].(*Text).Value]), true
 		}
 	case *Arithmetic:
-		if length, ok := e.Right.(*Length); ok {
-			n := 1
-			if e.Op == '-' {
-				n = -1
-			}
-			return e.Left, func(t civil.DateTime) (civil.DateTime, bool) { return originOf(t, length.Length, n) }, true
+		if length, n, ok := e.Moves(); ok {
+			return e.Left, func(t civil.DateTime) (civil.DateTime, bool) { return originOf(t, length, n) }, true
 		}
 	}
 	return nil, nil, false

@@ -346,6 +346,22 @@ func Asks(e Expr, holds func(name string) bool) bool {
 	return found
 }
 
+// AsksAny tells whether the expression refers to any question.
+func AsksAny(e Expr) bool { return Asks(e, func(string) bool { return true }) }
+
+// Moves tells whether a date is moved, how far, and where to: n is 1 for later,
+// -1 for earlier.
+func (e *Arithmetic) Moves() (length period.Length, n int, ok bool) {
+	by, ok := e.Right.(*Length)
+	if !ok {
+		return length, 0, false
+	}
+	if e.Op == '-' {
+		return by.Length, -1, true
+	}
+	return by.Length, 1, true
+}
+
 // Same tells whether two resolved columns are the same.
 func (c *Column) Same(d *Column) bool {
 	if c.Ref.Alias == "" && d.Ref.Alias == "" { // not resolved

@@ -5,9 +5,6 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
-	"time"
-
-	"github.com/shopspring/decimal"
 
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
@@ -20,13 +17,12 @@ import (
 // the end.
 func MySQL(collation string) Dialect {
 	return Dialect{
-		name:        "mysql",
 		quote:       func(name string) string { return "`" + strings.ReplaceAll(name, "`", "``") + "`" },
 		collate:     func(x string) string { return x + " collate " + collation },
 		blanks:      mysqlBlanks,
 		placeholder: func(n int) string { return "\x00" + strconv.Itoa(n) + "\x00" },
 		finish:      mysqlFinish,
-		value:       mysqlValue,
+		value:       plainValue,
 		selected:    func(_ criteria.Ref, quoted string) string { return quoted },
 		list: func(x, placeholder string) string {
 			return "json_contains(" + placeholder + ", json_array(" + strings.TrimSuffix(x, " collate "+collation) + "))"
@@ -68,25 +64,6 @@ func MySQL(collation string) Dialect {
 		},
 		divide: func(x, y string) string { return "((" + x + ") * 1e0 / (" + y + "))" },
 	}
-}
-
-// mysqlValue sends decimals as text that the server takes for a number, and
-// yes and no as it keeps them.
-func mysqlValue(v any) any {
-	switch v := v.(type) {
-	case decimal.Decimal:
-		if v.IsInteger() && v.BigInt().IsInt64() {
-			return v.IntPart()
-		}
-		f, _ := v.Float64()
-		return f
-	case bool:
-		if v {
-			return int64(1)
-		}
-		return int64(0)
-	}
-	return v
 }
 
 // mysqlBlanks orders by whether the key is blank first; blanks come first by
@@ -154,8 +131,6 @@ func mysqlMoment(m plan.Moment, column string, offset func() string) string {
 	}
 	return "left(" + column + ", 10)"
 }
-
-func isMonday(p plan.DatePart) bool { return p.WeekStart == time.Monday }
 
 func mysqlPart(p plan.DatePart, x string) string {
 	half := func(first, second string) string {

@@ -18,7 +18,6 @@ import (
 // around them, which would keep a bound from being handed on to a shard: the
 // engine sends the type of each with it.
 var Postgres = Dialect{
-	name:        "postgresql",
 	quote:       quoteStandard,
 	blanks:      blanksStandard,
 	collate:     func(x string) string { return x + ` collate "C"` },
@@ -56,14 +55,11 @@ var Postgres = Dialect{
 		return "length(" + x + ") >= length(" + y + ") and right(" + x + ", length(" + y + ")) = " + y + " or " + y + " = '' and " + x + " is not null"
 	},
 	function: func(name string, args []string) string {
-		switch name {
-		case "round":
-			if len(args) == 2 {
-				return "round((" + args[0] + ")::numeric, (" + args[1] + ")::int)"
-			}
+		switch {
+		case name == "round" && len(args) == 2:
+			return "round((" + args[0] + ")::numeric, (" + args[1] + ")::int)"
+		case name == "round":
 			return "round((" + args[0] + ")::numeric)"
-		case "concat":
-			return "(" + strings.Join(args, " || ") + ")"
 		}
 		return ""
 	},

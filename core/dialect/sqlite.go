@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/shopspring/decimal"
 
@@ -17,12 +16,11 @@ import (
 
 // SQLite writes for SQLite 3.30 and later.
 var SQLite = Dialect{
-	name:        "sqlite",
 	quote:       quoteStandard,
 	blanks:      blanksStandard,
 	collate:     func(x string) string { return x + " collate binary" },
 	placeholder: func(n int) string { return "?" + strconv.Itoa(n) },
-	value:       sqliteValue,
+	value:       plainValue,
 	selected: func(ref criteria.Ref, quoted string) string {
 		// The driver turns columns declared as dates or booleans into values
 		// of its own, slowly and losing the text; a sign hides the declared
@@ -63,8 +61,9 @@ var SQLite = Dialect{
 	divide:   func(x, y string) string { return "(" + x + " * 1.0 / " + y + ")" },
 }
 
-// sqliteValue binds decimals as the engine keeps them: whole or floating.
-func sqliteValue(v any) any {
+// plainValue binds what an engine keeps otherwise: decimals as whole or floating
+// numbers, yes and no as 1 and 0.
+func plainValue(v any) any {
 	switch v := v.(type) {
 	case decimal.Decimal:
 		if v.IsInteger() && v.BigInt().IsInt64() {
@@ -147,7 +146,7 @@ func sqlitePart(p plan.DatePart, x string) string {
 	case plan.TextOf:
 		switch p.Unit {
 		case civil.Week:
-			if p.WeekStart != time.Monday {
+			if !isMonday(p) {
 				return start + " || '/' || date(" + start + ", '+6 days')"
 			}
 			return "strftime('%Y', " + thursday + ") || '-W' || printf('%02d', " + week + ")"

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"pikegate/core/catalog"
 	"pikegate/core/criteria"
@@ -34,7 +35,6 @@ type Line struct {
 
 // Dialect is what one engine does its own way.
 type Dialect struct {
-	name string
 	// quote quotes an identifier.
 	quote func(name string) string
 	// placeholder names the n-th bound value, from 1.
@@ -442,6 +442,8 @@ func (w *writer) table(t plan.Table) string {
 func (w *writer) column(ref criteria.Ref) string {
 	return w.dialect.quote(ref.Alias) + "." + w.dialect.quote(ref.Column.Name)
 }
+
+func isMonday(p plan.DatePart) bool { return p.WeekStart == time.Monday }
 
 // quoteStandard quotes an identifier as the SQL standard does.
 func quoteStandard(name string) string {

@@ -168,17 +168,5 @@ func compare(x operand, op string, y operand) (ok, known bool) {
 			order = 1
 		}
 	}
-	switch op {
-	case "=":
-		return order == 0, true
-	case "<>":
-		return order != 0, true
-	case "<":
-		return order < 0, true
-	case "<=":
-		return order <= 0, true
-	case ">":
-		return order > 0, true
-	}
-	return order >= 0, true
+	return criteria.Holds(order, op), true
 }

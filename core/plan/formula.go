@@ -110,16 +110,12 @@ func (f Formula) unitOf(unit string, day civil.Date) string {
 
 func (f Formula) arithmetic(e *criteria.Arithmetic, row []any) any {
 	left := f.of(e.Left, row)
-	if length, ok := e.Right.(*criteria.Length); ok {
+	if length, n, ok := e.Moves(); ok {
 		x, ok := left.(catalog.Stamp)
 		if !ok {
 			return nil
 		}
-		n := 1
-		if e.Op == '-' {
-			n = -1
-		}
-		at := length.Length.Move(period.Span{From: x.At, Until: civil.End}, n).From
+		at := length.Move(period.Span{From: x.At, Until: civil.End}, n).From
 		return f.stamp(at, x.Fraction)
 	}
 	switch y := f.of(e.Right, row).(type) {
@@ -288,19 +284,7 @@ func (f Formula) compare(e *criteria.Compare, row []any) (ok, known bool) {
 		}
 		order, known = int(left-right), same
 	}
-	switch e.Op {
-	case "=":
-		return order == 0, known
-	case "<>":
-		return order != 0, known
-	case "<":
-		return order < 0, known
-	case "<=":
-		return order <= 0, known
-	case ">":
-		return order > 0, known
-	}
-	return order >= 0, known
+	return criteria.Holds(order, e.Op), known
 }
 
 func (f Formula) match(e *criteria.Match, row []any) (ok, known bool) {

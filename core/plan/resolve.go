@@ -113,13 +113,9 @@ func (b *binder) value(e criteria.Expr) criteria.Expr {
 		return &criteria.Negative{Pos: e.Pos, X: b.value(e.X)}
 	case *criteria.Arithmetic:
 		left := b.value(e.Left)
-		if length, ok := e.Right.(*criteria.Length); ok {
+		if length, n, ok := e.Moves(); ok {
 			if span, ok := left.(*criteria.Span); ok {
-				n := 1
-				if e.Op == '-' {
-					n = -1
-				}
-				return b.moved(e, length.Length.Move(span.Span, n))
+				return b.moved(e, length.Move(span.Span, n))
 			}
 		}
 		return &criteria.Arithmetic{Pos: e.Pos, Op: e.Op, Left: left, Right: b.value(e.Right)}
@@ -265,9 +261,9 @@ func dateColumn(e criteria.Expr) *criteria.Column {
 		for _, side := range criteria.Children(e) {
 			switch {
 			case !isPeriod(side):
-			case asks(side) && asked == nil:
+			case criteria.AsksAny(side) && asked == nil:
 				asked = column
-			case !asks(side) && written == nil:
+			case !criteria.AsksAny(side) && written == nil:
 				written = column
 			}
 		}
@@ -277,8 +273,6 @@ func dateColumn(e criteria.Expr) *criteria.Column {
 	}
 	return written
 }
-
-func asks(e criteria.Expr) bool { return criteria.Asks(e, func(string) bool { return true }) }
 
 // unitOf says what a column that keeps whole units holds.
 func unitOf(c catalog.Column) string {

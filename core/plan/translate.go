@@ -186,12 +186,8 @@ func (b *binder) moment(e criteria.Expr, fine bool) Expr {
 	case *criteria.Blank:
 		return Value{nil}
 	case *criteria.Arithmetic:
-		length := e.Right.(*criteria.Length).Length
-		sign := 1
-		if e.Op == '-' {
-			sign = -1
-		}
-		return Moved{b.moment(e.Left, fine), fine, sign * length.Months(), sign * length.Days()}
+		length, n, _ := e.Moves()
+		return Moved{b.moment(e.Left, fine), fine, n * length.Months(), n * length.Days()}
 	case *criteria.Call:
 		switch e.Name {
 		case "date_of":

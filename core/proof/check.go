@@ -16,9 +16,8 @@ import (
 // answer is known, and habits that go wrong. Text is what their places count in.
 func Check(text string, e criteria.Expr, open Questions) diag.Problems {
 	c := checker{text: text, open: open}
-	settled := settle(e)
-	simple := criteria.Simplify(settled, civil.Context{Zone: civil.UTC, WeekStart: time.Monday})
-	for _, f := range analyseWeeks(settled, simple, open) {
+	simple, findings := Open(e, open)
+	for _, f := range findings {
 		c.finding(f)
 	}
 	c.strict(e)
@@ -69,10 +68,12 @@ func Fixed(e period.Expr) (period.Span, bool) {
 	return span, len(problems) == 0
 }
 
-// analyseWeeks analyses a condition, and if it is about weeks, with every first
-// day they may have; it keeps what holds with all of them. Simple is what is
-// settled with weeks that start on Monday.
-func analyseWeeks(settled, simple criteria.Expr, open Questions) []Finding {
+// Open gives the condition as it can be looked at before anything is answered,
+// and the facts about it. If it is about weeks, it is looked at with every
+// first day they may have, and what holds with all of them is kept.
+func Open(e criteria.Expr, open Questions) (simple criteria.Expr, kept []Finding) {
+	settled := settle(e)
+	simple = criteria.Simplify(settled, civil.Context{Zone: civil.UTC, WeekStart: time.Monday})
 	weeks := false
 	criteria.Walk(settled, func(e criteria.Expr) {
 		switch e := e.(type) {
@@ -82,14 +83,14 @@ func analyseWeeks(settled, simple criteria.Expr, open Questions) []Finding {
 			weeks = weeks || e.Name == "start_of"
 		}
 	})
-	kept := Analyse(simple, open)
+	kept = Analyse(simple, open)
 	for day := time.Tuesday; weeks && day != time.Monday; day = (day + 1) % 7 {
 		found := Analyse(criteria.Simplify(settled, civil.Context{Zone: civil.UTC, WeekStart: day}), open)
 		kept = slices.DeleteFunc(kept, func(f Finding) bool {
 			return !slices.ContainsFunc(found, func(g Finding) bool { return g.Kind == f.Kind && g.At.At() == f.At.At() })
 		})
 	}
-	return kept
+	return simple, kept
 }
 
 type checker struct {
@@ -311,11 +312,4 @@ func (c *checker) blanks(e criteria.Expr, cared []string) {
 			return
 		}
 	}
-}
-
-// Open gives the condition as it can be looked at before anything is answered,
-// and the facts about it.
-func Open(e criteria.Expr, open Questions) (criteria.Expr, []Finding) {
-	simple := criteria.Simplify(settle(e), civil.Context{Zone: civil.UTC, WeekStart: time.Monday})
-	return simple, Analyse(simple, open)
 }

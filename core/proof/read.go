@@ -98,24 +98,22 @@ func (r *reader) clear(e criteria.Expr) bool {
 	case *criteria.Logic, *criteria.Not:
 		return true // each of its parts is asked
 	}
-	if !asks(e) {
+	if !criteria.AsksAny(e) {
 		return true
 	}
 	for _, side := range criteria.Children(e) {
 		p, direct := side.(*criteria.Parameter)
-		if direct && !r.question(p).Certain || !direct && asks(side) {
+		if direct && !r.question(p).Certain || !direct && criteria.AsksAny(side) {
 			return false
 		}
 	}
 	return true
 }
 
-func asks(e criteria.Expr) bool { return criteria.Asks(e, func(string) bool { return true }) }
-
 // unknown is a comparison nothing is known of. Where it asks a question that
 // may stay without an answer, it may be there or not, each time by itself.
 func (r *reader) unknown(e criteria.Expr) *condition {
-	if asks(e) {
+	if criteria.AsksAny(e) {
 		return &condition{variable: &variable{free: true, nullable: true}}
 	}
 	key := name{text: "? " + criteria.Print(e)}
@@ -323,7 +321,7 @@ func (r *reader) compare(e *criteria.Compare) *condition {
 	}
 	if v, ok := r.constant(e.Right); ok {
 		if w, ok := r.constant(e.Left); ok && v.symbol == 0 && w.symbol == 0 && criteria.TypeOf(e.Left).IsNumber() && criteria.TypeOf(e.Right).IsNumber() {
-			result := holds(w.number.Cmp(v.number), e.Op)
+			result := criteria.Holds(w.number.Cmp(v.number), e.Op)
 			return &condition{constant: &result}
 		}
 		if e.Fold && v.symbol != 0 || !sameKind(e.Left, e.Right) {
@@ -331,7 +329,7 @@ func (r *reader) compare(e *criteria.Compare) *condition {
 		}
 		return r.compareValue(r.folded(e.Left, e.Fold), e.Op, foldedValue(v, e.Fold))
 	}
-	if _, _, ok := r.stretch(e.Left); ok || asks(e) {
+	if _, _, ok := r.stretch(e.Left); ok || criteria.AsksAny(e) {
 		return nil
 	}
 	// Two expressions: how the one stands to the other, as a number.
@@ -356,22 +354,6 @@ func (r *reader) compare(e *criteria.Compare) *condition {
 func sameKind(x, constant criteria.Expr) bool {
 	t, u := criteria.TypeOf(x), criteria.TypeOf(constant)
 	return t == u || t.IsNumber() && u.IsNumber()
-}
-
-func holds(order int, op string) bool {
-	switch op {
-	case "=":
-		return order == 0
-	case "<>":
-		return order != 0
-	case "<":
-		return order < 0
-	case "<=":
-		return order <= 0
-	case ">":
-		return order > 0
-	}
-	return order >= 0
 }
 
 // folded is the variable of a text whose case is ignored.

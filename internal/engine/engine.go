@@ -105,6 +105,16 @@ func (f *Failure) Error() string { return f.Message }
 
 func (f *Failure) Unwrap() error { return f.Err }
 
+// Rows reads a small result whole.
+func Rows(ctx context.Context, s Source, text string, args ...any) ([][]any, error) {
+	var rows [][]any
+	err := s.Stream(ctx, dialect.Query{SQL: text, Args: args}, func(row []any) error {
+		rows = append(rows, append([]any(nil), row...))
+		return nil
+	})
+	return rows, err
+}
+
 // Fail makes a failure of an error; a context's end stays what it is.
 func Fail(ctx context.Context, code Code, what string, err error) error {
 	if ctx.Err() != nil {

@@ -17,7 +17,6 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/definition"
-	"pikegate/core/dialect"
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
 	"pikegate/internal/engine"
@@ -50,12 +49,8 @@ func source(t *testing.T, kind string, a engine.Address) engine.Source {
 	return s
 }
 
-func query(s engine.Source, text string, args ...any) (rows [][]any, err error) {
-	err = s.Stream(context.Background(), dialect.Query{SQL: text, Args: args}, func(row []any) error {
-		rows = append(rows, append([]any(nil), row...))
-		return nil
-	})
-	return rows, err
+func query(s engine.Source, text string, args ...any) ([][]any, error) {
+	return engine.Rows(context.Background(), s, text, args...)
 }
 
 func code(err error) engine.Code {

@@ -277,19 +277,9 @@ func (s *source) fail(ctx context.Context, err error) error {
 	return &engine.Failure{Code: code, Message: fmt.Sprintf("%s: %s (%d).", what, server.Message, server.Number), Err: err}
 }
 
-// query reads a small result whole.
-func (s *source) query(ctx context.Context, text string, args ...any) ([][]any, error) {
-	var rows [][]any
-	err := s.Stream(ctx, dialect.Query{SQL: text, Args: args}, func(row []any) error {
-		rows = append(rows, append([]any(nil), row...))
-		return nil
-	})
-	return rows, err
-}
-
 // Check tries to write, and asks what the login may do.
 func (s *source) Check(ctx context.Context) (engine.Report, error) {
-	rows, err := s.query(ctx, "select version(), @@global.time_zone, @@system_time_zone")
+	rows, err := engine.Rows(ctx, s, "select version(), @@global.time_zone, @@system_time_zone")
 	if err != nil {
 		return engine.Report{}, err
 	}
@@ -298,7 +288,7 @@ func (s *source) Check(ctx context.Context) (engine.Report, error) {
 		report.Zone = fmt.Sprint(rows[0][2])
 	}
 	var table string
-	if tables, err := s.query(ctx, "select table_name from information_schema.tables where table_schema = database() limit 1"); err == nil && len(tables) > 0 {
+	if tables, err := engine.Rows(ctx, s, "select table_name from information_schema.tables where table_schema = database() limit 1"); err == nil && len(tables) > 0 {
 		table = fmt.Sprint(tables[0][0])
 		// Not through Stream, which would refuse it by itself.
 		err = s.with(ctx, func(conn driver.Conn) error {
@@ -315,7 +305,7 @@ func (s *source) Check(ctx context.Context) (engine.Report, error) {
 			report.ReadOnly, report.Proof = failure.Code == engine.Refused || failure.Code == engine.NoPermission, failure.Message
 		}
 	}
-	grants, err := s.query(ctx, "show grants")
+	grants, err := engine.Rows(ctx, s, "show grants")
 	if err != nil {
 		return report, err
 	}
@@ -364,7 +354,7 @@ func (s *source) Plan(ctx context.Context, q dialect.Query) (engine.Plan, error)
 // searched fills in the columns of the indexes that are searched: the plan
 // names the index only, of which the first column is sure to be.
 func (s *source) searched(ctx context.Context, plan *engine.Plan) error {
-	rows, err := s.query(ctx, "select index_name, column_name from information_schema.statistics where table_schema = database() and seq_in_index = 1")
+	rows, err := engine.Rows(ctx, s, "select index_name, column_name from information_schema.statistics where table_schema = database() and seq_in_index = 1")
 	if err != nil {
 		return err
 	}
@@ -406,7 +396,7 @@ func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Colum
 // Catalogue reads the tables and views of the database.
 func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 	out := catalog.Source{Name: s.address.Name, Engine: "mysql"}
-	rows, err := s.query(ctx, `
+	rows, err := engine.Rows(ctx, s, `
 		select c.table_name, t.table_type, c.column_name, c.data_type, c.column_type, c.is_nullable, c.collation_name
 		from information_schema.columns c join information_schema.tables t on t.table_schema = c.table_schema and t.table_name = c.table_name
 		where c.table_schema = database() order by c.table_name, c.ordinal_position`)
@@ -429,27 +419,17 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 		t := &out.Tables[len(out.Tables)-1]
 		t.Columns = append(t.Columns, c)
 	}
-	indexes, err := s.query(ctx, `select table_name, index_name, non_unique, coalesce(column_name, '')
+	indexes, err := engine.Rows(ctx, s, `select table_name, index_name, non_unique, coalesce(column_name, '')
 		from information_schema.statistics where table_schema = database() order by table_name, index_name, seq_in_index`)
 	if err != nil {
 		return out, err
 	}
 	for _, row := range indexes {
-		for i := range out.Tables {
-			t := &out.Tables[i]
-			name, column := fmt.Sprint(row[1]), fmt.Sprint(row[3])
-			if t.Name != fmt.Sprint(row[0]) {
-				continue
-			}
-			if name == "PRIMARY" {
-				t.Key = append(t.Key, column)
-			}
-			if n := len(t.Indexes); n == 0 || t.Indexes[n-1].Name != name {
-				t.Indexes = append(t.Indexes, catalog.Index{Name: name, Unique: fmt.Sprint(row[2]) == "0"})
-			}
-			index := &t.Indexes[len(t.Indexes)-1]
-			index.Columns = append(index.Columns, column)
+		table, name, column := fmt.Sprint(row[0]), fmt.Sprint(row[1]), fmt.Sprint(row[3])
+		if name == "PRIMARY" {
+			out.AddKey(table, column)
 		}
+		out.AddIndex(table, name, fmt.Sprint(row[2]) == "0", column)
 	}
 	return out, engine.ProposeDates(ctx, s, &out)
 }

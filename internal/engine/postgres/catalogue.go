@@ -16,7 +16,7 @@ import (
 // Catalogue reads the tables, views and foreign tables of the login's schema.
 func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 	out := catalog.Source{Name: s.address.Name, Engine: "postgresql"}
-	rows, err := s.query(ctx, `
+	rows, err := engine.Rows(ctx, s, `
 		select c.relname, c.relkind in ('v', 'm'), a.attname, format_type(t.oid, null), not (a.attnotnull or t.typnotnull),
 			coalesce(k.collname, '') not in ('', 'C', 'POSIX', 'ucs_basic')
 				and not (k.collname = 'default' and (select datcollate in ('C', 'POSIX', 'C.UTF-8', 'C.utf8') from pg_database where datname = current_database()))
@@ -48,7 +48,7 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 }
 
 func (s *source) indexes(ctx context.Context, out *catalog.Source) error {
-	rows, err := s.query(ctx, `
+	rows, err := engine.Rows(ctx, s, `
 		select c.relname, x.relname, i.indisunique, i.indisprimary, coalesce(a.attname, '')
 		from pg_index i
 		join pg_class c on c.oid = i.indrelid
@@ -62,21 +62,11 @@ func (s *source) indexes(ctx context.Context, out *catalog.Source) error {
 		return err
 	}
 	for _, row := range rows {
-		for i := range out.Tables {
-			t := &out.Tables[i]
-			if t.Name != row[0].(string) {
-				continue
-			}
-			column := row[4].(string)
-			if row[3].(bool) {
-				t.Key = append(t.Key, column)
-			}
-			if n := len(t.Indexes); n == 0 || t.Indexes[n-1].Name != row[1].(string) {
-				t.Indexes = append(t.Indexes, catalog.Index{Name: row[1].(string), Unique: row[2].(bool)})
-			}
-			index := &t.Indexes[len(t.Indexes)-1]
-			index.Columns = append(index.Columns, column)
+		table, column := row[0].(string), row[4].(string)
+		if row[3].(bool) {
+			out.AddKey(table, column)
 		}
+		out.AddIndex(table, row[1].(string), row[2].(bool), column)
 	}
 	return nil
 }

@@ -234,19 +234,9 @@ func (s *source) fail(ctx context.Context, err error) error {
 	return &engine.Failure{Code: engine.Broken, Message: name + " could not answer: the connection failed.", Err: err}
 }
 
-// query reads a small result whole.
-func (s *source) query(ctx context.Context, sql string, args ...any) ([][]any, error) {
-	var rows [][]any
-	err := s.Stream(ctx, dialect.Query{SQL: sql, Args: args}, func(row []any) error {
-		rows = append(rows, append([]any(nil), row...))
-		return nil
-	})
-	return rows, err
-}
-
 // Check tries to write, and asks what the login is.
 func (s *source) Check(ctx context.Context) (engine.Report, error) {
-	rows, err := s.query(ctx, `select version(), (select setting from pg_settings where name = 'TimeZone'),
+	rows, err := engine.Rows(ctx, s, `select version(), (select setting from pg_settings where name = 'TimeZone'),
 		(select reset_val from pg_settings where name = 'TimeZone'), rolsuper from pg_roles where rolname = current_user`)
 	if err != nil {
 		return engine.Report{}, err
@@ -255,7 +245,7 @@ func (s *source) Check(ctx context.Context) (engine.Report, error) {
 	if zone, ok := rows[0][2].(string); ok {
 		report.Zone = zone
 	}
-	_, err = s.query(ctx, "create temporary table pikegate_tries_to_write (x int)")
+	_, err = engine.Rows(ctx, s, "create temporary table pikegate_tries_to_write (x int)")
 	var failure *engine.Failure
 	if errors.As(err, &failure) {
 		report.ReadOnly, report.Proof = failure.Code == engine.Refused || failure.Code == engine.NoPermission, failure.Message
@@ -263,7 +253,7 @@ func (s *source) Check(ctx context.Context) (engine.Report, error) {
 	if super, _ := rows[0][3].(bool); super {
 		report.Notes = append(report.Notes, "The login is a superuser: it can read files and run programs even in a transaction that only reads. Use one with select on its tables alone.")
 	}
-	writable, err := s.query(ctx, `select count(*) from information_schema.role_table_grants
+	writable, err := engine.Rows(ctx, s, `select count(*) from information_schema.role_table_grants
 		where grantee = current_user and privilege_type in ('INSERT', 'UPDATE', 'DELETE', 'TRUNCATE') and table_schema not in ('pg_catalog', 'information_schema')`)
 	if err != nil {
 		return report, err

@@ -102,17 +102,7 @@ func (s *source) indexes(ctx context.Context, out *catalog.Source) error {
 		order by t.name, i.seq, c.seqno`}
 	return s.Stream(ctx, q, func(row []any) error {
 		text := func(i int) string { return fmt.Sprint(row[i]) }
-		for i := range out.Tables {
-			t := &out.Tables[i]
-			if t.Name != text(0) {
-				continue
-			}
-			if n := len(t.Indexes); n == 0 || t.Indexes[n-1].Name != text(1) {
-				t.Indexes = append(t.Indexes, catalog.Index{Name: text(1), Unique: text(2) == "1"})
-			}
-			index := &t.Indexes[len(t.Indexes)-1]
-			index.Columns = append(index.Columns, text(3))
-		}
+		out.AddIndex(text(0), text(1), text(2) == "1", text(3))
 		return nil
 	})
 }

@@ -43,6 +43,32 @@ type Table struct {
 	// Key is the primary key; empty for views and tables that have none.
 	Key     []string `json:"key,omitempty"`
 	Indexes []Index  `json:"indexes,omitempty"`
+	// References are its foreign keys.
+	References []Reference `json:"references,omitempty" doc:"The foreign keys: which columns name a record of another table"`
+}
+
+// Reference is a foreign key.
+type Reference struct {
+	Columns []string `json:"columns"`
+	Table   string   `json:"table" doc:"The table they name a record of"`
+	To      []string `json:"to" doc:"The columns of that table, in the same order"`
+
+	name string
+}
+
+// AddReference adds a column to the foreign key of that name of a table.
+func (s *Source) AddReference(table, name, column, other, to string) {
+	for i := range s.Tables {
+		t := &s.Tables[i]
+		if t.Name != table {
+			continue
+		}
+		if n := len(t.References); n == 0 || t.References[n-1].name != name {
+			t.References = append(t.References, Reference{Table: other, name: name})
+		}
+		last := &t.References[len(t.References)-1]
+		last.Columns, last.To = append(last.Columns, column), append(last.To, to)
+	}
 }
 
 // AddIndex adds a column to the index of that name of a table; the rows of a

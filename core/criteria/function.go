@@ -259,3 +259,31 @@ func Calculate(op byte, x, y decimal.Decimal) (decimal.Decimal, bool) {
 	}
 	return x.DivRound(y, places), true
 }
+
+// Usage is how a function is written, and what it gives.
+type Usage struct{ Usage, About string }
+
+// Functions lists how each function is written.
+func Functions() []Usage {
+	operands := map[operand]string{anyValue: "value", aDate: "date", aNumber: "number", aText: "text", aUnit: "unit", aCondition: "condition", alike: "value"}
+	out := make([]Usage, len(functions))
+	for i, f := range functions {
+		var takes []string
+		for _, kind := range f.takes {
+			takes = append(takes, operands[kind])
+		}
+		if f.many {
+			takes = append(takes, "…")
+		}
+		out[i] = Usage{f.name + "(" + strings.Join(takes, ", ") + ")", f.about}
+	}
+	return out
+}
+
+// Words are the words of the language besides names, as they are written
+// together.
+var Words = []string{
+	"and", "or", "not", "within", "in", "between", "is blank", "is not blank", "contains", "starts with", "ends with", "ignoring case",
+	"overlaps", "inside", "covers", "meets", "day of", "week of", "month of", "quarter of", "half of", "year of",
+	"count", "sum of", "average of", "least of", "greatest of", "count distinct of",
+}

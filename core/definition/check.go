@@ -131,7 +131,7 @@ func checkReport(r *Report, known Known, library Library) diag.Problems {
 	}
 	_ = Link(q, library) // what is missing is told with the query
 	problems = append(problems, CheckReport(r, q)...)
-	if len(r.Groups) == 0 && len(r.Totals) == 0 || problems.Failed() {
+	if len(r.Groups) == 0 && len(r.Totals) == 0 && r.Chart == (Chart{}) || problems.Failed() {
 		return problems
 	}
 	var source *catalog.Source

@@ -204,10 +204,11 @@ func orDocument(path string) string {
 	return path
 }
 
-// shorthand is a type that can be written as one text; keyed one that can be
-// written as NAME: {fields}.
+// shorthand is a type that can be written as one text, listed as a list of
+// texts, and keyed as NAME: {fields}.
 type (
 	shorthand interface{ setText(Text) }
+	listed    interface{ setTexts([]string) }
 	keyed     interface{ setKeyed(string) }
 )
 
@@ -226,6 +227,12 @@ func (d *decoder) value(n ast.Node, v reflect.Value, path string) {
 	}
 	if short, ok := v.Addr().Interface().(shorthand); ok && isScalar {
 		short.setText(text)
+		return
+	}
+	if several, ok := v.Addr().Interface().(listed); ok && n.Type() == ast.SequenceType {
+		var texts []string
+		d.value(n, reflect.ValueOf(&texts).Elem(), path)
+		several.setTexts(texts)
 		return
 	}
 	switch v.Kind() {

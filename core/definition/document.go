@@ -207,7 +207,72 @@ type Report struct {
 	Columns  []string          `yaml:"columns" doc:"Which of the query's columns, in which order; all of them when left out"`
 	Groups   []Group           `yaml:"groups" doc:"What the records are put together by, from the outside in"`
 	Totals   []Text            `yaml:"totals" doc:"What is made of all records: count, or sum, average, least, greatest or count distinct of a column" example:"sum of toll"`
+	Chart    Chart             `yaml:"chart" doc:"A drawing of the records"`
+	Page     Page              `yaml:"page" doc:"The paper it is printed on"`
+	Examples []Example         `yaml:"examples" doc:"Promises that are kept: answers, and what must be found with them"`
 }
+
+// Chart draws what is made of the records; the zero value draws nothing.
+type Chart struct {
+	Kind  string `yaml:"kind" doc:"What is drawn" enum:"bars,lines" required:"true"`
+	X     Text   `yaml:"x" doc:"What stands along the bottom: a column of the result, or a value made of them" example:"month of passed_at" required:"true"`
+	Y     Text   `yaml:"y" doc:"What is drawn: count, or sum, average, least, greatest or count distinct of a column" example:"sum of toll" required:"true"`
+	Split Text   `yaml:"split" doc:"What tells several lines, or parts of a bar, apart" example:"lock"`
+}
+
+// Page is the paper a report is printed on.
+type Page struct {
+	Size      string `yaml:"size" doc:"The paper, A4 when left out" enum:"A3,A4,A5,letter,legal" json:"size"`
+	Landscape bool   `yaml:"landscape" doc:"Whether the long side is at the bottom" example:"true" json:"landscape,omitempty"`
+	Footer    string `yaml:"footer" doc:"What stands at the foot of every page" example:"Tarn and Wold Navigation" json:"footer,omitempty"`
+}
+
+// Example is answers, and what must be found with them.
+type Example struct {
+	Ask    map[string]Given `yaml:"ask" doc:"The answers by question: a text, a list of texts, or for a period also start and end"`
+	AsOf   string           `yaml:"as_of" doc:"The day taken for today; without it the promise may change from day to day" example:"2025-04-02"`
+	Expect Expected         `yaml:"expect" doc:"What must come of it" required:"true"`
+}
+
+// Expected is what must come of an example; what is left out may be anything.
+type Expected struct {
+	Rows    string `yaml:"rows" doc:"How many records" example:"3127"`
+	First   string `yaml:"first" doc:"The earliest date among them, or its day" example:"2025-03-01"`
+	Last    string `yaml:"last" doc:"The latest date among them, or its day" example:"2025-03-31"`
+	Refused string `yaml:"refused" doc:"The code of a problem the answers must be refused with" example:"end_before_start"`
+}
+
+// Given is an answer: one text or several, or the two ends of a period.
+type Given struct {
+	Texts []string `yaml:"-"`
+	Start string   `yaml:"start" doc:"The first day of a period" example:"2025-03-01"`
+	End   string   `yaml:"end" doc:"The last day of a period, which counts in full" example:"2025-03-31"`
+}
+
+// Input is the answer as people give it to a run.
+func (g Given) Input() any {
+	switch {
+	case len(g.Texts) == 1:
+		return g.Texts[0]
+	case g.Texts != nil:
+		several := make([]any, len(g.Texts))
+		for i, t := range g.Texts {
+			several[i] = t
+		}
+		return several
+	}
+	ends := map[string]any{}
+	if g.Start != "" {
+		ends["start"] = g.Start
+	}
+	if g.End != "" {
+		ends["end"] = g.End
+	}
+	return ends
+}
+
+func (g *Given) setText(t Text)          { g.Texts = []string{t.Value} }
+func (g *Given) setTexts(texts []string) { g.Texts = texts }
 
 // Group puts records together.
 type Group struct {

@@ -17,6 +17,8 @@ type View struct {
 	Columns []string
 	Groups  []CompiledGroup
 	Totals  []CompiledTotal
+	// Chart is nil where nothing is drawn.
+	Chart *CompiledChart
 	// Sort takes the place of the query's own order, where it is not empty.
 	Sort []SortKey
 }
@@ -37,8 +39,20 @@ type CompiledTotal struct {
 	Format string
 }
 
-// View checks the groups and totals of a report against a query, and resolves
-// the names in them.
+// CompiledChart is a drawing of totals over the columns of the result.
+type CompiledChart struct {
+	// Kind is bars or lines.
+	Kind   string
+	X      criteria.Expr
+	XLabel string
+	Y      CompiledTotal
+	// Split is nil where nothing is told apart.
+	Split      criteria.Expr
+	SplitLabel string
+}
+
+// View checks the groups, totals and chart of a report against a query, and
+// resolves the names in them.
 func (out *Compiled) View(r *Report) (View, diag.Problems) {
 	c := compiler{query: &Query{}, out: &Compiled{}}
 	shown := catalog.Table{Name: "result"}
@@ -51,14 +65,43 @@ func (out *Compiled) View(r *Report) (View, diag.Problems) {
 	view := View{Columns: r.Columns}
 	for i, g := range r.Groups {
 		field := fmt.Sprintf("groups[%d]", i)
-		e := c.expression(field+".by", g.By, false)
-		if _, aggregate := e.(*criteria.Aggregate); aggregate {
-			c.fail(field+".by", g.By.Line, "type_mismatch", "Records cannot be put together by what is made of all of them.", "Name a column.")
-		}
+		e := c.apart(field+".by", g.By)
 		view.Groups = append(view.Groups, CompiledGroup{out.said(e), e, c.totals(field+".totals", out, g.Totals)})
 	}
 	view.Totals = c.totals("totals", out, r.Totals)
+	view.Chart = c.chart(out, r.Chart)
 	return view, c.problems
+}
+
+// apart reads an expression that records are told apart by.
+func (c *compiler) apart(field string, text Text) criteria.Expr {
+	e := c.expression(field, text, false)
+	if _, aggregate := e.(*criteria.Aggregate); aggregate {
+		c.fail(field, text.Line, "type_mismatch", "Records cannot be put together by what is made of all of them.", "Name a column.")
+	}
+	return e
+}
+
+// chart reads what is drawn; nil where that is nothing.
+func (c *compiler) chart(out *Compiled, chart Chart) *CompiledChart {
+	if chart.Kind == "" || chart.X.Value == "" || chart.Y.Value == "" {
+		return nil // told when it was read
+	}
+	x := c.apart("chart.x", chart.X)
+	made := &CompiledChart{Kind: chart.Kind, X: x, XLabel: out.said(x)}
+	if chart.Split.Value != "" {
+		made.Split = c.apart("chart.split", chart.Split)
+		made.SplitLabel = out.said(made.Split)
+	}
+	y := c.totals("chart.y", out, []Text{chart.Y})
+	if len(y) == 0 {
+		return nil
+	}
+	made.Y = y[0]
+	if expr := made.Y.Expr; expr.X != nil && expr.Name != "count distinct" && !criteria.TypeOf(expr).IsNumber() {
+		c.fail("chart.y", chart.Y.Line, "type_mismatch", "What is drawn is a number; this is not.", "Write count, or sum of a column with numbers.")
+	}
+	return made
 }
 
 // Order reads keys of an order over the columns that a report shows: a column,
@@ -90,7 +133,10 @@ func (out *Compiled) Order(r *Report, keys []string) ([]SortKey, diag.Problems) 
 func (c *compiler) totals(field string, out *Compiled, texts []Text) []CompiledTotal {
 	var totals []CompiledTotal
 	for i, text := range texts {
-		at := fmt.Sprintf("%s[%d]", field, i)
+		at := field
+		if field != "chart.y" {
+			at = fmt.Sprintf("%s[%d]", field, i)
+		}
 		e, problems := criteria.ParseAggregate(text.Value)
 		e = c.resolved(at, text, e, problems, false)
 		aggregate, ok := e.(*criteria.Aggregate)

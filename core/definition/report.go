@@ -2,12 +2,16 @@ package definition
 
 import (
 	"fmt"
+	"maps"
+	"regexp"
 	"slices"
 
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
 	"pikegate/core/period"
 )
+
+var wholeNumber = regexp.MustCompile(`^[0-9]{1,15}$`)
 
 // CheckReport checks a report against its query.
 func CheckReport(r *Report, q *Query) diag.Problems {
@@ -52,6 +56,17 @@ func CheckReport(r *Report, q *Query) diag.Problems {
 	for name, text := range r.Set {
 		known("set."+name, "question", name, questions)
 		readable("set."+name, name, text)
+	}
+	for i, example := range r.Examples {
+		for _, name := range slices.Sorted(maps.Keys(example.Ask)) {
+			known(fmt.Sprintf("examples[%d].ask.%s", i, name), "question", name, questions)
+		}
+		if rows := example.Expect.Rows; rows != "" && !wholeNumber.MatchString(rows) {
+			c.fail(fmt.Sprintf("examples[%d].expect.rows", i), 0, "not_a_number", fmt.Sprintf("%q is not a number of records.", rows), "Write digits alone.")
+		}
+		if example.Expect == (Expected{}) {
+			c.fail(fmt.Sprintf("examples[%d].expect", i), 0, "missing_field", "The example expects nothing.", "Write rows, first, last or refused.")
+		}
 	}
 	for i, name := range r.Columns {
 		known(fmt.Sprintf("columns[%d]", i), "column", name, columns)

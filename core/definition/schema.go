@@ -44,8 +44,15 @@ func schemaOf(t reflect.Type) map[string]any {
 	if _, ok := pointer.(keyed); ok {
 		whole = map[string]any{"type": "object", "minProperties": 1, "maxProperties": 1, "additionalProperties": whole}
 	}
+	forms := []any{whole}
+	if _, ok := pointer.(listed); ok {
+		forms = append([]any{schemaOf(reflect.TypeFor[[]string]())}, forms...)
+	}
 	if _, ok := pointer.(shorthand); ok {
-		return map[string]any{"anyOf": []any{textSchema(), whole}}
+		forms = append([]any{textSchema()}, forms...)
+	}
+	if len(forms) > 1 {
+		return map[string]any{"anyOf": forms}
 	}
 	return whole
 }

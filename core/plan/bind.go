@@ -152,13 +152,7 @@ func (b *binder) sort(s *Statement, keys []definition.SortKey) {
 		}
 		return
 	}
-	tables := []criteria.Table{b.compiled.From}
-	for _, j := range b.compiled.Joins {
-		if !pinned(j) {
-			tables = append(tables, j.Table)
-		}
-	}
-	for _, t := range tables {
+	for _, t := range keyed(b.compiled) {
 		for _, name := range t.Table.Key {
 			column, _ := t.Table.Column(name)
 			key := Column{criteria.Ref{Alias: t.Alias, Column: column}}
@@ -172,6 +166,42 @@ func (b *binder) sort(s *Statement, keys []definition.SortKey) {
 			s.Sort = append(s.Sort, SortKey{Expr: key, Descending: descending, Nullable: t.Optional})
 		}
 	}
+}
+
+// keyed are the tables whose keys together tell the records of a result apart.
+func keyed(c *definition.Compiled) []criteria.Table {
+	tables := []criteria.Table{c.From}
+	for _, j := range c.Joins {
+		if !pinned(j) {
+			tables = append(tables, j.Table)
+		}
+	}
+	return tables
+}
+
+// Identify has the statement fetch what tells its records apart, and returns
+// the places of that in the rows; none where nothing does.
+func Identify(c *definition.Compiled, s *Statement) (places []int) {
+	switch {
+	case c.SQL != nil:
+		return nil
+	case c.Grouped:
+		for i := range s.GroupBy {
+			places = append(places, i)
+		}
+		return places
+	}
+	b := binder{compiled: c}
+	for _, t := range keyed(c) {
+		if len(t.Table.Key) == 0 {
+			return nil
+		}
+		for _, name := range t.Table.Key {
+			column, _ := t.Table.Column(name)
+			places = append(places, b.fetch(s, criteria.Ref{Alias: t.Alias, Column: column}))
+		}
+	}
+	return places
 }
 
 // pinned tells whether a joined table has at most one record for each: its

@@ -34,6 +34,7 @@ type Statement struct {
 	// Groups and Totals are what is made of the rows as they come.
 	Groups []Group
 	Totals []Total
+	Chart  *Chart
 	// Limit is the most rows, 0 for all, after Offset rows are skipped.
 	Limit, Offset int
 }

@@ -68,6 +68,13 @@ func (b *binder) view(s *Statement, v definition.View) {
 	for _, t := range v.Totals {
 		s.Totals = append(s.Totals, total(t))
 	}
+	if c := v.Chart; c != nil {
+		s.Chart = &Chart{Kind: c.Kind, X: b.axis(c.X, c.XLabel, index), Y: total(c.Y)}
+		if c.Split != nil {
+			split := b.axis(c.Split, c.SplitLabel, index)
+			s.Chart.Split = &split
+		}
+	}
 	var keys []SortKey
 	for i, g := range v.Groups {
 		behind := b.compiled.Behind(g.Expr)
@@ -117,6 +124,7 @@ type Tally struct {
 	open      bool
 	groups    []tally
 	all       tally
+	drawn     drawn
 }
 
 // tally is the totals of one group, or of all.
@@ -134,9 +142,10 @@ type accumulator struct {
 	distinct map[string]struct{}
 }
 
-// NewTally begins to count; nil where the statement has no groups or totals.
+// NewTally begins to count; nil where the statement has no groups, totals or
+// chart.
 func (s *Statement) NewTally(ctx civil.Context) *Tally {
-	if len(s.Groups) == 0 && len(s.Totals) == 0 {
+	if len(s.Groups) == 0 && len(s.Totals) == 0 && s.Chart == nil {
 		return nil
 	}
 	t := &Tally{statement: s, clock: civil.NewClock(ctx.Zone), values: make([]any, len(s.Outputs)), keys: make([]any, len(s.Groups))}
@@ -175,6 +184,9 @@ func (t *Tally) Row(row []any) []Subtotal {
 		t.groups[i].add(t.statement.Groups[i].Totals, t.values)
 	}
 	t.all.add(t.statement.Totals, t.values)
+	if t.statement.Chart != nil {
+		t.drawn.add(t.statement.Chart, t.values)
+	}
 	return closed
 }
 

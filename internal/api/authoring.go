@@ -4,6 +4,8 @@ import (
 	"context"
 	"net/http"
 
+	"pikegate/core/definition"
+	"pikegate/internal/output"
 	"pikegate/internal/service"
 )
 
@@ -12,14 +14,55 @@ func (s *Server) authoring() {
 		list, err := s.service.Definitions()
 		return answer(s, list, err)
 	})
-	get(s, "show-definition", "/definitions/{kind}/{name}", "A definition as it was pushed last", []int{404}, func(_ context.Context, in *struct {
-		Kind string `path:"kind" enum:"query,report,parameter" doc:"The kind of definition"`
-		Name string `path:"name" doc:"The definition's name"`
+	get(s, "show-definition", "/definitions/{kind}/{name}", "A definition as it was pushed last, or a published version of it", []int{404}, func(_ context.Context, in *struct {
+		DefinitionPath
+		Version int `query:"version" minimum:"0" doc:"The published version; what was pushed last when left out"`
 	},
 	) (*response[Content], error) {
-		content, err := s.service.Definition(in.Kind, in.Name)
+		content, err := s.service.Definition(in.Kind, in.Name, in.Version)
 		return answer(s, Content{content}, err)
 	})
+	get(s, "list-versions", "/definitions/{kind}/{name}/versions", "What was published of a definition, the newest first", []int{404}, func(_ context.Context, in *struct {
+		DefinitionPath
+	},
+	) (*response[[]service.Version], error) {
+		versions, err := s.service.Versions(in.Kind, in.Name)
+		return answer(s, versions, err)
+	})
+	get(s, "show-differences", "/definitions/{kind}/{name}/differences", "How one version of a definition differs from another, in words", []int{404}, func(_ context.Context, in *struct {
+		DefinitionPath
+		From int `query:"from" minimum:"0" doc:"The one version; what was pushed last when left out"`
+		To   int `query:"to" minimum:"0" doc:"The other; what was pushed last when left out"`
+	},
+	) (*response[[]definition.Difference], error) {
+		differences, err := s.service.Differences(in.Kind, in.Name, in.From, in.To)
+		return answer(s, differences, err)
+	})
+	get(s, "review-definition", "/reviews/{name}", "What publishing a name would do: the differences, the examples, who is affected", []int{404, 502}, func(ctx context.Context, in *struct {
+		Name string `path:"name" doc:"The definition's name"`
+	},
+	) (*response[service.Review], error) {
+		review, err := s.service.Review(ctx, in.Name)
+		return answer(s, review, err)
+	})
+	post(s, "check-definitions", "/definitions/check", "Everything that can be told of definitions that are being written; nothing is kept", http.StatusOK, []int{},
+		func(ctx context.Context, in *struct {
+			Run  bool `query:"run" doc:"Whether to run the examples of reports"`
+			Body Content
+		},
+		) (*response[service.Examination], error) {
+			examination, err := s.service.Examine(ctx, in.Body.Content, in.Run)
+			return answer(s, examination, err)
+		})
+	post(s, "look-at-results", "/definitions/results", "The first records of the first query or report among definitions that are being written", http.StatusOK, []int{404, 422, 502},
+		func(ctx context.Context, in *struct {
+			Limit int `query:"limit" default:"20" minimum:"1" maximum:"200" doc:"How many at the most"`
+			Body  Content
+		},
+		) (*response[output.Result], error) {
+			result, err := s.service.FirstResults(ctx, in.Body.Content, in.Limit)
+			return answer(s, result, err)
+		})
 	get(s, "list-users", "/uses/{name}", "What depends on a definition or a source", []int{404}, func(_ context.Context, in *struct {
 		Name string `path:"name" doc:"The name of a definition or a source"`
 	},
@@ -40,6 +83,12 @@ func (s *Server) authoring() {
 			checked, err := s.service.Publish(ctx, in.Name)
 			return answer(s, checked, err)
 		})
+}
+
+// DefinitionPath is a definition named in the path.
+type DefinitionPath struct {
+	Kind string `path:"kind" enum:"query,report,parameter,criterion" doc:"The kind of definition"`
+	Name string `path:"name" doc:"The definition's name"`
 }
 
 // Content is a file of definitions.

@@ -27,10 +27,11 @@ type RunBody struct {
 	Inputs map[string]any `json:"inputs,omitempty" doc:"The answers by question: a text, a list of texts, or for a period also start and end" example:"{\"period\":\"2025-03\"}"`
 	AsOf   string         `json:"as_of,omitempty" doc:"The day or instant taken for now; the clock when left out" example:"2026-03-31"`
 	Sort   []string       `json:"sort,omitempty" doc:"An order of the caller's own, of a run or an explanation: columns that the report shows, each perhaps followed by descending" example:"[\"toll descending\"]"`
+	Draft  bool           `json:"draft,omitempty" doc:"Whether what was pushed last is meant instead of the published version"`
 }
 
 func (b RunBody) request(report string) service.Request {
-	return service.Request{Report: report, Inputs: b.Inputs, AsOf: b.AsOf, Sort: b.Sort}
+	return service.Request{Report: report, Inputs: b.Inputs, AsOf: b.AsOf, Sort: b.Sort, Draft: b.Draft}
 }
 
 func (s *Server) reports() {
@@ -41,9 +42,10 @@ func (s *Server) reports() {
 	get(s, "ask-report", "/reports/{report}", "What a report asks", []int{404, 422, 502}, func(ctx context.Context, in *struct {
 		ReportPath
 		AsOfQuery
+		Draft bool `query:"draft" doc:"Whether what was pushed last is meant instead of the published version"`
 	},
 	) (*response[service.Sheet], error) {
-		sheet, err := s.service.Ask(ctx, in.Report, in.AsOf)
+		sheet, err := s.service.Ask(ctx, service.Request{Report: in.Report, AsOf: in.AsOf, Draft: in.Draft})
 		return answer(s, sheet, err)
 	})
 	post(s, "list-choices", "/reports/{report}/questions/{question}/choices", "A page of what a question's answer is chosen from, the other answers applied", http.StatusOK, []int{404, 502},

@@ -5,20 +5,15 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"pikegate/internal/output"
 	"pikegate/internal/runner"
 	"pikegate/internal/service"
+	"pikegate/internal/store"
 )
-
-// RunResult is the JSON document of a run: its header, rows and summary.
-type RunResult struct {
-	output.Header
-	Rows []any `json:"rows" doc:"One array for each record: text, number, true or false, or null where blank; an object closes a group"`
-	output.Summary
-}
 
 // RunHeader names the run in the response's head, so that its record can be
 // asked for while or after the rows come.
@@ -26,7 +21,7 @@ const RunHeader = "Pikegate-Run"
 
 func (s *Server) runs() {
 	content := map[string]*huma.MediaType{
-		output.JSON.ContentType:   {Schema: s.huma.OpenAPI().Components.Schemas.Schema(typeOf[RunResult](), true, "RunResult")},
+		output.JSON.ContentType:   {Schema: s.huma.OpenAPI().Components.Schemas.Schema(typeOf[output.Result](), true, "Result")},
 		output.CSV.ContentType:    {Schema: &huma.Schema{Type: huma.TypeString, Description: "RFC 4180, the columns' names on the first line"}},
 		output.NDJSON.ContentType: {Schema: &huma.Schema{Type: huma.TypeString, Description: "A line with the header, a line for each record, a line with the summary"}},
 	}
@@ -62,12 +57,24 @@ func (s *Server) runs() {
 		why, err := s.service.WhyRun(ctx, in.Run)
 		return answer(s, why, err)
 	})
+	get(s, "compare-runs", "/runs/{run}/compare/{other}", "How the records of two runs of a report differ, both asked for anew as they were", []int{404, 422, 502}, func(ctx context.Context, in *struct {
+		Run   uint `path:"run" doc:"The number of the first run"`
+		Other uint `path:"other" doc:"The number of the second run"`
+	},
+	) (*response[runner.Comparison], error) {
+		comparison, err := s.service.Compare(ctx, in.Run, in.Other)
+		return answer(s, comparison, err)
+	})
 	get(s, "list-runs", "/runs", "The newest runs", []int{}, func(_ context.Context, in *struct {
-		Report string `query:"report" doc:"Only runs of this report"`
-		Limit  int    `query:"limit" default:"50" minimum:"1" maximum:"1000" doc:"How many at the most"`
+		Report  string    `query:"report" doc:"Only runs of this report"`
+		Outcome string    `query:"outcome" enum:"running,done,empty,failed,refused,cancelled,timed_out" doc:"Only runs that ended so"`
+		From    time.Time `query:"from" doc:"Only runs that started at this instant or after it"`
+		Until   time.Time `query:"until" doc:"Only runs that started before this instant"`
+		Before  uint      `query:"before" doc:"Only runs with a smaller number: the next page"`
+		Limit   int       `query:"limit" default:"50" minimum:"1" maximum:"1000" doc:"How many at the most"`
 	},
 	) (*response[[]service.RunRecord], error) {
-		records, err := s.service.RunRecords(in.Report, in.Limit)
+		records, err := s.service.RunRecords(store.Filter{Report: in.Report, Outcome: in.Outcome, From: in.From, Until: in.Until, Before: in.Before}, in.Limit)
 		return answer(s, records, err)
 	})
 }

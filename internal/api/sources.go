@@ -8,6 +8,7 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/internal/engine"
+	"pikegate/internal/output"
 	"pikegate/internal/runner"
 	"pikegate/internal/service"
 )
@@ -41,13 +42,22 @@ func (s *Server) sources() {
 		report, err := s.service.CheckSource(ctx, in.Source)
 		return answer(s, report, err)
 	})
-	get(s, "show-extents", "/sources/{source}/tables/{table}/extents", "The earliest and the latest value of each date of a table, and its blanks", []int{404, 502}, func(ctx context.Context, in *struct {
+	get(s, "show-extents", "/sources/{source}/tables/{table}/extents", "What each column of a table holds: blanks, different values, the earliest and the latest", []int{404, 502}, func(ctx context.Context, in *struct {
 		Source string `path:"source" doc:"The source's name"`
 		Table  string `path:"table" doc:"The table's name"`
 	},
 	) (*response[[]runner.Extent], error) {
 		extents, err := s.service.Extents(ctx, in.Source, in.Table)
 		return answer(s, extents, err)
+	})
+	get(s, "show-rows", "/sources/{source}/tables/{table}/rows", "The first rows of a table", []int{404, 502}, func(ctx context.Context, in *struct {
+		Source string `path:"source" doc:"The source's name"`
+		Table  string `path:"table" doc:"The table's name"`
+		Limit  int    `query:"limit" default:"20" minimum:"1" maximum:"200" doc:"How many at the most"`
+	},
+	) (*response[output.Result], error) {
+		rows, err := s.service.FirstRows(ctx, in.Source, in.Table, in.Limit)
+		return answer(s, rows, err)
 	})
 	huma.Register(s.huma, huma.Operation{
 		OperationID: "set-encoding", Method: http.MethodPut, Path: prefix + "/sources/{source}/encodings/{column}",

@@ -11,17 +11,17 @@ import (
 )
 
 func (a *app) ask() *cobra.Command {
-	var asOf string
+	var run client.Run
 	cmd := &cobra.Command{
 		Use:   "ask REPORT",
 		Short: "Show what a report asks: kinds, defaults and limits",
 		Args:  args(cobra.ExactArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			sheet, err := a.client().Ask(cmd.Context(), given[0], asOf)
+			sheet, err := a.client().Ask(cmd.Context(), given[0], run)
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(a.Stdout, "%s (%s, version %d)\n", sheet.Title, sheet.Name, sheet.Version)
+			fmt.Fprintf(a.Stdout, "%s (%s, %s)\n", sheet.Title, sheet.Name, versionWords(sheet.Version))
 			if sheet.About != "" {
 				fmt.Fprintln(a.Stdout, sheet.About)
 			}
@@ -36,12 +36,20 @@ func (a *app) ask() *cobra.Command {
 			return nil
 		},
 	}
-	asOfFlag(cmd, &asOf)
+	asOfFlag(cmd, &run.AsOf)
+	draftFlag(cmd, &run.Draft)
 	return cmd
 }
 
 func asOfFlag(cmd *cobra.Command, asOf *string) {
 	cmd.Flags().StringVar(asOf, "as-of", "", "the day (or instant) taken for today")
+}
+
+func versionWords(version int) string {
+	if version == 0 {
+		return "the draft"
+	}
+	return fmt.Sprintf("version %d", version)
 }
 
 // about describes a question, a line for each thing there is to say.

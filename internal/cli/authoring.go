@@ -45,14 +45,20 @@ func (a *app) decodeFiles(names []string) (contents map[string][]byte, documents
 }
 
 func (a *app) check() *cobra.Command {
-	return &cobra.Command{
+	var run bool
+	cmd := &cobra.Command{
 		Use:   "check FILE…",
 		Short: "Check definitions, offline: everything that can be known without the databases",
-		Args:  args(cobra.MinimumNArgs(1)),
-		RunE: func(_ *cobra.Command, given []string) error {
-			_, documents, problems, err := a.decodeFiles(given)
+		Long: "Check definitions, offline: everything that can be known without the databases.\n" +
+			"With --run the service checks them against their sources and runs the examples of reports; nothing is kept.",
+		Args: args(cobra.MinimumNArgs(1)),
+		RunE: func(cmd *cobra.Command, given []string) error {
+			contents, documents, problems, err := a.decodeFiles(given)
 			if err != nil {
 				return err
+			}
+			if run && !problems.Failed() {
+				return a.checkRun(cmd, joined(given, contents))
 			}
 			problems = append(problems, definition.Check(documents, definition.Known{Zone: time.LoadLocation})...)
 			if len(given) == 1 {
@@ -71,6 +77,49 @@ func (a *app) check() *cobra.Command {
 			return nil
 		},
 	}
+	cmd.Flags().BoolVar(&run, "run", false, "have the service run the examples of reports; exit with 3 if one is not kept")
+	return cmd
+}
+
+// checkRun has the service check definitions and run their examples.
+func (a *app) checkRun(cmd *cobra.Command, content string) error {
+	found, err := a.client().Check(cmd.Context(), content, true)
+	if err != nil {
+		return err
+	}
+	a.explainProblems(found.Problems, nil)
+	if found.Problems.Failed() {
+		return refusedError{}
+	}
+	for _, d := range found.Definitions {
+		fmt.Fprintf(a.Stdout, "%s %s is sound\n", d.Kind, d.Name)
+	}
+	if !a.printExamples(found.Examples) {
+		return refusedError{}
+	}
+	return nil
+}
+
+// printExamples tells what became of examples, and whether all were kept.
+func (a *app) printExamples(examples []client.ExampleResult) bool {
+	all := true
+	for _, e := range examples {
+		word := "kept"
+		if !e.Kept {
+			word, all = "BROKEN", false
+		}
+		fmt.Fprintf(a.Stdout, "report %s, example %d: %s. %s\n", e.Report, e.Number, word, e.Words)
+	}
+	return all
+}
+
+// joined is the text of several files as one.
+func joined(names []string, contents map[string][]byte) string {
+	whole := ""
+	for _, name := range names {
+		whole += "\n---\n" + string(contents[name])
+	}
+	return whole
 }
 
 func (a *app) push() *cobra.Command {
@@ -87,11 +136,7 @@ func (a *app) push() *cobra.Command {
 				a.explainProblems(problems, nil)
 				return refusedError{}
 			}
-			whole := ""
-			for _, name := range given {
-				whole += "\n---\n" + string(contents[name])
-			}
-			checked, err := a.client().Push(cmd.Context(), whole)
+			checked, err := a.client().Push(cmd.Context(), joined(given, contents))
 			if err != nil {
 				return err
 			}

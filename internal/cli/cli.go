@@ -88,7 +88,7 @@ func (a *app) root() *cobra.Command {
 	}
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	root.PersistentFlags().StringVar(&a.server, "server", config.DefaultServer(), "address of the service (or PIKEGATE_SERVER)")
-	root.AddCommand(a.reports(), a.ask(), a.run(), a.runs(), a.explain(), a.why(), a.coverage(), a.check(), a.format(), a.push(), a.publish(),
+	root.AddCommand(a.reports(), a.ask(), a.run(), a.runs(), a.compare(), a.explain(), a.why(), a.coverage(), a.check(), a.format(), a.push(), a.review(), a.publish(), a.versions(),
 		a.uses(), a.schema(), a.period(), a.source(), a.serve(), a.demo())
 	return root
 }

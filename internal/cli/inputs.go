@@ -20,6 +20,7 @@ type inputs struct {
 	set        []string
 	start, end string
 	asOf       string
+	draft      bool
 }
 
 func (in *inputs) flags(cmd *cobra.Command) {
@@ -27,6 +28,11 @@ func (in *inputs) flags(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&in.start, "start", "", "the start of the report's period")
 	cmd.Flags().StringVar(&in.end, "end", "", "the end of the report's period; it counts in full")
 	asOfFlag(cmd, &in.asOf)
+	draftFlag(cmd, &in.draft)
+}
+
+func draftFlag(cmd *cobra.Command, draft *bool) {
+	cmd.Flags().BoolVar(draft, "draft", false, "take what was pushed last instead of the published version")
 }
 
 // request makes the request; a start or end needs to know which question is
@@ -48,7 +54,7 @@ func (in *inputs) request(ctx context.Context, c *client.Client, report string) 
 		}
 	}
 	if in.start != "" || in.end != "" {
-		name, err := periodQuestion(ctx, c, report)
+		name, err := periodQuestion(ctx, c, report, in.draft)
 		if err != nil {
 			return client.Run{}, err
 		}
@@ -64,11 +70,11 @@ func (in *inputs) request(ctx context.Context, c *client.Client, report string) 
 		}
 		answers[name] = ends
 	}
-	return client.Run{Inputs: answers, AsOf: in.asOf}, nil
+	return client.Run{Inputs: answers, AsOf: in.asOf, Draft: in.draft}, nil
 }
 
-func periodQuestion(ctx context.Context, c *client.Client, report string) (string, error) {
-	sheet, err := c.Ask(ctx, report, "")
+func periodQuestion(ctx context.Context, c *client.Client, report string, draft bool) (string, error) {
+	sheet, err := c.Ask(ctx, report, client.Run{Draft: draft})
 	if err != nil {
 		return "", err
 	}

@@ -25,7 +25,7 @@ func (a *app) interview(ctx context.Context, report string, run client.Run) (cli
 	if err != nil || !missing(preview.Problems) {
 		return run, err
 	}
-	sheet, err := a.client().Ask(ctx, report, run.AsOf)
+	sheet, err := a.client().Ask(ctx, report, run)
 	if err != nil {
 		return run, err
 	}

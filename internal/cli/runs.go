@@ -9,7 +9,7 @@ import (
 )
 
 func (a *app) runs() *cobra.Command {
-	var report string
+	var report, outcome string
 	var limit int
 	cmd := &cobra.Command{
 		Use:   "runs [NUMBER]",
@@ -17,17 +17,17 @@ func (a *app) runs() *cobra.Command {
 		Args:  args(cobra.MaximumNArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
 			if len(given) == 1 {
-				id, err := strconv.ParseUint(given[0], 10, 32)
+				id, err := runNumber(given[0])
 				if err != nil {
-					return usageError{fmt.Errorf("%q is not the number of a run", given[0])}
+					return err
 				}
-				record, err := a.client().RunRecord(cmd.Context(), uint(id))
+				record, err := a.client().RunRecord(cmd.Context(), id)
 				if err != nil {
 					return err
 				}
 				return a.printJSON(record)
 			}
-			records, err := a.client().RunRecords(cmd.Context(), report, limit)
+			records, err := a.client().RunRecords(cmd.Context(), report, outcome, limit)
 			if err != nil {
 				return err
 			}
@@ -39,6 +39,15 @@ func (a *app) runs() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&report, "report", "", "only runs of this report")
+	cmd.Flags().StringVar(&outcome, "outcome", "", "only runs that ended so: done, empty, failed, refused, cancelled or timed_out")
 	cmd.Flags().IntVar(&limit, "limit", 20, "how many at the most")
 	return cmd
+}
+
+func runNumber(text string) (uint, error) {
+	id, err := strconv.ParseUint(text, 10, 32)
+	if err != nil {
+		return 0, usageError{fmt.Errorf("%q is not the number of a run", text)}
+	}
+	return uint(id), nil
 }

@@ -95,10 +95,11 @@ func (a *app) sourceList() *cobra.Command {
 }
 
 func (a *app) sourceShow() *cobra.Command {
-	return &cobra.Command{
+	var rows int
+	cmd := &cobra.Command{
 		Use:   "show NAME [TABLE]",
 		Short: "Show a source's tables, columns, types, keys, indexes and date encodings",
-		Long:  "Show a source's tables and views. Of one table also the earliest and the latest value of each date, and its blanks.",
+		Long:  "Show a source's tables and views. Of one table also what each column holds: blanks, different values,\nthe earliest and the latest; and with --rows its first rows.",
 		Args:  args(cobra.RangeArgs(1, 2)),
 		RunE: func(cmd *cobra.Command, given []string) error {
 			catalogue, err := a.client().Source(cmd.Context(), given[0])
@@ -114,9 +115,45 @@ func (a *app) sourceShow() *cobra.Command {
 			}
 			t, _ := catalogue.Table(given[1])
 			catalogue.Tables = []catalog.Table{t}
-			return a.printCatalogue(catalogue, extents)
+			if err := a.printCatalogue(catalogue, extents); err != nil || rows == 0 {
+				return err
+			}
+			first, err := a.client().FirstRows(cmd.Context(), given[0], given[1], rows)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintln(a.Stdout)
+			return a.printRows(first)
 		},
 	}
+	cmd.Flags().IntVar(&rows, "rows", 0, "show so many of a table's first rows too, 200 at the most")
+	return cmd
+}
+
+// printRows prints the rows of a small result as they are, apart by tabs.
+func (a *app) printRows(r client.Result) error {
+	w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
+	line := make([]string, len(r.Columns))
+	for i, c := range r.Columns {
+		line[i] = c.Name
+	}
+	fmt.Fprintln(w, strings.Join(line, "\t"))
+	for _, row := range r.Rows {
+		cells, _ := row.([]any)
+		fmt.Fprintln(w, strings.Join(cellTexts(cells), "\t"))
+	}
+	return w.Flush()
+}
+
+// cellTexts are cells as people read them.
+func cellTexts(cells []any) []string {
+	out := make([]string, len(cells))
+	for i, v := range cells {
+		if v != nil {
+			out[i] = fmt.Sprint(v)
+		}
+	}
+	return out
 }
 
 func (a *app) sourceCheck() *cobra.Command {
@@ -181,7 +218,11 @@ func (a *app) printCatalogue(s catalog.Source, extents []client.Extent) error {
 			fmt.Fprintf(w, "  index %s\ton %s\n", index.Name, strings.Join(index.Columns, ", "))
 		}
 		for _, e := range extents {
-			fmt.Fprintf(w, "  %s\tfrom %s\tto %s\t%s blank of %s\n", e.Column, e.Earliest, e.Latest, thousands(e.Blank), thousands(e.Records))
+			bounds := ""
+			if e.Earliest != "" {
+				bounds = "from " + e.Earliest + " to " + e.Latest
+			}
+			fmt.Fprintf(w, "  %s\t%s different\t%s blank\tof %s\t%s\n", e.Column, thousands(e.Distinct), thousands(e.Blank), thousands(e.Records), bounds)
 		}
 	}
 	return w.Flush()

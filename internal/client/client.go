@@ -14,6 +14,7 @@ import (
 	"strings"
 
 	"pikegate/core/catalog"
+	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
 	"pikegate/internal/engine"
@@ -40,6 +41,13 @@ type (
 	Choice        = parameter.Choice
 	Header        = output.Header
 	Summary       = output.Summary
+	Result        = output.Result
+	Examination   = service.Examination
+	ExampleResult = service.ExampleResult
+	Version       = service.Version
+	Difference    = definition.Difference
+	Review        = service.Review
+	Comparison    = runner.Comparison
 )
 
 // Client talks to one service. The zero HTTP client is the default one.
@@ -79,6 +87,8 @@ func (u *Unreachable) Unwrap() error { return u.Err }
 type Run struct {
 	Inputs map[string]any `json:"inputs,omitempty"`
 	AsOf   string         `json:"as_of,omitempty"`
+	// Draft asks for what was pushed last instead of the published version.
+	Draft bool `json:"draft,omitempty"`
 }
 
 // Reports lists the published reports.
@@ -86,11 +96,11 @@ func (c *Client) Reports(ctx context.Context) (out []ReportInfo, err error) {
 	return out, c.call(ctx, http.MethodGet, "/reports", nil, &out)
 }
 
-// Ask tells what a report asks.
-func (c *Client) Ask(ctx context.Context, report, asOf string) (out Sheet, err error) {
-	path := "/reports/" + url.PathEscape(report)
-	if asOf != "" {
-		path += "?as_of=" + url.QueryEscape(asOf)
+// Ask tells what a report asks; of the run, the answers play no part.
+func (c *Client) Ask(ctx context.Context, report string, run Run) (out Sheet, err error) {
+	path := "/reports/" + url.PathEscape(report) + "?draft=" + strconv.FormatBool(run.Draft)
+	if run.AsOf != "" {
+		path += "&as_of=" + url.QueryEscape(run.AsOf)
 	}
 	return out, c.call(ctx, http.MethodGet, path, nil, &out)
 }
@@ -151,15 +161,64 @@ func (c *Client) RunRecord(ctx context.Context, id uint) (out RunRecord, err err
 	return out, c.call(ctx, http.MethodGet, "/runs/"+strconv.FormatUint(uint64(id), 10), nil, &out)
 }
 
-// RunRecords lists the newest runs, of one report or of all.
-func (c *Client) RunRecords(ctx context.Context, report string, limit int) (out []RunRecord, err error) {
+// Compare tells how the records of two runs differ, both asked for anew.
+func (c *Client) Compare(ctx context.Context, before, after uint) (out Comparison, err error) {
+	return out, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/compare/%d", before, after), nil, &out)
+}
+
+// RunRecords lists the newest runs, of one report or of all, with one outcome
+// or any.
+func (c *Client) RunRecords(ctx context.Context, report, outcome string, limit int) (out []RunRecord, err error) {
 	path := "/runs?limit=" + strconv.Itoa(limit) + "&report=" + url.QueryEscape(report)
+	if outcome != "" {
+		path += "&outcome=" + url.QueryEscape(outcome)
+	}
 	return out, c.call(ctx, http.MethodGet, path, nil, &out)
 }
 
 // Push keeps definitions as drafts.
 func (c *Client) Push(ctx context.Context, content string) (out Checked, err error) {
 	return out, c.call(ctx, http.MethodPost, "/definitions", map[string]string{"content": content}, &out)
+}
+
+// Check tells everything about definitions that are being written, and with run
+// runs the examples among them.
+func (c *Client) Check(ctx context.Context, content string, run bool) (out Examination, err error) {
+	return out, c.call(ctx, http.MethodPost, "/definitions/check?run="+strconv.FormatBool(run), map[string]string{"content": content}, &out)
+}
+
+// Definition gives a version of a definition, with 0 what was pushed last.
+func (c *Client) Definition(ctx context.Context, kind, name string, version int) (content string, err error) {
+	var out struct {
+		Content string `json:"content"`
+	}
+	err = c.call(ctx, http.MethodGet, definitionPath(kind, name)+"?version="+strconv.Itoa(version), nil, &out)
+	return out.Content, err
+}
+
+// Definitions lists everything that was pushed.
+func (c *Client) Definitions(ctx context.Context) (out []service.DefinitionInfo, err error) {
+	return out, c.call(ctx, http.MethodGet, "/definitions", nil, &out)
+}
+
+// Versions lists what was published of a definition, the newest first.
+func (c *Client) Versions(ctx context.Context, kind, name string) (out []Version, err error) {
+	return out, c.call(ctx, http.MethodGet, definitionPath(kind, name)+"/versions", nil, &out)
+}
+
+// Differences tells how one version of a definition differs from another; 0 is
+// what was pushed last.
+func (c *Client) Differences(ctx context.Context, kind, name string, from, to int) (out []Difference, err error) {
+	return out, c.call(ctx, http.MethodGet, fmt.Sprintf("%s/differences?from=%d&to=%d", definitionPath(kind, name), from, to), nil, &out)
+}
+
+func definitionPath(kind, name string) string {
+	return "/definitions/" + url.PathEscape(kind) + "/" + url.PathEscape(name)
+}
+
+// Review tells what publishing a name would do.
+func (c *Client) Review(ctx context.Context, name string) (out Review, err error) {
+	return out, c.call(ctx, http.MethodGet, "/reviews/"+url.PathEscape(name), nil, &out)
 }
 
 // Publish freezes what was pushed under a name as its next version.
@@ -187,9 +246,14 @@ func (c *Client) CheckSource(ctx context.Context, name string) (out SourceReport
 	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(name)+"/check", nil, &out)
 }
 
-// Extents tells the earliest and the latest value of each date of a table.
+// Extents tells what each column of a table holds.
 func (c *Client) Extents(ctx context.Context, source, table string) (out []Extent, err error) {
 	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/tables/"+url.PathEscape(table)+"/extents", nil, &out)
+}
+
+// FirstRows gives the first rows of a table.
+func (c *Client) FirstRows(ctx context.Context, source, table string, limit int) (out Result, err error) {
+	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/tables/"+url.PathEscape(table)+"/rows?limit="+strconv.Itoa(limit), nil, &out)
 }
 
 // SetEncoding says how the dates of TABLE.COLUMN are stored.

@@ -6,6 +6,7 @@ import (
 	"io"
 	"time"
 
+	"pikegate/core/definition"
 	"pikegate/core/plan"
 )
 
@@ -20,6 +21,15 @@ type Header struct {
 	Columns  []plan.Output `json:"columns"`
 	// Groups are the labels of what the records are put together by.
 	Groups []string `json:"groups,omitempty" doc:"What the records are put together by, from the outside in; an object among the rows closes a group"`
+	// Page is the paper it is printed on.
+	Page *definition.Page `json:"page,omitempty" doc:"The paper the report is printed on, where it says so"`
+}
+
+// Result is a whole result in one value, as the JSON format writes it.
+type Result struct {
+	Header
+	Rows []any `json:"rows" doc:"One array for each record: text, number, true or false, or null where blank; an object closes a group"`
+	Summary
 }
 
 // Summary is what is known after the last row.
@@ -32,6 +42,7 @@ type Summary struct {
 	Reason  string  `json:"reason,omitempty" doc:"Why no record can match, where that was proved and the database not asked"`
 	Edges   *Edges  `json:"edges,omitempty" doc:"What lies around the period of the run"`
 	Totals  []Total `json:"totals,omitempty" doc:"What is made of all records"`
+	Chart   *Chart  `json:"chart,omitempty" doc:"What is drawn of the records"`
 	Millis  int64   `json:"ms" doc:"Time spent, in milliseconds"`
 }
 

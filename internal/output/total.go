@@ -51,3 +51,37 @@ func shown(v any, column *catalog.Column, format string) any {
 	}
 	return string(b)
 }
+
+// Chart is what is drawn of the records.
+type Chart struct {
+	Kind    string  `json:"kind" enum:"bars,lines" doc:"What is drawn"`
+	X       string  `json:"x" doc:"What stands along the bottom"`
+	Y       string  `json:"y" doc:"What is drawn"`
+	Split   string  `json:"split,omitempty" doc:"What tells lines, or parts of a bar, apart"`
+	Format  string  `json:"format,omitempty" doc:"How its numbers are shown: money has two places"`
+	Points  []Point `json:"points"`
+	LeftOut int64   `json:"left_out,omitempty" doc:"How many records are not drawn because there would be too many points"`
+}
+
+// Point is one value of a chart.
+type Point struct {
+	X     any `json:"x" doc:"Text, number, true or false, or null where blank"`
+	Split any `json:"split,omitempty"`
+	Y     any `json:"y" doc:"A number, or null where there was nothing to make it of"`
+}
+
+// ChartOf is a chart as it is shown.
+func ChartOf(c *plan.Chart, points []plan.Point, leftOut int64) *Chart {
+	out := &Chart{Kind: c.Kind, X: c.X.Label, Y: c.Y.Label, Format: c.Y.Format, Points: make([]Point, len(points)), LeftOut: leftOut}
+	for i, p := range points {
+		made := Point{X: shown(p.X, &c.X.Column, ""), Y: shown(p.Y.Value, &c.Y.Column, c.Y.Format)}
+		if c.Split != nil {
+			made.Split = shown(p.Split, &c.Split.Column, "")
+		}
+		out.Points[i] = made
+	}
+	if c.Split != nil {
+		out.Split = c.Split.Label
+	}
+	return out
+}

@@ -10,39 +10,57 @@ import (
 	"pikegate/internal/engine"
 )
 
-// Extent is what a date column holds.
+// Extent is what a column holds.
 type Extent struct {
 	Column   string `json:"column"`
-	Earliest string `json:"earliest,omitempty"`
-	Latest   string `json:"latest,omitempty"`
+	Earliest string `json:"earliest,omitempty" doc:"The earliest date, or the least number"`
+	Latest   string `json:"latest,omitempty" doc:"The latest date, or the greatest number"`
 	Blank    int64  `json:"blank" doc:"How many records are blank there"`
+	Distinct int64  `json:"distinct" doc:"How many different values there are; of types that cannot be asked about none are told"`
 	Records  int64  `json:"records" doc:"How many records the table has"`
 }
 
-// Extents asks for the earliest and the latest value of each date column of a
-// table, and its blanks, in one statement.
+// Extents asks what each column of a table holds, in one statement.
 func Extents(ctx context.Context, source engine.Source, t catalog.Table, zone *time.Location) ([]Extent, error) {
-	statement := plan.Statement{From: plan.Table{Name: t.Name, Alias: t.Name}, DateIndex: -1, Aggregates: []plan.Expr{plan.Aggregate{Name: "count"}}}
-	var columns []catalog.Column
-	for _, c := range t.Columns {
-		if c.Encoding == "" {
-			continue
-		}
+	statement := plan.Statement{From: plan.Table{Name: t.Name, Alias: t.Name}, DateIndex: -1}
+	add := func(name string, x plan.Expr) int {
+		statement.Aggregates = append(statement.Aggregates, plan.Aggregate{Name: name, X: x})
+		return len(statement.Aggregates) - 1
+	}
+	records := add("count", nil)
+	// Where the values of each column stand in the row, -1 for what is not asked.
+	type places struct{ present, distinct, least, greatest int }
+	at := make([]places, len(t.Columns))
+	for i, c := range t.Columns {
 		column := plan.Column{Ref: criteria.Ref{Alias: t.Name, Column: c}}
-		columns = append(columns, c)
-		for _, name := range []string{"least", "greatest", "present"} {
-			statement.Aggregates = append(statement.Aggregates, plan.Aggregate{Name: name, X: column})
+		at[i] = places{add("present", column), -1, -1, -1}
+		if c.Type != catalog.Other {
+			at[i].distinct = add("count distinct", column)
+		}
+		if c.Encoding != "" || c.Type.IsNumber() {
+			at[i].least, at[i].greatest = add("least", column), add("greatest", column)
 		}
 	}
-	out := []Extent{}
-	if len(columns) == 0 {
-		return out, nil
-	}
+	out := make([]Extent, len(t.Columns))
 	err := source.Stream(ctx, source.Dialect().Write(statement), func(row []any) error {
-		records, _ := row[0].(int64)
-		for i, c := range columns {
-			present, _ := row[3*i+3].(int64)
-			out = append(out, Extent{c.Name, dateText(row[3*i+1], &c, zone), dateText(row[3*i+2], &c, zone), records - present, records})
+		number := func(place int) int64 {
+			if place < 0 {
+				return 0
+			}
+			n, _ := row[place].(int64)
+			return n
+		}
+		for i, c := range t.Columns {
+			text := func(place int) string {
+				if place < 0 || row[place] == nil {
+					return ""
+				}
+				if c.Encoding != "" {
+					return dateText(row[place], &c, zone)
+				}
+				return cellText(row[place])
+			}
+			out[i] = Extent{c.Name, text(at[i].least), text(at[i].greatest), number(records) - number(at[i].present), number(at[i].distinct), number(records)}
 		}
 		return nil
 	})

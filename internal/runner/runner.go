@@ -36,11 +36,14 @@ var errTimedOut = errors.New("the time limit was reached")
 
 // Job is what is to be run: a report, its checked query and the inputs.
 type Job struct {
-	Report   *definition.Report
+	Report *definition.Report
+	// Version is 0 for a draft.
 	Version  int
 	Compiled *definition.Compiled
 	View     definition.View
 	Inputs   map[string]parameter.Input
+	// Sort is an order of the caller's own, for the record.
+	Sort []string
 	// Typed is the inputs as they came, for the record.
 	Typed map[string]any
 	// Problems is what was wrong before the inputs could be read one by one.
@@ -131,7 +134,7 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	started := r.Now()
 	record := store.Run{
 		Report: job.Report.Name, Version: job.Version, Format: format.Name, StartedAt: started,
-		AsOf: job.Context.Now.String(), Zone: job.Context.Zone.String(), Inputs: job.Typed, Outcome: Running,
+		AsOf: job.Context.Now.String(), Zone: job.Context.Zone.String(), Inputs: job.Typed, Sort: job.Sort, Outcome: Running,
 	}
 
 	prepared, err := Prepare(ctx, job)
@@ -145,24 +148,18 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		return record, err
 	}
 
-	if r.Limit > 0 {
-		var stop context.CancelFunc
-		ctx, stop = context.WithTimeoutCause(ctx, r.Limit, errTimedOut)
-		defer stop()
-	}
-	title, _ := job.Report.Heading()
+	ctx, stop := r.Limited(ctx)
+	defer stop()
 	writer := begin(record)
 	edges := newEdges(prepared.Statement, prepared.Edges, job.Context.Zone)
-	header := output.Header{
-		Run: record.ID, Report: record.Report, Title: title, Version: record.Version,
-		ReadBack: record.ReadBack, Zone: record.Zone, Columns: prepared.Statement.Outputs,
-	}
-	for _, g := range prepared.Statement.Groups {
-		header.Groups = append(header.Groups, g.Label)
+	header := headerOf(job, prepared)
+	header.Run = record.ID
+	if !format.Framed {
+		prepared.Statement.Chart = nil // it has no place for one
 	}
 	summary := output.Summary{Reason: prepared.Impossible}
 	if err = writer.Begin(header); err == nil && prepared.Impossible == "" {
-		summary.Totals, err = stream(ctx, job, prepared, writer, edges)
+		err = stream(ctx, job, prepared, writer, edges, &summary)
 	}
 	if err == nil && prepared.Impossible == "" {
 		summary.Edges = edges.around(ctx, job, prepared.Edges)
@@ -193,9 +190,33 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	return record, r.Store.SaveRun(&record)
 }
 
+// Limited ends a context when the longest time of a statement is over.
+func (r Runner) Limited(ctx context.Context) (context.Context, context.CancelFunc) {
+	if r.Limit <= 0 {
+		return ctx, func() {}
+	}
+	return context.WithTimeoutCause(ctx, r.Limit, errTimedOut)
+}
+
+// headerOf is what is known of a run before its first row.
+func headerOf(job Job, p Prepared) output.Header {
+	title, _ := job.Report.Heading()
+	header := output.Header{
+		Report: job.Report.Name, Title: title, Version: job.Version,
+		ReadBack: p.ReadBack, Zone: job.Context.Zone.String(), Columns: p.Statement.Outputs,
+	}
+	for _, g := range p.Statement.Groups {
+		header.Groups = append(header.Groups, g.Label)
+	}
+	if page := job.Report.Page; page != (definition.Page{}) {
+		header.Page = &page
+	}
+	return header
+}
+
 // stream hands the rows to the writer as they come, each group's subtotal after
-// its last row, and returns the totals.
-func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, edges *edges) ([]output.Total, error) {
+// its last row, and puts the totals and the chart into the summary.
+func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, edges *edges, summary *output.Summary) error {
 	tally := p.Statement.NewTally(job.Context.Context)
 	subtotals := func(closed []plan.Subtotal) error {
 		for _, s := range closed {
@@ -216,10 +237,17 @@ func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, edge
 		return writer.Row(row)
 	})
 	if err != nil || tally == nil {
-		return nil, err
+		return err
 	}
 	closed, totals := tally.End()
-	return output.TotalsOf(totals), subtotals(closed)
+	if len(totals) > 0 {
+		summary.Totals = output.TotalsOf(totals)
+	}
+	if p.Statement.Chart != nil {
+		points, leftOut := tally.Chart()
+		summary.Chart = output.ChartOf(p.Statement.Chart, points, leftOut)
+	}
+	return subtotals(closed)
 }
 
 func outcomeOf(err error) string {

@@ -150,12 +150,3 @@ func (s *Service) Definitions() ([]DefinitionInfo, error) {
 	}
 	return s.infos(drafts)
 }
-
-// Definition gives a definition as it was pushed last.
-func (s *Service) Definition(kind, name string) (string, error) {
-	d, err := s.Store.Draft(kind, name)
-	if errors.Is(err, store.ErrNotFound) {
-		return "", &NotFound{What: kind, Name: name}
-	}
-	return d.Content, err
-}

@@ -15,28 +15,22 @@ import (
 
 // Publish checks what was pushed under a name and freezes it as the next
 // version. A report is frozen with everything it uses. What it uses and was
-// never published is published with it.
+// never published is published with it. Examples that are not kept are told.
 func (s *Service) Publish(ctx context.Context, name string) (Checked, error) {
-	drafts, err := s.Store.Drafts()
+	p, problems, err := s.publication(ctx, name)
+	if err == nil {
+		err = problems.Err()
+	}
 	if err != nil {
 		return Checked{}, err
 	}
-	p := publication{service: s}
-	var names []string
-	for _, d := range drafts {
-		names = append(names, d.Name)
-		if d.Name == name {
-			if err := p.add(d); err != nil {
-				return Checked{}, err
-			}
+	for _, e := range p.examples(ctx, problems) {
+		if !e.Kept {
+			problems = append(problems, diag.Problem{
+				Code: "example_broken", Severity: diag.Warning, Field: fmt.Sprintf("report %s: examples[%d]", e.Report, e.Number-1), Message: e.Words,
+				Hint: "Correct the report or the example, and publish again.",
+			})
 		}
-	}
-	if len(p.chosen) == 0 {
-		return Checked{}, notFound("pushed definition", name, names)
-	}
-	problems := append(p.notes, definition.Check(p.documents, s.known(ctx, false))...)
-	if err := problems.Err(); err != nil {
-		return Checked{}, err
 	}
 	if err := p.freeze(); err != nil {
 		return Checked{}, err
@@ -47,6 +41,45 @@ func (s *Service) Publish(ctx context.Context, name string) (Checked, error) {
 	}
 	infos, err := s.infos(versions)
 	return Checked{infos, problems}, err
+}
+
+// publication takes up what was pushed under a name, and what it uses that was
+// never published, and checks it.
+func (s *Service) publication(ctx context.Context, name string) (publication, diag.Problems, error) {
+	p := publication{service: s}
+	drafts, err := s.Store.Drafts()
+	if err != nil {
+		return p, nil, err
+	}
+	var names []string
+	for _, d := range drafts {
+		names = append(names, d.Name)
+		if d.Name == name {
+			if err := p.add(d); err != nil {
+				return p, nil, err
+			}
+		}
+	}
+	if len(p.chosen) == 0 {
+		return p, nil, notFound("pushed definition", name, names)
+	}
+	return p, append(p.notes, definition.Check(p.documents, s.known(ctx, false))...), nil
+}
+
+// examples runs the examples of the reports that were taken up, unless they
+// cannot be run.
+func (p *publication) examples(ctx context.Context, problems diag.Problems) []ExampleResult {
+	out := []ExampleResult{}
+	if problems.Failed() {
+		return out
+	}
+	library := definition.LibraryOf(p.documents, p.service.library(ctx, false))
+	for _, d := range p.documents {
+		if report, ok := d.(*definition.Report); ok {
+			out = append(out, p.service.examples(ctx, report, library)...)
+		}
+	}
+	return out
 }
 
 // publication is what is about to be published together: what is used comes

@@ -68,16 +68,16 @@ type SheetQuestion struct {
 	Latest          string `json:"latest,omitempty" doc:"The last day allowed"`
 }
 
-// Ask tells what a report asks.
-func (s *Service) Ask(ctx context.Context, report, asOf string) (Sheet, error) {
-	job, err := s.job(ctx, Request{Report: report, AsOf: asOf})
+// Ask tells what a report asks; of the request, the answers play no part.
+func (s *Service) Ask(ctx context.Context, r Request) (Sheet, error) {
+	job, err := s.job(ctx, r)
 	if err == nil {
 		err = job.Problems.Err()
 	}
 	if err != nil {
 		return Sheet{}, err
 	}
-	info := ReportInfo{Name: report, Tags: job.Report.Tags, Version: job.Version}
+	info := ReportInfo{Name: r.Report, Tags: job.Report.Tags, Version: job.Version}
 	info.Title, info.About = job.Report.Heading()
 	sheet := Sheet{ReportInfo: info, Zone: job.Context.Zone.String(), Today: job.Context.Today().String()}
 	asked, values, _ := job.Read()
@@ -135,6 +135,8 @@ type Request struct {
 	Sort []string
 	// Version is the version of the report, 0 for the newest.
 	Version int
+	// Draft asks for what was pushed last instead.
+	Draft bool
 }
 
 // Inputs are the answers by question: a text, a list of texts, or for a
@@ -200,11 +202,16 @@ func inputOf(v any) (parameter.Input, bool) {
 	return in, ok
 }
 
-// job finds the published report and makes it ready to be run.
+// job finds the report and makes it ready to be run: a published version with
+// what it was frozen with, or what was pushed last.
 func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
-	version, err := s.Store.Version("report", r.Report, r.Version)
+	get := func() (store.Definition, error) { return s.Store.Version("report", r.Report, r.Version) }
+	if r.Draft {
+		get = func() (store.Definition, error) { return s.Store.Draft("report", r.Report) }
+	}
+	version, err := get()
 	if errors.Is(err, store.ErrNotFound) {
-		return runner.Job{}, s.noReport(r.Report)
+		return runner.Job{}, s.noReport(r)
 	}
 	if err != nil {
 		return runner.Job{}, err
@@ -213,15 +220,22 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 	if err != nil {
 		return runner.Job{}, err
 	}
-	frozen, err := decoded(version.Uses)
-	if err != nil {
-		return runner.Job{}, err
+	library := s.library(ctx, true)
+	if !r.Draft {
+		frozen, err := decoded(version.Uses)
+		if err != nil {
+			return runner.Job{}, err
+		}
+		library = definition.LibraryOf(frozen, definition.Library{Result: s.result(ctx)})
 	}
-	report := documents[0].(*definition.Report)
-	library := definition.LibraryOf(frozen, definition.Library{Result: s.result(ctx)})
+	return s.jobOf(ctx, r, documents[0].(*definition.Report), version.Number, library)
+}
+
+// jobOf makes a report ready to be run with what it uses.
+func (s *Service) jobOf(ctx context.Context, r Request, report *definition.Report, version int, library definition.Library) (runner.Job, error) {
 	query, ok := library.Query(report.Query)
 	if !ok {
-		return runner.Job{}, fmt.Errorf("the report %s has no readable query", r.Report)
+		return runner.Job{}, notFound("query", report.Query, nil)
 	}
 	source, err := s.source(ctx, query.Source, false)
 	if err != nil {
@@ -229,15 +243,17 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 	}
 	compiled, problems := definition.Compile(query, &source.catalogue, library)
 	if problems.Failed() {
-		return runner.Job{}, fmt.Errorf("the source %s no longer fits the report: %w", query.Source, problems)
+		return runner.Job{}, fmt.Errorf("the source %s does not fit the report: %w", query.Source, problems)
 	}
-	calendar, problems := report.Calendar.Apply(s.Calendar, time.LoadLocation)
+	problems = definition.CheckReport(report, query)
+	calendar, found := report.Calendar.Apply(s.Calendar, time.LoadLocation)
+	problems = append(problems, found...)
 	if problems.Failed() {
-		return runner.Job{}, fmt.Errorf("the calendar of the report %s cannot be read: %w", r.Report, problems)
+		return runner.Job{}, fmt.Errorf("the report %s does not fit its query: %w", r.Report, problems)
 	}
 	view, problems := compiled.View(report)
 	if problems.Failed() {
-		return runner.Job{}, fmt.Errorf("the groups and totals of the report %s do not fit its query: %w", r.Report, problems)
+		return runner.Job{}, fmt.Errorf("the groups, totals and chart of the report %s do not fit its query: %w", r.Report, problems)
 	}
 	inputs, found := r.Inputs.read()
 	var unordered diag.Problems
@@ -247,19 +263,23 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 	found = append(found, problems...)
 	marks, _ := parameter.MarksOf(report.Language)
 	return runner.Job{
-		Report: report, Version: version.Number, Compiled: compiled, View: view, Inputs: inputs, Typed: r.Inputs,
+		Report: report, Version: version, Compiled: compiled, View: view, Inputs: inputs, Sort: r.Sort, Typed: r.Inputs,
 		Problems: found, Context: parameter.Context{Context: calendar, Marks: marks}, Source: source.Source,
 	}, nil
 }
 
-func (s *Service) noReport(name string) error {
+func (s *Service) noReport(r Request) error {
 	var names []string
-	if all, err := s.Reports(); err == nil {
-		for _, r := range all {
-			names = append(names, r.Name)
+	all, err := s.Definitions()
+	for _, d := range all {
+		if err == nil && d.Kind == "report" && (r.Draft || d.Version > 0) {
+			names = append(names, d.Name)
 		}
 	}
-	return notFound("published report", name, names)
+	if r.Draft {
+		return notFound("draft of a report", r.Report, names)
+	}
+	return notFound("published report", r.Report, names)
 }
 
 // Period reads an expression in the service's calendar.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"strconv"
 	"time"
 
@@ -152,12 +153,13 @@ func (s *Service) Run(ctx context.Context, r Request, format output.Format, begi
 type RunRecord struct {
 	Run       uint           `json:"run" doc:"The number of the run"`
 	Report    string         `json:"report"`
-	Version   int            `json:"version"`
+	Version   int            `json:"version" doc:"The version of the report, 0 for a draft"`
 	Outcome   string         `json:"outcome" enum:"running,done,empty,failed,refused,cancelled,timed_out"`
 	Format    string         `json:"format"`
 	StartedAt time.Time      `json:"started_at"`
 	AsOf      string         `json:"as_of" doc:"The instant taken for now"`
 	Zone      string         `json:"zone"`
+	Sort      []string       `json:"sort,omitempty" doc:"An order of the caller's own"`
 	Typed     map[string]any `json:"typed" doc:"What was typed, by question"`
 	Resolved  map[string]any `json:"resolved" doc:"What it was read as, by question"`
 	ReadBack  string         `json:"readback"`
@@ -179,7 +181,7 @@ func recordOf(r store.Run) RunRecord {
 	}
 	return RunRecord{
 		Run: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
-		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, Typed: orEmpty(r.Inputs), Resolved: orEmpty(r.Resolved),
+		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, Sort: r.Sort, Typed: orEmpty(r.Inputs), Resolved: orEmpty(r.Resolved),
 		ReadBack: r.ReadBack, SQL: r.SQL, Values: bound(r.Args), Count: r.Count, First: r.First, Last: r.Last,
 		Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, Edges: edges,
 	}
@@ -201,12 +203,46 @@ func (s *Service) RunRecord(id uint) (RunRecord, error) {
 	return recordOf(r), err
 }
 
-// RunRecords lists the newest runs, of one report or of all.
-func (s *Service) RunRecords(report string, limit int) ([]RunRecord, error) {
-	runs, err := s.Store.Runs(report, limit)
+// RunRecords lists the newest runs that are meant.
+func (s *Service) RunRecords(f store.Filter, limit int) ([]RunRecord, error) {
+	runs, err := s.Store.Runs(f, limit)
 	out := make([]RunRecord, len(runs))
 	for i, r := range runs {
 		out[i] = recordOf(r)
 	}
+	return out, err
+}
+
+// request asks for the same again: the version, the answers, the order and the
+// day of the run.
+func (r RunRecord) request() Request {
+	return Request{Report: r.Report, Inputs: r.Typed, AsOf: r.AsOf, Sort: r.Sort, Version: r.Version, Draft: r.Version == 0}
+}
+
+// Compare runs two runs of a report anew, as they were, and tells how their
+// records differ.
+func (s *Service) Compare(ctx context.Context, before, after uint) (runner.Comparison, error) {
+	var records [2]RunRecord
+	var jobs [2]runner.Job
+	for i, id := range []uint{before, after} {
+		var err error
+		if records[i], err = s.RunRecord(id); err != nil {
+			return runner.Comparison{}, err
+		}
+		if jobs[i], err = s.job(ctx, records[i].request()); err != nil {
+			return runner.Comparison{}, err
+		}
+	}
+	if records[0].Report != records[1].Report {
+		return runner.Comparison{}, diag.Problems{{
+			Code: "other_report", Message: fmt.Sprintf("Run %d is of %s, run %d of %s.", before, records[0].Report, after, records[1].Report),
+			Hint: "Choose two runs of one report.",
+		}}
+	}
+	ctx, stop := s.runner.Limited(ctx)
+	defer stop()
+	out, err := runner.Compare(ctx, jobs[0], jobs[1])
+	out.Before.Run, out.Before.Then = before, records[0].Count
+	out.After.Run, out.After.Then = after, records[1].Count
 	return out, err
 }

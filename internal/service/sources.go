@@ -117,18 +117,28 @@ func (s *Service) CheckSource(ctx context.Context, name string) (engine.Report, 
 	return o.Check(ctx)
 }
 
-// Extents tells the earliest and the latest value of each date column of a
-// table, and its blanks, in one statement.
+// Extents tells what each column of a table holds, in one statement.
 func (s *Service) Extents(ctx context.Context, source, table string) ([]runner.Extent, error) {
-	o, err := s.source(ctx, source, false)
+	o, t, err := s.table(ctx, source, table)
 	if err != nil {
 		return nil, err
 	}
+	ctx, stop := s.runner.Limited(ctx)
+	defer stop()
+	return runner.Extents(ctx, o.Source, t, s.Calendar.Zone)
+}
+
+// table finds a table of a source.
+func (s *Service) table(ctx context.Context, source, table string) (*openSource, catalog.Table, error) {
+	o, err := s.source(ctx, source, false)
+	if err != nil {
+		return nil, catalog.Table{}, err
+	}
 	t, ok := o.catalogue.Table(table)
 	if !ok {
-		return nil, notFound("table", table, o.catalogue.TableNames())
+		return nil, t, notFound("table", table, o.catalogue.TableNames())
 	}
-	return runner.Extents(ctx, o.Source, t, s.Calendar.Zone)
+	return o, t, nil
 }
 
 // SetEncoding says how the dates of TABLE.COLUMN are stored.

@@ -31,7 +31,7 @@ func (s *Service) WhyRun(ctx context.Context, id uint) (runner.Why, error) {
 	if err != nil {
 		return runner.Why{}, err
 	}
-	return s.Why(ctx, Request{Report: record.Report, Inputs: record.Typed, AsOf: record.AsOf, Version: record.Version})
+	return s.Why(ctx, record.request())
 }
 
 // Approach is how the database would go about a run.

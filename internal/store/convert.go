@@ -50,7 +50,7 @@ func runRowOf(r Run) (runRow, error) {
 	for _, field := range []struct {
 		to   *string
 		from any
-	}{{&row.Inputs, r.Inputs}, {&row.Values, r.Resolved}, {&row.Args, r.Args}} {
+	}{{&row.Sort, r.Sort}, {&row.Inputs, r.Inputs}, {&row.Values, r.Resolved}, {&row.Args, r.Args}} {
 		b, err := json.Marshal(field.from)
 		if err != nil {
 			return row, fmt.Errorf("store: a run's record cannot be written: %w", err)
@@ -66,6 +66,7 @@ func (r runRow) domain() Run {
 		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, ReadBack: r.ReadBack, SQL: r.SQL,
 		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason,
 	}
+	read(r.Sort, &run.Sort)
 	read(r.Inputs, &run.Inputs)
 	read(r.Values, &run.Resolved)
 	read(r.Args, &run.Args)

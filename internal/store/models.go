@@ -48,6 +48,7 @@ type runRow struct {
 	StartedAt time.Time `gorm:"index"`
 	AsOf      string
 	Zone      string
+	Sort      string `gorm:"column:sorted_by"` // JSON
 	Inputs    string // JSON
 	Values    string `gorm:"column:resolved"` // JSON
 	ReadBack  string

@@ -70,6 +70,7 @@ type Run struct {
 	StartedAt time.Time
 	AsOf      string
 	Zone      string
+	Sort      []string       // an order of the caller's own
 	Inputs    map[string]any // what was typed
 	Resolved  map[string]any // what it was read as
 	ReadBack  string
@@ -113,6 +114,9 @@ var migrations = []*gormigrate.Migration{{
 }, {
 	ID:      "2026-11-servers",
 	Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&sourceRow{}) },
+}, {
+	ID:      "2026-11-order",
+	Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&runRow{}) },
 }}
 
 // Close closes the file.
@@ -204,6 +208,13 @@ func (s *Store) Version(kind, name string, number int) (Definition, error) {
 	return row.domain(), found(err)
 }
 
+// Versions lists what was published under a kind and name, the newest first.
+func (s *Store) Versions(kind, name string) ([]Definition, error) {
+	var rows []versionRow
+	err := s.db.Where("kind = ? and name = ?", kind, name).Order("number desc").Find(&rows).Error
+	return mapped(rows, versionRow.domain), err
+}
+
 // AllPublished lists the newest versions of a kind, by name.
 func (s *Store) AllPublished(kind string) ([]Definition, error) {
 	var rows []versionRow
@@ -230,12 +241,33 @@ func (s *Store) Run(id uint) (Run, error) {
 	return row.domain(), found(err)
 }
 
-// Runs lists the newest runs, of one report or of all.
-func (s *Store) Runs(report string, limit int) ([]Run, error) {
+// Filter says which runs are meant; what is left out restricts nothing.
+type Filter struct {
+	Report, Outcome string
+	// From and Until bound when a run started, Until itself left out.
+	From, Until time.Time
+	// Before is a run's number: only older ones.
+	Before uint
+}
+
+// Runs lists the newest runs that are meant.
+func (s *Store) Runs(f Filter, limit int) ([]Run, error) {
 	var rows []runRow
 	query := s.db.Order("id desc").Limit(limit)
-	if report != "" {
-		query = query.Where("report = ?", report)
+	for _, c := range []struct {
+		condition string
+		value     any
+		given     bool
+	}{
+		{"report = ?", f.Report, f.Report != ""},
+		{"outcome = ?", f.Outcome, f.Outcome != ""},
+		{"started_at >= ?", f.From, !f.From.IsZero()},
+		{"started_at < ?", f.Until, !f.Until.IsZero()},
+		{"id < ?", f.Before, f.Before > 0},
+	} {
+		if c.given {
+			query = query.Where(c.condition, c.value)
+		}
 	}
 	err := query.Find(&rows).Error
 	return mapped(rows, runRow.domain), err

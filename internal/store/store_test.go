@@ -84,11 +84,11 @@ func TestUnfinished(t *testing.T) {
 	require.NoError(t, s.SaveRun(&cut))
 	require.NoError(t, s.SaveRun(&done))
 	require.NoError(t, s.Unfinished("failed", "stopped"))
-	runs, err := s.Runs("r", 10)
+	runs, err := s.Runs(store.Filter{Report: "r"}, 10)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"done", "failed"}, []string{runs[0].Outcome, runs[1].Outcome})
 	assert.Equal(t, "stopped", runs[1].Problem)
-	runs, err = s.Runs("other", 10)
+	runs, err = s.Runs(store.Filter{Report: "other"}, 10)
 	require.NoError(t, err)
 	assert.Empty(t, runs)
 }

@@ -29,13 +29,13 @@ internal/engine          core/catalog core/criteria core/dialect core/plan
 internal/engine/sqlite   core/catalog core/dialect internal/engine
 internal/engine/postgres core/catalog core/dialect internal/engine
 internal/engine/mysql    core/catalog core/dialect internal/engine
-internal/output          core/catalog core/civil core/plan
+internal/output          core/catalog core/civil core/definition core/plan
 internal/store
 internal/runner          core/* internal/engine internal/output internal/store
 internal/service         core/* internal/engine internal/output internal/runner internal/store
 internal/api/console
 internal/api             core/* internal/api/console internal/engine internal/output internal/runner internal/service internal/store
-internal/client          core/catalog core/diag core/parameter internal/engine internal/output internal/runner internal/service
+internal/client          core/catalog core/definition core/diag core/parameter internal/engine internal/output internal/runner internal/service
 internal/config          core/civil
 internal/cli             core/* internal/client internal/config internal/output
 internal/demo            internal/service

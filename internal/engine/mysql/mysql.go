@@ -431,6 +431,15 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 		}
 		out.AddIndex(table, name, fmt.Sprint(row[2]) == "0", column)
 	}
+	references, err := engine.Rows(ctx, s, `select table_name, constraint_name, column_name, referenced_table_name, referenced_column_name
+		from information_schema.key_column_usage where table_schema = database() and referenced_table_schema = database()
+		order by table_name, constraint_name, ordinal_position`)
+	if err != nil {
+		return out, err
+	}
+	for _, row := range references {
+		out.AddReference(fmt.Sprint(row[0]), fmt.Sprint(row[1]), fmt.Sprint(row[2]), fmt.Sprint(row[3]), fmt.Sprint(row[4]))
+	}
 	return out, engine.ProposeDates(ctx, s, &out)
 }
 

@@ -44,7 +44,28 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 	if err := s.indexes(ctx, &out); err != nil {
 		return out, err
 	}
+	if err := s.references(ctx, &out); err != nil {
+		return out, err
+	}
 	return out, engine.ProposeDates(ctx, s, &out)
+}
+
+func (s *source) references(ctx context.Context, out *catalog.Source) error {
+	rows, err := engine.Rows(ctx, s, `
+		select c.relname, f.conname, a.attname, o.relname, b.attname
+		from pg_constraint f
+		join pg_class c on c.oid = f.conrelid
+		join pg_namespace n on n.oid = c.relnamespace and n.nspname = current_schema()
+		join pg_class o on o.oid = f.confrelid and o.relnamespace = n.oid
+		cross join lateral unnest(f.conkey, f.confkey) with ordinality as k(own, other, place)
+		join pg_attribute a on a.attrelid = c.oid and a.attnum = k.own
+		join pg_attribute b on b.attrelid = o.oid and b.attnum = k.other
+		where f.contype = 'f'
+		order by 1, 2, k.place`)
+	for _, row := range rows {
+		out.AddReference(row[0].(string), row[1].(string), row[2].(string), row[3].(string), row[4].(string))
+	}
+	return err
 }
 
 func (s *source) indexes(ctx context.Context, out *catalog.Source) error {

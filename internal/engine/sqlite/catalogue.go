@@ -56,6 +56,9 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 	if err := s.indexes(ctx, &out); err != nil {
 		return out, err
 	}
+	if err := s.references(ctx, &out); err != nil {
+		return out, err
+	}
 	if err := s.collations(ctx, &out); err != nil {
 		return out, err
 	}
@@ -103,6 +106,20 @@ func (s *source) indexes(ctx context.Context, out *catalog.Source) error {
 	return s.Stream(ctx, q, func(row []any) error {
 		text := func(i int) string { return fmt.Sprint(row[i]) }
 		out.AddIndex(text(0), text(1), text(2) == "1", text(3))
+		return nil
+	})
+}
+
+// references reads the foreign keys; one that names no columns means the key.
+func (s *source) references(ctx context.Context, out *catalog.Source) error {
+	q := dialect.Query{SQL: `
+		select t.name, f.id, f."from", f."table", coalesce(f."to", (select c.name from pragma_table_xinfo(f."table") as c where c.pk = f.seq + 1), '')
+		from pragma_table_list as t, pragma_foreign_key_list(t.name) as f
+		where t.schema = 'main' and t.type = 'table'
+		order by t.name, f.id desc, f.seq`}
+	return s.Stream(ctx, q, func(row []any) error {
+		text := func(i int) string { return fmt.Sprint(row[i]) }
+		out.AddReference(text(0), text(1), text(2), text(3), text(4))
 		return nil
 	})
 }

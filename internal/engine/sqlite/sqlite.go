@@ -78,7 +78,7 @@ func (c connector) Connect(context.Context) (driver.Conn, error) {
 const actionRecursive = 33
 
 // readable are the catalogue's own tables: functions that read pragmas.
-var readable = map[string]bool{"table_list": true, "table_xinfo": true, "index_list": true, "index_xinfo": true}
+var readable = map[string]bool{"table_list": true, "table_xinfo": true, "index_list": true, "index_xinfo": true, "foreign_key_list": true}
 
 // lock lets nothing but reading pass on a connection. The open mode alone
 // does not stop ATTACH from writing another file, nor a PRAGMA from undoing

@@ -1,0 +1,234 @@
+package runner
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"hash/maphash"
+	"slices"
+
+	"pikegate/core/definition"
+	"pikegate/core/diag"
+	"pikegate/core/plan"
+	"pikegate/internal/output"
+)
+
+// The most records of a run that can be compared, and how many of each kind of
+// difference are shown.
+const (
+	MaxCompared   = 1_000_000
+	maxDifference = 500
+)
+
+// Comparison is how the records of two runs differ, both asked for anew.
+type Comparison struct {
+	Columns []plan.Output `json:"columns" doc:"The columns both runs have"`
+	// Whole tells that nothing tells the records apart, so that one that
+	// changed is one that went and one that came.
+	Whole   bool              `json:"whole,omitempty" doc:"Whether only whole records could be compared, so that none is told to have changed"`
+	Before  Side              `json:"before"`
+	After   Side              `json:"after"`
+	Same    int64             `json:"same" doc:"How many records are the same in both"`
+	Came    int64             `json:"came" doc:"How many are only in the second run"`
+	Went    int64             `json:"went" doc:"How many are only in the first run"`
+	Changed int64             `json:"changed" doc:"How many are in both, with other values"`
+	Rows    []DifferentRecord `json:"rows" doc:"The differences, up to 500 of each kind"`
+}
+
+// Side is one of the two runs.
+type Side struct {
+	Run      uint   `json:"run"`
+	Version  int    `json:"version"`
+	ReadBack string `json:"readback"`
+	Then     int64  `json:"then" doc:"How many records the run found"`
+	Now      int64  `json:"now" doc:"How many it finds now, with the same version, answers and day"`
+}
+
+// DifferentRecord is a record that is not the same in both runs.
+type DifferentRecord struct {
+	Kind   string `json:"kind" enum:"came,went,changed"`
+	Before []any  `json:"before,omitempty" doc:"Its values in the first run"`
+	After  []any  `json:"after,omitempty" doc:"Its values in the second run"`
+}
+
+// compared is one of the two runs while they are compared.
+type compared struct {
+	job    Job
+	p      Prepared
+	kept   *output.Keeper
+	places []int
+	buffer []byte
+	seed   maphash.Seed
+	count  int64
+}
+
+// prints are the fingerprints of a record: of what tells it apart, and of its
+// values. Two records of a million share one by chance once in a hundred
+// million comparisons.
+func (c *compared) prints(row []any) (key, values uint64) {
+	c.buffer = c.kept.Text(c.buffer[:0], row)
+	values = maphash.Bytes(c.seed, c.buffer)
+	if c.places == nil {
+		return values, values
+	}
+	c.buffer = c.buffer[:0]
+	for _, place := range c.places {
+		c.buffer = fmt.Appendf(c.buffer, "%v\x00", row[place])
+	}
+	return maphash.Bytes(c.seed, c.buffer), values
+}
+
+// each streams the records of a run with their fingerprints.
+func (c *compared) each(ctx context.Context, see func(key, values uint64, row []any) error) error {
+	c.count = 0
+	if c.p.Impossible != "" {
+		return nil
+	}
+	err := c.job.Source.Stream(ctx, c.p.Query, func(row []any) error {
+		if c.count++; c.count > MaxCompared {
+			return diag.Problems{{Code: "too_many", Message: fmt.Sprintf("There are more than %d records to compare.", MaxCompared), Hint: "Compare runs of shorter periods."}}
+		}
+		key, values := c.prints(row)
+		return see(key, values, row)
+	})
+	if errors.Is(err, errStopped) {
+		return nil
+	}
+	return err
+}
+
+// held is what is remembered of a record of the first run.
+type held struct {
+	values uint64
+	count  int
+}
+
+// Compare runs two jobs of a report and tells how their records differ. It
+// keeps fingerprints of the first, and the records that it shows.
+func Compare(ctx context.Context, before, after Job) (Comparison, error) {
+	sides := [2]*compared{{job: before}, {job: after}}
+	out := Comparison{Rows: []DifferentRecord{}}
+	common := shared(before, after)
+	if len(common) == 0 {
+		return out, diag.Problems{{Code: "nothing_shared", Message: "The two versions of the report have no column in common.", Hint: "Compare runs of versions that do."}}
+	}
+	seed := maphash.MakeSeed()
+	for _, c := range sides {
+		c.job.View, c.seed = definition.View{Columns: common}, seed
+		var err error
+		if c.p, err = Prepare(ctx, c.job); err != nil {
+			return out, err
+		}
+		c.places = plan.Identify(c.job.Compiled, &c.p.Statement)
+		c.p.Query = c.job.Source.Dialect().Write(c.p.Statement)
+		c.kept = output.Keep(0, c.job.Context.Zone)
+		if err := c.kept.Begin(headerOf(c.job, c.p)); err != nil {
+			return out, err
+		}
+	}
+	a, b := sides[0], sides[1]
+	if len(a.places) != len(b.places) {
+		a.places, b.places = nil, nil
+	}
+	out.Columns, out.Whole = b.p.Statement.Outputs, b.places == nil
+
+	first := map[uint64]held{}
+	err := a.each(ctx, func(key, values uint64, _ []any) error {
+		first[key] = held{values, first[key].count + 1}
+		return nil
+	})
+	if err != nil {
+		return out, err
+	}
+	changed := map[uint64]int{} // where the change stands among the rows
+	err = b.each(ctx, func(key, values uint64, row []any) error {
+		was, there := first[key]
+		if was.count--; there && was.count <= 0 {
+			delete(first, key)
+		} else if there {
+			first[key] = was
+		}
+		switch {
+		case !there:
+			if out.Came++; out.Came <= maxDifference {
+				out.Rows = append(out.Rows, DifferentRecord{Kind: "came", After: b.kept.Cells(row)})
+			}
+		case was.values != values:
+			if out.Changed++; out.Changed <= maxDifference {
+				changed[key] = len(out.Rows)
+				out.Rows = append(out.Rows, DifferentRecord{Kind: "changed", After: b.kept.Cells(row)})
+			}
+		default:
+			out.Same++
+		}
+		return nil
+	})
+	if err != nil {
+		return out, err
+	}
+	for _, left := range first {
+		out.Went += int64(left.count)
+	}
+	out.Before, out.After = a.side(), b.side()
+	return out, a.look(ctx, &out, first, changed)
+}
+
+// look fetches the values of what went or changed from the first run.
+func (c *compared) look(ctx context.Context, out *Comparison, went map[uint64]held, changed map[uint64]int) error {
+	wanted := int(min(out.Went, maxDifference)) + len(changed)
+	shown := 0
+	if wanted == 0 {
+		return nil
+	}
+	return c.each(ctx, func(key, _ uint64, row []any) error {
+		at, isChanged := changed[key]
+		_, isGone := went[key]
+		switch {
+		case isChanged:
+			out.Rows[at].Before = c.kept.Cells(row)
+			delete(changed, key)
+			wanted--
+		case isGone && shown < maxDifference:
+			if left := went[key]; left.count > 1 {
+				went[key] = held{left.values, left.count - 1}
+			} else {
+				delete(went, key)
+			}
+			out.Rows = append(out.Rows, DifferentRecord{Kind: "went", Before: c.kept.Cells(row)})
+			shown++
+			wanted--
+		}
+		if wanted == 0 {
+			return errStopped
+		}
+		return nil
+	})
+}
+
+func (c *compared) side() Side {
+	return Side{Version: c.job.Version, ReadBack: c.p.ReadBack, Now: c.count}
+}
+
+// shared are the columns that both versions of a report show, in the order of
+// the second.
+func shared(before, after Job) []string {
+	var out []string
+	old := shownColumns(before)
+	for _, name := range shownColumns(after) {
+		if slices.Contains(old, name) {
+			out = append(out, name)
+		}
+	}
+	return out
+}
+
+func shownColumns(job Job) []string {
+	if len(job.View.Columns) > 0 {
+		return job.View.Columns
+	}
+	var names []string
+	for _, c := range job.Compiled.Columns {
+		names = append(names, c.Name)
+	}
+	return names
+}

@@ -1,0 +1,104 @@
+package service
+
+import (
+	"context"
+	"strings"
+
+	"pikegate/core/catalog"
+	"pikegate/core/criteria"
+	"pikegate/core/definition"
+)
+
+// Word is something that can be written in a definition's expressions.
+type Word struct {
+	Text  string `json:"text" doc:"What is written"`
+	Kind  string `json:"kind" enum:"column,question,function,criterion,word"`
+	About string `json:"about,omitempty" doc:"What it is, in a few words"`
+}
+
+// words lists what can be written in the expressions of a definition: the
+// columns of its tables, its questions, named criteria, functions and the
+// words of the language.
+func (s *Service) words(ctx context.Context, d definition.Document, library definition.Library) []Word {
+	out := []Word{}
+	columns := func(alias string, t catalog.Table) {
+		for _, c := range t.Columns {
+			about := string(c.Type)
+			if alias == "" {
+				out = append(out, Word{c.Name, "column", about})
+			} else {
+				out = append(out, Word{alias + "." + c.Name, "column", about})
+			}
+		}
+	}
+	switch d := d.(type) {
+	case *definition.Query:
+		var catalogue *catalog.Source
+		if o, err := s.source(ctx, d.Source, false); err == nil {
+			catalogue = &o.catalogue
+		}
+		compiled, _ := definition.Compile(d, catalogue, library) // its problems are told elsewhere
+		for i, t := range compiled.Tables() {
+			if i == 0 && compiled.SQL == nil {
+				columns("", t.Table)
+			}
+			columns(t.Alias, t.Table)
+		}
+		for _, q := range compiled.Questions {
+			out = append(out, Word{":" + q.Name, "question", string(q.Kind)})
+			if string(q.Kind) == "period" {
+				out = append(out, Word{":" + q.Name + ".from", "question", "where it starts"}, Word{":" + q.Name + ".until", "question", "where it ends"})
+			}
+		}
+	case *definition.Criterion:
+		out = append(out, s.wordsOn(ctx, d.On)...)
+		for _, q := range d.Parameters {
+			out = append(out, Word{":" + q.Name, "question", q.Kind})
+		}
+	case *definition.Report:
+		if query, ok := library.Query(d.Query); ok {
+			for _, c := range query.Columns {
+				out = append(out, Word{c.Name, "column", c.Heading()})
+			}
+		}
+	}
+	if kept, err := s.Store.Drafts(); err == nil {
+		for _, k := range kept {
+			if k.Kind == "criterion" {
+				out = append(out, Word{"meets " + k.Name, "criterion", "a named condition"})
+			}
+		}
+	}
+	for _, f := range criteria.Functions() {
+		out = append(out, Word{f.Usage, "function", f.About})
+	}
+	for _, w := range criteria.Words {
+		out = append(out, Word{w, "word", ""})
+	}
+	return out
+}
+
+// wordsOn lists the columns of a table of whatever source has it: a criterion
+// names no source.
+func (s *Service) wordsOn(ctx context.Context, table string) []Word {
+	sources, err := s.Sources()
+	if err != nil {
+		return nil
+	}
+	for _, info := range sources {
+		o, err := s.source(ctx, info.Name, false)
+		if err != nil {
+			continue
+		}
+		for _, t := range o.catalogue.Tables {
+			if strings.EqualFold(t.Name, table) {
+				var out []Word
+				for _, c := range t.Columns {
+					out = append(out, Word{c.Name, "column", string(c.Type)})
+				}
+				return out
+			}
+		}
+	}
+	return nil
+}

@@ -4,16 +4,9 @@
 	import Reports from './routes/Reports.svelte';
 	import RunRecord from './routes/RunRecord.svelte';
 	import Runs from './routes/Runs.svelte';
+	import { theme, turnTheme } from './lib/theme.svelte';
 
 	const routes = { '/': Reports, '/reports/:name': Report, '/runs': Runs, '/runs/:run': RunRecord, '*': Reports };
-
-	const root = document.documentElement;
-	let mode = $state(root.getAttribute('data-mode') ?? 'light');
-	function toggle() {
-		mode = mode === 'dark' ? 'light' : 'dark';
-		root.setAttribute('data-mode', mode);
-		localStorage.setItem('mode', mode);
-	}
 </script>
 
 <div class="flex min-h-dvh flex-col lg:h-dvh">
@@ -22,8 +15,8 @@
 		<nav class="flex items-center gap-4 text-sm">
 			<a href="/" use:link class="text-surface-50">Reports</a>
 			<a href="/runs" use:link class="text-surface-50">Runs</a>
-			<button type="button" class="text-surface-50 underline" onclick={toggle}
-				>{mode === 'dark' ? 'Light' : 'Dark'}</button
+			<button type="button" class="text-surface-50 underline" onclick={turnTheme}
+				>{theme.mode === 'dark' ? 'Light' : 'Dark'}</button
 			>
 		</nav>
 	</header>

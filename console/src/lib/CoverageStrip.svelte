@@ -2,18 +2,18 @@
 	// Where there is anything to find: a bar for each month (or year) of the
 	// report's dates, the other answers applied. A stretch is chosen by dragging,
 	// or with the keyboard: arrows move one handle after the other.
-	import { coverReport, type Coverage, type Inputs } from './api';
+	import { coverReport, type Coverage, type Inputs, type Target } from './api';
 	import { countText } from './text';
 
 	let {
-		report,
+		target,
 		question,
 		inputs,
 		from,
 		through,
 		onchoose,
 	}: {
-		report: string;
+		target: Target;
 		question: string;
 		inputs: Inputs;
 		from?: string;
@@ -34,9 +34,9 @@
 		const asked = JSON.parse(others) as Inputs;
 		const timer = setTimeout(async () => {
 			try {
-				const months = await coverReport(report, 'month', asked, abort.signal);
+				const months = await coverReport(target, 'month', asked, abort.signal);
 				if (months.question !== question) return;
-				coverage = (months.units ?? []).length > 60 ? await coverReport(report, 'year', asked, abort.signal) : months;
+				coverage = (months.units ?? []).length > 60 ? await coverReport(target, 'year', asked, abort.signal) : months;
 			} catch {
 				coverage = undefined; // a report without dates to count has no strip
 			}

@@ -1,9 +1,27 @@
 <script lang="ts">
 	// How a run comes about: what was typed, what it was read as, the criteria
 	// in words, and the SQL with its values.
-	import { explainReport, Refusal, type Explanation, type Inputs } from './api';
+	import { explainReport, Refusal, type Explanation, type Inputs, type Target } from './api';
+	import Asked from './Asked.svelte';
+	import Statement from './Statement.svelte';
 
-	let { report, inputs, onclose }: { report: string; inputs: Inputs; onclose: () => void } = $props();
+	let {
+		target,
+		inputs,
+		sort,
+		command,
+		spent,
+		onclose,
+	}: {
+		target: Target;
+		inputs: Inputs;
+		sort: string[];
+		/** The same run as a command line. */
+		command: string;
+		/** How long the run took that stands beside it, in words. */
+		spent: string;
+		onclose: () => void;
+	} = $props();
 
 	let dialog: HTMLDialogElement;
 	let explanation = $state<Explanation>();
@@ -11,7 +29,7 @@
 
 	$effect(() => {
 		dialog.showModal();
-		explainReport(report, inputs)
+		explainReport(target, inputs, sort)
 			.then((e) => (explanation = e))
 			.catch((e: Refusal) => (failure = e.message));
 	});
@@ -36,23 +54,13 @@
 		</p>
 
 		<h3 class="mb-1 font-semibold">Asked</h3>
-		<table class="mb-4 w-full text-sm">
-			<thead class="muted text-left">
-				<tr
-					><th class="font-normal">Question</th><th class="font-normal">Typed</th><th class="font-normal">Read as</th
-					></tr
-				>
-			</thead>
-			<tbody>
-				{#each explanation.answers ?? [] as answer (answer.name)}
-					<tr class="border-surface-200-800 border-t align-top">
-						<th scope="row" class="py-1 pr-3 text-left font-normal">{answer.label}</th>
-						<td class="py-1 pr-3">{answer.given ? answer.typed : 'left blank'}{answer.default ? ' (default)' : ''}</td>
-						<td class="py-1">{answer.readback}</td>
-					</tr>
-				{/each}
-			</tbody>
-		</table>
+		<Asked
+			lines={(explanation.answers ?? []).map((a) => ({
+				name: a.label,
+				typed: (a.given ? a.typed : 'left blank') + (a.default ? ' (default)' : ''),
+				read: a.readback,
+			}))}
+		/>
 
 		<h3 class="mb-1 font-semibold">Criteria</h3>
 		<ol class="mb-4 space-y-2 text-sm">
@@ -67,14 +75,27 @@
 			{/each}
 		</ol>
 
-		<h3 class="mb-1 font-semibold">SQL</h3>
+		{#if explanation.findings?.length}
+			<h3 class="mb-1 font-semibold">Proved of the criteria with these answers</h3>
+			<ul class="mb-4 text-sm">
+				{#each explanation.findings as finding (finding.code + finding.offset)}<li>
+						{finding.message}
+						{finding.hint ?? ''}
+					</li>{/each}
+			</ul>
+		{/if}
+
+		<h3 class="mb-1 font-semibold">How the database goes about it</h3>
+		<ul class="mb-4 text-sm">
+			{#each explanation.plan?.advice ?? [] as sentence (sentence)}<li>{sentence}</li>{/each}
+			{#if spent}<li>{spent}</li>{/if}
+		</ul>
+
+		<Statement sql={explanation.sql} values={explanation.values ?? []} />
+
+		<h3 class="mt-4 mb-1 font-semibold">The same elsewhere</h3>
 		<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
-		<pre class="panel mb-2 overflow-x-auto p-2 text-sm" tabindex="0">{explanation.sql}</pre>
-		<ol class="mb-4 text-sm">
-			{#each explanation.values ?? [] as value (value.number)}
-				<li><code>?{value.number} = {JSON.stringify(value.value)}</code></li>
-			{/each}
-		</ol>
+		<pre class="panel mb-2 overflow-x-auto p-2 text-sm" tabindex="0" data-command>{command}</pre>
 		{#if explanation.computed?.length}
 			<h3 class="mb-1 font-semibold">Worked out from the records, in exact decimals</h3>
 			<ul class="text-sm">

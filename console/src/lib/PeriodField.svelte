@@ -6,12 +6,22 @@
 </script>
 
 <script lang="ts">
-	import { listChoices, type Answer, type Choice, type Fix, type Inputs, type Problem, type Question } from './api';
+	import {
+		listChoices,
+		type Answer,
+		type Choice,
+		type Fix,
+		type Inputs,
+		type Problem,
+		type Question,
+		type Target,
+	} from './api';
 	import DateField from './DateField.svelte';
 	import Problems from './Problems.svelte';
+	import { countText } from './text';
 
 	let {
-		report,
+		target,
 		question,
 		inputs,
 		value = $bindable(),
@@ -19,7 +29,7 @@
 		problems,
 		today,
 	}: {
-		report: string;
+		target: Target;
 		question: Question;
 		inputs: Inputs;
 		value: PeriodText;
@@ -57,12 +67,13 @@
 	$effect(() => {
 		if (!question.limits.whole) return;
 		const abort = new AbortController();
-		listChoices(report, question.name, '', inputs, abort.signal).then(
+		listChoices(target, question.name, '', inputs, abort.signal).then(
 			(list) => (units = list),
 			() => {}, // what cannot be read yet is told beside its field
 		);
 		return () => abort.abort();
 	});
+	const mostInUnit = $derived(Math.max(1, ...units.map((u) => u.count ?? 0)));
 	const read = $derived(answer?.given && !value.start && !value.end ? answer : undefined);
 </script>
 
@@ -110,15 +121,25 @@
 		<Problems id="{id}-problems" problems={at('')} onfix={fix} />
 	</div>
 	{#if units.length}
-		<div>
-			<label for="{id}-units" class="mb-1 block text-sm">Or a whole {question.limits.whole}</label>
-			<select id="{id}-units" class="field" value="" onchange={(e) => take(e.currentTarget.value)}>
-				<option value="">Choose …</option>
+		<fieldset>
+			<legend class="mb-1 text-sm">Or a whole {question.limits.whole}, with what it holds</legend>
+			<div id="{id}-units" class="panel max-h-40 overflow-y-auto p-1.5 text-sm tabular-nums">
 				{#each units as unit (unit.value)}
-					<option value={unit.value}>{unit.value} ({unit.count})</option>
+					<label class="hover:preset-tonal rounded-base flex items-center gap-2 px-1.5 py-0.5">
+						<input
+							type="radio"
+							name="{id}-unit"
+							value={unit.value}
+							checked={answer?.canonical?.[0] === unit.value}
+							onchange={() => take(unit.value)}
+						/>
+						<span class="w-20">{unit.value}</span>
+						<meter class="grow" min="0" max={mostInUnit} value={unit.count ?? 0} aria-hidden="true"></meter>
+						<span class="w-14 text-right">{countText(unit.count ?? 0)}</span>
+					</label>
 				{/each}
-			</select>
-		</div>
+			</div>
+		</fieldset>
 	{/if}
 	{#if question.quick?.length}
 		<div class="flex flex-wrap gap-1.5">

@@ -1,25 +1,33 @@
 <script lang="ts">
 	// The records: only the rows in view are in the page, whatever their number.
+	// Cells are chosen with the mouse or the arrow keys and copied as
+	// tab-separated text; columns keep the place and width a reader gives them.
 	import { createVirtualizer } from '@tanstack/svelte-virtual';
-	import { untrack } from 'svelte';
+	import { tick, untrack } from 'svelte';
 	import type { Column } from './api';
-	import type { Cell, Row } from './run.svelte';
-	import { totalsText } from './text';
+	import { keepLayout, ordered, readLayout } from './layout';
+	import type { Row } from './run.svelte';
+	import { bounds, holds, step, tabSeparated, type Cursor, type Selection } from './selection';
+	import { cellText, countText, totalsText, type Cell } from './text';
 
 	let {
+		report,
 		columns,
 		rows,
 		kept,
 		title,
-		sort,
+		sort = [],
 		onsort,
 	}: {
+		/** The name the reader's layout is kept under. */
+		report: string;
 		columns: Column[];
 		rows: Row[];
 		kept: number;
 		title: string;
-		sort: string[];
-		onsort: (sort: string[]) => void;
+		sort?: string[];
+		/** Orders by the database; without it the order is what it is. */
+		onsort?: (sort: string[]) => void;
 	} = $props();
 
 	// A click on a head orders by it, up, then down, then as the report does.
@@ -27,7 +35,7 @@
 		sort[0] === c.name ? 'ascending' : sort[0] === c.name + ' descending' ? 'descending' : 'none';
 	function turn(c: Column) {
 		const next = { none: [c.name], ascending: [c.name + ' descending'], descending: [] }[direction(c)];
-		onsort(next);
+		onsort?.(next);
 	}
 
 	const height = 27;
@@ -49,86 +57,242 @@
 	const after = $derived($virtual.getTotalSize() - (items.at(-1)?.end ?? 0));
 
 	const isNumber = (c: Column) => c.type === 'integer' || c.type === 'decimal';
-	const cellOf = (row: Row | undefined, i: number) => (Array.isArray(row) ? row[i] : undefined);
-	function text(cell: Cell | undefined, column: Column): string {
-		if (cell === null || cell === undefined) return '';
-		if (typeof cell === 'boolean') return cell ? 'yes' : 'no';
-		if (typeof cell === 'number') return column.format === 'money' ? cell.toFixed(2) : String(cell);
-		return column.type === 'date-time' ? cell.replace('T', ' ') : cell;
+	const isStamp = (c: Column) => c.type === 'date' || c.type === 'date-time';
+	const cellOf = (row: Row | undefined, i: number): Cell | undefined => (Array.isArray(row) ? row[i] : undefined);
+
+	// The layout: places of the columns as they came, in the order they stand.
+	let layout = $state({ order: [] as string[], widths: {} as Record<string, number> });
+	$effect(() => {
+		layout = readLayout(report);
+	});
+	const places = $derived(
+		ordered(
+			columns.map((c) => c.name),
+			layout.order,
+		),
+	);
+	const own = $derived(layout.order.length > 0 || Object.keys(layout.widths).length > 0);
+	function keep(next: typeof layout) {
+		layout = next;
+		keepLayout(report, next);
 	}
 	// Widths by the first records, so that columns stand still while scrolling.
-	const widths = $derived(
+	const measured = $derived(
 		columns.map((c, i) => {
-			let most = c.label.length;
-			for (let r = 0; r < Math.min(shown, 300); r++) most = Math.max(most, text(cellOf(rows[r], i), c).length);
-			return Math.min(most, 60) + 3;
+			let most = c.label.length + 2;
+			for (let r = 0; r < Math.min(shown, 200); r++) most = Math.max(most, cellText(cellOf(rows[r], i), c).length);
+			return (Math.min(most, 60) + 3) * 7.6;
 		}),
+	);
+	const width = (place: number) => layout.widths[columns[place]!.name] ?? measured[place]!;
+	const resize = (place: number, to: number) =>
+		keep({ ...layout, widths: { ...layout.widths, [columns[place]!.name]: Math.max(40, Math.min(1200, to)) } });
+	function move(from: number, to: number) {
+		if (to < 0 || to >= places.length || from === to) return;
+		const order = places.map((p) => columns[p]!.name);
+		order.splice(to, 0, order.splice(from, 1)[0]!);
+		keep({ ...layout, order });
+		said = `${columns[places[to]!]!.label} is column ${to + 1} of ${places.length}.`;
+	}
+	let dragged = $state<number>();
+	function headKey(event: KeyboardEvent, at: number) {
+		const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+		if (!by || !event.altKey) return;
+		event.preventDefault();
+		move(at, at + by);
+		const to = Math.max(0, Math.min(places.length - 1, at + by));
+		tick().then(() => box?.querySelectorAll<HTMLElement>('thead th [data-head]')[to]?.focus());
+	}
+	function pull(event: PointerEvent, place: number) {
+		event.preventDefault();
+		const handle = event.currentTarget as HTMLElement;
+		handle.setPointerCapture(event.pointerId);
+		const begun = width(place) - event.clientX;
+		handle.onpointermove = (e) => resize(place, begun + e.clientX);
+		handle.onpointerup = () => (handle.onpointermove = handle.onpointerup = null);
+	}
+
+	// What is chosen, by row and by place on the screen.
+	let selection = $state<Selection>();
+	let choosing = false;
+	let said = $state('');
+	$effect(() => {
+		if (kept === 0) selection = undefined;
+	});
+	function choose(to: Cursor, extend: boolean) {
+		selection = extend && selection ? { anchor: selection.anchor, head: to } : { anchor: to, head: to };
+	}
+	function key(event: KeyboardEvent) {
+		if ((event.target as HTMLElement).closest('thead')) return;
+		if ((event.ctrlKey || event.metaKey) && event.key === 'a') {
+			event.preventDefault();
+			selection = { anchor: { row: 0, column: 0 }, head: { row: shown - 1, column: places.length - 1 } };
+			return;
+		}
+		const at = selection?.head ?? { row: -1, column: 0 };
+		const page = Math.max(1, Math.floor((box?.clientHeight ?? 300) / height) - 2);
+		const to = step(event, at, shown, places.length, page);
+		if (!to || shown === 0) return;
+		event.preventDefault();
+		choose(to, event.shiftKey);
+		$virtual.scrollToIndex(to.row);
+		tick().then(() => box?.querySelector('[data-head-cell]')?.scrollIntoView({ block: 'nearest', inline: 'nearest' }));
+	}
+	const raw = (row: Row | undefined, place: number) => {
+		if (row && !Array.isArray(row)) return '';
+		const v = row?.[place];
+		return v === null || v === undefined ? '' : typeof v === 'boolean' ? (v ? 'yes' : 'no') : String(v);
+	};
+	/** The chosen cells as they are stored: for other programs, not for reading. */
+	function copy(event: ClipboardEvent) {
+		if (!selection || !event.clipboardData) return;
+		const b = bounds(selection);
+		const chosen = places.slice(b.left, b.right + 1);
+		const lines: string[][] = [];
+		if (b.left !== b.right || b.top !== b.bottom) lines.push(chosen.map((p) => columns[p]!.label));
+		for (let r = b.top; r <= b.bottom; r++) if (Array.isArray(rows[r])) lines.push(chosen.map((p) => raw(rows[r], p)));
+		event.clipboardData.setData('text/plain', tabSeparated(lines));
+		event.preventDefault();
+		said = `Copied ${countText(b.bottom - b.top + 1)} × ${chosen.length} cells.`;
+	}
+	const cellId = (row: number, at: number) => `cell-${row}-${at}`;
+	// A selection that the arrow keys made is at its head; the mouse may leave the box.
+	const active = $derived(
+		selection && items.some((item) => item.index === selection?.head.row)
+			? cellId(selection.head.row, selection.head.column)
+			: undefined,
 	);
 </script>
 
-<!-- svelte-ignore a11y_no_noninteractive_tabindex (a region that scrolls must be reachable by keyboard) -->
-<div
-	bind:this={box}
-	class="panel h-full min-h-40 overflow-auto"
-	tabindex="0"
-	role="region"
-	aria-label="Records of {title}"
->
-	<table
-		class="w-max min-w-full table-fixed border-separate border-spacing-0 text-sm tabular-nums"
-		aria-rowcount={kept + 1}
-	>
-		<colgroup>
-			{#each widths as width, i (i)}<col style:width="{width}ch" />{/each}
-		</colgroup>
-		<thead>
-			<tr aria-rowindex={1}>
-				{#each columns as column (column.name)}
-					<th
-						scope="col"
-						aria-sort={direction(column)}
-						class="border-surface-300-700 bg-surface-100-900 sticky top-0 z-10 border-b px-2 py-1 font-semibold {isNumber(
-							column,
-						)
-							? 'text-right'
-							: 'text-left'}"
-						><button type="button" class="font-semibold" onclick={() => turn(column)}
-							>{column.label}<span aria-hidden="true"
-								>{{ none: '', ascending: ' ▲', descending: ' ▼' }[direction(column)]}</span
-							></button
-						></th
-					>
-				{/each}
-			</tr>
-		</thead>
-		<tbody>
-			{#if before > 0}<tr aria-hidden="true"><td colspan={columns.length} style:height="{before}px"></td></tr>{/if}
-			{#each items as item (item.index)}
-				{@const row = rows[item.index]}
-				<tr
-					aria-rowindex={item.index + 2}
-					class="even:bg-surface-100/60 dark:even:bg-surface-900/60"
-					style:height="{height}px"
-				>
-					{#if row && !Array.isArray(row)}
-						<td
-							colspan={columns.length}
-							data-group={row.group.level}
-							class="bg-surface-100-900 px-2 font-semibold whitespace-nowrap"
-							style:padding-left="{row.group.level + 0.5}rem"
-							>{row.group.label}
-							{row.group.value ?? 'blank'}: {totalsText(row.group.totals ?? [], row.group.count)}</td
+<svelte:window onpointerup={() => (choosing = false)} />
+<div class="flex h-full min-h-0 flex-col gap-1">
+	<div bind:this={box} class="panel min-h-40 grow overflow-auto" role="region" aria-label="Records of {title}">
+		<!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_to_interactive_role (a grid takes the keyboard) -->
+		<table
+			class="min-w-full table-fixed border-separate border-spacing-0 text-sm tabular-nums"
+			style:width="{places.reduce((sum, p) => sum + width(p), 0)}px"
+			role="grid"
+			tabindex="0"
+			aria-rowcount={kept + 1}
+			aria-colcount={places.length}
+			aria-multiselectable="true"
+			aria-activedescendant={active}
+			aria-label="{title}. Arrow keys choose cells, with Shift several; Ctrl+C copies them."
+			onkeydown={key}
+			oncopy={copy}
+		>
+			<colgroup>
+				{#each places as place (columns[place]!.name)}<col style:width="{width(place)}px" />{/each}
+			</colgroup>
+			<thead>
+				<tr aria-rowindex={1}>
+					{#each places as place, at (columns[place]!.name)}
+						{@const column = columns[place]!}
+						<th
+							scope="col"
+							aria-sort={onsort ? direction(column) : undefined}
+							aria-colindex={at + 1}
+							ondragover={(e) => {
+								if (dragged !== undefined) e.preventDefault();
+							}}
+							ondrop={() => {
+								if (dragged !== undefined) move(dragged, at);
+								dragged = undefined;
+							}}
+							class="border-surface-300-700 bg-surface-100-900 sticky top-0 z-10 overflow-hidden border-b px-2 py-1 font-semibold whitespace-nowrap {isNumber(
+								column,
+							)
+								? 'text-right'
+								: 'text-left'}"
+							>{#if onsort}<button
+									type="button"
+									class="max-w-full truncate align-bottom font-semibold"
+									draggable="true"
+									data-head={column.name}
+									title="{column.label}. Click to order; drag, or Alt with the arrows, to move."
+									onclick={() => turn(column)}
+									onkeydown={(e) => headKey(e, at)}
+									ondragstart={() => (dragged = at)}
+									>{column.label}<span aria-hidden="true"
+										>{{ none: '', ascending: ' ▲', descending: ' ▼' }[direction(column)]}</span
+									></button
+								>{:else}{column.label}{/if}<button
+								type="button"
+								role="slider"
+								aria-label="Width of {column.label}"
+								aria-orientation="horizontal"
+								aria-valuemin={40}
+								aria-valuemax={1200}
+								aria-valuenow={Math.round(width(place))}
+								class="border-surface-300-700 absolute inset-y-1 right-0 w-1.5 cursor-col-resize touch-none border-r"
+								onpointerdown={(e) => pull(e, place)}
+								onkeydown={(e) => {
+									const by = { ArrowLeft: -16, ArrowRight: 16 }[e.key];
+									if (by && !e.altKey) {
+										e.preventDefault();
+										resize(place, width(place) + by);
+									}
+								}}
+							></button></th
 						>
-					{:else}
-						{#each columns as column, i (column.name)}
-							<td class="overflow-hidden px-2 text-ellipsis whitespace-nowrap {isNumber(column) ? 'text-right' : ''}"
-								>{text(row?.[i], column)}</td
-							>
-						{/each}
-					{/if}
+					{/each}
 				</tr>
-			{/each}
-			{#if after > 0}<tr aria-hidden="true"><td colspan={columns.length} style:height="{after}px"></td></tr>{/if}
-		</tbody>
-	</table>
+			</thead>
+			<tbody>
+				{#if before > 0}<tr aria-hidden="true"><td colspan={places.length} style:height="{before}px"></td></tr>{/if}
+				{#each items as item (item.index)}
+					{@const row = rows[item.index]}
+					<tr
+						aria-rowindex={item.index + 2}
+						class="even:bg-surface-100/60 dark:even:bg-surface-900/60"
+						style:height="{height}px"
+					>
+						{#if row && !Array.isArray(row)}
+							<td
+								role="gridcell"
+								colspan={places.length}
+								data-group={row.group.level}
+								class="bg-surface-100-900 px-2 font-semibold whitespace-nowrap"
+								style:padding-left="{row.group.level + 0.5}rem"
+								>{row.group.label}
+								{row.group.value ?? 'blank'}: {totalsText(row.group.totals ?? [], row.group.count)}</td
+							>
+						{:else}
+							{#each places as place, at (place)}
+								{@const column = columns[place]!}
+								{@const value = row?.[place]}
+								{@const chosen = holds(selection, item.index, at)}
+								<td
+									role="gridcell"
+									id={cellId(item.index, at)}
+									aria-selected={chosen}
+									data-head-cell={active === cellId(item.index, at) ? '' : undefined}
+									class="scroll-mt-8 truncate px-2 {isNumber(column) ? 'text-right' : ''} {chosen ? 'chosen' : ''}"
+									onpointerdown={(e) => {
+										if (e.button !== 0) return;
+										choosing = e.pointerType === 'mouse';
+										choose({ row: item.index, column: at }, e.shiftKey);
+									}}
+									onpointerenter={() => {
+										if (choosing) choose({ row: item.index, column: at }, true);
+									}}
+									>{#if value === null || value === undefined}<span class="blank"
+											><span class="sr-only">blank</span></span
+										>{:else if isStamp(column)}<time datetime={String(value)}>{cellText(value, column)}</time
+										>{:else}{cellText(value, column)}{/if}</td
+								>
+							{/each}
+						{/if}
+					</tr>
+				{/each}
+				{#if after > 0}<tr aria-hidden="true"><td colspan={places.length} style:height="{after}px"></td></tr>{/if}
+			</tbody>
+		</table>
+	</div>
+	<div class="flex min-h-5 flex-wrap justify-between gap-x-4 text-xs">
+		<span class="muted" aria-live="polite">{said}</span>
+		{#if own}<button type="button" class="underline" onclick={() => keep({ order: [], widths: {} })}
+				>Columns as the report has them</button
+			>{/if}
+	</div>
 </div>

@@ -1,15 +1,17 @@
 <script lang="ts">
 	// A question answered by text: free, yes or no, one of the choices, or several.
-	import { listChoices, type Choice, type Fix, type Inputs, type Problem, type Question } from './api';
+	import { listChoices, type Choice, type Fix, type Inputs, type Problem, type Question, type Target } from './api';
+	import { SvelteMap } from 'svelte/reactivity';
 	import Problems from './Problems.svelte';
+	import { countText } from './text';
 
 	let {
-		report,
+		target,
 		question,
 		inputs,
 		value = $bindable(),
 		problems,
-	}: { report: string; question: Question; inputs: Inputs; value: string[]; problems: Problem[] } = $props();
+	}: { target: Target; question: Question; inputs: Inputs; value: string[]; problems: Problem[] } = $props();
 
 	let choices = $state.raw<Choice[]>([]);
 	let most = $state(0);
@@ -26,7 +28,7 @@
 		const text = search;
 		const abort = new AbortController();
 		const timer = setTimeout(() => {
-			listChoices(report, question.name, text, others, abort.signal).then(
+			listChoices(target, question.name, text, others, abort.signal).then(
 				(list) => {
 					choices = list;
 					most = Math.max(most, list.length);
@@ -45,7 +47,11 @@
 		const kept = value.filter((v) => !list.some((c) => c.value === v)).map((v): Choice => ({ value: v }));
 		return [...kept, ...list.filter((c) => (c.label || c.value).toLowerCase().includes(lower))];
 	});
-	const named = (c: Choice) => (c.label || c.value) + (c.count === undefined ? '' : ` (${c.count})`);
+	const named = (c: Choice) => (c.label || c.value) + (c.count === undefined ? '' : ` (${countText(c.count)})`);
+	const labels = new SvelteMap<string, string>();
+	$effect(() => {
+		for (const c of choices) if (c.label) labels.set(c.value, c.label);
+	});
 	const fix = (f: Fix, p: Problem) => {
 		const wrong = value.find((v) => p.message.includes(`"${v}"`));
 		value = value.length ? value.map((v) => (v === wrong || !question.many ? f.text : v)) : [f.text];
@@ -58,6 +64,23 @@
 {#if chosen && question.many}
 	<fieldset aria-describedby="{id}-problems">
 		<legend class="sr-only">{question.label}</legend>
+		{#if value.length}
+			<ul class="mb-1.5 flex flex-wrap gap-1.5" aria-label="Chosen for {question.label}">
+				{#each value as chip (chip)}
+					<li>
+						<button
+							type="button"
+							class="border-primary-600-400 rounded-base flex items-center gap-1 border px-2 py-0.5 text-sm"
+							aria-label="Take away {labels.get(chip) ?? chip}"
+							onclick={() => toggle(chip, false)}>{labels.get(chip) ?? chip} <span aria-hidden="true">✕</span></button
+						>
+					</li>
+				{/each}
+				{#if value.length > 1}<li>
+						<button type="button" class="px-1 py-0.5 text-sm underline" onclick={() => (value = [])}>None</button>
+					</li>{/if}
+			</ul>
+		{/if}
 		{#if most > 8}
 			<input
 				class="field mb-1"

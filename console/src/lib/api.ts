@@ -12,17 +12,29 @@ export type Explanation = Schemas['Explanation'];
 export type Problem = Schemas['Problem'];
 export type Fix = Schemas['Fix'];
 export type Column = Schemas['Output'];
-export type Header = Omit<Schemas['RunResult'], 'rows' | keyof Summary>;
+export type Result = Schemas['Result'];
+export type Header = Omit<Result, 'rows' | keyof Summary>;
 export type Summary = Pick<
-	Schemas['RunResult'],
-	'outcome' | 'count' | 'first' | 'last' | 'problem' | 'ms' | 'reason' | 'edges' | 'totals'
+	Result,
+	'outcome' | 'count' | 'first' | 'last' | 'problem' | 'ms' | 'reason' | 'edges' | 'totals' | 'chart'
 >;
+export type Chart = Schemas['Chart'];
 export type Edges = Schemas['Edges'];
 export type Total = Schemas['Total'];
 export type Subtotal = Schemas['Subtotal'];
 export type Why = Schemas['Why'];
 export type Coverage = Schemas['Coverage'];
 export type RunRecord = Schemas['RunRecord'];
+export type Comparison = Schemas['Comparison'];
+export type DefinitionInfo = Schemas['DefinitionInfo'];
+export type Examination = Schemas['Examination'];
+export type Word = Schemas['Word'];
+export type Review = Schemas['Review'];
+export type Version = Schemas['Version'];
+export type Difference = Schemas['Difference'];
+export type Source = Schemas['Source'];
+export type Table = Schemas['Table'];
+export type Extent = Schemas['Extent'];
 
 /** What one question was answered with: a text, texts, or a start and an end. */
 export type Input = string | string[] | { start?: string; end?: string };
@@ -60,29 +72,66 @@ async function json<T>(method: string, path: string, body?: unknown, signal?: Ab
 	return (await call(method, path, body, signal)).json();
 }
 
-const report = (name: string) => '/reports/' + encodeURIComponent(name);
+const part = encodeURIComponent;
+
+/** Which report is meant: the published one, or what was pushed last. */
+export type Target = { report: string; draft: boolean };
+const report = (target: Target) => '/reports/' + part(target.report);
 
 export const listReports = () => json<ReportInfo[]>('GET', '/reports');
-export const askReport = (name: string) => json<Sheet>('GET', report(name));
-export const listChoices = (name: string, question: string, search: string, inputs: Inputs, signal: AbortSignal) =>
+export const askReport = (t: Target) => json<Sheet>('GET', `${report(t)}?draft=${t.draft}`);
+export const listChoices = (t: Target, question: string, search: string, inputs: Inputs, signal: AbortSignal) =>
 	json<Choice[]>(
 		'POST',
-		`${report(name)}/questions/${encodeURIComponent(question)}/choices?limit=200&search=${encodeURIComponent(search)}`,
-		{ inputs },
+		`${report(t)}/questions/${part(question)}/choices?limit=200&search=${part(search)}`,
+		{ inputs, draft: t.draft },
 		signal,
 	);
-export const previewReport = (name: string, inputs: Inputs, signal: AbortSignal) =>
-	json<Preview>('POST', report(name) + '/preview', { inputs }, signal);
-export const explainReport = (name: string, inputs: Inputs) =>
-	json<Explanation>('POST', report(name) + '/explain', { inputs });
-export const coverReport = (name: string, by: string, inputs: Inputs, signal: AbortSignal) =>
-	json<Coverage>('POST', `${report(name)}/coverage?by=${by}`, { inputs }, signal);
-export const listRuns = (report: string) =>
-	json<RunRecord[]>('GET', '/runs?limit=200&report=' + encodeURIComponent(report));
-export const showRun = (run: number) => json<RunRecord>('GET', `/runs/${run}`);
+export const previewReport = (t: Target, inputs: Inputs, signal: AbortSignal) =>
+	json<Preview>('POST', report(t) + '/preview', { inputs, draft: t.draft }, signal);
+export const explainReport = (t: Target, inputs: Inputs, sort: string[]) =>
+	json<Explanation>('POST', report(t) + '/explain?plan=true', { inputs, sort, draft: t.draft });
+export const coverReport = (t: Target, by: string, inputs: Inputs, signal: AbortSignal) =>
+	json<Coverage>('POST', `${report(t)}/coverage?by=${by}`, { inputs, draft: t.draft }, signal);
 /** A whole result as a file. */
-export const takeFile = async (name: string, inputs: Inputs, sort: string[], format: 'csv' | 'json') =>
-	(await call('POST', `${report(name)}/runs?format=${format}`, { inputs, sort })).blob();
+export const takeFile = async (t: Target, inputs: Inputs, sort: string[], format: 'csv' | 'json') =>
+	(await call('POST', `${report(t)}/runs?format=${format}`, { inputs, sort, draft: t.draft })).blob();
+export const startRun = (t: Target, inputs: Inputs, sort: string[], signal: AbortSignal) =>
+	call('POST', report(t) + '/runs?format=ndjson', { inputs, sort, draft: t.draft }, signal);
+
+export type RunFilter = { report?: string; outcome?: string; from?: string; until?: string; before?: number };
+export const listRuns = (filter: RunFilter, limit: number) => {
+	const query = new URLSearchParams({ limit: String(limit) });
+	for (const [name, value] of Object.entries(filter)) if (value) query.set(name, String(value));
+	return json<RunRecord[]>('GET', '/runs?' + query);
+};
+export const showRun = (run: number) => json<RunRecord>('GET', `/runs/${run}`);
 export const whyRun = (run: number) => json<Why>('GET', `/runs/${run}/why`);
-export const startRun = (name: string, inputs: Inputs, sort: string[], signal: AbortSignal) =>
-	call('POST', report(name) + '/runs?format=ndjson', { inputs, sort }, signal);
+export const compareRuns = (run: number, other: number) => json<Comparison>('GET', `/runs/${run}/compare/${other}`);
+
+export const listSources = () => json<Schemas['SourceInfo'][]>('GET', '/sources');
+export const showSource = (source: string) => json<Source>('GET', '/sources/' + part(source));
+export const checkSource = (source: string) => json<Schemas['Report']>('GET', `/sources/${part(source)}/check`);
+const table = (source: string, name: string) => `/sources/${part(source)}/tables/${part(name)}`;
+export const showExtents = (source: string, name: string) => json<Extent[]>('GET', table(source, name) + '/extents');
+export const showRows = (source: string, name: string) => json<Result>('GET', table(source, name) + '/rows?limit=20');
+export const setEncoding = (source: string, column: string, encoding: string) =>
+	json<Source>('PUT', `/sources/${part(source)}/encodings/${part(column)}`, { encoding });
+
+const definition = (kind: string, name: string) => `/definitions/${part(kind)}/${part(name)}`;
+export const listDefinitions = () => json<DefinitionInfo[]>('GET', '/definitions');
+export const showDefinition = async (kind: string, name: string, version = 0) =>
+	(await json<{ content: string }>('GET', `${definition(kind, name)}?version=${version}`)).content;
+export const listVersions = (kind: string, name: string) =>
+	json<Version[]>('GET', definition(kind, name) + '/versions');
+export const showDifferences = (kind: string, name: string, from: number, to: number) =>
+	json<Difference[]>('GET', `${definition(kind, name)}/differences?from=${from}&to=${to}`);
+export const checkDefinitions = (content: string, run: boolean, signal?: AbortSignal) =>
+	json<Examination>('POST', `/definitions/check?run=${run}`, { content }, signal);
+export const firstResults = (content: string, signal: AbortSignal) =>
+	json<Result>('POST', '/definitions/results?limit=20', { content }, signal);
+export const pushDefinitions = (content: string) => json<Schemas['Checked']>('POST', '/definitions', { content });
+export const reviewDefinition = (name: string) => json<Review>('GET', '/reviews/' + part(name));
+export const publishDefinition = (name: string) =>
+	json<Schemas['Checked']>('POST', `/definitions/${part(name)}/publish`);
+export const definitionSchema = () => json<object>('GET', '/schema');

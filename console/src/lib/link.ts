@@ -1,7 +1,7 @@
 // The answers of a report in its address, so that a link carries them, Back and
 // Forward work, and a reload loses nothing.
 import type { PeriodText } from './PeriodField.svelte';
-import type { Question } from './api';
+import type { Inputs, Question, RunRecord, Target } from './api';
 
 export type Answers = { periods: Record<string, PeriodText>; texts: Record<string, string[]> };
 
@@ -39,14 +39,42 @@ export function fromQuery(questions: Question[], text: string): Answers {
 	return answers;
 }
 
-/** The address of a report with answers as a run's record has them. */
-export function reportLink(report: string, typed: Record<string, unknown>): string {
+/** The address of a report, or of its draft. */
+export const reportAddress = (target: Target) =>
+	target.draft
+		? `/drafts/report/${encodeURIComponent(target.report)}/try`
+		: `/reports/${encodeURIComponent(target.report)}`;
+
+/** The address of a run's report with answers as its record has them. */
+export function reportLink(run: RunRecord, typed: Record<string, unknown>): string {
 	const query = new URLSearchParams();
+	for (const key of run.sort ?? []) query.append(sortKey, key);
 	for (const [name, value] of Object.entries(typed)) {
 		if (Array.isArray(value)) for (const item of value) query.append(name, String(item));
 		else if (value && typeof value === 'object')
 			for (const [end, text] of Object.entries(value)) query.append(`${name}.${end}`, String(text));
 		else if (value !== null && value !== '') query.append(name, String(value));
 	}
-	return `/reports/${encodeURIComponent(report)}?${query}`;
+	return `${reportAddress({ report: run.report, draft: run.version === 0 })}?${query}`;
+}
+
+/** The same run as a command line, each answer quoted for a shell. */
+export function commandLine(target: Target, inputs: Inputs): string {
+	const words = ['pikegate', 'run', target.report];
+	if (target.draft) words.push('--draft');
+	for (const [name, value] of Object.entries(inputs)) {
+		if (Array.isArray(value)) for (const text of value) words.push('--set', `${name}=${text}`);
+		else if (typeof value === 'string') words.push('--set', `${name}=${value}`);
+		else {
+			if (value.start) words.push('--start', value.start);
+			if (value.end) words.push('--end', value.end);
+		}
+	}
+	return words.map((w) => (/^[\w./:=+-]+$/.test(w) ? w : `'${w.replaceAll("'", `'\\''`)}'`)).join(' ');
+}
+
+/** The same run as an HTTP request, for a program. */
+export function httpRequest(target: Target, inputs: Inputs, sort: string[]): string {
+	const body = JSON.stringify({ inputs, ...(sort.length ? { sort } : {}), ...(target.draft ? { draft: true } : {}) });
+	return `POST ${location.origin}/api/v1/reports/${encodeURIComponent(target.report)}/runs\nContent-Type: application/json\n\n${body}`;
 }

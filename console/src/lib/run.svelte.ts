@@ -1,7 +1,16 @@
 // One run as it happens: the rows come as lines and are shown as they come.
-import { Refusal, startRun, type Header, type Inputs, type Problem, type Subtotal, type Summary } from './api';
+import {
+	Refusal,
+	startRun,
+	type Header,
+	type Inputs,
+	type Problem,
+	type Subtotal,
+	type Summary,
+	type Target,
+} from './api';
+import type { Cell } from './text';
 
-export type Cell = string | number | boolean | null;
 /** A record, or what closes a group of them. */
 export type Row = Cell[] | { group: Subtotal };
 
@@ -19,20 +28,25 @@ export class Run {
 	kept = $state(0);
 	/** How many records have come. */
 	count = $state(0);
+	/** How long the run has taken so far, in milliseconds. */
+	spent = $state(0);
 	#records = 0;
 	#abort?: AbortController;
 
-	async start(report: string, inputs: Inputs, sort: string[]) {
+	async start(target: Target, inputs: Inputs, sort: string[]) {
 		this.stop();
 		const abort = (this.#abort = new AbortController());
 		this.state = 'running';
+		const begun = performance.now();
+		const clock = setInterval(() => (this.spent = performance.now() - begun), 250);
+		this.spent = 0;
 		this.header = this.summary = undefined;
 		this.problems = [];
 		this.failure = '';
 		this.rows = [];
 		this.kept = this.count = this.#records = 0;
 		try {
-			const response = await startRun(report, inputs, sort, abort.signal);
+			const response = await startRun(target, inputs, sort, abort.signal);
 			for await (const lines of linesOf(response.body!)) {
 				if (abort !== this.#abort) return;
 				for (const line of lines) this.#take(line);
@@ -48,6 +62,8 @@ export class Run {
 				this.problems = error.problems;
 				this.failure = error.message;
 			} else this.failure = 'The records broke off: ' + error;
+		} finally {
+			clearInterval(clock);
 		}
 		this.state = 'ended';
 	}

@@ -1,7 +1,13 @@
 // How values are said to people, in the reader's language.
 import type { Total } from './api';
 
-const number = new Intl.NumberFormat(navigator.language, { maximumFractionDigits: 12 });
+const language = navigator.language;
+const number = new Intl.NumberFormat(language, { maximumFractionDigits: 12 });
+const money = new Intl.NumberFormat(language, { minimumFractionDigits: 2, maximumFractionDigits: 2 });
+const plain = new Intl.NumberFormat(language, { maximumFractionDigits: 12, useGrouping: false });
+const day = new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeZone: 'UTC' });
+const moment = new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeStyle: 'medium', timeZone: 'UTC' });
+const instant = new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeStyle: 'short' });
 
 export const countText = (n: number) => number.format(n);
 const outcomes: Record<string, string> = { timed_out: 'Timed out' };
@@ -9,17 +15,42 @@ const outcomes: Record<string, string> = { timed_out: 'Timed out' };
 export const outcomeText = (outcome: string) => outcomes[outcome] ?? outcome.charAt(0).toUpperCase() + outcome.slice(1);
 export const recordsText = (n: number) => `${countText(n)} ${n === 1 ? 'record' : 'records'}`;
 
-/** Dates stand in ISO form everywhere, with a blank between day and time. */
-export const stampText = (text?: string) => text?.replace('T', ' ') ?? '';
+/** A moment of this service's own, in the reader's time zone. */
+export const instantText = (iso: string) => instant.format(new Date(iso));
 
-const money = new Intl.NumberFormat(navigator.language, { minimumFractionDigits: 2, maximumFractionDigits: 2 });
+const stamp = /^(\d{4}-\d\d-\d\d)(?:[T ](\d\d:\d\d(?::\d\d)?)(\.\d+)?(Z|[+-]\d\d:\d\d)?)?$/;
+
+/**
+ * A day or a date-time of the data in the reader's language: the clock of the
+ * report's zone as it stands, with the offset from UTC; anything else as it is.
+ */
+export function stampText(text?: string): string {
+	const parts = stamp.exec(text ?? '');
+	if (!parts) return text ?? '';
+	const [, date, time, fraction, offset] = parts;
+	const at = new Date(`${date}T${time ?? '00:00'}Z`);
+	if (Number.isNaN(at.valueOf())) return text!;
+	if (!time) return day.format(at);
+	return moment.format(at) + (fraction ?? '') + (offset ? ' ' + offset : '');
+}
+
+export type Cell = string | number | boolean | null;
+
+/** A value as people read it; blank is the empty text. Identifiers are not grouped. */
+export function cellText(value: Cell | undefined, column: { type?: string; format?: string }): string {
+	if (value === null || value === undefined) return '';
+	if (typeof value === 'boolean') return value ? 'yes' : 'no';
+	const isNumber = column.type === 'integer' || column.type === 'decimal';
+	if (typeof value === 'number' || isNumber) {
+		const exact = value as Intl.StringNumericLiteral; // text of many digits stays exact
+		return (column.format === 'money' ? money : column.type === 'decimal' ? number : plain).format(exact);
+	}
+	return stampText(value);
+}
 
 function valueText(value: unknown, format?: string): string {
 	if (value === null || value === undefined) return 'blank';
-	if (typeof value === 'number' && format === 'money') return money.format(value);
-	if (typeof value === 'number') return number.format(value);
-	if (typeof value === 'boolean') return value ? 'yes' : 'no';
-	return stampText(String(value));
+	return cellText(value as Cell, { format, type: typeof value === 'number' ? 'decimal' : 'text' });
 }
 
 /** What was made of many records, on one line; their number where nothing was. */

@@ -4,7 +4,6 @@
 	import {
 		askReport,
 		previewReport,
-		takeFile,
 		Refusal,
 		type Inputs,
 		type Preview,
@@ -14,20 +13,18 @@
 	} from '../lib/api';
 	import CoverageStrip from '../lib/CoverageStrip.svelte';
 	import DateField from '../lib/DateField.svelte';
-	import Edges from '../lib/Edges.svelte';
 	import Explain from '../lib/Explain.svelte';
-	import { fromQuery, sortOf, toQuery } from '../lib/link';
-	import NothingFound from '../lib/NothingFound.svelte';
+	import { commandLine, fromQuery, httpRequest, reportAddress, sortOf, toQuery } from '../lib/link';
 	import PeriodField, { emptyPeriod, type PeriodText } from '../lib/PeriodField.svelte';
 	import Problems from '../lib/Problems.svelte';
-	import ResultTable from '../lib/ResultTable.svelte';
-	import { mostRows, Run } from '../lib/run.svelte';
-	import { countText, stampText, totalsText } from '../lib/text';
+	import ResultView from '../lib/ResultView.svelte';
+	import { Run } from '../lib/run.svelte';
 	import TextField from '../lib/TextField.svelte';
 
-	let { params }: { params: { name: string } } = $props();
+	let { params, draft = false }: { params: { name: string }; draft?: boolean } = $props();
 
 	const name = $derived(params.name); // another address of the same report changes nothing
+	const target = $derived({ report: name, draft });
 
 	let sheet = $state.raw<Sheet>();
 	let failure = $state('');
@@ -43,11 +40,9 @@
 	let sort = $state.raw<string[]>([]);
 	/** The part of the address the form was last filled from, or written to. */
 	let filled = '';
-	let saving = $state('');
-	let saveFailure = $state('');
 
 	$effect(() => {
-		askReport(name)
+		askReport(target)
 			.then((s) => {
 				filled = '';
 				({ periods, texts } = fromQuery(s.questions ?? [], ''));
@@ -63,6 +58,13 @@
 		const { start, end, words } = periods[q.name] ?? emptyPeriod();
 		if (words) return words;
 		return start || end ? { start, end } : undefined;
+	}
+	/** What a question left blank does, said before it is left so. */
+	function blankMeans(q: Question): string {
+		if (q.default?.length) return `Left blank, it means ${q.default.join(', ')}.`;
+		if (q.required) return '';
+		if (q.when_blank === 'match_blank') return 'Left blank, it asks for records that are blank there.';
+		return 'Left blank, it restricts nothing.';
 	}
 	const open = (q: Question) => q.shown !== 'stated' && !q.derive;
 	const inputs = $derived.by(() => {
@@ -80,7 +82,7 @@
 		const asked = inputs;
 		const abort = new AbortController();
 		const timer = setTimeout(() => {
-			previewReport(name, asked, abort.signal)
+			previewReport(target, asked, abort.signal)
 				.then((p) => (preview = p))
 				.catch((e) => {
 					if (!abort.signal.aborted) failure = e instanceof Refusal ? e.message : String(e);
@@ -105,7 +107,8 @@
 	// Forward fill the form from it and run.
 	$effect(() => {
 		const query = router.querystring ?? '';
-		if (!sheet || query === filled || router.location !== '/reports/' + name) return;
+		if (!sheet || query === filled || decodeURIComponent(router.location) !== decodeURIComponent(reportAddress(target)))
+			return;
 		filled = query;
 		sort = sortOf(query);
 		({ periods, texts } = fromQuery(sheet.questions ?? [], query));
@@ -118,7 +121,7 @@
 		if (query !== filled) {
 			const first = filled === '';
 			filled = query;
-			const address = `/reports/${name}?${query}`;
+			const address = `${reportAddress(target)}?${query}`;
 			if (first) replace(address);
 			else push(address);
 		}
@@ -130,28 +133,11 @@
 		ran = inputs;
 		// On a narrow screen the records stand below the questions.
 		if (!matchMedia('(min-width: 64rem)').matches) result?.scrollIntoView();
-		await run.start(name, ran, sort);
+		await run.start(target, ran, sort);
 		if (run.problems.length) {
 			if (preview) preview = { ...preview, problems: run.problems };
 			document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus();
 		}
-	}
-
-	/** Saves the result of the last run's answers as a file. */
-	async function save(format: 'csv' | 'json') {
-		saving = format;
-		saveFailure = '';
-		try {
-			const address = URL.createObjectURL(await takeFile(name, ran ?? inputs, sort, format));
-			const anchor = document.createElement('a');
-			anchor.href = address;
-			anchor.download = `${name}.${format}`;
-			anchor.click();
-			setTimeout(() => URL.revokeObjectURL(address), 60_000);
-		} catch (error) {
-			saveFailure = error instanceof Refusal ? error.message : 'The file broke off: ' + error;
-		}
-		saving = '';
 	}
 
 	/** Takes answers with which there are records, and runs with them. */
@@ -183,16 +169,11 @@
 					<h2 id="label-{question.name}" class="font-semibold">
 						{question.label}
 						<span class="muted text-sm font-normal"
-							>{open(question) ? (question.required ? 'needed' : 'may be left out') : 'set by the report'}</span
+							>{open(question) ? (question.required ? 'needed' : 'may be left blank') : 'set by the report'}</span
 						>
 					</h2>
 					{#if question.help}<p class="muted text-sm">{question.help}</p>{/if}
-					{#if open(question) && question.default?.length}<p class="muted text-sm">
-							Left out, it means {question.default.join(', ')}.
-						</p>{/if}
-					{#if open(question) && question.when_blank === 'match_blank'}
-						<p class="muted text-sm">Left out, it asks for records that are blank there.</p>
-					{/if}
+					{#if open(question) && blankMeans(question)}<p class="muted text-sm">{blankMeans(question)}</p>{/if}
 					{#if question.include_blanks}<p class="muted text-sm">
 							Records that are blank there are always included.
 						</p>{/if}
@@ -200,7 +181,7 @@
 						<p class="panel px-2.5 py-1.5">{answerOf(question)?.readback ?? question.default_readback ?? ''}</p>
 					{:else if question.kind === 'period'}
 						<PeriodField
-							report={name}
+							{target}
 							{question}
 							{inputs}
 							bind:value={periods[question.name]!}
@@ -210,7 +191,7 @@
 						/>
 						{#if !question.limits.whole}
 							<CoverageStrip
-								report={name}
+								{target}
 								question={question.name}
 								{inputs}
 								from={answerOf(question)?.from ?? day(periods[question.name]?.start)}
@@ -236,7 +217,7 @@
 							onfix={(fix) => (texts[question.name] = [fix.text])}
 						/>
 					{:else}
-						<TextField report={name} {question} {inputs} bind:value={texts[question.name]!} problems={of(question)} />
+						<TextField {target} {question} {inputs} bind:value={texts[question.name]!} problems={of(question)} />
 					{/if}
 				</section>
 			{/each}
@@ -266,70 +247,25 @@
 		</form>
 
 		<section bind:this={result} class="flex min-h-0 min-w-0 grow flex-col gap-2" aria-label="Result">
-			{#if run.header}
-				<p class="text-sm">{run.header.readback}</p>
-				<p role="status" data-outcome={run.summary?.outcome ?? run.state}>
-					{#if run.state === 'running'}
-						<strong>{countText(run.count)}</strong> records so far …
-					{:else if run.summary && !run.failure}
-						{#if run.summary.count === 0}
-							<strong>No records.</strong>
-							{run.summary.reason ?? 'Nothing matches all of these criteria.'}
-						{:else}
-							<strong data-count>{countText(run.summary.count)}</strong>
-							{run.summary.count === 1 ? 'record' : 'records'}{#if run.summary.first}, first
-								<span class="tabular-nums" data-first>{stampText(run.summary.first)}</span>, last
-								<span class="tabular-nums" data-last>{stampText(run.summary.last)}</span>{/if}.
-						{/if}
-						<span class="muted text-sm"
-							>Run {run.header.run}, {run.summary.ms} ms, days and times in {run.header.zone}.</span
-						>
-					{/if}
-				</p>
-				{#if run.summary?.outcome === 'done'}
-					<p class="flex flex-wrap items-center gap-2 text-sm">
-						<span class="muted">Take away:</span>
-						{#each ['csv', 'json'] as const as format (format)}
-							<button
-								type="button"
-								class="btn btn-sm preset-tonal"
-								disabled={saving !== ''}
-								onclick={() => save(format)}>{saving === format ? 'Saving …' : format.toUpperCase()}</button
-							>
-						{/each}
-						{#if saveFailure}<span role="alert" class="text-error-700-300">{saveFailure}</span>{/if}
-					</p>
-				{/if}
-				{#if run.summary?.totals?.length}
-					<p class="text-sm" data-totals>{totalsText(run.summary.totals, run.count)}</p>
-				{/if}
-				{#if run.summary?.edges}<Edges edges={run.summary.edges} />{/if}
-				{#if run.failure}<p role="alert" class="text-error-700-300">{run.failure}</p>{/if}
-				{#if run.summary?.outcome === 'empty'}<NothingFound run={run.header.run} onway={take} />{/if}
-				{#if run.count > mostRows}<p class="text-sm">
-						The first {countText(mostRows)} are shown here; a file has all of them.
-					</p>{/if}
-				{#if run.count > 0}
-					<div class="h-[70dvh] min-h-0 lg:h-auto lg:grow">
-						<ResultTable
-							columns={run.header.columns ?? []}
-							rows={run.rows}
-							kept={run.kept}
-							title={run.header.title}
-							{sort}
-							onsort={(keys) => {
-								sort = keys;
-								submit();
-							}}
-						/>
-					</div>
-				{/if}
-			{:else if run.failure && run.problems.length === 0}
-				<p role="alert" class="text-error-700-300">{run.failure}</p>
-			{:else}
-				<div class="muted panel grid grow place-items-center p-8 text-center">The records will stand here.</div>
-			{/if}
+			<ResultView
+				{target}
+				{run}
+				inputs={ran ?? inputs}
+				{sort}
+				onsort={(keys) => {
+					sort = keys;
+					submit();
+				}}
+				onway={take}
+			/>
 		</section>
 	</div>
-	{#if explaining}<Explain report={name} {inputs} onclose={() => (explaining = false)} />{/if}
+	{#if explaining}<Explain
+			{target}
+			{inputs}
+			{sort}
+			command={commandLine(target, inputs) + '\n\n' + httpRequest(target, inputs, sort)}
+			spent={run.summary && run.header ? `Run ${run.header.run} took ${run.summary.ms} ms.` : ''}
+			onclose={() => (explaining = false)}
+		/>{/if}
 {/if}

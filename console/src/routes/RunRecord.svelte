@@ -2,8 +2,10 @@
 	// One run in full: everything needed to explain and to repeat it.
 	import { link } from 'svelte-spa-router';
 	import { Refusal, showRun, type RunRecord } from '../lib/api';
+	import Asked from '../lib/Asked.svelte';
 	import Edges from '../lib/Edges.svelte';
 	import { reportLink } from '../lib/link';
+	import Statement from '../lib/Statement.svelte';
 	import { countText, outcomeText, stampText } from '../lib/text';
 
 	let { params }: { params: { run: string } } = $props();
@@ -26,8 +28,8 @@
 		return String(value);
 	};
 	// As it was: the words with the days they meant; for today: the words alone.
-	const asItWas = $derived(run ? reportLink(run.report, { ...run.typed, ...run.resolved }) : '');
-	const forToday = $derived(run ? reportLink(run.report, run.typed) : '');
+	const asItWas = $derived(run ? reportLink(run, { ...run.typed, ...run.resolved }) : '');
+	const forToday = $derived(run ? reportLink(run, run.typed) : '');
 </script>
 
 <svelte:head><title>Run {params.run} · Pike Gate</title></svelte:head>
@@ -39,7 +41,9 @@
 		<div>
 			<h1 class="text-2xl font-semibold">Run {run.run}</h1>
 			<p class="muted">
-				{run.report}, version {run.version}, started {when.format(new Date(run.started_at))}, read as of {run.as_of} in {run.zone}.
+				{run.report}, {run.version ? `version ${run.version}` : 'the draft'}, started {when.format(
+					new Date(run.started_at),
+				)}, read as of {run.as_of} in {run.zone}.
 			</p>
 		</div>
 		<p>{run.readback}</p>
@@ -56,32 +60,13 @@
 			<a class="btn preset-tonal" href={forToday} use:link data-repeat="today">Repeat for today</a>
 		</p>
 		<h2 class="font-semibold">Asked</h2>
-		<table class="w-full text-sm">
-			<thead class="muted text-left">
-				<tr
-					><th class="font-normal">Question</th><th class="font-normal">Typed</th><th class="font-normal">Read as</th
-					></tr
-				>
-			</thead>
-			<tbody>
-				{#each Object.entries(run.resolved) as [name, value] (name)}
-					<tr class="border-surface-200-800 border-t align-top">
-						<th scope="row" class="py-1 pr-3 text-left font-normal">{name}</th>
-						<td class="py-1 pr-3">{said(run.typed[name])}</td>
-						<td class="py-1">{said(value)}</td>
-					</tr>
-				{/each}
-			</tbody>
-		</table>
-		{#if run.sql}
-			<h2 class="font-semibold">SQL</h2>
-			<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
-			<pre class="panel overflow-x-auto p-2 text-sm" tabindex="0">{run.sql}</pre>
-			<ol class="text-sm">
-				{#each run.values ?? [] as value (value.number)}
-					<li><code>{value.number} = {JSON.stringify(value.value)}</code></li>
-				{/each}
-			</ol>
-		{/if}
+		<Asked
+			lines={Object.entries(run.resolved).map(([name, value]) => ({
+				name,
+				typed: said(run?.typed[name]),
+				read: said(value),
+			}))}
+		/>
+		{#if run.sql}<Statement sql={run.sql} values={run.values ?? []} />{/if}
 	{/if}
 </div>

@@ -13,7 +13,7 @@
 		.then((list) => (reports = list))
 		.catch(() => undefined); // the list still filters by what it shows
 	$effect(() => {
-		listRuns(report)
+		listRuns({ report }, 200)
 			.then((list) => (runs = list))
 			.catch((e: Refusal) => (failure = e.message));
 	});

@@ -1,12 +1,24 @@
 <script lang="ts">
 	import Router, { link } from 'svelte-spa-router';
+	import { wrap } from 'svelte-spa-router/wrap';
 	import Report from './routes/Report.svelte';
 	import Reports from './routes/Reports.svelte';
 	import RunRecord from './routes/RunRecord.svelte';
 	import Runs from './routes/Runs.svelte';
 	import { theme, turnTheme } from './lib/theme.svelte';
 
-	const routes = { '/': Reports, '/reports/:name': Report, '/runs': Runs, '/runs/:run': RunRecord, '*': Reports };
+	const routes = {
+		'/': Reports,
+		'/reports/:name': Report,
+		'/runs': Runs,
+		'/runs/:run': RunRecord,
+		'/runs/:run/compare/:other': wrap({ asyncComponent: () => import('./routes/Compare.svelte') }),
+		'/sources/:source?/:table?': wrap({ asyncComponent: () => import('./routes/Sources.svelte') }),
+		'/drafts': wrap({ asyncComponent: () => import('./routes/Drafts.svelte') }),
+		'/drafts/report/:name/try': wrap({ asyncComponent: () => import('./routes/Try.svelte') }),
+		'/drafts/:kind/:name': wrap({ asyncComponent: () => import('./routes/Draft.svelte') }),
+		'*': Reports,
+	};
 </script>
 
 <div class="flex min-h-dvh flex-col lg:h-dvh">
@@ -15,6 +27,8 @@
 		<nav class="flex items-center gap-4 text-sm">
 			<a href="/" use:link class="text-surface-50">Reports</a>
 			<a href="/runs" use:link class="text-surface-50">Runs</a>
+			<a href="/drafts" use:link class="text-surface-50">Drafts</a>
+			<a href="/sources" use:link class="text-surface-50">Sources</a>
 			<button type="button" class="text-surface-50 underline" onclick={turnTheme}
 				>{theme.mode === 'dark' ? 'Light' : 'Dark'}</button
 			>

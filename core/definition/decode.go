@@ -320,7 +320,7 @@ func (d *decoder) fill(entries []entry, n ast.Node, v reflect.Value, path string
 		}
 	}
 	for _, f := range fields {
-		if f.required && v.FieldByIndex(f.index).IsZero() && !hasProblem(d.problems, join(path, f.name)) {
+		if value := v.FieldByIndex(f.index); f.required && (value.IsZero() || value.Kind() == reflect.Slice && value.Len() == 0) && !hasProblem(d.problems, join(path, f.name)) {
 			d.fail(n.GetToken(), join(path, f.name), "missing_field", f.name+" is missing.", f.doc+".")
 		}
 	}

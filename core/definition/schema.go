@@ -62,10 +62,12 @@ func textSchema() map[string]any {
 	return map[string]any{"type": []string{"string", "number", "boolean"}}
 }
 
+// structSchema keeps the order of the fields too, for forms made from it.
 func structSchema(t reflect.Type) map[string]any {
 	properties := map[string]any{}
-	var required []string
+	var required, order []string
 	for _, f := range fieldsOf(t) {
+		order = append(order, f.name)
 		p := schemaOf(f.typ)
 		p["description"] = f.doc
 		if f.example != "" {
@@ -82,7 +84,7 @@ func structSchema(t reflect.Type) map[string]any {
 			required = append(required, f.name)
 		}
 	}
-	schema := map[string]any{"type": "object", "properties": properties, "additionalProperties": false}
+	schema := map[string]any{"type": "object", "properties": properties, "additionalProperties": false, "x-order": order}
 	if required != nil {
 		schema["required"] = required
 	}

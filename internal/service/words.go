@@ -60,6 +60,10 @@ func (s *Service) words(ctx context.Context, d definition.Document, library defi
 			for _, c := range query.Columns {
 				out = append(out, Word{c.Name, "column", c.Heading()})
 			}
+			_ = definition.Link(query, library) // what is missing is told elsewhere
+			for _, q := range query.Parameters {
+				out = append(out, Word{q.Name, "question", q.Kind})
+			}
 		}
 	}
 	if kept, err := s.Store.Drafts(); err == nil {

@@ -42,11 +42,11 @@ func TestSortedByHead(t *testing.T) {
 	p := browser.Open(t, address+"/#/reports/jobs-due?period=2025-03", 1280, 800)
 	p.Wait("document.querySelector('[data-outcome=done]')")
 	costs := func() (list []float64) {
-		p.Read("[...document.querySelectorAll('tbody tr[aria-rowindex]')].map(r => Number(r.cells[4].textContent))", &list)
+		p.Read("[...document.querySelectorAll('tbody tr[aria-rowindex]')].map(r => Number("+cellValue+"(r.cells[4])))", &list)
 		return list
 	}
 	own := costs()
-	p.Press("Cost")
+	p.Click("[data-head=cost]")
 	p.Wait("document.querySelector('th[aria-sort=ascending]') && document.querySelector('[data-outcome=done]')")
 	assert.IsIncreasing(t, slices.Compact(costs()))
 	p.Click("th[aria-sort=ascending] button")
@@ -118,7 +118,7 @@ func TestAccessible(t *testing.T) {
 				p.Press("Dark")
 			}
 			p.Wait(page.ready)
-			p.Eval("new Promise(done => setTimeout(done, 400))") // colours that change gently are done
+			p.Wait("document.getAnimations().length === 0") // colours that change gently are done
 			p.Eval(string(axe) + "; axe.run().then(r => { window.axeResult = r.violations }); 1")
 			p.Wait("window.axeResult")
 			var found []string

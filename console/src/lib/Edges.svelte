@@ -6,7 +6,8 @@
 
 	let { edges }: { edges: Edges } = $props();
 
-	const dayText = (day?: { day: string; count: number }) => (day ? `${stampText(day.day)}: ${recordsText(day.count)}` : '');
+	const dayText = (day?: { day: string; count: number }) =>
+		day ? `${stampText(day.day)}: ${recordsText(day.count)}` : '';
 	const parts = $derived([
 		{ name: 'Nearest before', text: edges.no_before ? 'none' : stampText(edges.before) },
 		{ name: 'First day', text: dayText(edges.first_day) },

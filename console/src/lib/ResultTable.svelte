@@ -61,10 +61,7 @@
 	const cellOf = (row: Row | undefined, i: number): Cell | undefined => (Array.isArray(row) ? row[i] : undefined);
 
 	// The layout: places of the columns as they came, in the order they stand.
-	let layout = $state({ order: [] as string[], widths: {} as Record<string, number> });
-	$effect(() => {
-		layout = readLayout(report);
-	});
+	let layout = $derived(readLayout(report));
 	const places = $derived(
 		ordered(
 			columns.map((c) => c.name),
@@ -167,7 +164,6 @@
 <svelte:window onpointerup={() => (choosing = false)} />
 <div class="flex h-full min-h-0 flex-col gap-1">
 	<div bind:this={box} class="panel min-h-40 grow overflow-auto" role="region" aria-label="Records of {title}">
-		<!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_to_interactive_role (a grid takes the keyboard) -->
 		<table
 			class="min-w-full table-fixed border-separate border-spacing-0 text-sm tabular-nums"
 			style:width="{places.reduce((sum, p) => sum + width(p), 0)}px"

@@ -34,6 +34,7 @@ export type Version = Schemas['Version'];
 export type Difference = Schemas['Difference'];
 export type Source = Schemas['Source'];
 export type Table = Schemas['Table'];
+export type SourceColumn = Schemas['Column'];
 export type Extent = Schemas['Extent'];
 
 /** What one question was answered with: a text, texts, or a start and an end. */

@@ -78,3 +78,11 @@ export function httpRequest(target: Target, inputs: Inputs, sort: string[]): str
 	const body = JSON.stringify({ inputs, ...(sort.length ? { sort } : {}), ...(target.draft ? { draft: true } : {}) });
 	return `POST ${location.origin}/api/v1/reports/${encodeURIComponent(target.report)}/runs\nContent-Type: application/json\n\n${body}`;
 }
+
+/** The address of a draft. */
+export const draftAddress = (kind: string, name: string) =>
+	`/drafts/${encodeURIComponent(kind)}/${encodeURIComponent(name)}`;
+
+/** The address of a new draft, some of its fields filled in. */
+export const newDraftAddress = (kind: string, fields: Record<string, string> = {}) =>
+	`/drafts/new/${kind}?${new URLSearchParams(fields)}`;

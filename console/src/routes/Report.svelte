@@ -10,6 +10,7 @@
 		type Problem,
 		type Question,
 		type Sheet,
+		type Summary,
 	} from '../lib/api';
 	import CoverageStrip from '../lib/CoverageStrip.svelte';
 	import DateField from '../lib/DateField.svelte';
@@ -21,7 +22,16 @@
 	import { Run } from '../lib/run.svelte';
 	import TextField from '../lib/TextField.svelte';
 
-	let { params, draft = false }: { params: { name: string }; draft?: boolean } = $props();
+	let {
+		params,
+		draft = false,
+		onran,
+	}: {
+		params: { name: string };
+		/** Whether what was saved last is meant, and how it comes about is shown. */
+		draft?: boolean;
+		onran?: (inputs: Inputs, summary: Summary, today: string) => void;
+	} = $props();
 
 	const name = $derived(params.name); // another address of the same report changes nothing
 	const target = $derived({ report: name, draft });
@@ -134,6 +144,7 @@
 		// On a narrow screen the records stand below the questions.
 		if (!matchMedia('(min-width: 64rem)').matches) result?.scrollIntoView();
 		await run.start(target, ran, sort);
+		if (run.summary && !run.failure) onran?.(ran, run.summary, sheet!.today);
 		if (run.problems.length) {
 			if (preview) preview = { ...preview, problems: run.problems };
 			document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus();

@@ -1,62 +1,156 @@
 <script lang="ts">
-	// The runs there were, the newest first.
+	// The runs there were, the newest first: filtered, and two of a report chosen
+	// to be compared.
 	import { link, push, router } from 'svelte-spa-router';
-	import { listReports, listRuns, Refusal, type ReportInfo, type RunRecord } from '../lib/api';
-	import { countText, outcomeText } from '../lib/text';
+	import { listReports, listRuns, Refusal, type ReportInfo, type RunFilter, type RunRecord } from '../lib/api';
+	import { countText, instantText, outcomeText } from '../lib/text';
 
+	const pageSize = 100;
 	let runs = $state.raw<RunRecord[]>();
+	let more = $state(false);
 	let reports = $state.raw<ReportInfo[]>([]);
 	let failure = $state('');
-	const report = $derived(new URLSearchParams(router.querystring ?? '').get('report') ?? '');
+	/** The runs chosen to be compared, in the order they were chosen. */
+	let chosen = $state<RunRecord[]>([]);
+
+	// The address has the filter, so that a link carries it.
+	type Field = 'report' | 'outcome' | 'from' | 'through';
+	const query = $derived(new URLSearchParams(router.querystring ?? ''));
+	const given = (field: Field) => query.get(field) ?? '';
+	function choose(field: Field, value: string) {
+		const next = new URLSearchParams(query);
+		if (value) next.set(field, value);
+		else next.delete(field);
+		push('/runs' + (next.size ? '?' + next : ''));
+	}
+	/** A day of the reader's own calendar as the instant it begins, moved by so many days. */
+	function beginning(day: string, by: number) {
+		const [y, m, d] = day.split('-').map(Number);
+		return day ? new Date(y!, m! - 1, d! + by).toISOString() : undefined;
+	}
+	const filter = $derived<RunFilter>({
+		report: given('report'),
+		outcome: given('outcome'),
+		from: beginning(given('from'), 0),
+		until: beginning(given('through'), 1),
+	});
 
 	listReports()
 		.then((list) => (reports = list))
 		.catch(() => undefined); // the list still filters by what it shows
+
 	$effect(() => {
-		listRuns({ report }, 200)
-			.then((list) => (runs = list))
+		const asked = filter;
+		listRuns(asked, pageSize)
+			.then((list) => {
+				if (asked !== filter) return;
+				runs = list;
+				more = list.length === pageSize;
+			})
 			.catch((e: Refusal) => (failure = e.message));
 	});
-	const when = new Intl.DateTimeFormat(navigator.language, { dateStyle: 'medium', timeStyle: 'medium' });
+	async function older() {
+		try {
+			const list = await listRuns({ ...filter, before: runs!.at(-1)!.run }, pageSize);
+			runs = [...runs!, ...list];
+			more = list.length === pageSize;
+		} catch (e) {
+			failure = e instanceof Refusal ? e.message : String(e);
+		}
+	}
 	const titleOf = (name: string) => reports.find((r) => r.name === name)?.title ?? name;
+	const outcomes = ['done', 'empty', 'failed', 'refused', 'cancelled', 'timed_out', 'running'];
+	function mark(run: RunRecord, on: boolean) {
+		chosen = on ? [...chosen, run].slice(-2) : chosen.filter((c) => c.run !== run.run);
+	}
+	const pair = $derived([...chosen].sort((a, b) => a.run - b.run));
+	const comparable = $derived(pair.length === 2 && pair[0]!.report === pair[1]!.report);
 </script>
 
 <svelte:head><title>Runs · Pike Gate</title></svelte:head>
 
 <div class="mx-auto max-w-5xl p-4">
-	<div class="mb-4 flex flex-wrap items-end justify-between gap-3">
-		<h1 class="text-2xl font-semibold">Runs</h1>
-		<select
-			class="field max-w-72"
-			aria-label="Only runs of"
-			value={report}
-			onchange={(e) =>
-				push('/runs' + (e.currentTarget.value ? '?report=' + encodeURIComponent(e.currentTarget.value) : ''))}
+	<h1 class="mb-3 text-2xl font-semibold">Runs</h1>
+	<div class="mb-4 flex flex-wrap items-end gap-3 text-sm">
+		<label class="grow sm:max-w-72"
+			>Report
+			<select class="field" value={given('report')} onchange={(e) => choose('report', e.currentTarget.value)}>
+				<option value="">All reports</option>
+				{#each reports as r (r.name)}<option value={r.name}>{r.title}</option>{/each}
+				{#if given('report') && !reports.some((r) => r.name === given('report'))}
+					<option value={given('report')}>{given('report')}</option>
+				{/if}
+			</select>
+		</label>
+		<label
+			>Ended as
+			<select class="field" value={given('outcome')} onchange={(e) => choose('outcome', e.currentTarget.value)}>
+				<option value="">Any</option>
+				{#each outcomes as outcome (outcome)}<option value={outcome}>{outcomeText(outcome)}</option>{/each}
+			</select>
+		</label>
+		<label
+			>From <input
+				type="date"
+				class="field"
+				value={given('from')}
+				onchange={(e) => choose('from', e.currentTarget.value)}
+			/></label
 		>
-			<option value="">All reports</option>
-			{#each reports as r (r.name)}<option value={r.name}>{r.title}</option>{/each}
-		</select>
+		<label
+			>Through <input
+				type="date"
+				class="field"
+				value={given('through')}
+				onchange={(e) => choose('through', e.currentTarget.value)}
+			/></label
+		>
 	</div>
+	{#if chosen.length}
+		<div class="panel bg-surface-100-900 sticky top-2 z-10 mb-3 flex flex-wrap items-center gap-3 px-3 py-2 text-sm">
+			<span role="status"
+				>{#if chosen.length === 1}Run {chosen[0]!.run} is chosen; choose another to compare the two.{:else if comparable}Runs
+					{pair[0]!.run} and {pair[1]!.run} are chosen.{:else}Runs {pair[0]!.run} and {pair[1]!.run} are of different reports,
+					which cannot be compared.{/if}</span
+			>
+			{#if comparable}<a
+					class="btn btn-sm preset-filled-primary-700-300"
+					href="/runs/{pair[0]!.run}/compare/{pair[1]!.run}"
+					use:link>Compare them</a
+				>{/if}
+			<button type="button" class="underline" onclick={() => (chosen = [])}>Choose none</button>
+		</div>
+	{/if}
 	{#if failure}
 		<p role="alert" class="text-error-700-300">{failure}</p>
 	{:else if runs?.length === 0}
-		<p>There is no run yet.</p>
+		<p>{query.size ? 'No run is like that.' : 'There is no run yet.'}</p>
 	{:else if runs}
 		<ul class="divide-surface-200-800 panel divide-y">
 			{#each runs as run (run.run)}
-				<li>
-					<a href="/runs/{run.run}" use:link class="hover:preset-tonal block px-4 py-2 no-underline">
+				<li class="flex items-start gap-3 px-4 py-2">
+					<input
+						type="checkbox"
+						class="mt-1.5"
+						aria-label="Choose run {run.run} to compare"
+						checked={chosen.some((c) => c.run === run.run)}
+						onchange={(e) => mark(run, e.currentTarget.checked)}
+					/>
+					<a href="/runs/{run.run}" use:link class="hover:preset-tonal block min-w-0 grow no-underline">
 						<span class="flex flex-wrap justify-between gap-x-4">
-							<span class="text-primary-700-300 underline">{run.run} · {titleOf(run.report)}</span>
+							<span class="text-primary-700-300 underline"
+								>{run.run} · {titleOf(run.report)}{run.version ? '' : ' (draft)'}</span
+							>
 							<span class="tabular-nums">{outcomeText(run.outcome)}, {countText(run.count)} records</span>
 						</span>
 						<span class="muted flex flex-wrap justify-between gap-x-4 text-sm">
 							<span>{run.readback || run.problem}</span>
-							<span class="tabular-nums">{when.format(new Date(run.started_at))}</span>
+							<span class="tabular-nums">{instantText(run.started_at)}</span>
 						</span>
 					</a>
 				</li>
 			{/each}
 		</ul>
+		{#if more}<button type="button" class="btn preset-tonal mt-3" onclick={older}>Older runs</button>{/if}
 	{/if}
 </div>

@@ -1,0 +1,58 @@
+<script lang="ts">
+	// A text that is completed and checked while it is typed.
+	import { untrack } from 'svelte';
+	import type { Word } from './api';
+	import type { Mark } from './definition';
+	import { open, type Mode } from './editing';
+
+	let {
+		text,
+		mode,
+		label,
+		marks = [],
+		words = [],
+		fields = [],
+		place = 0,
+		onchange,
+	}: {
+		text: string;
+		mode: Mode;
+		label: string;
+		marks?: Mark[];
+		words?: Word[];
+		fields?: { name: string; about: string }[];
+		/** Where the cursor is wanted; changes move it. Counted from 1, 0 for nowhere. */
+		place?: number;
+		onchange: (text: string) => void;
+	} = $props();
+
+	let element: HTMLDivElement;
+	let editor = $state.raw<ReturnType<typeof open>>();
+	$effect(() => {
+		const made = untrack(() =>
+			open(element, text, { mode, label, words: () => words, fields: () => fields, changed: (t) => onchange(t) }),
+		);
+		editor = made;
+		return () => made.close();
+	});
+	$effect(() => editor?.show(text));
+	$effect(() => editor?.mark(marks));
+	$effect(() => {
+		if (place > 0) editor?.go(place - 1);
+	});
+</script>
+
+<div bind:this={element} class="editor h-full min-h-0 overflow-hidden" data-editor={mode}></div>
+
+<style>
+	.editor {
+		--ink: light-dark(var(--color-surface-950), var(--color-surface-50));
+		--ink-faint: light-dark(var(--color-surface-600), var(--color-surface-400));
+		--ink-name: light-dark(var(--color-primary-700), var(--color-primary-300));
+		--ink-value: light-dark(#8a3b12, #f0b48a);
+		--paper: light-dark(white, var(--color-surface-900));
+		--paper-2: light-dark(var(--color-surface-100), var(--color-surface-800));
+		--paper-line: light-dark(#0f5c6b0d, #ffffff0d);
+		--paper-chosen: light-dark(var(--color-primary-100), var(--color-primary-800));
+	}
+</style>

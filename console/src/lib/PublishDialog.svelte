@@ -1,0 +1,100 @@
+<script lang="ts">
+	// What publishing would do, before it is done: the differences in words, what
+	// becomes of the examples, and who is affected.
+	import { publishDefinition, Refusal, reviewDefinition, type Review } from './api';
+
+	let { name, onclose }: { name: string; onclose: (published: string) => void } = $props();
+
+	let dialog: HTMLDialogElement;
+	let review = $state.raw<Review>();
+	let failure = $state('');
+	let done = $state('');
+	let busy = $state(false);
+	$effect(() => {
+		dialog.showModal();
+		reviewDefinition(name)
+			.then((r) => (review = r))
+			.catch((e: Refusal) => (failure = e.message));
+	});
+	const barred = $derived((review?.problems ?? []).some((p) => p.severity !== 'warning'));
+	const broken = $derived((review?.examples ?? []).filter((e) => !e.kept).length);
+	async function publish() {
+		busy = true;
+		try {
+			const made = await publishDefinition(name);
+			done = (made.definitions ?? []).map((d) => `${d.kind} ${d.name} is published as version ${d.version}.`).join(' ');
+			dialog.close();
+		} catch (e) {
+			failure = e instanceof Refusal ? e.message : String(e);
+		}
+		busy = false;
+	}
+</script>
+
+<dialog
+	bind:this={dialog}
+	onclose={() => onclose(done)}
+	aria-labelledby="publish-title"
+	class="bg-surface-50-950 text-surface-950-50 rounded-container m-auto w-full max-w-2xl space-y-3 p-5 shadow-xl"
+>
+	<h2 id="publish-title" class="text-lg font-semibold">Publish {name}</h2>
+	{#if failure}<p role="alert" class="text-error-700-300">{failure}</p>{/if}
+	{#if review}
+		{#each review.changes ?? [] as change (change.kind + change.name)}
+			<section>
+				<h3 class="font-semibold">{change.kind} {change.name} becomes version {change.version}</h3>
+				<ul class="list-disc pl-5 text-sm" data-changes>
+					{#each change.differences ?? [] as difference (difference.field + difference.words)}<li>
+							{difference.words}
+						</li>
+					{:else}<li>
+							{change.version === 1
+								? 'It was never published before.'
+								: 'Nothing differs but comments and the order of fields.'}
+						</li>{/each}
+				</ul>
+			</section>
+		{/each}
+		{#each review.problems ?? [] as problem (problem.code + problem.field + problem.message)}
+			<p class="text-sm {problem.severity === 'warning' ? '' : 'text-error-700-300'}">
+				<span aria-hidden="true">▲</span>
+				{problem.field}: {problem.message}
+				{problem.hint ?? ''}
+			</p>
+		{/each}
+		{#if review.examples?.length}
+			<section>
+				<h3 class="font-semibold">Examples</h3>
+				<ul class="text-sm">
+					{#each review.examples as example (example.report + example.number)}
+						<li>
+							{example.report}, example {example.number}: <strong>{example.kept ? 'kept' : 'broken'}</strong>. {example.words}
+						</li>
+					{/each}
+				</ul>
+			</section>
+		{/if}
+		<section>
+			<h3 class="font-semibold">Who is affected</h3>
+			<ul class="text-sm">
+				{#each review.users ?? [] as user (user.kind + user.name)}
+					<li>
+						{user.kind}
+						{user.name}{user.through ? `, through ${user.through}` : ''}; it goes on with the version it was published
+						with until it is published again.
+					</li>
+				{:else}<li>Nothing that is published uses it.</li>{/each}
+			</ul>
+		</section>
+	{:else if !failure}<p class="muted">Looking at what would change …</p>{/if}
+	<div class="flex flex-wrap items-center justify-end gap-2">
+		{#if broken}<span class="text-sm">{broken} of the examples {broken === 1 ? 'is' : 'are'} not kept.</span>{/if}
+		<button type="button" class="btn preset-tonal" onclick={() => dialog.close()}>Not now</button>
+		<button
+			type="button"
+			class="btn preset-filled-primary-700-300"
+			disabled={!review || barred || busy}
+			onclick={publish}>{broken ? 'Publish all the same' : 'Publish'}</button
+		>
+	</div>
+</dialog>

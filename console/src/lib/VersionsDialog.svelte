@@ -1,0 +1,96 @@
+<script lang="ts">
+	// The versions of a definition: two of them compared in words, one shown, one
+	// brought back.
+	import { listVersions, Refusal, showDefinition, showDifferences, type Difference, type Version } from './api';
+	import { instantText } from './text';
+
+	let {
+		kind,
+		name,
+		onback,
+		onclose,
+	}: { kind: string; name: string; onback: (text: string, version: number) => void; onclose: () => void } = $props();
+
+	let dialog: HTMLDialogElement;
+	let versions = $state.raw<Version[]>();
+	let failure = $state('');
+	/** Version 0 is the draft as it was saved. */
+	let from = $state(0);
+	let to = $state(0);
+	let differences = $state.raw<Difference[]>();
+	let text = $state('');
+	const message = (e: unknown) => (e instanceof Refusal ? e.message : String(e));
+	$effect(() => {
+		dialog.showModal();
+		listVersions(kind, name).then(
+			(list) => {
+				versions = list;
+				from = list[0]?.number ?? 0;
+			},
+			(e) => (failure = message(e)),
+		);
+	});
+	$effect(() => {
+		if (!versions) return;
+		const [a, b] = [from, to];
+		Promise.all([showDifferences(kind, name, a, b), showDefinition(kind, name, a)]).then(
+			([d, t]) => {
+				if (a === from && b === to) [differences, text] = [d, t];
+			},
+			(e) => (failure = message(e)),
+		);
+	});
+	const named = (n: number) => (n === 0 ? 'the draft as saved' : `version ${n}`);
+</script>
+
+<dialog
+	bind:this={dialog}
+	{onclose}
+	aria-labelledby="versions-title"
+	class="bg-surface-50-950 text-surface-950-50 rounded-container m-auto w-full max-w-3xl space-y-3 p-5 shadow-xl"
+>
+	<div class="flex items-center justify-between">
+		<h2 id="versions-title" class="text-lg font-semibold">Versions of {kind} {name}</h2>
+		<button type="button" class="btn btn-sm preset-tonal" onclick={() => dialog.close()}>Close</button>
+	</div>
+	{#if failure}<p role="alert" class="text-error-700-300">{failure}</p>{/if}
+	{#if versions?.length === 0}<p>It was never published.</p>
+	{:else if versions}
+		<div class="flex flex-wrap items-end gap-3 text-sm">
+			{#each [{ label: 'From', get: () => from, set: (n: number) => (from = n) }, { label: 'To', get: () => to, set: (n: number) => (to = n) }] as side (side.label)}
+				<label
+					>{side.label}
+					<select class="field" value={side.get()} onchange={(e) => side.set(Number(e.currentTarget.value))}>
+						<option value={0}>The draft as saved</option>
+						{#each versions as v (v.number)}<option value={v.number}
+								>Version {v.number}, {instantText(v.published_at)}</option
+							>{/each}
+					</select>
+				</label>
+			{/each}
+		</div>
+		<section>
+			<h3 class="font-semibold">From {named(from)} to {named(to)}</h3>
+			<ul class="list-disc pl-5 text-sm" data-differences>
+				{#each differences ?? [] as d (d.field + d.words)}<li>{d.words}</li>{:else}<li>
+						Nothing differs but comments and the order of fields.
+					</li>{/each}
+			</ul>
+		</section>
+		<section>
+			<div class="mb-1 flex flex-wrap items-center justify-between gap-2">
+				<h3 class="font-semibold">The text of {named(from)}</h3>
+				{#if from > 0}<button
+						type="button"
+						class="btn btn-sm preset-filled-primary-700-300"
+						onclick={() => {
+							onback(text, from);
+							dialog.close();
+						}}>Bring version {from} back</button
+					>{/if}
+			</div>
+			<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
+			<pre class="panel max-h-80 overflow-auto p-2 text-sm" tabindex="0">{text}</pre>
+		</section>
+	{/if}
+</dialog>

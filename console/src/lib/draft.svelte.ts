@@ -1,0 +1,139 @@
+// A draft while it is written: its text, what the service says of it, and what
+// is kept in this browser until it is saved.
+import {
+	checkDefinitions,
+	firstResults,
+	pushDefinitions,
+	Refusal,
+	showDefinition,
+	type Examination,
+	type Problem,
+	type Result,
+} from './api';
+import { read } from './definition';
+
+/** What new definitions begin as. */
+const beginnings: Record<string, string> = {
+	query: 'kind: query\nname: new-query\nsource: SOURCE\nfrom: FROM\ncolumns: []\n',
+	report: 'kind: report\nname: new-report\nquery: QUERY\n',
+	parameter: 'kind: parameter\nname: new_question\nparameter: { kind: text }\n',
+	criterion: 'kind: criterion\nname: new_condition\non: ON\ncriteria: ""\n',
+};
+
+export function beginning(kind: string, fields: URLSearchParams, source: string): string {
+	const given: Record<string, string> = { SOURCE: fields.get('source') ?? source };
+	for (const [key, value] of fields) given[key.toUpperCase()] = value;
+	let text = (beginnings[kind] ?? beginnings.query!).replace(/\b[A-Z]+\b/g, (word) => given[word] ?? '""');
+	const name = fields.get('name');
+	if (name) text = text.replace(/name: \S+/, 'name: ' + name);
+	return text;
+}
+
+export class Draft {
+	text = $state('');
+	/** What was saved last, undefined for what never was. */
+	saved = $state<string>();
+	found = $state.raw<Examination>();
+	rows = $state.raw<Result>();
+	/** Why there are no rows to look at. */
+	without = $state('');
+	checking = $state(false);
+	failure = $state('');
+	reading = $derived(read(this.text));
+	problems = $derived<Problem[]>(this.found?.problems ?? []);
+	changed = $derived(this.text !== this.saved);
+	#key = '';
+	#timer = 0;
+	#abort?: AbortController;
+
+	/** Opens a kept draft, or what was left unsaved in this browser. */
+	async open(kind: string, name: string) {
+		const key = `draft:${kind}/${name}`;
+		this.#begin(key);
+		try {
+			const saved = await showDefinition(kind, name);
+			if (this.#key !== key) return; // the page has gone on
+			this.saved = saved;
+		} catch (e) {
+			this.failure = e instanceof Refusal ? e.message : String(e);
+			return;
+		}
+		this.write(localStorage.getItem(this.#key) ?? this.saved);
+	}
+
+	/** Begins a new one. */
+	create(kind: string, text: string) {
+		this.#begin(`draft:new/${kind}`);
+		this.write(localStorage.getItem(this.#key) ?? text);
+	}
+
+	#begin(key: string) {
+		this.close();
+		this.#key = key;
+		this.saved = this.found = this.rows = undefined;
+		this.failure = this.text = '';
+	}
+
+	/** Takes in a text, keeps it in this browser, and has it checked. */
+	write(text: string) {
+		this.text = text;
+		if (text !== this.saved) localStorage.setItem(this.#key, text);
+		else localStorage.removeItem(this.#key);
+		clearTimeout(this.#timer);
+		this.#timer = setTimeout(() => this.check(), 250) as unknown as number;
+	}
+
+	/** Goes back to what was saved last. */
+	discard() {
+		localStorage.removeItem(this.#key);
+		if (this.saved !== undefined) this.write(this.saved);
+	}
+
+	async check(run = false) {
+		this.#abort?.abort();
+		const abort = (this.#abort = new AbortController());
+		const text = this.text;
+		this.checking = true;
+		try {
+			const found = await checkDefinitions(text, run, abort.signal);
+			// While it cannot be read, what could be written stays known.
+			if (!found.words?.length && this.found) found.words = this.found.words;
+			this.found = found;
+			const failed = found.problems?.some((p) => p.severity !== 'warning');
+			const kind = found.definitions?.[0]?.kind;
+			if (failed) this.without = 'The first rows stand here when nothing is wrong.';
+			else if (kind !== 'query' && kind !== 'report') this.without = 'Only queries and reports have rows.';
+			else {
+				this.rows = await firstResults(text, abort.signal);
+				this.without = '';
+			}
+		} catch (e) {
+			if (abort.signal.aborted) return;
+			this.rows = undefined;
+			this.without = e instanceof Refusal ? e.message : String(e);
+		}
+		if (this.#abort === abort) this.checking = false;
+	}
+
+	/** Keeps the draft in the service; the kind and name it was kept under. */
+	async save(): Promise<{ kind: string; name: string } | undefined> {
+		const text = this.text;
+		try {
+			const kept = (await pushDefinitions(text)).definitions?.[0];
+			localStorage.removeItem(this.#key);
+			this.saved = text;
+			this.failure = '';
+			return kept;
+		} catch (e) {
+			this.failure = e instanceof Refusal ? 'Not saved: ' + e.message : String(e);
+			if (e instanceof Refusal && this.found) this.found = { ...this.found, problems: e.problems };
+			return undefined;
+		}
+	}
+
+	close() {
+		this.#key = '';
+		clearTimeout(this.#timer);
+		this.#abort?.abort();
+	}
+}

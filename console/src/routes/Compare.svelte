@@ -1,0 +1,113 @@
+<script lang="ts">
+	// Two runs of a report, asked for anew as they were: the records that came,
+	// went and changed.
+	import { link } from 'svelte-spa-router';
+	import { compareRuns, Refusal, type Comparison } from '../lib/api';
+	import { cellText, countText, recordsText, type Cell } from '../lib/text';
+
+	let { params }: { params: { run: string; other: string } } = $props();
+
+	let found = $state.raw<Comparison>();
+	let failure = $state('');
+	$effect(() => {
+		found = undefined;
+		failure = '';
+		compareRuns(Number(params.run), Number(params.other))
+			.then((c) => (found = c))
+			.catch((e: Refusal) => (failure = e.message));
+	});
+	const kinds = [
+		{ kind: 'came', label: 'Came', mark: '+', about: 'only in the second run' },
+		{ kind: 'went', label: 'Went', mark: '−', about: 'only in the first run' },
+		{ kind: 'changed', label: 'Changed', mark: '~', about: 'in both, with other values' },
+	] as const;
+	let shown = $state<Record<string, boolean>>({ came: true, went: true, changed: true });
+	const columns = $derived(found?.columns ?? []);
+	const rows = $derived((found?.rows ?? []).filter((r) => shown[r.kind]));
+	const text = (cells: unknown[] | null | undefined, i: number) => cellText(cells?.[i] as Cell, columns[i]!);
+	const number = (i: number) => ['integer', 'decimal'].includes(columns[i]!.type);
+</script>
+
+<svelte:head><title>Runs {params.run} and {params.other} · Pike Gate</title></svelte:head>
+
+<div class="flex flex-col gap-4 p-4 lg:h-full">
+	<h1 class="text-2xl font-semibold">
+		Runs <a href="/runs/{params.run}" use:link>{params.run}</a> and
+		<a href="/runs/{params.other}" use:link>{params.other}</a>
+	</h1>
+	{#if failure}
+		<p role="alert" class="text-error-700-300">{failure}</p>
+	{:else if found}
+		<div class="grid gap-3 md:grid-cols-2">
+			{#each [found.before, found.after] as side, i (i)}
+				<section class="panel p-3 text-sm" aria-label={i === 0 ? 'First run' : 'Second run'}>
+					<h2 class="font-semibold">
+						Run {side.run}, {side.version ? `version ${side.version}` : 'the draft'}
+					</h2>
+					<p>{side.readback}</p>
+					<p>
+						Found {recordsText(side.then)} then, {side.then === side.now
+							? 'and as many now.'
+							: `and finds ${recordsText(side.now)} now: the data have changed since.`}
+					</p>
+				</section>
+			{/each}
+		</div>
+		<div class="flex flex-wrap items-center gap-x-6 gap-y-2" data-compared>
+			{#each kinds as { kind, label, mark, about } (kind)}
+				<label class="flex items-center gap-2">
+					<input type="checkbox" bind:checked={shown[kind]} />
+					<span
+						><strong class="tabular-nums">{countText(found[kind])}</strong>
+						{label.toLowerCase()} <span class="muted text-sm">({mark} {about})</span></span
+					>
+				</label>
+			{/each}
+			<span><strong class="tabular-nums">{countText(found.same)}</strong> stayed the same</span>
+		</div>
+		{#if found.whole}<p class="text-sm">
+				Nothing tells these records apart but all of their values, so that one that changed is shown as one that went
+				and one that came.
+			</p>{/if}
+		{#if found.came + found.went + found.changed === 0}
+			<p>The records of the two runs are the same.</p>
+		{:else}
+			<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
+			<div class="panel min-h-0 grow overflow-auto" tabindex="0" role="region" aria-label="Differences">
+				<table class="w-full text-sm tabular-nums">
+					<thead>
+						<tr>
+							<th class="bg-surface-100-900 sticky top-0 px-2 py-1 text-left">What</th>
+							{#each columns as column, i (column.name)}
+								<th class="bg-surface-100-900 sticky top-0 px-2 py-1 {number(i) ? 'text-right' : 'text-left'}"
+									>{column.label}</th
+								>
+							{/each}
+						</tr>
+					</thead>
+					<tbody>
+						{#each rows as row, r (r)}
+							{@const { label, mark } = kinds.find((k) => k.kind === row.kind)!}
+							<tr class="border-surface-200-800 border-t align-top" data-difference={row.kind}>
+								<th scope="row" class="px-2 py-1 text-left font-normal whitespace-nowrap"
+									><span aria-hidden="true" class="inline-block w-3">{mark}</span>{label}</th
+								>
+								{#each columns as column, i (column.name)}
+									{@const was = text(row.before, i)}
+									{@const is = text(row.after, i)}
+									<td class="px-2 py-1 whitespace-nowrap {number(i) ? 'text-right' : ''}">
+										{#if row.kind !== 'changed' || was === is}{row.after ? is : was}{:else}<del>{was || 'blank'}</del>
+											<ins class="font-semibold">{is || 'blank'}</ins>{/if}
+									</td>
+								{/each}
+							</tr>
+						{/each}
+					</tbody>
+				</table>
+			</div>
+			<p class="muted text-sm">Up to 500 of each kind are shown; all are counted.</p>
+		{/if}
+	{:else}
+		<p class="muted">Asking both runs anew …</p>
+	{/if}
+</div>

@@ -1,0 +1,321 @@
+<script lang="ts">
+	// The drafting page: a form and the text side by side, each following the
+	// other; what the service finds and says of it; the first rows.
+	import { untrack } from 'svelte';
+	import { link, push, replace, router } from 'svelte-spa-router';
+	import {
+		definitionSchema,
+		listDefinitions,
+		listSources,
+		showSource,
+		type DefinitionInfo,
+		type Source,
+	} from '../lib/api';
+	import { add, markOf, move, pathOf, set, type Path } from '../lib/definition';
+	import { beginning, Draft } from '../lib/draft.svelte';
+	import Editor from '../lib/Editor.svelte';
+	import { draftAddress, newDraftAddress } from '../lib/link';
+	import PublishDialog from '../lib/PublishDialog.svelte';
+	import ResultTable from '../lib/ResultTable.svelte';
+	import type { Row } from '../lib/run.svelte';
+	import SchemaForm, { type Drafting } from '../lib/SchemaForm.svelte';
+	import type { Schema } from '../lib/schema-form';
+	import VersionsDialog from '../lib/VersionsDialog.svelte';
+
+	// The address of a new one is drafts/new/KIND, where the kind stands as the name.
+	let { params }: { params: { kind: string; name: string } } = $props();
+	const isNew = $derived(params.kind === 'new');
+	const kind = $derived(isNew ? params.name : params.kind);
+
+	const draft = new Draft();
+	let schemas = $state.raw<Schema[]>([]);
+	let sources = $state.raw<Source[]>([]);
+	let definitions = $state.raw<DefinitionInfo[]>([]);
+	let said = $state('');
+	let place = $state(0);
+	let publishing = $state('');
+	let looking = $state(false);
+
+	definitionSchema().then((s) => (schemas = (s as Schema).oneOf ?? []));
+	const refresh = () => listDefinitions().then((list) => (definitions = list));
+	refresh();
+	const known = listSources()
+		.then((list) => Promise.allSettled(list.map((s) => showSource(s.name))))
+		.then((found) => (sources = found.flatMap((f) => (f.status === 'fulfilled' ? [f.value] : []))));
+
+	$effect(() => {
+		const [k, name, fresh] = [kind, params.name, isNew];
+		untrack(async () => {
+			said = '';
+			if (!fresh) return draft.open(k, name);
+			await known;
+			draft.create(k, beginning(k, new URLSearchParams(router.querystring ?? ''), sources[0]?.name ?? ''));
+		});
+		return () => draft.close();
+	});
+
+	const schema = $derived(schemas.find((s) => s.title === kind));
+	const value = $derived(draft.reading.value);
+	const text = (field: string) => (typeof value?.[field] === 'string' ? (value[field] as string) : '');
+	const source = $derived.by(() => {
+		const query = definitions.length && text('query');
+		return sources.find((s) => s.name === text('source')) ?? (query ? undefined : sources[0]);
+	});
+	const list = (field: string) => (Array.isArray(value?.[field]) ? value[field] : []);
+	const named = (v: unknown, key: string): string => {
+		const t = v && typeof v === 'object' ? (v as Record<string, unknown>)[key] : v;
+		return typeof t === 'string' ? t : '';
+	};
+	const words = $derived(draft.found?.words ?? []);
+	const names = $derived({
+		source: sources.map((s) => s.name),
+		from: source?.tables?.map((t) => t.name) ?? [],
+		table: source?.tables?.map((t) => t.name) ?? [],
+		// Of a condition, "on" is a table; of a join it is a condition itself.
+		...(kind === 'criterion' ? { on: sources.flatMap((s) => s.tables?.map((t) => t.name) ?? []) } : {}),
+		query: definitions.filter((d) => d.kind === 'query').map((d) => d.name),
+		use: definitions.filter((d) => d.kind === 'parameter').map((d) => d.name),
+		tablesInUse: [text('from'), ...list('joins').map((j) => named(j, 'table'))].filter(Boolean),
+		columns:
+			kind === 'report'
+				? words.filter((w) => w.kind === 'column').map((w) => w.text)
+				: list('columns').map((c) => named(c, 'name').split('.').pop()!),
+		questions: words.filter((w) => w.kind === 'question' && !w.text.includes('.')).map((w) => w.text.replace(/^:/, '')),
+		words: words.filter((w) => ['column', 'function'].includes(w.kind)).map((w) => w.text),
+	});
+	const sameStart = (a: Path, b: Path) => b.every((step, i) => String(a[i]) === String(step));
+	const drafting = $derived<Drafting>({
+		set: (path, v, order) => draft.write(set(draft.text, path, v, order)),
+		add: (path, item, order) => draft.write(add(draft.text, path, item, order)),
+		move: (path, from, to) => draft.write(move(draft.text, path, from, to)),
+		problemsAt: (path) =>
+			draft.problems
+				.filter((p) => {
+					const at = pathOf(p.field ?? '');
+					return at.length === path.length && sameStart(at, path);
+				})
+				.map((p) => [p.message, p.hint].filter(Boolean).join(' ')),
+		words,
+		names,
+		source,
+	});
+	const marks = $derived(draft.problems.map((p) => markOf(draft.text, p)));
+	const fields = $derived.by(() => {
+		const all: Record<string, string> = {};
+		const visit = (s: Schema) => {
+			for (const [name, property] of Object.entries(s.properties ?? {})) {
+				all[name] ??= property.description ?? '';
+				visit(property);
+			}
+			for (const inner of [s.items, s.additionalProperties, ...(s.anyOf ?? [])]) if (inner) visit(inner);
+		};
+		if (schema) visit(schema);
+		return Object.entries(all).map(([name, about]) => ({ name, about }));
+	});
+	const primary: Record<string, string[]> = {
+		query: ['name', 'title', 'source', 'from', 'joins', 'parameters', 'columns', 'criteria', 'sort'],
+		report: ['name', 'title', 'about', 'tags', 'query', 'ask', 'columns', 'groups', 'totals'],
+		parameter: ['name', 'title', 'parameter'],
+		criterion: ['name', 'title', 'on', 'criteria'],
+	};
+
+	const own = $derived(definitions.find((d) => d.kind === kind && d.name === text('name')));
+	const standing = $derived(
+		draft.changed
+			? draft.saved === undefined
+				? 'not saved yet'
+				: 'changed, not saved'
+			: own && own.version > 0
+				? own.draft
+					? `saved; version ${own.version} is published`
+					: `published as version ${own.version}`
+				: 'saved, never published',
+	);
+	async function save(): Promise<boolean> {
+		const kept = await draft.save();
+		if (!kept) return false;
+		said = `Saved as the draft of ${kept.kind} ${kept.name}.`;
+		await refresh();
+		const address = draftAddress(kept.kind, kept.name);
+		if (decodeURIComponent(router.location) !== decodeURIComponent(address)) await replace(address);
+		return true;
+	}
+	const saved = async () => !draft.changed || (await save());
+	async function tryIt() {
+		const name = text('name');
+		if (await saved()) push(draftAddress('report', name) + '/try');
+	}
+	async function publish() {
+		const name = text('name');
+		if (await saved()) publishing = name;
+	}
+	function key(event: KeyboardEvent) {
+		if ((event.ctrlKey || event.metaKey) && event.key === 's') {
+			event.preventDefault();
+			save();
+		}
+	}
+	const readings = $derived(draft.found?.readings?.[0]?.conditions ?? []);
+	const reports = $derived(definitions.filter((d) => d.kind === 'report' && kind === 'query'));
+</script>
+
+<svelte:head><title>{text('name') || 'New ' + kind} · Pike Gate</title></svelte:head>
+<svelte:window onkeydown={key} />
+
+<datalist id="names-words"
+	>{#each names.words as n (n)}<option value={n}></option>{/each}</datalist
+>
+{#each ['source', 'from', 'table', 'on', 'query', 'use', 'questions'] as const as field (field)}
+	<datalist id="names-{field}"
+		>{#each new Set(names[field] ?? []) as n (n)}<option value={n}></option>{/each}</datalist
+	>
+{/each}
+
+<div class="flex flex-col gap-3 p-4 lg:h-full">
+	<div class="flex flex-wrap items-center gap-x-4 gap-y-2">
+		<h1 class="text-xl font-semibold">{text('title') || text('name') || 'New ' + kind}</h1>
+		<span class="muted text-sm" data-standing={draft.changed ? 'changed' : 'saved'}
+			>{kind} {text('name')}, {standing}</span
+		>
+		<span class="grow"></span>
+		<button type="button" class="btn btn-sm preset-tonal" onclick={save} title="Ctrl+S">Save</button>
+		{#if kind === 'report'}
+			<button type="button" class="btn btn-sm preset-tonal" onclick={tryIt}>Try it</button>
+		{:else if kind === 'query' && !isNew}
+			<a
+				class="btn btn-sm preset-tonal"
+				href={newDraftAddress('report', { query: text('name'), name: text('name') + '-report' })}
+				use:link>Make a report of it</a
+			>
+		{/if}
+		{#if !isNew}<button type="button" class="btn btn-sm preset-tonal" onclick={() => (looking = true)}>Versions</button
+			>{/if}
+		<button type="button" class="btn btn-sm preset-filled-primary-700-300" onclick={publish}>Publish …</button>
+		{#if draft.changed && draft.saved !== undefined}
+			<button type="button" class="text-sm underline" onclick={() => draft.discard()}>Back to what was saved</button>
+		{/if}
+	</div>
+	{#if draft.failure}<p role="alert" class="text-error-700-300 text-sm">{draft.failure}</p>{/if}
+	<p role="status" class="text-sm empty:hidden">{said}</p>
+
+	<div class="grid min-h-0 grow grid-cols-1 gap-4 lg:grid-cols-[minmax(22rem,2fr)_3fr]">
+		<section aria-label="Form" class="panel min-h-0 overflow-y-auto p-3">
+			{#if value && schema}
+				<SchemaForm {schema} {value} path={[]} primary={primary[kind]} {drafting} />
+			{:else if draft.text}
+				<p class="text-sm">
+					The form follows the text again when it can be read. {draft.reading.trouble}
+				</p>
+			{/if}
+		</section>
+
+		<div class="flex min-h-0 min-w-0 flex-col gap-3">
+			<section aria-label="Text" class="panel h-80 min-h-40 overflow-hidden lg:h-auto lg:grow-3 lg:basis-0">
+				{#if draft.text}
+					<Editor
+						text={draft.text}
+						mode="definition"
+						label="Text of the definition"
+						{marks}
+						{words}
+						{fields}
+						{place}
+						onchange={(t) => {
+							if (t !== draft.text) draft.write(t);
+						}}
+					/>
+				{/if}
+			</section>
+			<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
+			<section
+				aria-label="What is found"
+				class="max-h-56 space-y-2 overflow-y-auto text-sm lg:max-h-none lg:min-h-16 lg:grow-2 lg:basis-0"
+				tabindex="0"
+			>
+				<ul aria-live="polite" class="space-y-1" data-findings={draft.checking ? 'checking' : draft.problems.length}>
+					{#each draft.problems as problem, i (i)}
+						<li>
+							<button
+								type="button"
+								class="text-left {problem.severity === 'warning' ? '' : 'text-error-700-300'}"
+								onclick={() => (place = (marks[i]?.from ?? 0) + 1)}
+							>
+								<span aria-hidden="true">{problem.severity === 'warning' ? '◆' : '▲'}</span>
+								<span class="underline"
+									>{problem.field?.replace(/^\w+ \S+: /, '')}{problem.line ? `, line ${problem.line}` : ''}</span
+								>:
+								{problem.message}
+								{problem.hint ?? ''}
+							</button>
+						</li>
+					{:else}
+						{#if draft.found}<li class="muted">Nothing is wrong.</li>{/if}
+					{/each}
+				</ul>
+				{#if readings.length}
+					<div data-reading>
+						<h2 class="font-semibold">In words</h2>
+						<ol class="list-decimal pl-5">
+							{#each readings as c, i (i)}<li>{c.words} <code class="muted">{c.text}</code></li>{/each}
+						</ol>
+					</div>
+				{/if}
+				{#if kind === 'report' && Array.isArray(value?.examples)}
+					<div>
+						<h2 class="flex items-center gap-3 font-semibold">
+							Examples <button
+								type="button"
+								class="btn btn-sm preset-tonal font-normal"
+								disabled={draft.checking}
+								onclick={() => draft.check(true)}>Run the examples</button
+							>
+						</h2>
+						<ul aria-live="polite" data-examples>
+							{#each draft.found?.examples ?? [] as e (e.number)}
+								<li>Example {e.number}: <strong>{e.kept ? 'kept' : 'broken'}</strong>. {e.words}</li>
+							{/each}
+						</ul>
+					</div>
+				{/if}
+				{#if reports.length === 0 && kind === 'query' && !isNew}
+					<p class="muted">No report shows this query yet.</p>
+				{/if}
+			</section>
+			<section aria-label="First rows" class="h-64 min-h-32 lg:h-auto lg:grow-2 lg:basis-0">
+				{#if draft.rows && !draft.without}
+					<ResultTable
+						report="draft:{kind}/{text('name')}"
+						columns={draft.rows.columns ?? []}
+						rows={(draft.rows.rows ?? []) as Row[]}
+						kept={draft.rows.rows?.length ?? 0}
+						title={text('name')}
+					/>
+				{:else}
+					<p class="muted panel grid h-full place-items-center p-3 text-center text-sm">{draft.without || '…'}</p>
+				{/if}
+			</section>
+		</div>
+	</div>
+</div>
+
+{#if publishing}
+	<PublishDialog
+		name={publishing}
+		onclose={(published) => {
+			publishing = '';
+			if (published) said = published;
+			refresh();
+		}}
+	/>
+{/if}
+{#if looking}
+	<VersionsDialog
+		{kind}
+		name={params.name}
+		onback={(t, version) => {
+			draft.write(t);
+			said = `Version ${version} stands in the text; save it to make it the draft.`;
+		}}
+		onclose={() => (looking = false)}
+	/>
+{/if}

@@ -1,0 +1,256 @@
+<script lang="ts">
+	// What there is to read: sources, their tables and views, and of a table what
+	// its columns hold and its first rows.
+	import { link } from 'svelte-spa-router';
+	import {
+		checkSource,
+		listSources,
+		Refusal,
+		setEncoding,
+		showExtents,
+		showRows,
+		showSource,
+		type Extent,
+		type SourceColumn as Column,
+		type Result,
+		type Source,
+		type Table,
+	} from '../lib/api';
+	import { newDraftAddress } from '../lib/link';
+	import ResultTable from '../lib/ResultTable.svelte';
+	import type { Row } from '../lib/run.svelte';
+	import { countText, stampText } from '../lib/text';
+
+	let { params }: { params: { source?: string; table?: string } } = $props();
+
+	let sources = $state.raw<Source[]>([]);
+	let broken = $state.raw<{ name: string; why: string }[]>([]);
+	let loaded = $state(false);
+	let failure = $state('');
+	const message = (e: unknown) => (e instanceof Refusal ? e.message : String(e));
+
+	async function load() {
+		try {
+			const names = (await listSources()).map((s) => s.name);
+			const found = await Promise.allSettled(names.map((name) => showSource(name)));
+			sources = found.flatMap((f) => (f.status === 'fulfilled' ? [f.value] : []));
+			broken = found.flatMap((f, i) => (f.status === 'rejected' ? [{ name: names[i]!, why: message(f.reason) }] : []));
+			loaded = true;
+		} catch (e) {
+			failure = message(e);
+		}
+	}
+	load();
+
+	const source = $derived(sources.find((s) => s.name === params.source));
+	const table = $derived(source?.tables?.find((t) => t.name === params.table));
+
+	let extents = $state.raw<Extent[]>();
+	let rows = $state.raw<Result>();
+	let trouble = $state('');
+	$effect(() => {
+		const [s, t] = [source?.name, table?.name];
+		extents = rows = undefined;
+		trouble = '';
+		if (!s || !t) return;
+		const current = () => s === source?.name && t === table?.name;
+		showExtents(s, t).then(
+			(e) => current() && (extents = e),
+			(e) => current() && (trouble = message(e)),
+		);
+		showRows(s, t).then(
+			(r) => current() && (rows = r),
+			(e) => current() && (trouble = message(e)),
+		);
+	});
+	const extentOf = (column: string) => extents?.find((e) => e.column === column);
+
+	let connection = $state.raw<Awaited<ReturnType<typeof checkSource>>>();
+	$effect(() => {
+		connection = undefined;
+		const name = table ? undefined : source?.name;
+		if (name)
+			checkSource(name).then(
+				(c) => name === source?.name && (connection = c),
+				(e) => (trouble = message(e)),
+			);
+	});
+
+	// The ways a date is kept in text or in a number; an engine's own dates need none.
+	const encodings = [
+		'iso-date',
+		'iso-local',
+		'iso-instant',
+		'ymd',
+		'ym',
+		'unix-s',
+		'unix-ms',
+		'unix-us',
+		'serial-1900',
+	];
+	const settable = (c: Column) => ['text', 'integer'].includes(c.encoding ? (c.stored ?? '') : c.type);
+	async function encode(t: Table, column: string, encoding: string) {
+		try {
+			const changed = await setEncoding(source!.name, `${t.name}.${column}`, encoding);
+			sources = sources.map((s) => (s.name === changed.name ? changed : s));
+		} catch (e) {
+			trouble = message(e);
+		}
+	}
+	const at = (s: string, t?: string) =>
+		`/sources/${encodeURIComponent(s)}` + (t === undefined ? '' : `/${encodeURIComponent(t)}`);
+	const joinOf = (t: Table) =>
+		(t.references ?? []).map(
+			(r) => `${(r.columns ?? []).join(', ')} names a record of ${r.table} (${(r.to ?? []).join(', ')})`,
+		);
+</script>
+
+<svelte:head><title>{params.table ?? params.source ?? 'Sources'} · Pike Gate</title></svelte:head>
+
+<div class="flex flex-col gap-4 p-4 lg:h-full lg:flex-row">
+	<nav aria-label="Sources" class="w-full shrink-0 lg:w-72 lg:overflow-y-auto">
+		<h1 class="mb-3 text-2xl font-semibold">Sources</h1>
+		{#if failure}<p role="alert" class="text-error-700-300">{failure}</p>{/if}
+		{#if loaded && sources.length + broken.length === 0}
+			<p>No database is connected yet. <code>pikegate source add NAME --at PATH</code> connects one.</p>
+		{/if}
+		<ul class="space-y-2">
+			{#each sources as s (s.name)}
+				<li>
+					<details open={!params.source || params.source === s.name}>
+						<summary class="cursor-pointer py-0.5">
+							<a
+								href={at(s.name)}
+								use:link
+								class="font-semibold"
+								aria-current={s === source && !table ? 'page' : undefined}>{s.name}</a
+							>
+							<span class="muted text-sm">{s.engine}</span>
+						</summary>
+						<ul class="border-surface-300-700 ml-1.5 border-l pl-3">
+							{#each s.tables ?? [] as t (t.name)}
+								<li>
+									<a
+										href={at(s.name, t.name)}
+										use:link
+										aria-current={t === table ? 'page' : undefined}
+										class="rounded-base flex justify-between gap-2 px-1.5 py-0.5 {t === table ? 'preset-tonal' : ''}"
+										><span>{t.name}{t.view ? ' (view)' : ''}</span><span class="muted text-sm"
+											>{t.columns?.length} columns</span
+										></a
+									>
+								</li>
+							{/each}
+						</ul>
+					</details>
+				</li>
+			{/each}
+			{#each broken as b (b.name)}
+				<li><span class="font-semibold">{b.name}</span> <span class="text-error-700-300 text-sm">{b.why}</span></li>
+			{/each}
+		</ul>
+	</nav>
+
+	<div class="flex min-h-0 min-w-0 grow flex-col gap-4 lg:overflow-y-auto">
+		{#if trouble}<p role="alert" class="text-error-700-300">{trouble}</p>{/if}
+		{#if table && source}
+			<div class="flex flex-wrap items-baseline justify-between gap-3">
+				<h2 class="text-xl font-semibold">
+					{table.name}
+					<span class="muted text-sm font-normal"
+						>{table.view ? 'view' : 'table'} of {source.name}{#if extents?.[0]}, {countText(extents[0].records)} records{/if}</span
+					>
+				</h2>
+				<a
+					class="btn btn-sm preset-tonal"
+					href={newDraftAddress('query', { source: source.name, from: table.name })}
+					use:link>Draft a query of it</a
+				>
+			</div>
+			<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
+			<div class="panel shrink-0 overflow-x-auto" tabindex="0" role="region" aria-label="Columns of {table.name}">
+				<table class="w-full text-sm tabular-nums" data-columns>
+					<thead class="muted text-left">
+						<tr>
+							{#each ['Column', 'Type', 'Stored as', 'Blank', 'Different', 'Earliest or least', 'Latest or greatest'] as head, i (head)}
+								<th class="px-2 py-1 font-normal {i === 3 || i === 4 ? 'text-right' : ''}">{head}</th>
+							{/each}
+						</tr>
+					</thead>
+					<tbody>
+						{#each table.columns ?? [] as column (column.name)}
+							{@const e = extentOf(column.name)}
+							<tr class="border-surface-200-800 border-t align-top">
+								<th scope="row" class="px-2 py-1 text-left font-semibold"
+									>{column.name}{#if table.key?.includes(column.name)}<span class="muted font-normal">
+											key</span
+										>{/if}</th
+								>
+								<td class="px-2 py-1">{column.type}</td>
+								<td class="px-2 py-1">
+									{#if settable(column) && !table.view && !table.key?.includes(column.name)}
+										<select
+											class="field w-auto py-0.5 text-sm"
+											aria-label="How {column.name} is stored"
+											value={column.encoding ?? ''}
+											onchange={(ev) => encode(table, column.name, ev.currentTarget.value)}
+										>
+											{#if !column.encoding}<option value="">{column.declared || 'as it is'}, no date</option>{/if}
+											{#each encodings as name (name)}<option value={name}>{name}</option>{/each}
+										</select>
+									{:else}{column.encoding || column.declared}{/if}
+									{#if column.evidence}<span class="muted block text-xs">{column.evidence}</span>{/if}
+								</td>
+								<td class="px-2 py-1 text-right">{e ? countText(e.blank) : '…'}</td>
+								<td class="px-2 py-1 text-right">{!e ? '…' : column.type === 'other' ? '' : countText(e.distinct)}</td>
+								<td class="px-2 py-1 whitespace-nowrap">{stampText(e?.earliest)}</td>
+								<td class="px-2 py-1 whitespace-nowrap">{stampText(e?.latest)}</td>
+							</tr>
+						{/each}
+					</tbody>
+				</table>
+			</div>
+			{#if table.indexes?.length || table.references?.length}
+				<ul class="text-sm">
+					{#each joinOf(table) as sentence (sentence)}<li>{sentence}</li>{/each}
+					{#each table.indexes ?? [] as index (index.name)}<li class="muted">
+							Index {index.name} on {(index.columns ?? []).join(', ')}{index.unique ? ', unique' : ''}
+						</li>{/each}
+				</ul>
+			{/if}
+			<h3 class="font-semibold">First rows</h3>
+			{#if rows}
+				<div class="h-96 shrink-0">
+					<ResultTable
+						report="table:{source.name}.{table.name}"
+						columns={rows.columns ?? []}
+						rows={(rows.rows ?? []) as Row[]}
+						kept={rows.rows?.length ?? 0}
+						title={table.name}
+					/>
+				</div>
+			{:else if !trouble}<p class="muted">Reading …</p>{/if}
+		{:else if source}
+			<h2 class="text-xl font-semibold">
+				{source.name} <span class="muted text-sm font-normal">{source.engine}</span>
+			</h2>
+			{#if connection}
+				<dl class="grid grid-cols-[auto_1fr] gap-x-4 gap-y-1 text-sm">
+					<dt class="muted">Answers</dt>
+					<dd>{connection.version}</dd>
+					<dt class="muted">Time zone</dt>
+					<dd>{connection.zone}</dd>
+					<dt class="muted">Can only read</dt>
+					<dd>{connection.read_only ? 'yes' : 'NO'}: {connection.proof}</dd>
+					{#each connection.notes ?? [] as note (note)}
+						<dt class="muted">Note</dt>
+						<dd>{note}</dd>
+					{/each}
+				</dl>
+			{:else if !trouble}<p class="muted">Looking at the connection …</p>{/if}
+			<p>Choose a table to see what its columns hold and its first rows.</p>
+		{:else if loaded && sources.length}
+			<p class="muted">Choose a source or a table.</p>
+		{/if}
+	</div>
+</div>

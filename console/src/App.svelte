@@ -1,5 +1,5 @@
 <script lang="ts">
-	import Router, { link } from 'svelte-spa-router';
+	import Router, { link, router } from 'svelte-spa-router';
 	import { wrap } from 'svelte-spa-router/wrap';
 	import Report from './routes/Report.svelte';
 	import Reports from './routes/Reports.svelte';
@@ -19,8 +19,22 @@
 		'/drafts/:kind/:name': wrap({ asyncComponent: () => import('./routes/Draft.svelte') }),
 		'*': Reports,
 	};
+
+	// On another page the keyboard and the screen reader go on at its beginning.
+	let main = $state<HTMLElement>();
+	let location = '';
+	function arrived() {
+		const moved = location !== '' && location !== router.location;
+		location = router.location;
+		if (moved) main?.focus();
+	}
 </script>
 
+<button
+	type="button"
+	class="bg-surface-50-950 sr-only focus:not-sr-only focus:absolute focus:z-50 focus:p-2"
+	onclick={() => main?.focus()}>To the content</button
+>
 <div class="flex min-h-dvh flex-col lg:h-dvh">
 	<header class="bg-primary-800 text-surface-50 flex items-center justify-between px-4 py-2">
 		<a href="/" use:link class="text-surface-50 font-semibold no-underline">Pike Gate</a>
@@ -34,7 +48,7 @@
 			>
 		</nav>
 	</header>
-	<main class="min-h-0 grow lg:overflow-auto">
-		<Router {routes} />
+	<main bind:this={main} tabindex="-1" class="min-h-0 grow focus-visible:outline-none lg:overflow-auto">
+		<Router {routes} onRouteLoaded={arrived} />
 	</main>
 </div>

@@ -319,7 +319,7 @@ func (s *Service) Review(ctx context.Context, name string) (Review, error) {
 	out.Examples = p.examples(ctx, problems)
 	users, err := s.Users(name)
 	for _, u := range users {
-		if u.Published {
+		if _, itself := p.find(u.Kind, u.Name); u.Published && !itself {
 			out.Users = append(out.Users, u)
 		}
 	}

@@ -14,6 +14,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/browser"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 )
@@ -179,6 +180,25 @@ func (p *Page) Shot(path string) {
 	png, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
 	p.check(err, "a screenshot")
 	require.NoError(p, os.WriteFile(path, png, 0o644))
+}
+
+// Print gives the page as a PDF, as it would come out of a printer.
+func (p *Page) Print() []byte {
+	p.Helper()
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	pdf, err := chromedp.Run(ctx, chromedp.PrintToPDF(chromedp.PDFPreferCSSPageSize(), chromedp.PDFPrintBackground()))
+	p.check(err, "printing")
+	return pdf
+}
+
+// Downloads has files saved into a folder.
+func (p *Page) Downloads(folder string) {
+	p.Helper()
+	_, err := chromedp.CallBrowser(p.ctx, browser.SetDownloadBehavior, browser.SetDownloadBehaviorParams{
+		Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: folder,
+	})
+	p.check(err, "where files are saved")
 }
 
 func quote(s string) string {

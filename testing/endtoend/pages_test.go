@@ -102,15 +102,37 @@ func TestRunsPage(t *testing.T) {
 func TestAccessible(t *testing.T) {
 	axe, err := os.ReadFile("../../console/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err)
-	for _, page := range []struct{ name, hash, ready string }{
-		{"reports", "", "document.querySelectorAll('main li').length > 3"},
-		{"form", "#/reports/passages-by-date", "document.querySelector('[data-strip]')"},
-		{"result", "#/reports/passages-by-date?period=2025-03-31", "document.querySelector('[data-outcome=done]')"},
-		{"groups", "#/reports/tolls-by-month?period=2025-Q4", "document.querySelector('[data-group]')"},
-		{"problems", "#/reports/jobs-due?period.start=31+Feb+2025&period.end=2025-01-01", "document.querySelector('[data-problem]')"},
-		{"nothing", "#/reports/jobs-due?period=2023-03-01%2F2023-03-07&locks=Harrow+Top", "document.querySelector('[data-advice]')"},
-		{"runs", "#/runs", "document.querySelector('main li')"},
-		{"run", "#/runs/1", "document.querySelector('[data-repeat]') || document.querySelector('main pre')"},
+	for _, set := range []string{"period=2025-03", "period=2025-04"} {
+		pikegate(t, "run", "jobs-due", "--set", set, "--format", "csv")
+	}
+	done := "document.querySelector('[data-outcome=done]') && !document.querySelector('form button:disabled')"
+	checked := "document.querySelector('[data-findings=\"0\"]') && document.querySelector('[role=grid] td') && document.querySelector('#f-name')"
+	for _, page := range []struct {
+		name, hash, ready string
+		// press is a button pressed then, and after what the page waits for.
+		press, then string
+	}{
+		{name: "reports", ready: "document.querySelectorAll('main li').length > 3"},
+		{name: "form", hash: "#/reports/passages-by-date?region=Wold+Cut", ready: "document.querySelector('[data-strip]') && document.querySelector('[aria-label^=\"Take away\"]')"},
+		{name: "units", hash: "#/reports/tolls-by-month", ready: "document.querySelector('meter')"},
+		{name: "result", hash: "#/reports/passages-by-date?period=2025-03-31", ready: done},
+		{name: "groups", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: done + " && document.querySelector('[data-group]')"},
+		{name: "chart", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: done, press: "Chart", then: "document.querySelector('[data-drawn=true]')"},
+		{name: "pages", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: done, press: "Pages", then: "document.querySelector('article')"},
+		{name: "how", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: done, press: "Ask how", then: "document.querySelector('dialog pre')"},
+		{name: "problems", hash: "#/reports/jobs-due?period.start=31+Feb+2025&period.end=2025-01-01", ready: "document.querySelector('[data-problem]')"},
+		{name: "nothing", hash: "#/reports/jobs-due?period=2023-03-01%2F2023-03-07&locks=Harrow+Top", ready: "document.querySelector('[data-advice]')"},
+		{name: "runs", hash: "#/runs?report=jobs-due", ready: "document.querySelector('main li')"},
+		{name: "run", hash: "#/runs/1", ready: "document.querySelector('[data-repeat]') || document.querySelector('main pre')"},
+		{name: "drafts", hash: "#/drafts", ready: "document.querySelectorAll('main li').length > 6"},
+		{name: "draft", hash: "#/drafts/query/lock-passages", ready: checked},
+		{name: "draft of a report", hash: "#/drafts/report/tolls-by-month", ready: checked},
+		{name: "draft with problems", hash: "#/drafts/new/query", ready: "document.querySelector('#f-name') && document.querySelector('[data-findings] li button')"},
+		{name: "publish", hash: "#/drafts/report/tolls-by-month", ready: checked, press: "Publish …", then: "document.querySelector('[data-changes]')"},
+		{name: "versions", hash: "#/drafts/report/tolls-by-month", ready: checked, press: "Versions", then: "document.querySelector('[data-differences]')"},
+		{name: "try", hash: "#/drafts/report/tolls-by-month/try?period=2025-Q4", ready: done + " && document.querySelector('[data-explained] pre')"},
+		{name: "sources", hash: "#/sources/navigation", ready: "document.querySelector('dl')"},
+		{name: "table", hash: "#/sources/navigation/passages", ready: "document.querySelector('[role=grid] td') && document.querySelector('[data-columns]').textContent.includes('119,992')"},
 	} {
 		for _, theme := range []string{"light", "dark"} {
 			p := browser.Open(t, address+"/"+page.hash, 1280, 800)
@@ -118,6 +140,10 @@ func TestAccessible(t *testing.T) {
 				p.Press("Dark")
 			}
 			p.Wait(page.ready)
+			if page.press != "" {
+				p.Press(page.press)
+				p.Wait(page.then)
+			}
 			p.Wait("document.getAnimations().length === 0") // colours that change gently are done
 			p.Eval(string(axe) + "; axe.run().then(r => { window.axeResult = r.violations }); 1")
 			p.Wait("window.axeResult")

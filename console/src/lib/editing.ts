@@ -129,7 +129,7 @@ export function open(element: HTMLElement, text: string, settings: Settings) {
 			lintGutter(),
 			autocompletion({ override: [complete(settings)] }),
 			keymap.of([...completionKeymap, ...defaultKeymap, ...historyKeymap, ...lintKeymap]),
-			EditorView.contentAttributes.of({ 'aria-label': settings.label, spellcheck: 'false' }),
+			EditorView.contentAttributes.of({ 'aria-label': settings.label, spellcheck: 'false', tabindex: '0' }),
 			EditorView.updateListener.of((update) => {
 				if (update.docChanged) settings.changed(update.state.doc.toString());
 			}),

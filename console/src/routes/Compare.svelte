@@ -90,7 +90,7 @@
 							{@const { label, mark } = kinds.find((k) => k.kind === row.kind)!}
 							<tr class="border-surface-200-800 border-t align-top" data-difference={row.kind}>
 								<th scope="row" class="px-2 py-1 text-left font-normal whitespace-nowrap"
-									><span aria-hidden="true" class="inline-block w-3">{mark}</span>{label}</th
+									><span aria-hidden="true" class="inline-block w-4">{mark}</span>{label}</th
 								>
 								{#each columns as column, i (column.name)}
 									{@const was = text(row.before, i)}

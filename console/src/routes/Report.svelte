@@ -15,6 +15,7 @@
 	import CoverageStrip from '../lib/CoverageStrip.svelte';
 	import DateField from '../lib/DateField.svelte';
 	import Explain from '../lib/Explain.svelte';
+	import Explanation from '../lib/Explanation.svelte';
 	import { commandLine, fromQuery, httpRequest, reportAddress, sortOf, toQuery } from '../lib/link';
 	import PeriodField, { emptyPeriod, type PeriodText } from '../lib/PeriodField.svelte';
 	import Problems from '../lib/Problems.svelte';
@@ -269,14 +270,23 @@
 				}}
 				onway={take}
 			/>
+			{#if draft && ran && run.state === 'ended' && run.problems.length === 0}
+				<details open class="panel shrink-0 p-3 lg:max-h-72 lg:overflow-y-auto" data-explained>
+					<summary class="font-semibold">How this comes about</summary>
+					{@render explanation(ran)}
+				</details>
+			{/if}
 		</section>
 	</div>
-	{#if explaining}<Explain
-			{target}
-			{inputs}
-			{sort}
-			command={commandLine(target, inputs) + '\n\n' + httpRequest(target, inputs, sort)}
-			spent={run.summary && run.header ? `Run ${run.header.run} took ${run.summary.ms} ms.` : ''}
-			onclose={() => (explaining = false)}
-		/>{/if}
+	{#if explaining}<Explain onclose={() => (explaining = false)}>{@render explanation(inputs)}</Explain>{/if}
 {/if}
+
+{#snippet explanation(asked: Inputs)}
+	<Explanation
+		{target}
+		inputs={asked}
+		{sort}
+		command={commandLine(target, asked) + '\n\n' + httpRequest(target, asked, sort)}
+		spent={run.summary && run.header ? `Run ${run.header.run} took ${run.summary.ms} ms.` : ''}
+	/>
+{/snippet}

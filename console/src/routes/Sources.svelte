@@ -42,6 +42,10 @@
 	}
 	load();
 
+	/** Sources opened or closed by hand; others are open while looked at. */
+	let turned = $state<Record<string, boolean>>({});
+	const isOpen = (s: Source) => turned[s.name] ?? (!params.source || params.source === s.name);
+
 	const source = $derived(sources.find((s) => s.name === params.source));
 	const table = $derived(source?.tables?.find((t) => t.name === params.table));
 
@@ -117,16 +121,23 @@
 		<ul class="space-y-2">
 			{#each sources as s (s.name)}
 				<li>
-					<details open={!params.source || params.source === s.name}>
-						<summary class="cursor-pointer py-0.5">
-							<a
-								href={at(s.name)}
-								use:link
-								class="font-semibold"
-								aria-current={s === source && !table ? 'page' : undefined}>{s.name}</a
-							>
-							<span class="muted text-sm">{s.engine}</span>
-						</summary>
+					<div class="flex items-center gap-1 py-0.5">
+						<button
+							type="button"
+							class="w-5"
+							aria-expanded={isOpen(s)}
+							aria-label="Tables of {s.name}"
+							onclick={() => (turned = { ...turned, [s.name]: !isOpen(s) })}>{isOpen(s) ? '▾' : '▸'}</button
+						>
+						<a
+							href={at(s.name)}
+							use:link
+							class="font-semibold"
+							aria-current={s === source && !table ? 'page' : undefined}>{s.name}</a
+						>
+						<span class="muted text-sm">{s.engine}</span>
+					</div>
+					{#if isOpen(s)}
 						<ul class="border-surface-300-700 ml-1.5 border-l pl-3">
 							{#each s.tables ?? [] as t (t.name)}
 								<li>
@@ -142,7 +153,7 @@
 								</li>
 							{/each}
 						</ul>
-					</details>
+					{/if}
 				</li>
 			{/each}
 			{#each broken as b (b.name)}
@@ -182,9 +193,8 @@
 							{@const e = extentOf(column.name)}
 							<tr class="border-surface-200-800 border-t align-top">
 								<th scope="row" class="px-2 py-1 text-left font-semibold"
-									>{column.name}{#if table.key?.includes(column.name)}<span class="muted font-normal">
-											key</span
-										>{/if}</th
+									>{column.name}<span class="muted font-normal">{table.key?.includes(column.name) ? ', key' : ''}</span
+									></th
 								>
 								<td class="px-2 py-1">{column.type}</td>
 								<td class="px-2 py-1">

@@ -1,0 +1,319 @@
+package endtoend
+
+import (
+	"bytes"
+	"compress/gzip"
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/testing/browser"
+)
+
+// keydown presses a key where the focus is, with Shift or Alt held.
+func keydown(p *browser.Page, key, held string) {
+	p.Eval(fmt.Sprintf("document.activeElement.dispatchEvent(new KeyboardEvent('keydown', { key: %q, bubbles: true, cancelable: true%s })); 1", key, held))
+}
+
+// copied is what copying the selection gives to other programs.
+func copied(p *browser.Page) (text string) {
+	p.Read("(() => { const d = new DataTransfer(); document.querySelector('[role=grid]').dispatchEvent(new ClipboardEvent('copy', { clipboardData: d, bubbles: true, cancelable: true })); return d.getData('text/plain') })()", &text)
+	return text
+}
+
+// TestGrid: cells are chosen with the keyboard and copied as tab-separated
+// text; columns keep the place and width a reader gives them.
+func TestGrid(t *testing.T) {
+	want := jobs("2025-03-01", "2025-03-31")
+	p := browser.Open(t, address+"/#/reports/jobs-due?period=2025-03", 1280, 800)
+	p.Wait("document.querySelector('[data-outcome=done]') && document.querySelector('[role=grid] td time')")
+	p.Eval("document.querySelector('[role=grid]').focus(); 1")
+	keydown(p, "ArrowDown", "")
+	p.Wait("document.querySelectorAll('td[aria-selected=true]').length === 1")
+	assert.Equal(t, want[0][0], copied(p), "one cell is copied alone")
+	keydown(p, "ArrowDown", ", shiftKey: true")
+	keydown(p, "ArrowRight", ", shiftKey: true")
+	p.Wait("document.querySelectorAll('td[aria-selected=true]').length === 4")
+	assert.Equal(t, "Due on\tLock\n"+want[0][0]+"\t"+want[0][1]+"\n"+want[1][0]+"\t"+want[1][1], copied(p))
+	keydown(p, "a", ", ctrlKey: true")
+	assert.Len(t, strings.Split(copied(p), "\n"), len(want)+1)
+	keydown(p, "End", ", ctrlKey: true")
+	p.Wait(fmt.Sprintf("document.querySelector('tr[aria-rowindex=\"%d\"] [aria-selected=true]')", len(want)+1))
+	assert.Equal(t, want[len(want)-1][4], copied(p), "the last cell of the last row, exact")
+
+	heads := func() (names []string) {
+		p.Read("[...document.querySelectorAll('[data-head]')].map(h => h.dataset.head)", &names)
+		return names
+	}
+	p.Eval("document.querySelector('[data-head=cost]').focus(); 1")
+	keydown(p, "ArrowLeft", ", altKey: true")
+	p.Wait("document.activeElement.dataset.head === 'cost'")
+	assert.Equal(t, []string{"due_on", "lock", "job", "cost", "done_on"}, heads())
+	width := func() (n float64) {
+		p.Read("parseFloat(document.querySelectorAll('[role=grid] col')[0].style.width)", &n)
+		return n
+	}
+	before := width()
+	p.Eval("document.querySelector('[role=slider][aria-label=\"Width of Due on\"]').focus(); 1")
+	keydown(p, "ArrowRight", "")
+	p.Wait(fmt.Sprintf("parseFloat(document.querySelectorAll('[role=grid] col')[0].style.width) > %g", before))
+	p.Eval("window.before = true; location.reload(); 1")
+	p.Wait("!window.before && document.querySelector('[role=grid] td time')")
+	assert.Equal(t, []string{"due_on", "lock", "job", "cost", "done_on"}, heads(), "the reader's order is kept")
+	assert.Greater(t, width(), before)
+	p.Press("Columns as the report has them")
+	p.Wait("document.querySelectorAll('[data-head]')[4].dataset.head === 'cost'")
+	p.Quiet()
+}
+
+// TestHundredThousand: the whole of a hundred thousand records scrolls with a
+// few rows in the page, and the database puts them in another order.
+func TestHundredThousand(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "all.yaml")
+	require.NoError(t, os.WriteFile(file, []byte("kind: query\nname: every-passage\nsource: navigation\nfrom: passages\ncolumns: [id, passed_at, toll_pence]\nsort: [id]\n---\nkind: report\nname: every-passage\nquery: every-passage\n"), 0o600))
+	require.Equal(t, 0, pikegate(t, "push", file).code)
+	require.Equal(t, 0, pikegate(t, "publish", "every-passage").code)
+	p := browser.Open(t, address+"/#/reports/every-passage", 1280, 800)
+	p.Wait("document.querySelector('form')")
+	p.Press("Run")
+	p.Wait("document.querySelector('[data-outcome=done]')")
+	var count int
+	p.Read("Number(document.querySelector('[data-count]').dataset.count)", &count)
+	require.Greater(t, count, 100_000)
+	first := func() (cell string) {
+		p.Read("document.querySelector('tr[aria-rowindex=\"2\"]').cells[0].textContent.trim()", &cell)
+		return cell
+	}
+	assert.Equal(t, "1", first())
+	p.Eval("document.querySelector('[role=region]').scrollTop = 1e9; 1")
+	p.Wait(fmt.Sprintf("document.querySelector('tr[aria-rowindex=\"%d\"]')", count+1))
+	var rows int
+	p.Read("document.querySelectorAll('[role=grid] tr').length", &rows)
+	assert.Less(t, rows, 120)
+	p.Click("[data-head=id]")
+	p.Wait("document.querySelector('th[aria-sort=ascending]') && document.querySelector('[data-outcome=done]')")
+	p.Click("[data-head=id]")
+	p.Wait(fmt.Sprintf("document.querySelector('[data-outcome=done]') && document.querySelector('tr[aria-rowindex=\"2\"]')?.cells[0].textContent.trim() === '%d'", count))
+	p.Quiet()
+}
+
+// TestChartAndPages: the chart has the values of the records, and the pages are
+// the paper that the report names.
+func TestChartAndPages(t *testing.T) {
+	p := browser.Open(t, address+"/#/reports/tolls-by-month?period=2025", 1280, 800)
+	p.Wait("document.querySelector('[data-outcome=done]')")
+	p.Press("Chart")
+	p.Wait("document.querySelector('[data-drawn=true] canvas')")
+	var drawn [][]string
+	p.Read("[...document.querySelectorAll('figure tbody tr')].map(r => [...r.cells].map(c => c.textContent.replaceAll(',', '')))", &drawn)
+	r := pikegate(t, "run", "tolls-by-month", "--set", "period=2025", "--format", "csv")
+	records, err := csv.NewReader(strings.NewReader(r.out)).ReadAll()
+	require.NoError(t, err)
+	var want [][]string
+	for _, record := range records[1:] {
+		want = append(want, []string{record[0], record[1], record[4]})
+	}
+	assert.Equal(t, want, drawn)
+
+	p.Press("Pages")
+	p.Wait("document.querySelectorAll('article').length === 2")
+	assert.Contains(t, p.Text("article:last-of-type footer"), "Tarn and Wold Navigation")
+	assert.Contains(t, p.Text("article:last-of-type footer"), "2 / 2")
+	for _, page := range []struct{ hash, size string }{
+		{"", "594.9 841.9"},
+		{"#/reports/passages-by-date?period=2025-03-31", "841.9 594.9"},
+	} {
+		if page.hash != "" {
+			p = browser.Open(t, address+"/"+page.hash, 1280, 800)
+			p.Wait("document.querySelector('[data-outcome=done]')")
+			p.Press("Pages")
+			p.Wait("document.querySelector('article')")
+		}
+		assert.Equal(t, page.size, strings.Join(boxes(t, p), ", "), "every page of paper is as large as the report says")
+	}
+	p.Quiet()
+}
+
+// boxes prints the page and gives the sizes of its sheets, each once.
+func boxes(t *testing.T, p *browser.Page) (sizes []string) {
+	t.Helper()
+	for _, box := range regexp.MustCompile(`/MediaBox ?\[0 0 (\d+\.?\d*) (\d+\.?\d*)\]`).FindAllSubmatch(p.Print(), -1) {
+		w, _ := strconv.ParseFloat(string(box[1]), 64)
+		h, _ := strconv.ParseFloat(string(box[2]), 64)
+		size := fmt.Sprintf("%.1f %.1f", float64(int(w*10))/10, float64(int(h*10))/10)
+		if len(sizes) == 0 || sizes[len(sizes)-1] != size {
+			sizes = append(sizes, size)
+		}
+	}
+	return sizes
+}
+
+// TestKeyboardAlone goes from the start page to a file with the keyboard alone.
+func TestKeyboardAlone(t *testing.T) {
+	folder := t.TempDir()
+	p := browser.Open(t, address, 1280, 800)
+	p.Downloads(folder)
+	p.Wait("document.querySelectorAll('main li').length > 3")
+	reach := func(what, condition string) {
+		t.Helper()
+		for range 80 {
+			p.Keys(kb.Tab)
+			if p.Eval("(a => Boolean("+condition+"))(document.activeElement)") == "true" {
+				return
+			}
+		}
+		t.Fatalf("the keyboard does not reach %s", what)
+	}
+	reach("the search", "a.type === 'search'")
+	p.Keys("maintenance due")
+	p.Wait("document.querySelectorAll('main li').length === 1")
+	reach("the report", "a.matches('main a')")
+	p.Keys(kb.Enter)
+	p.Wait("document.querySelector('#q-period-start') && document.activeElement === document.querySelector('main')")
+	reach("the start date", "a.id === 'q-period-start'")
+	p.Keys("2025-03-01")
+	reach("the end date", "a.id === 'q-period-end'")
+	p.Keys("2025-03-31" + kb.Enter)
+	p.Wait("document.querySelector('[data-outcome=done]')")
+	reach("the file", "a.textContent.trim() === 'CSV'")
+	p.Keys(kb.Enter)
+	path := filepath.Join(folder, "jobs-due.csv")
+	require.Eventually(t, func() bool { _, err := os.Stat(path); return err == nil }, 20*time.Second, 50*time.Millisecond)
+	content, err := os.ReadFile(path)
+	require.NoError(t, err)
+	records, err := csv.NewReader(bytes.NewReader(content)).ReadAll()
+	require.NoError(t, err)
+	assert.Equal(t, jobs("2025-03-01", "2025-03-31"), records[1:])
+	p.Quiet()
+}
+
+// TestFirstPageIsSmall: what the first page fetches, compressed, and that the
+// editor and charts are not part of it. Files named by their content are kept.
+func TestFirstPageIsSmall(t *testing.T) {
+	get := func(path string) (plain []byte, size int, header http.Header) {
+		request, err := http.NewRequestWithContext(t.Context(), http.MethodGet, address+"/"+path, nil)
+		require.NoError(t, err)
+		request.Header.Set("Accept-Encoding", "gzip")
+		response, err := http.DefaultClient.Do(request)
+		require.NoError(t, err)
+		defer response.Body.Close()
+		body, err := io.ReadAll(response.Body)
+		require.NoError(t, err)
+		if response.Header.Get("Content-Encoding") != "gzip" {
+			return body, len(body), response.Header
+		}
+		reader, err := gzip.NewReader(bytes.NewReader(body))
+		require.NoError(t, err)
+		plain, err = io.ReadAll(reader)
+		require.NoError(t, err)
+		return plain, len(body), response.Header
+	}
+	page, whole, _ := get("")
+	assets := regexp.MustCompile(`(?:src|href)="\./([^"]+)"`).FindAllSubmatch(page, -1)
+	require.GreaterOrEqual(t, len(assets), 3)
+	for _, a := range assets {
+		plain, size, header := get(string(a[1]))
+		whole += size
+		if strings.HasPrefix(string(a[1]), "assets/") {
+			assert.Contains(t, header.Get("Cache-Control"), "immutable", string(a[1]))
+			assert.NotContains(t, string(plain), "cm-gutters", "the editor is fetched when it is needed")
+		}
+	}
+	assert.Less(t, whole, 130_000)
+}
+
+// TestFits: no page is wider than a phone.
+func TestFits(t *testing.T) {
+	for _, hash := range []string{"", "#/reports/passages-by-date?period=2025-03-31", "#/runs", "#/runs/1", "#/drafts", "#/drafts/query/lock-passages", "#/sources/navigation/passages"} {
+		p := browser.Open(t, address+"/"+hash, 390, 844)
+		p.Wait("document.querySelector('main h1, main h2') && document.getAnimations().length === 0")
+		p.Wait("document.documentElement.scrollWidth <= 390")
+		p.Quiet()
+	}
+}
+
+// TestSourcesPage: what the columns of a table hold, and a query begun from it.
+func TestSourcesPage(t *testing.T) {
+	p := browser.Open(t, address+"/#/sources", 1280, 800)
+	p.Wait("document.querySelector('nav[aria-label=Sources] a[href$=maintenance_jobs]')")
+	p.Click("nav[aria-label=Sources] a[href$=maintenance_jobs]")
+	p.Wait("document.querySelector('[data-columns]')?.textContent.includes('set by hand')")
+	p.Wait("![...document.querySelectorAll('[data-columns] td')].some(c => c.textContent === '…')")
+	var rows [][]string
+	p.Read("[...document.querySelectorAll('[data-columns] tbody tr')].map(r => [...r.cells].map(c => c.textContent.replace(/\\s+/g, ' ').trim()))", &rows)
+	r := pikegate(t, "source", "show", "navigation", "maintenance_jobs")
+	for _, row := range rows {
+		assert.Regexp(t, regexp.QuoteMeta(strings.TrimSuffix(row[0], ", key"))+`\s+`+regexp.QuoteMeta(row[4])+` different\s+`+regexp.QuoteMeta(row[3])+" blank", r.out)
+	}
+	p.Wait("document.querySelectorAll('[role=grid] tbody tr[aria-rowindex]').length >= 10")
+	p.Eval("[...document.querySelectorAll('a')].find(a => a.textContent.trim() === 'Draft a query of it').click(); 1")
+	p.Wait("document.querySelector('#f-from')?.value === 'maintenance_jobs'")
+	p.Quiet()
+}
+
+// TestTwoRuns: runs are filtered, two are chosen, and what came and went
+// between them is shown.
+func TestTwoRuns(t *testing.T) {
+	for _, set := range []string{"period=2025-06", "period=2025-06-02/2025-07-01", "period=31 Feb 2025"} {
+		pikegate(t, "run", "jobs-due", "--set", set, "--format", "csv")
+	}
+	p := browser.Open(t, address+"/#/runs?report=jobs-due&outcome=done", 1280, 800)
+	p.Wait("document.querySelectorAll('main li').length >= 2")
+	assert.NotContains(t, p.Text("main ul"), "Refused")
+	p.Eval("[...document.querySelectorAll('main li input')].slice(0, 2).forEach(i => i.click()); 1")
+	p.Wait("[...document.querySelectorAll('a')].some(a => a.textContent === 'Compare them')")
+	p.Eval("[...document.querySelectorAll('a')].find(a => a.textContent === 'Compare them').click(); 1")
+	p.Wait("document.querySelector('[data-compared]')")
+	came, went := len(jobs("2025-07-01", "2025-07-01")), len(jobs("2025-06-01", "2025-06-01"))
+	assert.Contains(t, p.Text("[data-compared]"), fmt.Sprintf("%d came", came))
+	assert.Contains(t, p.Text("[data-compared]"), fmt.Sprintf("%d went", went))
+	var kinds []string
+	p.Read("[...document.querySelectorAll('[data-difference]')].map(r => r.dataset.difference)", &kinds)
+	assert.Len(t, kinds, came+went)
+	p.Quiet()
+}
+
+// TestCompareChanged: records whose values another version shows otherwise
+// have changed, and neither came nor went.
+func TestCompareChanged(t *testing.T) {
+	var runs []string
+	for _, divisor := range []string{"100", "10"} {
+		file := filepath.Join(t.TempDir(), "costs.yaml")
+		content := "kind: query\nname: costs\nsource: navigation\nfrom: maintenance_jobs\nparameters: [{name: period, kind: period}]\ncolumns: [due_on, {name: cost, value: cost_pence / " + divisor + "}]\ncriteria: due_on within :period\n---\nkind: report\nname: costs\nquery: costs\n"
+		require.NoError(t, os.WriteFile(file, []byte(content), 0o600))
+		require.Equal(t, 0, pikegate(t, "push", file).code)
+		require.Equal(t, 0, pikegate(t, "publish", "costs").code)
+		r := pikegate(t, "run", "costs", "--set", "period=2025-03", "--format", "csv")
+		runs = append(runs, regexp.MustCompile(`Run (\d+)`).FindStringSubmatch(r.err)[1])
+	}
+	r := pikegate(t, "compare", runs[0], runs[1], "--format", "json")
+	require.Equal(t, 0, r.code, r.err)
+	var c struct {
+		Came, Went, Changed, Same int
+		Rows                      []struct {
+			Kind          string
+			Before, After []any
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.out), &c))
+	n := len(jobs("2025-03-01", "2025-03-31"))
+	assert.Equal(t, []int{0, 0, n, 0}, []int{c.Came, c.Went, c.Changed, c.Same})
+	for _, row := range c.Rows {
+		assert.Equal(t, "changed", row.Kind)
+		assert.InDelta(t, row.Before[1].(float64)*10, row.After[1].(float64), 1e-6)
+	}
+	assert.Equal(t, 3, pikegate(t, "compare", runs[0], "1").code, "runs of two reports are not compared")
+}

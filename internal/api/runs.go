@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"io"
 	"net/http"
 	"strconv"
 	"strings"
@@ -9,6 +10,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"pikegate/core/diag"
 	"pikegate/internal/output"
 	"pikegate/internal/runner"
 	"pikegate/internal/service"
@@ -24,6 +26,8 @@ func (s *Server) runs() {
 		output.JSON.ContentType:   {Schema: s.huma.OpenAPI().Components.Schemas.Schema(typeOf[output.Result](), true, "Result")},
 		output.CSV.ContentType:    {Schema: &huma.Schema{Type: huma.TypeString, Description: "RFC 4180, the columns' names on the first line"}},
 		output.NDJSON.ContentType: {Schema: &huma.Schema{Type: huma.TypeString, Description: "A line with the header, a line for each record, a line with the summary"}},
+		output.XLSX.ContentType:   {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "A workbook: the records, and a sheet about the run"}},
+		output.PDF.ContentType:    {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "Pages of the paper that the report names, 20,000 records at the most"}},
 	}
 	s.huma.OpenAPI().Components.Schemas.Schema(typeOf[output.Subtotal](), true, "Subtotal") // stands among the rows
 	huma.Register(s.huma, huma.Operation{
@@ -36,7 +40,7 @@ func (s *Server) runs() {
 	}, func(_ context.Context, in *struct {
 		ReportPath
 		Accept string `header:"Accept" doc:"The format, where the query names none"`
-		Format string `query:"format" enum:"json,csv,ndjson" doc:"The format; the Accept header decides when it is left out"`
+		Format string `query:"format" enum:"json,csv,ndjson,xlsx,pdf" doc:"The format; the Accept header decides when it is left out"`
 		Body   RunBody
 	},
 	) (*huma.StreamResponse, error) {
@@ -89,29 +93,45 @@ func formatOf(name, accept string) output.Format {
 	return output.JSON
 }
 
-// stream runs a report into the response. What is refused before the first
-// row is a problem document; a format that cannot say how it ended breaks the
-// connection off, so that half a file is never taken for a whole one.
+// stream runs a report into the response. What goes wrong before the first
+// byte is a problem document; after it, a format that cannot say how it ended
+// breaks the connection off, so that half a file is never taken for a whole one.
 func (s *Server) stream(ctx huma.Context, request service.Request, format output.Format) {
-	begun := false
+	body := &counted{to: ctx.BodyWriter()}
 	record, err := s.service.Run(ctx.Context(), request, format, func(started service.RunRecord) output.Writer {
-		begun = true
 		ctx.SetHeader("Content-Type", format.ContentType)
 		ctx.SetHeader(RunHeader, strconv.FormatUint(uint64(started.Run), 10))
 		ctx.SetHeader("Cache-Control", "no-store")
 		ctx.SetStatus(http.StatusOK)
-		return format.New(ctx.BodyWriter(), s.service.Calendar.Zone)
+		return format.New(body, s.service.Calendar.Zone)
 	})
+	var problem *Document
 	switch {
-	case err != nil && !begun:
-		p := s.asProblem(err)
-		ctx.SetHeader("Content-Type", p.ContentType(""))
-		ctx.SetStatus(p.Status)
-		writeBody(ctx, p)
 	case err != nil:
-		s.log.Error("the record of a run could not be kept", "problem", err)
-		panic(http.ErrAbortHandler)
-	case !format.Framed && record.Problem != "":
+		problem = s.asProblem(err)
+	case format.Framed || record.Problem == "":
+		return
+	case record.Outcome == runner.Refused:
+		problem = problemOf(http.StatusUnprocessableEntity, diag.Problem{Code: record.Outcome, Message: record.Problem})
+	default:
+		problem = problemOf(http.StatusBadGateway, diag.Problem{Code: record.Outcome, Message: record.Problem})
+	}
+	if body.written > 0 {
 		panic(http.ErrAbortHandler)
 	}
+	ctx.SetHeader("Content-Type", problem.ContentType(""))
+	ctx.SetStatus(problem.Status)
+	writeBody(ctx, problem)
+}
+
+// counted counts the bytes that are on their way already.
+type counted struct {
+	to      io.Writer
+	written int
+}
+
+func (c *counted) Write(b []byte) (int, error) {
+	n, err := c.to.Write(b)
+	c.written += n
+	return n, err
 }

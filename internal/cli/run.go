@@ -62,31 +62,27 @@ func (a *app) run() *cobra.Command {
 		},
 	}
 	in.flags(cmd)
-	cmd.Flags().StringVar(&format, "format", "", "table, csv or json (default table, or by the ending of --out)")
+	cmd.Flags().StringVar(&format, "format", "", "table, csv, json, xlsx or pdf (default table, or by the ending of --out)")
 	cmd.Flags().BoolVar(&edges, "edges", false, "show what lies around the period: the nearest records outside, and how many are of its first and last day")
 	cmd.Flags().StringVar(&out, "out", "", "write the records to this file, whole or not at all")
 	return cmd
 }
 
+// files are the formats that a run can be written in, besides a table.
+var files = []output.Format{output.CSV, output.JSON, output.XLSX, output.PDF}
+
 // runFormat chooses the format: what is printed, and what is asked for.
 func runFormat(format, out string) (wire output.Format, table bool, err error) {
-	if format == "" {
-		switch filepath.Ext(out) {
-		case ".csv":
-			format = "csv"
-		case ".json":
-			format = "json"
+	ending := strings.TrimPrefix(filepath.Ext(out), ".")
+	for _, f := range files {
+		if format == f.Name || format == "" && ending == f.Name {
+			return f, false, nil
 		}
 	}
-	switch format {
-	case "csv":
-		return output.CSV, false, nil
-	case "json":
-		return output.JSON, false, nil
-	case "", "table":
+	if format == "" || format == "table" {
 		return output.NDJSON, true, nil
 	}
-	return wire, false, usageError{fmt.Errorf("--format %s is not table, csv or json", format)}
+	return wire, false, usageError{fmt.Errorf("--format %s is not table, csv, json, xlsx or pdf", format)}
 }
 
 func (a *app) printTable(cmd *cobra.Command, id uint, rows io.Reader, out string, edges bool) error {

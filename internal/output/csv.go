@@ -66,7 +66,13 @@ func (c *csvWriter) flushLine() error {
 // Subtotal writes nothing: the file is a table of records.
 func (c *csvWriter) Subtotal(Subtotal) error { return nil }
 
-func (c *csvWriter) End(Summary) error { return c.out.Flush() }
+// End writes what is left, unless the run broke off: then it is no whole file.
+func (c *csvWriter) End(s Summary) error {
+	if s.Problem != "" {
+		return nil
+	}
+	return c.out.Flush()
+}
 
 // needsQuotes tells whether a text has a comma, a quote or a line end, or is
 // empty (which unquoted would be a blank).

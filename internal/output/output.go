@@ -88,7 +88,9 @@ var (
 	CSV    = Format{"csv", "text/csv; charset=utf-8; header=present", false, newCSV}
 	JSON   = Format{"json", "application/json", true, newJSON}
 	NDJSON = Format{"ndjson", "application/x-ndjson", true, newNDJSON}
+	XLSX   = Format{"xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", false, newXLSX}
+	PDF    = Format{"pdf", "application/pdf", false, newPDF}
 )
 
 // Formats lists the formats, the default first.
-var Formats = []Format{JSON, CSV, NDJSON}
+var Formats = []Format{JSON, CSV, NDJSON, XLSX, PDF}

@@ -1,16 +1,22 @@
 package output_test
 
 import (
+	"archive/zip"
 	"bytes"
 	"encoding/csv"
 	"encoding/json"
+	"fmt"
+	"io"
+	"regexp"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 
 	"pikegate/core/catalog"
+	"pikegate/core/definition"
 	"pikegate/core/plan"
 	"pikegate/internal/output"
 )
@@ -113,4 +119,94 @@ func TestCSVAllocations(t *testing.T) {
 	require.NoError(t, w.Begin(output.Header{Columns: []plan.Output{columns[0], columns[1], columns[3], columns[4]}}))
 	row := []any{"text", int64(12), nil, int64(20260331), "2026-07-01T22:30:00Z", nil}
 	assert.LessOrEqual(t, testing.AllocsPerRun(1000, func() { _ = w.Row(row) }), 1.0)
+}
+
+// TestXLSX reads the workbook back with a library of its own: days are days,
+// numbers are numbers, and digits that a cell would lose are text.
+func TestXLSX(t *testing.T) {
+	book, err := excelize.OpenReader(write(t, output.XLSX))
+	require.NoError(t, err)
+	defer book.Close()
+	assert.Equal(t, []string{"Records", "About"}, book.GetSheetList())
+	got, err := book.GetRows("Records")
+	require.NoError(t, err)
+	require.Len(t, got, len(rows)+1)
+	assert.Equal(t, []string{"plain", "1", "1.50", "2026-03-31", "2026-07-01 23:30:00", "TRUE"}, got[1])
+	assert.Equal(t, []string{"a \"quoted\", text\r\nof lines", "-9223372036854775808", "0.10", "2024-02-29", "2026-10-25 01:30:00", "FALSE"}, got[2])
+	assert.Equal(t, []string{"日本 \u2028 \uFFFD", "9007199254740993", "3.00", "20260231", "not a date"}, got[4])
+	for cell, want := range map[string]string{"B2": "1", "C2": "1.50", "D2": "46112", "B3": "-9223372036854775808"} {
+		raw, err := book.GetCellValue("Records", cell, excelize.Options{RawCellValue: true})
+		require.NoError(t, err)
+		assert.Equal(t, want, raw, cell)
+	}
+	for cell, want := range map[string]excelize.CellType{"D2": excelize.CellTypeUnset, "B3": excelize.CellTypeInlineString, "F2": excelize.CellTypeBool} {
+		kind, err := book.GetCellType("Records", cell)
+		require.NoError(t, err)
+		assert.Equal(t, want, kind, cell)
+	}
+	about, err := book.GetRows("About")
+	require.NoError(t, err)
+	assert.Contains(t, about, []string{"Run", "7"})
+	assert.Contains(t, about, []string{"Records", fmt.Sprint(len(rows))})
+}
+
+// TestXLSXSheets: more records than a sheet can hold go on on another one.
+func TestXLSXSheets(t *testing.T) {
+	var out bytes.Buffer
+	w := output.XLSX.New(&out, time.UTC)
+	require.NoError(t, w.Begin(output.Header{Columns: columns[1:2]}))
+	row := []any{nil, int64(5)}
+	for range 1<<20 + 5 {
+		require.NoError(t, w.Row(row))
+	}
+	require.NoError(t, w.End(output.Summary{Outcome: "done"}))
+	parts, err := zip.NewReader(bytes.NewReader(out.Bytes()), int64(out.Len()))
+	require.NoError(t, err)
+	count := func(name string) int {
+		file, err := parts.Open("xl/worksheets/" + name)
+		require.NoError(t, err)
+		content, err := io.ReadAll(file)
+		require.NoError(t, err)
+		require.NoError(t, file.Close())
+		return bytes.Count(content, []byte("<row>"))
+	}
+	assert.Equal(t, []int{1 << 20, 7}, []int{count("sheet1.xml"), count("sheet2.xml")})
+}
+
+// TestPDF: pages of the paper the report names, each with its number; more
+// records than one can hold are refused with a way out.
+func TestPDF(t *testing.T) {
+	var out bytes.Buffer
+	begin := func(page *definition.Page) output.Writer {
+		out.Reset()
+		w := output.PDF.New(&out, time.UTC)
+		require.NoError(t, w.Begin(output.Header{Title: "Tolls", Columns: columns, Page: page}))
+		return w
+	}
+	for _, c := range []struct {
+		page *definition.Page
+		rows int
+		want []string // the size in points, and how many pages
+	}{
+		{nil, 0, []string{"595.28 841.89", "1"}},
+		{&definition.Page{Size: "A4", Landscape: true}, 100, []string{"841.89 595.28", "3"}},
+		{&definition.Page{Size: "letter"}, 500, []string{"612.00 792.00", "11"}},
+	} {
+		w := begin(c.page)
+		for range c.rows {
+			require.NoError(t, w.Row(rows[0].row))
+		}
+		require.NoError(t, w.End(output.Summary{Outcome: "done", Count: int64(c.rows)}))
+		boxes := regexp.MustCompile(`/MediaBox \[0 0 ([\d. ]+)\]`).FindAllSubmatch(out.Bytes(), -1)
+		require.NotEmpty(t, boxes)
+		pages := regexp.MustCompile(`/Type /Pages\n/Kids \[[^\]]*\]\n/Count (\d+)`).FindSubmatch(out.Bytes())
+		require.NotNil(t, pages)
+		assert.Equal(t, c.want, []string{string(boxes[0][1]), string(pages[1])})
+	}
+	w := begin(nil)
+	var err error
+	for i := 0; i <= output.MaxPDFRows && err == nil; i++ {
+		err = w.Row(rows[0].row)
+	}
+	require.ErrorContains(t, err, "CSV or XLSX")
 }

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/browser"
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 )
@@ -199,6 +200,15 @@ func (p *Page) Downloads(folder string) {
 		Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: folder,
 	})
 	p.check(err, "where files are saved")
+}
+
+// Language is what the pages that are loaded from now on take for the reader's.
+func (p *Page) Language(tag string) {
+	p.Helper()
+	var agent string
+	p.Read("navigator.userAgent", &agent)
+	_, err := chromedp.Call(p.ctx, emulation.SetUserAgentOverride, emulation.SetUserAgentOverrideParams{UserAgent: agent, AcceptLanguage: tag})
+	p.check(err, "the reader's language")
 }
 
 func quote(s string) string {

@@ -85,6 +85,9 @@ func TestFileAndJSON(t *testing.T) {
 
 	r = pikegate(t, "run", "jobs-due", "--set", "period=nonsense", "--out", filepath.Join(filepath.Dir(path), "refused.csv"))
 	assert.Equal(t, 3, r.code)
+	r = pikegate(t, "run", "passages-by-date", "--set", "period=2025", "--out", filepath.Join(filepath.Dir(path), "long.pdf"))
+	assert.Equal(t, 3, r.code)
+	assert.Contains(t, r.err, "take them as CSV or XLSX")
 	left, err := os.ReadDir(filepath.Dir(path))
 	require.NoError(t, err)
 	assert.Len(t, left, 1, "nothing half-written stays")

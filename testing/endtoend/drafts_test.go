@@ -44,9 +44,10 @@ func drafted(p *browser.Page) (text string) {
 func TestDraftToPublished(t *testing.T) {
 	p := browser.Open(t, address+"/#/drafts", 1280, 800)
 	p.Click("[data-new=query]")
-	p.Wait("document.querySelector('#f-from')")
-	p.Wait("document.querySelector('[data-editor=definition]')")
+	p.Wait("document.querySelector('#f-from') && document.querySelector('[data-editor=definition]')")
+	p.Wait("getComputedStyle(document.querySelector('[data-editor=definition]').shadowRoot.querySelector('.cm-scroller')).fontFamily.includes('monospace')") // its styles came through the policy
 	field(p, "#f-name", "river-works")
+	field(p, "#f-source", "navigation")
 	field(p, "#f-title", "River works")
 	field(p, "#f-from", "maintenance_jobs")
 	p.Wait("[...document.querySelectorAll('[data-proposal]')].some(b => b.textContent.includes('locks on maintenance_jobs.lock_id = locks.id'))")

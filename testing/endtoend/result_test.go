@@ -248,8 +248,8 @@ func TestFits(t *testing.T) {
 // TestSourcesPage: what the columns of a table hold, and a query begun from it.
 func TestSourcesPage(t *testing.T) {
 	p := browser.Open(t, address+"/#/sources", 1280, 800)
-	p.Wait("document.querySelector('nav[aria-label=Sources] a[href$=maintenance_jobs]')")
-	p.Click("nav[aria-label=Sources] a[href$=maintenance_jobs]")
+	p.Wait("document.querySelector('nav[aria-label=Sources] a[href$=\"navigation/maintenance_jobs\"]')")
+	p.Click("nav[aria-label=Sources] a[href$='navigation/maintenance_jobs']")
 	p.Wait("document.querySelector('[data-columns]')?.textContent.includes('set by hand')")
 	p.Wait("![...document.querySelectorAll('[data-columns] td')].some(c => c.textContent === '…')")
 	var rows [][]string
@@ -316,4 +316,54 @@ func TestCompareChanged(t *testing.T) {
 		assert.InDelta(t, row.Before[1].(float64)*10, row.After[1].(float64), 1e-6)
 	}
 	assert.Equal(t, 3, pikegate(t, "compare", runs[0], "1").code, "runs of two reports are not compared")
+}
+
+// TestStopped: a long run shows its records so far, and is stopped in the
+// database when it is stopped on the page.
+func TestStopped(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "endless.yaml")
+	require.NoError(t, os.WriteFile(file, []byte("kind: query\nname: endless\nsource: navigation\nsql: with recursive n(i) as (select 1 union all select i + 1 from n where i < 2000000000) select i from n\ncolumns: [i]\n---\nkind: report\nname: endless\nquery: endless\n"), 0o600))
+	require.Equal(t, 0, pikegate(t, "push", file).code)
+	require.Equal(t, 0, pikegate(t, "publish", "endless").code)
+	p := browser.Open(t, address+"/#/reports/endless", 1280, 800)
+	p.Wait("document.querySelector('form')")
+	p.Press("Run")
+	p.Wait("/[1-9].* records so far, [0-9.]+ s/.test(document.querySelector('[data-outcome=running]')?.textContent)")
+	p.Wait("document.querySelector('tr[aria-rowindex=\"2\"]')")
+	p.Press("Stop")
+	p.Wait("document.querySelector('[role=alert]')?.textContent.includes('Stopped.')")
+	require.Eventually(t, func() bool {
+		return strings.Contains(pikegate(t, "runs", "--report", "endless", "--outcome", "cancelled").out, "endless")
+	}, 20*time.Second, 50*time.Millisecond)
+	p.Quiet()
+}
+
+// TestReadersLanguage: dates and numbers stand in the language of the reader,
+// times with their offset.
+func TestReadersLanguage(t *testing.T) {
+	p := browser.Open(t, address, 1280, 800)
+	p.Language("de-DE")
+	p.Eval("window.before = true; location.href = '#/reports/passages-by-date?period=2025-03-31'; location.reload(); 1")
+	p.Wait("!window.before && document.querySelector('[data-outcome=done]') && document.querySelector('[role=grid] time')")
+	assert.Regexp(t, `^31\.03\.2025, 23:59:59 \+01:00$`, p.Text("[data-last]"))
+	assert.Regexp(t, `^\d{1,2},\d\d$`, p.Text("tr[aria-rowindex='2'] td:last-child"))
+	p.Quiet()
+}
+
+// TestChips: what is chosen of many stands as chips, which take it away again;
+// the choices shrink as other questions are answered.
+func TestChips(t *testing.T) {
+	p := browser.Open(t, address+"/#/reports/passages-by-date", 1280, 800)
+	label := func(name string) string {
+		return "[...document.querySelectorAll('fieldset label')].find(l => l.textContent.includes('" + name + "'))"
+	}
+	p.Wait(label("Wold Cut") + " && " + label("Harrow Top"))
+	p.Eval(label("Wold Cut") + ".click(); 1")
+	p.Wait("!" + label("Harrow Top")) // a lock of another region
+	p.Wait("document.querySelector('[aria-label=\"Take away Wold Cut\"]')")
+	p.Eval(label("Middle Reach") + ".click(); 1")
+	p.Wait("document.querySelectorAll('[aria-label=\"Chosen for Region\"] li').length === 3")
+	p.Click("[aria-label='Take away Wold Cut']")
+	p.Wait("!document.querySelector('[aria-label=\"Take away Wold Cut\"]') && document.querySelector('[aria-label=\"Take away Middle Reach\"]')")
+	p.Quiet()
 }

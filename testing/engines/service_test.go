@@ -57,9 +57,9 @@ query: by-hand
 // everything, reports run on it, and what breaks leaves a record that says so.
 func TestThroughTheService(t *testing.T) {
 	makes := map[string]string{
-		"postgresql": "create table passages (id bigint primary key, passed_at timestamptz not null, noted date not null, amount numeric(12, 4), shown jsonb); create index passages_passed_at on passages (passed_at);" +
+		"postgresql": "create table passages (id bigint primary key, passed_at timestamptz not null, noted date not null, amount numeric(12, 4), shown jsonb); create index passages_passed_at on passages (passed_at); create table notes (id int primary key, passage bigint, foreign key (passage) references passages (id)); grant select on notes to reader;" +
 			`insert into passages values (9007199254740993, '2025-03-30 00:30+00', '2025-03-30', 12345678.1250, '{"a": [1, "ä"]}'), (2, '2025-03-31 22:59:59.5+00', '2025-03-31', 0.0001, null), (3, '2025-03-31 23:00+00', '2025-04-01', null, '[]')`,
-		"mysql": "create table passages (id bigint primary key, passed_at timestamp(3) not null default '2000-01-01', noted date not null, amount decimal(12, 4), shown json, key passages_passed_at (passed_at));" +
+		"mysql": "create table passages (id bigint primary key, passed_at timestamp(3) not null default '2000-01-01', noted date not null, amount decimal(12, 4), shown json, key passages_passed_at (passed_at)); create table notes (id int primary key, passage bigint, foreign key (passage) references passages (id));" +
 			`insert into passages values (9007199254740993, '2025-03-30 00:30', '2025-03-30', 12345678.1250, '{"a": [1, "ä"]}'), (2, '2025-03-31 22:59:59.5', '2025-03-31', 0.0001, null), (3, '2025-03-31 23:00', '2025-04-01', null, '[]')`,
 	}
 	for kind, k := range kinds {
@@ -105,7 +105,18 @@ func TestThroughTheService(t *testing.T) {
 			assert.True(t, report.ReadOnly)
 			extents, err := c.Extents(t.Context(), "business", "passages")
 			require.NoError(t, err)
-			assert.Equal(t, client.Extent{Column: "passed_at", Earliest: "2025-03-30T00:30:00+00:00", Latest: "2025-04-01T00:00:00+01:00", Records: 3}, extents[0])
+			assert.Equal(t, []client.Extent{
+				{Column: "id", Earliest: "2", Latest: "9007199254740993", Distinct: 3, Records: 3},
+				{Column: "passed_at", Earliest: "2025-03-30T00:30:00+00:00", Latest: "2025-04-01T00:00:00+01:00", Distinct: 3, Records: 3},
+				{Column: "noted", Earliest: "2025-03-30", Latest: "2025-04-01", Distinct: 3, Records: 3},
+				{Column: "amount", Earliest: "0.0001", Latest: "12345678.1250", Distinct: 2, Blank: 1, Records: 3},
+			}, extents[:4])
+			first, err := c.FirstRows(t.Context(), "business", "passages", 2)
+			require.NoError(t, err)
+			assert.Len(t, first.Rows, 2)
+			notes, _ := tables.Table("notes")
+			require.Len(t, notes.References, 1)
+			assert.Equal(t, []any{"passages", []string{"passage"}, []string{"id"}}, []any{notes.References[0].Table, notes.References[0].Columns, notes.References[0].To})
 
 			_, err = c.Push(t.Context(), definitions)
 			require.NoError(t, err)

@@ -1,7 +1,7 @@
 <script lang="ts">
 	// What a run found: how many records, their edges and totals, the records
 	// themselves, their chart and their pages; and why there are none.
-	import { takeFile, Refusal, type Inputs, type Target } from './api';
+	import { takeFile, Refusal, type FileFormat, type Inputs, type Target } from './api';
 	import ChartView from './ChartView.svelte';
 	import Edges from './Edges.svelte';
 	import NothingFound from './NothingFound.svelte';
@@ -36,11 +36,12 @@
 	]);
 	const view = $derived(run.summary && views.some((v) => v.name === wanted) ? wanted : 'table');
 
+	const formats: FileFormat[] = ['csv', 'xlsx', 'json', 'pdf'];
 	let saving = $state('');
 	let failure = $state('');
 	let copied = $state(false);
 	/** Saves the whole result of the run's answers as a file. */
-	async function save(format: 'csv' | 'json') {
+	async function save(format: FileFormat) {
 		saving = format;
 		failure = '';
 		try {
@@ -114,7 +115,7 @@
 			</div>
 			<div class="flex flex-wrap items-center gap-2">
 				<span class="muted">Take away:</span>
-				{#each ['csv', 'json'] as const as format (format)}
+				{#each formats as format (format)}
 					<button type="button" class="btn btn-sm preset-tonal" disabled={saving !== ''} onclick={() => save(format)}
 						>{saving === format ? 'Saving …' : format.toUpperCase()}</button
 					>

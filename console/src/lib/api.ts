@@ -94,8 +94,9 @@ export const explainReport = (t: Target, inputs: Inputs, sort: string[]) =>
 	json<Explanation>('POST', report(t) + '/explain?plan=true', { inputs, sort, draft: t.draft });
 export const coverReport = (t: Target, by: string, inputs: Inputs, signal: AbortSignal) =>
 	json<Coverage>('POST', `${report(t)}/coverage?by=${by}`, { inputs, draft: t.draft }, signal);
+export type FileFormat = 'csv' | 'xlsx' | 'json' | 'pdf';
 /** A whole result as a file. */
-export const takeFile = async (t: Target, inputs: Inputs, sort: string[], format: 'csv' | 'json') =>
+export const takeFile = async (t: Target, inputs: Inputs, sort: string[], format: FileFormat) =>
 	(await call('POST', `${report(t)}/runs?format=${format}`, { inputs, sort, draft: t.draft })).blob();
 export const startRun = (t: Target, inputs: Inputs, sort: string[], signal: AbortSignal) =>
 	call('POST', report(t) + '/runs?format=ndjson', { inputs, sort, draft: t.draft }, signal);

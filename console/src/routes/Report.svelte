@@ -21,6 +21,7 @@
 	import Problems from '../lib/Problems.svelte';
 	import ResultView from '../lib/ResultView.svelte';
 	import { Run } from '../lib/run.svelte';
+	import { stampText } from '../lib/text';
 	import TextField from '../lib/TextField.svelte';
 
 	let {
@@ -76,6 +77,22 @@
 		if (q.required) return '';
 		if (q.when_blank === 'match_blank') return 'Left blank, it asks for records that are blank there.';
 		return 'Left blank, it restricts nothing.';
+	}
+	/** What an answer must keep to, said before it is typed. */
+	function limits(q: Question): string {
+		const l = q.limits;
+		const [from, to] = [stampText(q.earliest), stampText(q.latest)];
+		const parts = [
+			from && to ? `from ${from} through ${to}` : from ? `from ${from} on` : to ? `through ${to}` : '',
+			l.longest ? `at most ${l.longest}${q.kind === 'text' ? ' characters' : ''}` : '',
+			l.shortest ? `at least ${l.shortest}` : '',
+			l.least ? `${l.least} or more` : '',
+			l.most ? `${l.most} or less` : '',
+			l.most_chosen ? `at most ${l.most_chosen} answers` : '',
+			q.kind === 'period' && l.ends !== 'closed' ? 'an end may be left open' : '',
+		].filter(Boolean);
+		const text = parts.join(', ');
+		return text && text.charAt(0).toUpperCase() + text.slice(1) + '.';
 	}
 	const open = (q: Question) => q.shown !== 'stated' && !q.derive;
 	const inputs = $derived.by(() => {
@@ -185,7 +202,10 @@
 						>
 					</h2>
 					{#if question.help}<p class="muted text-sm">{question.help}</p>{/if}
-					{#if open(question) && blankMeans(question)}<p class="muted text-sm">{blankMeans(question)}</p>{/if}
+					{#if open(question) && (limits(question) || blankMeans(question))}<p class="muted text-sm">
+							{limits(question)}
+							{blankMeans(question)}
+						</p>{/if}
 					{#if question.include_blanks}<p class="muted text-sm">
 							Records that are blank there are always included.
 						</p>{/if}

@@ -1,0 +1,403 @@
+package output
+
+import (
+	"archive/zip"
+	"bufio"
+	"errors"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"github.com/klauspost/compress/flate"
+
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+	"pikegate/core/plan"
+)
+
+// The limits of a worksheet; source: ECMA-376 as its readers have them.
+const (
+	maxSheetRows = 1 << 20
+	maxCellText  = 32767
+	// maxDigits is how many digits a number keeps there; one with more is text.
+	maxDigits = 15
+)
+
+// The styles of cells, by their place in cellXfs.
+const (
+	styleHead = iota + 1
+	styleDate
+	styleDateTime
+	styleMoney
+	styleClosing
+	styleName
+)
+
+// xlsxWriter writes a workbook (ECMA-376, transitional) as it goes: the records
+// on one sheet, on further ones where they are too many for it, and at last a
+// sheet about the run. Texts stand in their cells, so that nothing is kept.
+type xlsxWriter struct {
+	zip    *zip.Writer
+	sheet  *bufio.Writer
+	header Header
+	zone   *time.Location
+	cells  cells
+	sheets []string
+	rows   int // of the sheet
+	line   []byte
+	cell   []byte
+	cut    int // texts that were too long for a cell
+}
+
+func newXLSX(w io.Writer, zone *time.Location) Writer {
+	z := zip.NewWriter(w)
+	z.RegisterCompressor(zip.Deflate, func(w io.Writer) (io.WriteCloser, error) { return flate.NewWriter(w, flate.BestSpeed) })
+	return &xlsxWriter{zip: z, zone: zone}
+}
+
+func (x *xlsxWriter) Begin(h Header) error {
+	x.header, x.cells = h, newCells(h.Columns, x.zone)
+	return x.records()
+}
+
+// records begins a sheet of records with the columns' labels.
+func (x *xlsxWriter) records() error {
+	name := "Records"
+	if n := len(x.sheets); n > 0 {
+		name = fmt.Sprintf("Records %d", n+1)
+	}
+	if err := x.begin(name); err != nil {
+		return err
+	}
+	x.line = append(x.line[:0], `<sheetViews><sheetView workbookViewId="0"><pane ySplit="1" topLeftCell="A2" activePane="bottomLeft" state="frozen"/></sheetView></sheetViews><cols>`...)
+	for i, c := range x.header.Columns {
+		width := max(utf8.RuneCountInString(c.Label)+3, map[catalog.Type]int{catalog.DateTime: 20, catalog.Date: 12, catalog.Text: 22}[c.Type], 10)
+		x.line = fmt.Appendf(x.line, `<col min="%d" max="%d" width="%d" customWidth="1"/>`, i+1, i+1, width)
+	}
+	if len(x.header.Columns) == 0 {
+		x.line = append(x.line, `<col min="1" max="1" width="10"/>`...)
+	}
+	x.line = append(x.line, `</cols><sheetData>`...)
+	x.row()
+	for _, c := range x.header.Columns {
+		x.text(c.Label, styleHead)
+	}
+	return x.flush()
+}
+
+// begin begins a sheet.
+func (x *xlsxWriter) begin(name string) error {
+	x.sheets, x.rows = append(x.sheets, name), 0
+	return x.part(fmt.Sprintf("xl/worksheets/sheet%d.xml", len(x.sheets)), `<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main">`)
+}
+
+// part begins a file of the package.
+func (x *xlsxWriter) part(name, content string) error {
+	file, err := x.zip.Create(name)
+	if err != nil {
+		return err
+	}
+	x.sheet = bufio.NewWriterSize(file, bufferSize)
+	_, err = x.sheet.WriteString(`<?xml version="1.0" encoding="UTF-8" standalone="yes"?>` + "\n" + content)
+	return err
+}
+
+// end ends the sheet.
+func (x *xlsxWriter) end() error {
+	_, err := x.sheet.WriteString("</sheetData></worksheet>")
+	return errors.Join(err, x.sheet.Flush())
+}
+
+func (x *xlsxWriter) row() {
+	x.rows++
+	x.line = append(x.line, "<row>"...)
+}
+
+func (x *xlsxWriter) flush() error {
+	x.line = append(x.line, "</row>"...)
+	_, err := x.sheet.Write(x.line)
+	x.line = x.line[:0]
+	return err
+}
+
+// next makes room for another row.
+func (x *xlsxWriter) next() error {
+	if x.rows == maxSheetRows {
+		if err := x.end(); err != nil {
+			return err
+		}
+		if err := x.records(); err != nil {
+			return err
+		}
+	}
+	x.row()
+	return nil
+}
+
+func (x *xlsxWriter) Row(row []any) error {
+	if err := x.next(); err != nil {
+		return err
+	}
+	for i := range x.cells.columns {
+		var k kind
+		x.cell, k = x.cells.append(x.cell[:0], i, row)
+		x.value(x.cell, k, &x.cells.columns[i])
+	}
+	return x.flush()
+}
+
+// value appends a cell.
+func (x *xlsxWriter) value(cell []byte, k kind, column *plan.Output) {
+	switch k {
+	case blank:
+		x.line = append(x.line, "<c/>"...)
+	case boolean:
+		x.line = append(x.line, `<c t="b"><v>`...)
+		x.line = append(append(x.line, map[bool]byte{true: '1', false: '0'}[cell[0] == 't']), "</v></c>"...)
+	case number:
+		if digits(cell) > maxDigits {
+			x.text(string(cell), 0)
+			return
+		}
+		if x.line = append(x.line, "<c"...); column.Format == "money" {
+			x.line = append(x.line, ` s="`+strconv.Itoa(styleMoney)+`"`...)
+		}
+		x.line = append(append(append(x.line, "><v>"...), cell...), "</v></c>"...)
+	default:
+		if serial, style, ok := serialOf(cell); ok && column.Type.IsDate() {
+			x.line = append(fmt.Appendf(x.line, `<c s="%d"><v>`, style), serial...)
+			x.line = append(x.line, "</v></c>"...)
+			return
+		}
+		x.text(string(cell), 0)
+	}
+}
+
+// text appends a cell of text. What XML cannot hold is the replacement
+// character, and what a cell cannot hold is cut.
+func (x *xlsxWriter) text(text string, style int) {
+	if n := utf8.RuneCountInString(text); n > maxCellText {
+		text = string([]rune(text)[:maxCellText-1]) + "…"
+		x.cut++
+	}
+	x.line = append(x.line, `<c t="inlineStr"`...)
+	if style > 0 {
+		x.line = fmt.Appendf(x.line, ` s="%d"`, style)
+	}
+	x.line = append(x.line, `><is><t xml:space="preserve">`...)
+	x.line = appendXML(x.line, text)
+	x.line = append(x.line, "</t></is></c>"...)
+}
+
+// appendXML appends text as XML has it; source: XML 1.0, 2.2.
+func appendXML(b []byte, text string) []byte {
+	for _, r := range text {
+		switch {
+		case r == '&':
+			b = append(b, "&amp;"...)
+		case r == '<':
+			b = append(b, "&lt;"...)
+		case r == '>':
+			b = append(b, "&gt;"...)
+		case r == '\r':
+			b = append(b, "&#13;"...)
+		case r < ' ' && r != '\t' && r != '\n', r == 0xFFFE, r == 0xFFFF:
+			b = utf8.AppendRune(b, utf8.RuneError)
+		default:
+			b = utf8.AppendRune(b, r)
+		}
+	}
+	return b
+}
+
+func digits(number []byte) int {
+	n := 0
+	for _, c := range number {
+		if c >= '0' && c <= '9' {
+			n++
+		}
+	}
+	return n
+}
+
+// serialFrom is the first day whose number all readers agree on: they count 29
+// February 1900, which there was not. serialZero is the day before number 1, as
+// numbers from then on count.
+var (
+	serialFrom = civil.DateOf(1900, 3, 1)
+	serialZero = civil.DateOf(1899, 12, 30)
+)
+
+// serialOf gives the number of a day as it is shown, or of the wall clock's time
+// of a date-time, as a spreadsheet counts them.
+func serialOf(text []byte) (serial []byte, style int, ok bool) {
+	number := func(from, to int) int {
+		n := 0
+		for _, c := range text[from:to] {
+			if c < '0' || c > '9' {
+				return -1
+			}
+			n = 10*n + int(c-'0')
+		}
+		return n
+	}
+	if len(text) < len("2026-03-31") || text[4] != '-' || text[7] != '-' {
+		return nil, 0, false
+	}
+	year, month, day := number(0, 4), number(5, 7), number(8, 10)
+	if year < 0 || !civil.Valid(year, month, day) || civil.DateOf(year, month, day) < serialFrom {
+		return nil, 0, false
+	}
+	days := int64(civil.DateOf(year, month, day) - serialZero)
+	if len(text) == 10 {
+		return strconv.AppendInt(nil, days, 10), styleDate, true
+	}
+	if len(text) < len("2026-03-31T08:30:15") || text[10] != 'T' {
+		return nil, 0, false
+	}
+	hour, minute, second := number(11, 13), number(14, 16), number(17, 19)
+	if hour < 0 || minute < 0 || second < 0 {
+		return nil, 0, false
+	}
+	seconds := float64(hour*3600 + minute*60 + second)
+	end := 19
+	for end < len(text) && (end == 19 && text[end] == '.' || text[end] >= '0' && text[end] <= '9') {
+		end++
+	}
+	if fraction, err := strconv.ParseFloat("0"+string(text[19:end]), 64); err == nil {
+		seconds += fraction
+	}
+	return strconv.AppendFloat(nil, float64(days)+seconds/86400, 'f', -1, 64), styleDateTime, true
+}
+
+func (x *xlsxWriter) Subtotal(s Subtotal) error {
+	if err := x.next(); err != nil {
+		return err
+	}
+	x.text(strings.Repeat("  ", s.Level)+s.Label+" "+orBlank(s.Value)+": "+totalsText(s.Totals, s.Count), styleClosing)
+	return x.flush()
+}
+
+func orBlank(v any) string {
+	if v == nil {
+		return "blank"
+	}
+	return fmt.Sprint(v)
+}
+
+// totalsText is what was made of many records, on one line; their number where
+// nothing was.
+func totalsText(totals []Total, count int64) string {
+	if len(totals) == 0 {
+		return fmt.Sprintf("%d records", count)
+	}
+	parts := make([]string, len(totals))
+	for i, t := range totals {
+		parts[i] = t.Label + " " + orBlank(t.Value)
+	}
+	return strings.Join(parts, " · ")
+}
+
+func (x *xlsxWriter) End(s Summary) error {
+	if s.Problem != "" {
+		return nil // it is no whole file
+	}
+	if err := x.end(); err != nil {
+		return err
+	}
+	if err := x.about(s); err != nil {
+		return err
+	}
+	var types, books, links strings.Builder
+	for i, name := range x.sheets {
+		fmt.Fprintf(&types, `<Override PartName="/xl/worksheets/sheet%d.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/>`, i+1)
+		fmt.Fprintf(&books, `<sheet name="%s" sheetId="%d" r:id="rId%d"/>`, name, i+1, i+1)
+		fmt.Fprintf(&links, `<Relationship Id="rId%d" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet" Target="worksheets/sheet%d.xml"/>`, i+1, i+1)
+	}
+	const relationships = `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">`
+	for _, part := range []struct{ name, content string }{
+		{"xl/styles.xml", styles},
+		{"xl/workbook.xml", `<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets>` + books.String() + `</sheets></workbook>`},
+		{"xl/_rels/workbook.xml.rels", relationships + links.String() + fmt.Sprintf(`<Relationship Id="rId%d" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/styles" Target="styles.xml"/></Relationships>`, len(x.sheets)+1)},
+		{"_rels/.rels", relationships + `<Relationship Id="rId1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument" Target="xl/workbook.xml"/></Relationships>`},
+		{"[Content_Types].xml", `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/styles.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.styles+xml"/>` + types.String() + `</Types>`},
+	} {
+		if err := x.part(part.name, part.content); err != nil {
+			return err
+		}
+		if err := x.sheet.Flush(); err != nil {
+			return err
+		}
+	}
+	return x.zip.Close()
+}
+
+// about writes the sheet that says what the records are.
+func (x *xlsxWriter) about(s Summary) error {
+	if err := x.begin("About"); err != nil {
+		return err
+	}
+	x.line = append(x.line[:0], `<cols><col min="1" max="1" width="22" customWidth="1"/><col min="2" max="2" width="90" customWidth="1"/></cols><sheetData>`...)
+	for _, line := range aboutLines(x.header, s, x.cut) {
+		x.row()
+		x.text(line[0], styleName)
+		x.text(line[1], 0)
+		if err := x.flush(); err != nil {
+			return err
+		}
+	}
+	return x.end()
+}
+
+// aboutLines say what records are, for who finds them in a file.
+func aboutLines(h Header, s Summary, cut int) [][2]string {
+	version := "draft"
+	if h.Version > 0 {
+		version = "version " + strconv.Itoa(h.Version)
+	}
+	lines := [][2]string{
+		{"Title", h.Title},
+		{"Selected", h.ReadBack},
+		{"Report", h.Report + ", " + version},
+		{"Run", strconv.FormatUint(uint64(h.Run), 10)},
+		{"Days and times in", h.Zone},
+		{"Records", strconv.FormatInt(s.Count, 10)},
+	}
+	add := func(name, text string) {
+		if text != "" {
+			lines = append(lines, [2]string{name, text})
+		}
+	}
+	add("First", s.First)
+	add("Last", s.Last)
+	for _, t := range s.Totals {
+		add(t.Label, orBlank(t.Value))
+	}
+	if s.Edges != nil {
+		add("Nearest before", s.Edges.Before)
+		add("Nearest after", s.Edges.After)
+	}
+	add("Why there are none", s.Reason)
+	if cut > 0 {
+		add("Cut", fmt.Sprintf("%d texts were longer than a cell can hold.", cut))
+	}
+	return lines
+}
+
+const styles = `<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main">` +
+	`<numFmts count="2"><numFmt numFmtId="164" formatCode="yyyy\-mm\-dd"/><numFmt numFmtId="165" formatCode="yyyy\-mm\-dd\ hh:mm:ss"/></numFmts>` +
+	`<fonts count="2"><font><sz val="11"/><name val="Calibri"/></font><font><b/><sz val="11"/><name val="Calibri"/></font></fonts>` +
+	`<fills count="2"><fill><patternFill patternType="none"/></fill><fill><patternFill patternType="gray125"/></fill></fills>` +
+	`<borders count="1"><border/></borders>` +
+	`<cellStyleXfs count="1"><xf/></cellStyleXfs>` +
+	`<cellXfs count="7"><xf/>` +
+	`<xf fontId="1" applyFont="1"/>` +
+	`<xf numFmtId="164" applyNumberFormat="1"/>` +
+	`<xf numFmtId="165" applyNumberFormat="1"/>` +
+	`<xf numFmtId="4" applyNumberFormat="1"/>` +
+	`<xf fontId="1" applyFont="1"/>` +
+	`<xf fontId="1" applyFont="1"/>` +
+	`</cellXfs></styleSheet>`

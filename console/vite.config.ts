@@ -7,6 +7,6 @@ import { defineConfig } from 'vite';
 export default defineConfig({
 	plugins: [tailwindcss(), svelte()],
 	base: './',
-	build: { outDir: '../internal/api/console/dist', emptyOutDir: true, assetsInlineLimit: 0, modulePreload: { polyfill: false } },
+	build: { outDir: '../internal/api/console/dist', emptyOutDir: true, assetsInlineLimit: 0, chunkSizeWarningLimit: 600, modulePreload: { polyfill: false } },
 	server: { proxy: { '/api': 'http://127.0.0.1:7180' } },
 });

@@ -5,72 +5,82 @@ import (
 	"html"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
 	"pikegate/testing/browser"
 )
 
+// pages are the pictures of the console: what to open, what to wait for, and
+// what is done before the picture is taken.
+var pages = []struct {
+	name, hash, ready string
+	dark              bool
+	size              [2]int64
+	do                func(*browser.Page)
+}{
+	{name: "console-reports", ready: "document.querySelectorAll('main li').length > 3"},
+	{name: "console-result", hash: "#/reports/passages-by-date?period.start=2025-03-30&period.end=2025-03-31", ready: resultShown},
+	{name: "console-result-dark", dark: true, hash: "#/reports/passages-by-date?period.start=2025-03-30&period.end=2025-03-31&region=Wold+Cut&region=Upper+Tarn", ready: resultShown},
+	{name: "console-calendar", hash: "#/reports/passages-by-date?period.start=2025-03-30&period.end=2025-03-31", ready: resultShown, do: func(p *browser.Page) {
+		p.Click("button[aria-label^='Pick start']")
+		p.Wait("document.querySelector('[data-part=table-cell-trigger]')")
+	}},
+	{name: "console-problems", hash: "#/reports/passages-by-date?period.start=31+Feb+2025&period.end=2025-01-31", ready: "document.querySelector('[data-problem=no_such_date]') && document.querySelector('[data-strip]')"},
+	{name: "console-nothing", hash: "#/reports/jobs-due?period.start=2023-03-01&period.end=2023-03-07&locks=Harrow+Top", ready: "document.querySelector('[data-advice]')"},
+	{name: "console-groups", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: resultShown + " && document.querySelector('[data-group]')"},
+	{name: "console-chart", hash: "#/reports/tolls-by-month?period=2025", ready: resultShown, do: func(p *browser.Page) {
+		p.Press("Chart")
+		p.Wait("document.querySelector('[data-drawn=true] canvas')")
+	}},
+	{name: "console-pages", hash: "#/reports/tolls-by-month?period=2025", ready: resultShown, do: func(p *browser.Page) {
+		p.Press("Pages")
+		p.Wait("document.querySelector('article')")
+	}},
+	{name: "console-draft", hash: "#/drafts/query/lock-passages", ready: "document.querySelector('[data-reading]') && document.querySelector('[role=grid] td')"},
+	{name: "console-publish", hash: "#/drafts/report/passages-by-date", ready: "document.querySelector('[data-reading]') && document.querySelector('[role=grid] td')", do: func(p *browser.Page) {
+		field(p, "#f-title", "Every lock passage between two dates")
+		p.Wait("document.querySelector('[data-findings=\"0\"]') && document.querySelector('[data-standing=changed]')")
+		p.Press("Publish …")
+		p.Wait("document.querySelector('dialog [data-changes]')")
+	}},
+	{name: "console-sources", hash: "#/sources/navigation/passages", ready: "document.querySelector('[data-columns]')?.textContent.includes('119,992') && document.querySelector('[role=grid] td')"},
+	{name: "console-phone", size: [2]int64{390, 844}, hash: "#/reports/passages-by-date?period=2025-03-31&region=Wold+Cut", ready: resultShown},
+}
+
+const resultShown = "document.querySelector('[data-outcome=done]') && document.querySelector('[role=grid] td') && document.querySelector('[data-strip], meter')"
+
 // TestScreenshots renews the documentation's pictures; `make screenshots`.
 func TestScreenshots(t *testing.T) {
 	if *screenshots == "" {
 		t.Skip("no folder was given with -screenshots")
 	}
-	for _, mode := range []string{"light", "dark"} {
-		p := browser.Open(t, address, 1280, 800)
-		if mode == "dark" {
+	shoot := func(name, hash, ready string, dark bool, size [2]int64, do func(*browser.Page)) {
+		if size[0] == 0 {
+			size = [2]int64{1280, 800}
+		}
+		p := browser.Open(t, address+"/"+hash, size[0], size[1])
+		if dark {
 			p.Press("Dark")
 		}
-		shot := func(name string) { p.Shot(filepath.Join(*screenshots, name+"-"+mode+".png")) }
-		p.Wait("document.querySelectorAll('main li').length > 3")
-		if mode == "light" {
-			shot("console-reports")
+		p.Wait(ready)
+		if do != nil {
+			do(p)
 		}
-		p.Click("a[href$='passages-by-date']")
-		p.Wait("document.querySelector('#q-period-start')")
-		p.Type("#q-period-start", "31 Feb 2025")
-		p.Type("#q-period-end", "2025-01-31")
-		p.Wait("document.querySelector('[data-problem=no_such_date]')")
-		shot("console-problems")
-		p.Type("#q-period-start", "2025-03-30")
-		p.Type("#q-period-end", "2025-03-31")
-		p.Wait("document.querySelector('[data-readback]').textContent.includes('2 days')")
-		p.Press("Run")
-		p.Wait("document.querySelector('[data-outcome=done]')")
-		shot("console-result")
-		p.Click("button[aria-label^='Pick start']")
-		p.Wait("document.querySelector('[data-part=table-cell-trigger]')")
-		if mode == "light" {
-			shot("console-calendar")
-		}
-		p.Keys("\x1b")
-		p.Press("Ask how")
-		p.Wait("document.querySelector('dialog pre')")
-		if mode == "light" {
-			shot("console-explain")
-		}
-		if mode == "light" {
-			p = browser.Open(t, address+"/#/reports/invoices-issued", 1280, 800)
-			p.Wait("document.querySelector('#q-owner option[value=\"R. Aldous\"]')")
-			p.Eval("const s = document.querySelector('#q-owner'); s.value = 'R. Aldous'; s.dispatchEvent(new Event('change', { bubbles: true })); 1")
-			p.Type("#q-period-start", "2025-03-12")
-			p.Type("#q-period-end", "2025-03-18")
-			p.Wait("document.querySelector('[data-readback]').textContent.includes('7 days')")
-			p.Press("Run")
-			p.Wait("document.querySelector('[data-advice]')")
-			shot("console-nothing")
-			p = browser.Open(t, address+"/#/reports/tolls-by-month?period=2025-Q4", 1280, 800)
-			p.Wait("document.querySelector('[data-group]')")
-			shot("console-groups")
-			p = browser.Open(t, address+"/#/runs/1", 1280, 800)
-			p.Wait("document.querySelector('[data-repeat]')")
-			shot("console-run")
-			p = browser.Open(t, address+"/#/reports/passages-by-date?period=2025-03-31", 390, 844)
-			p.Wait("document.querySelector('[data-outcome=done]') && document.querySelector('[data-strip]')")
-			shot("console-phone")
-		}
+		p.Wait("document.getAnimations().length === 0")
+		p.Shot(filepath.Join(*screenshots, name+".png"))
 		p.Quiet()
 	}
+	for _, page := range pages {
+		shoot(page.name, page.hash, page.ready, page.dark, page.size, page.do)
+	}
+	var runs []string
+	for _, set := range []string{"period=2025-03", "period=2025-03-05/2025-04-05"} {
+		r := pikegate(t, "run", "jobs-due", "--set", set, "--format", "csv")
+		runs = append(runs, regexp.MustCompile(`Run (\d+)`).FindStringSubmatch(r.err)[1])
+	}
+	shoot("console-compare", "#/runs/"+runs[0]+"/compare/"+runs[1], "document.querySelector('[data-difference]')", false, [2]int64{}, nil)
 }
 
 // commands are the pictures of the command line.
@@ -81,9 +91,6 @@ var commands = []struct {
 	{"command-run", []string{"run", "passages-by-date", "--start", "2025-03-30", "--end", "2025-03-30", "--set", "locks=Harrow Top"}},
 	{"command-refused", []string{"run", "passages-by-date", "--start", "31 Feb 2025", "--end", "2025-13-01", "--set", "lcks=Mossgill"}},
 	{"command-explain", []string{"explain", "jobs-due", "--set", "period=first week of 2025"}},
-	{"command-ask", []string{"ask", "passages-by-date", "--as-of", "2025-12-31"}},
-	{"command-period", []string{"period", "last 3 months including today", "--as-of", "2025-03-31", "--zone", "Europe/London"}},
-	{"command-coverage", []string{"coverage", "passages-by-date", "--by", "quarter", "--set", "locks=Harrow Top"}},
 	{"command-why", []string{"why", "jobs-due", "--start", "2023-03-01", "--end", "2023-03-07", "--set", "locks=Harrow Top"}},
 	{"command-source", []string{"source", "show", "navigation"}},
 }

@@ -210,7 +210,7 @@
 		</section>
 
 		<div class="flex min-h-0 min-w-0 flex-col gap-3">
-			<section aria-label="Text" class="panel h-80 min-h-40 overflow-hidden lg:h-auto lg:grow-3 lg:basis-0">
+			<section aria-label="Text" class="panel h-80 min-h-40 overflow-hidden lg:h-auto lg:grow-5 lg:basis-0">
 				{#if draft.text}
 					<Editor
 						text={draft.text}
@@ -281,7 +281,7 @@
 					<p class="muted">No report shows this query yet.</p>
 				{/if}
 			</section>
-			<section aria-label="First rows" class="h-64 min-h-32 lg:h-auto lg:grow-2 lg:basis-0">
+			<section aria-label="First rows" class="h-64 min-h-32 lg:h-auto lg:grow-3 lg:basis-0">
 				{#if draft.rows && !draft.without}
 					<ResultTable
 						report="draft:{kind}/{text('name')}"

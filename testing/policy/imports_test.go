@@ -29,7 +29,7 @@ internal/engine          core/catalog core/criteria core/dialect core/plan
 internal/engine/sqlite   core/catalog core/dialect internal/engine
 internal/engine/postgres core/catalog core/dialect internal/engine
 internal/engine/mysql    core/catalog core/dialect internal/engine
-internal/output          core/catalog core/civil core/definition core/plan
+internal/output          core/catalog core/civil core/definition core/diag core/plan
 internal/store
 internal/runner          core/* internal/engine internal/output internal/store
 internal/service         core/* internal/engine internal/output internal/runner internal/store

@@ -56,44 +56,48 @@ type Reference struct {
 	name string
 }
 
-// AddReference adds a column to the foreign key of that name of a table.
-func (s *Source) AddReference(table, name, column, other, to string) {
+// own is a table by the very name the database has for it; nil for none.
+func (s *Source) own(name string) *Table {
 	for i := range s.Tables {
-		t := &s.Tables[i]
-		if t.Name != table {
-			continue
+		if s.Tables[i].Name == name {
+			return &s.Tables[i]
 		}
-		if n := len(t.References); n == 0 || t.References[n-1].name != name {
-			t.References = append(t.References, Reference{Table: other, name: name})
-		}
-		last := &t.References[len(t.References)-1]
-		last.Columns, last.To = append(last.Columns, column), append(last.To, to)
 	}
+	return nil
 }
 
 // AddIndex adds a column to the index of that name of a table; the rows of a
 // catalogue tell them one by one, those of an index together.
 func (s *Source) AddIndex(table, index string, unique bool, column string) {
-	for i := range s.Tables {
-		t := &s.Tables[i]
-		if t.Name != table {
-			continue
-		}
-		if n := len(t.Indexes); n == 0 || t.Indexes[n-1].Name != index {
-			t.Indexes = append(t.Indexes, Index{Name: index, Unique: unique})
-		}
-		last := &t.Indexes[len(t.Indexes)-1]
-		last.Columns = append(last.Columns, column)
+	t := s.own(table)
+	if t == nil {
+		return
 	}
+	if n := len(t.Indexes); n == 0 || t.Indexes[n-1].Name != index {
+		t.Indexes = append(t.Indexes, Index{Name: index, Unique: unique})
+	}
+	last := &t.Indexes[len(t.Indexes)-1]
+	last.Columns = append(last.Columns, column)
 }
 
 // AddKey adds a column to the primary key of a table.
 func (s *Source) AddKey(table, column string) {
-	for i := range s.Tables {
-		if t := &s.Tables[i]; t.Name == table {
-			t.Key = append(t.Key, column)
-		}
+	if t := s.own(table); t != nil {
+		t.Key = append(t.Key, column)
 	}
+}
+
+// AddReference adds a column to the foreign key of that name of a table.
+func (s *Source) AddReference(table, name, column, other, to string) {
+	t := s.own(table)
+	if t == nil {
+		return
+	}
+	if n := len(t.References); n == 0 || t.References[n-1].name != name {
+		t.References = append(t.References, Reference{Table: other, name: name})
+	}
+	last := &t.References[len(t.References)-1]
+	last.Columns, last.To = append(last.Columns, column), append(last.To, to)
 }
 
 // Index is an index of a table.

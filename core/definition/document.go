@@ -222,9 +222,27 @@ type Chart struct {
 
 // Page is the paper a report is printed on.
 type Page struct {
-	Size      string `yaml:"size" doc:"The paper, A4 when left out" enum:"A3,A4,A5,letter,legal" json:"size"`
-	Landscape bool   `yaml:"landscape" doc:"Whether the long side is at the bottom" example:"true" json:"landscape,omitempty"`
-	Footer    string `yaml:"footer" doc:"What stands at the foot of every page" example:"Tarn and Wold Navigation" json:"footer,omitempty"`
+	Size      string `yaml:"size" doc:"The paper, A4 when left out" enum:"A3,A4,A5,letter,legal"`
+	Landscape bool   `yaml:"landscape" doc:"Whether the long side is at the bottom" example:"true"`
+	Footer    string `yaml:"footer" doc:"What stands at the foot of every page" example:"Tarn and Wold Navigation"`
+}
+
+// papers are the sizes of paper in millimetres, upright; source: ISO 216 and
+// ANSI/ASME Y14.1.
+var papers = map[string][2]float64{
+	"A3": {297, 420}, "A4": {210, 297}, "A5": {148, 210}, "letter": {215.9, 279.4}, "legal": {215.9, 355.6},
+}
+
+// Millimetres is how wide and high the paper lies.
+func (p Page) Millimetres() (width, height float64) {
+	size, ok := papers[p.Size]
+	if !ok {
+		size = papers["A4"]
+	}
+	if p.Landscape {
+		return size[1], size[0]
+	}
+	return size[0], size[1]
 }
 
 // Example is answers, and what must be found with them.

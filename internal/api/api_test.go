@@ -133,6 +133,7 @@ var calls = []struct {
 	{"check-definitions", "POST", "/definitions/check?run=true", `{"content":"kind: report\nname: few-locks\nquery: few\nexamples: [{ask: {}, expect: {rows: 14}}, {ask: {}, expect: {rows: 9, first: 2025}}, {ask: {}, expect: {refused: missing}}]\n"}`, 200, `"words":"The number of records should be 9 and is 14; the first date should be 2025 and is none."`},
 	{"check-definitions", "POST", "/definitions/check", `{"content":"kind: query\nname: bad\nsource: navigation\nfrom: locks\ncolumns: [nme]\n"}`, 200, "Did you mean name?"},
 	{"check-definitions", "POST", "/definitions/check", `{"content":"kind: query\n  name: [bad"}`, 200, "not_yaml"},
+	{"check-definitions", "POST", "/definitions/check", `{"content":"kind: criterion\nname: in_service\non: locks\ncriteria: xopened_on <= passages.passed_at\n"}`, 200, "The query tolls-by-month, which uses it, would not be sound"},
 	{"look-at-results", "POST", "/definitions/results?limit=1", `{"content":"kind: query\nname: few\nsource: navigation\nfrom: locks\ncolumns: [name]\nsort: [name]\n"}`, 200, `"rows":[["Barley Staithe"]]`},
 	{"look-at-results", "POST", "/definitions/results", `{"content":"kind: parameter\nname: p\nparameter: {kind: text}\n"}`, 404, "result of a parameter"},
 	{"review-definition", "GET", "/reviews/few-locks", "", 200, `"version":1`},
@@ -273,6 +274,9 @@ func TestGuard(t *testing.T) {
 // slow is a report whose statement takes far longer than a test.
 const slow = `{"content":"kind: query\nname: slow\nsource: navigation\nfrom: passages\njoins:\n  - {table: passages, as: b, on: passages.toll_pence <> b.toll_pence}\n  - {table: passages, as: c, on: b.toll_pence <> c.toll_pence}\ncolumns:\n  - {name: toll, value: passages.toll_pence}\nsort: [toll]\n---\nkind: report\nname: slow\nquery: slow\n"}`
 
+// endless is a report that never runs out of records.
+const endless = `{"content":"kind: query\nname: endless\nsource: navigation\nsql: with recursive n(i) as (select 1 union all select i + 1 from n) select i from n\ncolumns: [i]\n---\nkind: report\nname: endless\nquery: endless\n"}`
+
 // TestLimits: a statement stops when its time is up, and when the caller goes
 // away; the record tells which.
 func TestLimits(t *testing.T) {
@@ -285,8 +289,15 @@ func TestLimits(t *testing.T) {
 	_, _, body = send(t, web, "POST", prefix+"/reports/slow/runs", "{}")
 	assert.Contains(t, string(body), `"outcome":"timed_out"`)
 
-	// CSV cannot say that it ended early: the connection breaks off.
-	response, err := http.Post(web.URL+prefix+"/reports/slow/runs?format=csv", "application/json", strings.NewReader("{}"))
+	// CSV cannot say that it ended early: before its first byte a problem
+	// document does, after that the connection breaks off.
+	status, _, body = send(t, web, "POST", prefix+"/reports/slow/runs?format=csv", "{}")
+	assert.Equal(t, http.StatusGatewayTimeout, status, string(body))
+	for _, path := range []string{"/definitions", "/definitions/endless/publish"} {
+		status, _, body = send(t, web, "POST", prefix+path, endless)
+		require.Equal(t, 200, status, string(body))
+	}
+	response, err := http.Post(web.URL+prefix+"/reports/endless/runs?format=csv", "application/json", strings.NewReader("{}"))
 	if err == nil {
 		_, err = io.ReadAll(response.Body)
 		response.Body.Close()

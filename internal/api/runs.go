@@ -33,7 +33,7 @@ func (s *Server) runs() {
 	huma.Register(s.huma, huma.Operation{
 		OperationID: "run-report", Method: http.MethodPost, Path: prefix + "/reports/{report}/runs",
 		Summary: "Run a report and stream its records",
-		Errors:  []int{400, 404, 422, 502},
+		Errors:  []int{400, 404, 422, 502, 504},
 		Responses: map[string]*huma.Response{"200": {Description: "The records, as they come", Content: content, Headers: map[string]*huma.Header{
 			RunHeader: {Description: "The number of the run", Schema: &huma.Schema{Type: huma.TypeInteger}},
 		}}},
@@ -113,6 +113,8 @@ func (s *Server) stream(ctx huma.Context, request service.Request, format output
 		return
 	case record.Outcome == runner.Refused:
 		problem = problemOf(http.StatusUnprocessableEntity, diag.Problem{Code: record.Outcome, Message: record.Problem})
+	case record.Outcome == runner.TimedOut:
+		problem = problemOf(http.StatusGatewayTimeout, diag.Problem{Code: record.Outcome, Message: record.Problem, Hint: "Ask for a shorter period, or for an index on what is asked."})
 	default:
 		problem = problemOf(http.StatusBadGateway, diag.Problem{Code: record.Outcome, Message: record.Problem})
 	}

@@ -22,7 +22,20 @@ type Header struct {
 	// Groups are the labels of what the records are put together by.
 	Groups []string `json:"groups,omitempty" doc:"What the records are put together by, from the outside in; an object among the rows closes a group"`
 	// Page is the paper it is printed on.
-	Page *definition.Page `json:"page,omitempty" doc:"The paper the report is printed on, where it says so"`
+	Page Paper `json:"page" doc:"The paper the report is printed on"`
+}
+
+// Paper is the paper of a report, its lengths in millimetres.
+type Paper struct {
+	Width  float64 `json:"width" doc:"In millimetres"`
+	Height float64 `json:"height" doc:"In millimetres"`
+	Footer string  `json:"footer,omitempty" doc:"What stands at the foot of every page"`
+}
+
+// PaperOf is the paper that a report names.
+func PaperOf(p definition.Page) Paper {
+	width, height := p.Millimetres()
+	return Paper{width, height, p.Footer}
 }
 
 // Result is a whole result in one value, as the JSON format writes it.

@@ -177,20 +177,20 @@ func TestXLSXSheets(t *testing.T) {
 // records than one can hold are refused with a way out.
 func TestPDF(t *testing.T) {
 	var out bytes.Buffer
-	begin := func(page *definition.Page) output.Writer {
+	begin := func(page definition.Page) output.Writer {
 		out.Reset()
 		w := output.PDF.New(&out, time.UTC)
-		require.NoError(t, w.Begin(output.Header{Title: "Tolls", Columns: columns, Page: page}))
+		require.NoError(t, w.Begin(output.Header{Title: "Tolls", Columns: columns, Page: output.PaperOf(page)}))
 		return w
 	}
 	for _, c := range []struct {
-		page *definition.Page
+		page definition.Page
 		rows int
 		want []string // the size in points, and how many pages
 	}{
-		{nil, 0, []string{"595.28 841.89", "1"}},
-		{&definition.Page{Size: "A4", Landscape: true}, 100, []string{"841.89 595.28", "3"}},
-		{&definition.Page{Size: "letter"}, 500, []string{"612.00 792.00", "11"}},
+		{definition.Page{}, 0, []string{"595.28 841.89", "1"}},
+		{definition.Page{Size: "A4", Landscape: true}, 100, []string{"841.89 595.28", "3"}},
+		{definition.Page{Size: "letter"}, 500, []string{"612.00 792.00", "11"}},
 	} {
 		w := begin(c.page)
 		for range c.rows {
@@ -203,7 +203,7 @@ func TestPDF(t *testing.T) {
 		require.NotNil(t, pages)
 		assert.Equal(t, c.want, []string{string(boxes[0][1]), string(pages[1])})
 	}
-	w := begin(nil)
+	w := begin(definition.Page{})
 	var err error
 	for i := 0; i <= output.MaxPDFRows && err == nil; i++ {
 		err = w.Row(rows[0].row)

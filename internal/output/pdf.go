@@ -10,7 +10,6 @@ import (
 	"codeberg.org/go-pdf/fpdf"
 
 	"pikegate/core/catalog"
-	"pikegate/core/definition"
 	"pikegate/core/diag"
 )
 
@@ -31,12 +30,6 @@ const (
 	footSize  = 7.5
 )
 
-// paperSizes are upright; source: ISO 216 and ANSI/ASME Y14.1.
-var paperSizes = map[string]fpdf.SizeType{
-	"A3": {Wd: 297, Ht: 420}, "A4": {Wd: 210, Ht: 297}, "A5": {Wd: 148, Ht: 210},
-	"letter": {Wd: 215.9, Ht: 279.4}, "legal": {Wd: 215.9, Ht: 355.6},
-}
-
 // measured is how many rows the widths of the columns are taken from.
 const measured = 200
 
@@ -50,7 +43,6 @@ var fontBold []byte
 type pdfWriter struct {
 	out    io.Writer
 	header Header
-	page   definition.Page
 	cells  cells
 	zone   *time.Location
 	pdf    *fpdf.Fpdf
@@ -71,17 +63,12 @@ func newPDF(w io.Writer, zone *time.Location) Writer { return &pdfWriter{out: w,
 
 func (p *pdfWriter) Begin(h Header) error {
 	p.header, p.cells = h, newCells(h.Columns, p.zone)
-	if h.Page != nil {
-		p.page = *h.Page
-	}
-	size, ok := paperSizes[p.page.Size]
-	if !ok {
-		size = paperSizes["A4"]
-	}
+	// The library turns a size to the orientation it is given.
 	orientation := "P"
-	if p.page.Landscape {
+	if h.Page.Width > h.Page.Height {
 		orientation = "L"
 	}
+	size := fpdf.SizeType{Wd: min(h.Page.Width, h.Page.Height), Ht: max(h.Page.Width, h.Page.Height)}
 	p.pdf = fpdf.NewCustom(&fpdf.InitType{OrientationStr: orientation, UnitStr: "mm", Size: size})
 	p.pdf.SetMargins(pageMargin, pageMargin, pageMargin)
 	p.pdf.SetAutoPageBreak(false, 0)
@@ -183,7 +170,7 @@ func (p *pdfWriter) newPage(s *Summary) {
 	p.pdf.SetFont("text", "", footSize)
 	third := (width - 2*pageMargin) / 3
 	p.pdf.SetXY(pageMargin, height-pageMargin)
-	p.pdf.CellFormat(third, lineHeight, p.fitted(printable(p.page.Footer), third), "", 0, "L", false, 0, "")
+	p.pdf.CellFormat(third, lineHeight, p.fitted(printable(p.header.Page.Footer), third), "", 0, "L", false, 0, "")
 	p.pdf.CellFormat(third, lineHeight, fmt.Sprintf("Run %d, %s", p.header.Run, p.header.Zone), "", 0, "C", false, 0, "")
 	p.pdf.CellFormat(third, lineHeight, fmt.Sprintf("%d / {pages}", p.pdf.PageNo()), "", 0, "R", false, 0, "")
 	p.pdf.SetXY(pageMargin, pageMargin)

@@ -203,13 +203,10 @@ func headerOf(job Job, p Prepared) output.Header {
 	title, _ := job.Report.Heading()
 	header := output.Header{
 		Report: job.Report.Name, Title: title, Version: job.Version,
-		ReadBack: p.ReadBack, Zone: job.Context.Zone.String(), Columns: p.Statement.Outputs,
+		ReadBack: p.ReadBack, Zone: job.Context.Zone.String(), Columns: p.Statement.Outputs, Page: output.PaperOf(job.Report.Page),
 	}
 	for _, g := range p.Statement.Groups {
 		header.Groups = append(header.Groups, g.Label)
-	}
-	if page := job.Report.Page; page != (definition.Page{}) {
-		header.Page = &page
 	}
 	return header
 }

@@ -106,10 +106,12 @@ func (s *Service) Push(ctx context.Context, content string) (Checked, error) {
 	if err != nil {
 		return Checked{}, err
 	}
-	problems := definition.Check(documents, s.known(ctx, true))
+	known := s.known(ctx, true)
+	problems := definition.Check(documents, known)
 	if err := problems.Err(); err != nil {
 		return Checked{}, err
 	}
+	problems = append(problems, s.dependents(documents, known)...)
 	drafts := make([]store.Definition, len(documents))
 	for i, d := range documents {
 		kind, name := d.Ident()

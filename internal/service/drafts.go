@@ -54,6 +54,7 @@ func (s *Service) Examine(ctx context.Context, content string, run bool) (Examin
 	out := Examination{Definitions: []DefinitionInfo{}, Readings: []CriteriaInWords{}, Words: []Word{}, Problems: problems}
 	known := s.known(ctx, true)
 	out.Problems = append(out.Problems, definition.Check(documents, known)...)
+	out.Problems = append(out.Problems, s.dependents(documents, known)...)
 	if out.Problems == nil {
 		out.Problems = diag.Problems{}
 	}
@@ -74,6 +75,51 @@ func (s *Service) Examine(ctx context.Context, content string, run bool) (Examin
 		}
 	}
 	return out, nil
+}
+
+// dependents warns of kept definitions that use some of these and would no
+// longer be sound with them.
+func (s *Service) dependents(documents []definition.Document, known definition.Known) diag.Problems {
+	changed := map[string]string{} // by kind and name, where it is told
+	for _, d := range documents {
+		kind, name := d.Ident()
+		changed[kind+" "+name] = map[string]string{"parameter": "parameter", "query": "columns"}[kind]
+		if changed[kind+" "+name] == "" {
+			changed[kind+" "+name] = "criteria"
+		}
+	}
+	drafts, err := s.Store.Drafts()
+	if err != nil {
+		return nil
+	}
+	known.Library = definition.LibraryOf(documents, known.Library)
+	var problems diag.Problems
+	for _, kept := range drafts {
+		if _, itself := changed[kept.Kind+" "+kept.Name]; itself {
+			continue
+		}
+		read, err := decoded(kept.Content)
+		if err != nil {
+			continue
+		}
+		for _, used := range definition.Uses(read[0]) {
+			place, ok := changed[used]
+			if !ok {
+				continue
+			}
+			for _, p := range definition.Check(read, known) {
+				if p.Severity == diag.Warning {
+					continue
+				}
+				problems = append(problems, diag.Problem{
+					Code: "breaks_user", Severity: diag.Warning, Field: used + ": " + place,
+					Message: fmt.Sprintf("The %s %s, which uses it, would not be sound: %s", kept.Kind, kept.Name, p.Message), Hint: p.Hint,
+				})
+			}
+			break
+		}
+	}
+	return problems
 }
 
 // relaxed makes a job of a query or report that is being written, in which

@@ -1,13 +1,13 @@
 <script lang="ts">
 	// The report as it prints: the same pages on the screen and on paper.
 	import type { Header, Summary } from './api';
-	import { lineHeight, margin, mostPrinted, pagesOf, paperOf } from './paper';
+	import { lineHeight, margin, mostPrinted, pagesOf } from './paper';
 	import type { Row } from './run.svelte';
 	import { cellText, countText, instantText, recordsText, stampText, totalsText } from './text';
 
 	let { header, summary, rows }: { header: Header; summary: Summary; rows: Row[] } = $props();
 
-	const paper = $derived(paperOf(header.page));
+	const paper = $derived(header.page);
 	const pages = $derived(pagesOf(rows.slice(0, mostPrinted), paper));
 	const columns = $derived(header.columns ?? []);
 	const isNumber = (type: string) => type === 'integer' || type === 'decimal';
@@ -36,7 +36,7 @@
 		<button type="button" class="btn btn-sm preset-filled-primary-700-300" onclick={() => window.print()}>Print</button>
 		<span
 			>{countText(pages.length)}
-			{pages.length === 1 ? 'page' : 'pages'}, {paper.size}{paper.landscape ? ' landscape' : ''}.
+			{pages.length === 1 ? 'page' : 'pages'}, {paper.width} × {paper.height} mm.
 			{#if summary.count > mostPrinted}The first {recordsText(mostPrinted)} are laid out; a file has all of them.{/if}</span
 		>
 	</p>
@@ -95,7 +95,7 @@
 						</tbody>
 					</table>
 					<footer style:inset="auto {margin}mm {margin / 2}mm {margin}mm">
-						<span>{header.page?.footer ?? ''}</span>
+						<span>{header.page.footer ?? ''}</span>
 						<span>Run {header.run} · {header.zone} · {printed}</span>
 						<span>{number + 1} / {pages.length}</span>
 					</footer>

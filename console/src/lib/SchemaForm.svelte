@@ -39,7 +39,7 @@
 		drafting: Drafting;
 	} = $props();
 
-	const order = $derived(orderOf(schema).filter((name) => name !== 'kind'));
+	const order = $derived(orderOf(schema).filter((name) => name !== 'kind' || path.length > 0));
 	let opened = $state<string[]>([]);
 	const shown = $derived(
 		order.filter(

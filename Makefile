@@ -50,15 +50,16 @@ lint: $(DIST) ## Look the code over: formatting, vet, static checks, the console
 	$(TOOL) staticcheck $(PACKAGES)
 	$(TOOL) errcheck -ignoretests -exclude tools/errcheck.txt $(PACKAGES)
 	cd console && npx svelte-check --tsconfig ./tsconfig.json --fail-on-warnings --output human | tail -1
-	cd console && npx eslint --max-warnings 0 src && npx prettier --check --log-level warn src
+	cd console && npx eslint --max-warnings 0 src tests && npx prettier --check --log-level warn src tests
 
 .PHONY: format
 format: console/node_modules ## Format the code
 	$(TOOL) gofumpt -w core internal cmd testing
-	cd console && npx prettier --write --log-level warn src
+	cd console && npx prettier --write --log-level warn src tests
 
 .PHONY: test
 test: deps lint ## Install what the tests need, then run every check and test
+	cd console && npx vitest run --reporter=dot
 	$(TOOL) gotestsum --format pkgname -- -race -shuffle=on -timeout 20m $(PACKAGES)
 	@echo "Everything passed: formatting, static checks, the console's types and style, and every test."
 

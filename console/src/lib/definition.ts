@@ -23,6 +23,12 @@ function documentOf(text: string): Document.Parsed<ParsedNode> | undefined {
 	return Array.isArray(documents) && documents.length === 1 ? (documents[0] as Document.Parsed<ParsedNode>) : undefined;
 }
 
+/** The text as a document that can be changed; undefined where it cannot be read. */
+function sound(text: string) {
+	const doc = documentOf(text);
+	return doc?.errors.length ? undefined : doc;
+}
+
 function valueOf(node: unknown): Value {
 	if (isMap(node))
 		return Object.fromEntries(node.items.map((pair) => [String((pair.key as Scalar).value), valueOf(pair.value)]));
@@ -60,8 +66,8 @@ const isEmpty = (value: Value | undefined) =>
 
 /** Sets what stands at a path; nothing takes it away, with what is left empty by that. */
 export function set(text: string, path: Path, value: Value | undefined, order: string[] = []): string {
-	const doc = documentOf(text);
-	if (!doc) return text;
+	const doc = sound(text);
+	if (!doc || at(valueOf(doc.contents), path) === value) return text;
 	const old = doc.getIn(path, true) as Node | undefined;
 	if (isEmpty(value)) {
 		doc.deleteIn(path);
@@ -128,7 +134,7 @@ function place(doc: Document, path: Path, order: string[]) {
 
 /** Adds an item at the end of a list. */
 export function add(text: string, path: Path, item: Value, order: string[] = []): string {
-	const doc = documentOf(text);
+	const doc = sound(text);
 	if (!doc) return text;
 	const node = doc.createNode(native(item));
 	if (isMap(node) && Object.values(item).every((v) => typeof v !== 'object')) node.flow = true;
@@ -144,7 +150,7 @@ export function add(text: string, path: Path, item: Value, order: string[] = [])
 
 /** Moves an item of a list. */
 export function move(text: string, path: Path, from: number, to: number): string {
-	const doc = documentOf(text);
+	const doc = sound(text);
 	const list = doc?.getIn(path);
 	if (!doc || !isSeq(list) || to < 0 || to >= list.items.length) return text;
 	list.items.splice(to, 0, list.items.splice(from, 1)[0]!);

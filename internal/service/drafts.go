@@ -2,17 +2,12 @@ package service
 
 import (
 	"context"
-	"errors"
 	"fmt"
-	"strconv"
-	"strings"
-	"time"
 
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/internal/output"
 	"pikegate/internal/runner"
-	"pikegate/internal/store"
 )
 
 // Examination is everything that can be told of definitions that are being
@@ -37,14 +32,6 @@ type CriteriaInWords struct {
 type ConditionInWords struct {
 	Text  string `json:"text"`
 	Words string `json:"words"`
-}
-
-// ExampleResult is what became of an example of a report.
-type ExampleResult struct {
-	Report string `json:"report"`
-	Number int    `json:"number" doc:"Which of the report's examples it is, from 1"`
-	Kept   bool   `json:"kept" doc:"Whether what was expected was found"`
-	Words  string `json:"words" doc:"What was asked and what was found, in a sentence"`
 }
 
 // Examine checks definitions without keeping them, and with run runs the
@@ -175,199 +162,4 @@ func (s *Service) FirstResults(ctx context.Context, content string, most int) (o
 		return output.Result{}, err
 	}
 	return runner.Sample(ctx, job, most)
-}
-
-// FirstRows gives the first rows of a table of a source.
-func (s *Service) FirstRows(ctx context.Context, source, table string, most int) (output.Result, error) {
-	o, t, err := s.table(ctx, source, table)
-	if err != nil {
-		return output.Result{}, err
-	}
-	return runner.FirstRows(ctx, o.Source, t, most, s.Calendar.Zone)
-}
-
-// examples runs the examples of a report.
-func (s *Service) examples(ctx context.Context, r *definition.Report, library definition.Library) []ExampleResult {
-	out := []ExampleResult{}
-	for i, example := range r.Examples {
-		result := ExampleResult{Report: r.Name, Number: i + 1}
-		result.Kept, result.Words = s.example(ctx, r, example, library)
-		out = append(out, result)
-	}
-	return out
-}
-
-func (s *Service) example(ctx context.Context, r *definition.Report, e definition.Example, library definition.Library) (kept bool, words string) {
-	request := Request{Report: r.Name, Inputs: Inputs{}, AsOf: e.AsOf}
-	for name, given := range e.Ask {
-		request.Inputs[name] = given.Input()
-	}
-	var found output.Summary
-	job, err := s.jobOf(ctx, request, r, 0, library)
-	if err == nil {
-		found, err = runner.Try(ctx, job)
-	}
-	var problems diag.Problems
-	switch want := e.Expect; {
-	case errors.As(err, &problems):
-		codes := make([]string, len(problems))
-		for i, p := range problems {
-			codes[i] = p.Code
-			kept = kept || p.Code == want.Refused
-		}
-		return kept, "The answers are refused (" + strings.Join(codes, ", ") + "): " + problems[0].Message
-	case err != nil:
-		return false, err.Error()
-	case want.Refused != "":
-		return false, fmt.Sprintf("The answers should be refused (%s); %d records were found.", want.Refused, found.Count)
-	default:
-		var wrong []string
-		for _, v := range []struct{ what, want, is string }{
-			{"number of records", want.Rows, strconv.FormatInt(found.Count, 10)},
-			{"first date", want.First, dayOrWhole(found.First, want.First)},
-			{"last date", want.Last, dayOrWhole(found.Last, want.Last)},
-		} {
-			if v.want != "" && v.want != v.is {
-				wrong = append(wrong, fmt.Sprintf("the %s should be %s and is %s", v.what, v.want, orNone(v.is)))
-			}
-		}
-		if wrong != nil {
-			words = strings.Join(wrong, "; ")
-			return false, strings.ToUpper(words[:1]) + words[1:] + "."
-		}
-		words = fmt.Sprintf("%d records were found", found.Count)
-		if found.First != "" {
-			words += ", first " + found.First + ", last " + found.Last
-		}
-		return true, words + "."
-	}
-}
-
-// dayOrWhole cuts a date to what was asked for: its day alone, perhaps.
-func dayOrWhole(found, want string) string {
-	if len(want) > 0 && len(found) > len(want) {
-		return found[:len(want)]
-	}
-	return found
-}
-
-func orNone(text string) string {
-	if text == "" {
-		return "none"
-	}
-	return text
-}
-
-// Version is one published version of a definition.
-type Version struct {
-	Number      int       `json:"number"`
-	PublishedAt time.Time `json:"published_at"`
-}
-
-// Versions lists what was published of a definition, the newest first.
-func (s *Service) Versions(kind, name string) ([]Version, error) {
-	if _, err := s.Definition(kind, name, 0); err != nil {
-		return nil, err
-	}
-	kept, err := s.Store.Versions(kind, name)
-	out := make([]Version, len(kept))
-	for i, v := range kept {
-		out[i] = Version{v.Number, v.At}
-	}
-	return out, err
-}
-
-// Definition gives a version of a definition, with 0 what was pushed last.
-func (s *Service) Definition(kind, name string, version int) (string, error) {
-	var d store.Definition
-	var err error
-	if version == 0 {
-		d, err = s.Store.Draft(kind, name)
-	} else {
-		d, err = s.Store.Version(kind, name, version)
-	}
-	if errors.Is(err, store.ErrNotFound) {
-		what := kind
-		if version > 0 {
-			what = fmt.Sprintf("version %d of the %s", version, kind)
-		}
-		return "", &NotFound{What: what, Name: name}
-	}
-	return d.Content, err
-}
-
-// Differences tells how one version of a definition differs from another; 0 is
-// what was pushed last.
-func (s *Service) Differences(kind, name string, from, to int) ([]definition.Difference, error) {
-	documents := make([]definition.Document, 2)
-	for i, version := range []int{from, to} {
-		content, err := s.Definition(kind, name, version)
-		if err != nil {
-			return nil, err
-		}
-		read, err := decoded(content)
-		if err != nil {
-			return nil, err
-		}
-		documents[i] = read[0]
-	}
-	return orNoDifference(definition.Differences(documents[0], documents[1])), nil
-}
-
-func orNoDifference(d []definition.Difference) []definition.Difference {
-	if d == nil {
-		return []definition.Difference{}
-	}
-	return d
-}
-
-// Review is what publishing a name would do.
-type Review struct {
-	Changes  []Change        `json:"changes" doc:"What would be published, what is used first"`
-	Problems diag.Problems   `json:"problems" doc:"What stands in the way, and warnings"`
-	Examples []ExampleResult `json:"examples" doc:"What becomes of the examples of the reports"`
-	Users    []User          `json:"users" doc:"What uses it in its published version; a report goes on with the version it was published with"`
-}
-
-// Change is one definition that would be published.
-type Change struct {
-	Kind        string                  `json:"kind"`
-	Name        string                  `json:"name"`
-	Version     int                     `json:"version" doc:"The version it would become"`
-	Differences []definition.Difference `json:"differences" doc:"How it differs from the version before, empty for the first"`
-}
-
-// Review tells what publishing a name would do, and changes nothing.
-func (s *Service) Review(ctx context.Context, name string) (Review, error) {
-	out := Review{Changes: []Change{}, Problems: diag.Problems{}, Users: []User{}}
-	p, problems, err := s.publication(ctx, name)
-	if err != nil {
-		return out, err
-	}
-	out.Problems = append(out.Problems, problems...)
-	for i, d := range p.documents {
-		kind, name := d.Ident()
-		change := Change{Kind: kind, Name: name, Version: 1, Differences: []definition.Difference{}}
-		published, err := s.Store.Published(kind, name)
-		switch {
-		case err == nil:
-			change.Version = published.Number + 1
-			before, err := decoded(published.Content)
-			if err != nil {
-				return out, err
-			}
-			change.Differences = orNoDifference(definition.Differences(before[0], p.documents[i]))
-		case !errors.Is(err, store.ErrNotFound):
-			return out, err
-		}
-		out.Changes = append(out.Changes, change)
-	}
-	out.Examples = p.examples(ctx, problems)
-	users, err := s.Users(name)
-	for _, u := range users {
-		if _, itself := p.find(u.Kind, u.Name); u.Published && !itself {
-			out.Users = append(out.Users, u)
-		}
-	}
-	return out, err
 }

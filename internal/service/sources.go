@@ -12,6 +12,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/diag"
 	"pikegate/internal/engine"
+	"pikegate/internal/output"
 	"pikegate/internal/runner"
 	"pikegate/internal/store"
 )
@@ -126,6 +127,15 @@ func (s *Service) Extents(ctx context.Context, source, table string) ([]runner.E
 	ctx, stop := s.runner.Limited(ctx)
 	defer stop()
 	return runner.Extents(ctx, o.Source, t, s.Calendar.Zone)
+}
+
+// FirstRows gives the first rows of a table of a source.
+func (s *Service) FirstRows(ctx context.Context, source, table string, most int) (output.Result, error) {
+	o, t, err := s.table(ctx, source, table)
+	if err != nil {
+		return output.Result{}, err
+	}
+	return runner.FirstRows(ctx, o.Source, t, most, s.Calendar.Zone)
 }
 
 // table finds a table of a source.

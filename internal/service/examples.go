@@ -1,0 +1,94 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"pikegate/core/definition"
+	"pikegate/core/diag"
+	"pikegate/internal/output"
+	"pikegate/internal/runner"
+)
+
+// ExampleResult is what became of an example of a report.
+type ExampleResult struct {
+	Report string `json:"report"`
+	Number int    `json:"number" doc:"Which of the report's examples it is, from 1"`
+	Kept   bool   `json:"kept" doc:"Whether what was expected was found"`
+	Words  string `json:"words" doc:"What was asked and what was found, in a sentence"`
+}
+
+// examples runs the examples of a report.
+func (s *Service) examples(ctx context.Context, r *definition.Report, library definition.Library) []ExampleResult {
+	out := []ExampleResult{}
+	for i, example := range r.Examples {
+		result := ExampleResult{Report: r.Name, Number: i + 1}
+		result.Kept, result.Words = s.example(ctx, r, example, library)
+		out = append(out, result)
+	}
+	return out
+}
+
+func (s *Service) example(ctx context.Context, r *definition.Report, e definition.Example, library definition.Library) (kept bool, words string) {
+	request := Request{Report: r.Name, Inputs: Inputs{}, AsOf: e.AsOf}
+	for name, given := range e.Ask {
+		request.Inputs[name] = given.Input()
+	}
+	var found output.Summary
+	job, err := s.jobOf(ctx, request, r, 0, library)
+	if err == nil {
+		found, err = runner.Try(ctx, job)
+	}
+	var problems diag.Problems
+	switch want := e.Expect; {
+	case errors.As(err, &problems):
+		codes := make([]string, len(problems))
+		for i, p := range problems {
+			codes[i] = p.Code
+			kept = kept || p.Code == want.Refused
+		}
+		return kept, "The answers are refused (" + strings.Join(codes, ", ") + "): " + problems[0].Message
+	case err != nil:
+		return false, err.Error()
+	case want.Refused != "":
+		return false, fmt.Sprintf("The answers should be refused (%s); %d records were found.", want.Refused, found.Count)
+	default:
+		var wrong []string
+		for _, v := range []struct{ what, want, is string }{
+			{"number of records", want.Rows, strconv.FormatInt(found.Count, 10)},
+			{"first date", want.First, dayOrWhole(found.First, want.First)},
+			{"last date", want.Last, dayOrWhole(found.Last, want.Last)},
+		} {
+			if v.want != "" && v.want != v.is {
+				wrong = append(wrong, fmt.Sprintf("the %s should be %s and is %s", v.what, v.want, orNone(v.is)))
+			}
+		}
+		if wrong != nil {
+			words = strings.Join(wrong, "; ")
+			return false, strings.ToUpper(words[:1]) + words[1:] + "."
+		}
+		words = fmt.Sprintf("%d records were found", found.Count)
+		if found.First != "" {
+			words += ", first " + found.First + ", last " + found.Last
+		}
+		return true, words + "."
+	}
+}
+
+// dayOrWhole cuts a date to what was asked for: its day alone, perhaps.
+func dayOrWhole(found, want string) string {
+	if len(want) > 0 && len(found) > len(want) {
+		return found[:len(want)]
+	}
+	return found
+}
+
+func orNone(text string) string {
+	if text == "" {
+		return "none"
+	}
+	return text
+}

@@ -59,6 +59,14 @@ func Open(t testing.TB, address string, width, height int64) *Page {
 	return p
 }
 
+// Visit loads another address from nothing, whatever it has in common with the
+// one before.
+func (p *Page) Visit(address string) {
+	p.Helper()
+	p.Do(chromedp.Navigate("about:blank"))
+	p.Do(chromedp.Navigate(address))
+}
+
 // listen keeps what the page logs as errors, refusals by the security policy
 // among them, and exceptions nobody caught.
 func (p *Page) listen(messages func(yield func(chromedp.ConsoleMessage, error) bool)) {

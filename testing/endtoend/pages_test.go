@@ -107,7 +107,7 @@ func TestAccessible(t *testing.T) {
 	}
 	done := "document.querySelector('[data-outcome=done]') && !document.querySelector('form button:disabled')"
 	checked := "document.querySelector('[data-findings=\"0\"]') && document.querySelector('[role=grid] td') && document.querySelector('#f-name')"
-	for _, page := range []struct {
+	pages := []struct {
 		name, hash, ready string
 		// press is a button pressed then, and after what the page waits for.
 		press, then string
@@ -133,12 +133,14 @@ func TestAccessible(t *testing.T) {
 		{name: "try", hash: "#/drafts/report/tolls-by-month/try?period=2025-Q4", ready: done + " && document.querySelector('[data-explained] pre')"},
 		{name: "sources", hash: "#/sources/navigation", ready: "document.querySelector('dl')"},
 		{name: "table", hash: "#/sources/navigation/passages", ready: "document.querySelector('[role=grid] td') && document.querySelector('[data-columns]').textContent.includes('119,992')"},
-	} {
-		for _, theme := range []string{"light", "dark"} {
-			p := browser.Open(t, address+"/"+page.hash, 1280, 800)
-			if theme == "dark" {
-				p.Press("Dark")
-			}
+	}
+	for _, theme := range []string{"light", "dark"} {
+		p := browser.Open(t, address, 1280, 800)
+		if theme == "dark" {
+			p.Press("Dark")
+		}
+		for _, page := range pages {
+			p.Visit(address + "/" + page.hash)
 			p.Wait(page.ready)
 			if page.press != "" {
 				p.Press(page.press)

@@ -237,8 +237,9 @@ func TestFirstPageIsSmall(t *testing.T) {
 
 // TestFits: no page is wider than a phone.
 func TestFits(t *testing.T) {
+	p := browser.Open(t, address, 390, 844)
 	for _, hash := range []string{"", "#/reports/passages-by-date?period=2025-03-31", "#/runs", "#/runs/1", "#/drafts", "#/drafts/query/lock-passages", "#/sources/navigation/passages"} {
-		p := browser.Open(t, address+"/"+hash, 390, 844)
+		p.Visit(address + "/" + hash)
 		p.Wait("document.querySelector('main h1, main h2') && document.getAnimations().length === 0")
 		p.Wait("document.documentElement.scrollWidth <= 390")
 		p.Quiet()

@@ -221,7 +221,7 @@
 					<option value="">Add …</option>
 					{#each offered as o (o)}<option value={o}>{o}</option>{/each}
 				</select>
-			{:else if Array.isArray(value) || items.length === 0}
+			{:else if name !== 'ask' && (Array.isArray(value) || items.length === 0)}
 				<button type="button" class="btn btn-sm preset-tonal" onclick={() => append(blank())}
 					>Add{name === 'parameters' ? ' a question' : ''}</button
 				>

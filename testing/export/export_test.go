@@ -92,11 +92,11 @@ func serve(b *testing.B, folder string, install func(*service.Service)) (address
 	return web.URL
 }
 
-// export downloads the whole as CSV and gives the bytes and the peak of the
-// heap in use meanwhile.
-func export(b *testing.B, address string) (size int64, peak uint64) {
+// export downloads the whole in a format and gives the bytes and the peak of
+// the heap in use meanwhile.
+func export(b *testing.B, address, format string) (size int64, peak uint64) {
 	b.Helper()
-	response, err := http.Post(address+"/api/v1/reports/movements/runs?format=csv", "application/json", strings.NewReader(`{"inputs":{"period":"since 2023-01-01"}}`))
+	response, err := http.Post(address+"/api/v1/reports/movements/runs?format="+format, "application/json", strings.NewReader(`{"inputs":{"period":"since 2023-01-01"}}`))
 	require.NoError(b, err)
 	defer response.Body.Close()
 	require.Equal(b, 200, response.StatusCode)
@@ -132,9 +132,19 @@ func BenchmarkExport(b *testing.B) {
 	config.TuneMemory() // as the service does
 	path, address := fixture(b, million)
 	small, smallAddress := fixture(b, 10_000)
-	_, base := export(b, smallAddress)
+	_, base := export(b, smallAddress, "csv")
 	require.NoError(b, os.Remove(small))
-	compare(b, address, base, "times-sqlite3", func() { plain(b, path) })
+	compare(b, address, "csv", base, "times-sqlite3", func() { plain(b, path) })
+}
+
+// BenchmarkWorkbook is the same as a workbook, against our own CSV.
+func BenchmarkWorkbook(b *testing.B) {
+	config.TuneMemory()
+	_, address := fixture(b, million)
+	small, smallAddress := fixture(b, 10_000)
+	_, base := export(b, smallAddress, "xlsx")
+	require.NoError(b, os.Remove(small))
+	compare(b, address, "xlsx", base, "times-csv", func() { export(b, address, "csv") })
 }
 
 const (
@@ -142,14 +152,14 @@ const (
 	rounds  = 5
 )
 
-func compare(b *testing.B, address string, base uint64, name string, plain func()) {
+func compare(b *testing.B, address, format string, base uint64, name string, plain func()) {
 	for b.Loop() {
 		var ratios []float64
 		var peak uint64
 		var ours, theirs time.Duration
 		for range rounds {
 			start := time.Now()
-			_, p := export(b, address)
+			_, p := export(b, address, format)
 			ours = time.Since(start)
 			peak = max(peak, p)
 			start = time.Now()
@@ -187,7 +197,7 @@ func BenchmarkExportPostgres(b *testing.B) {
 		insert into movements select i, timestamptz '2023-01-01 00:00+00' + i * interval '1 minute', date '2023-01-01' + i / 1440, 'Vessel ' || (i % 997), 'Lock number ' || (i % 37), (i % 9973) / 4.0, i % 100003, case when i % 5 > 0 then 'a note' end from generate_series(1, ` + fmt.Sprint(million) + `) as i; analyze movements`)
 	require.NoError(b, err)
 	host, port, _ := strings.Cut(server.Address, ":")
-	compare(b, onServer(b, "postgresql", server), 0, "times-psql", func() {
+	compare(b, onServer(b, "postgresql", server), "csv", 0, "times-psql", func() {
 		cmd := exec.Command("psql", "-h", host, "-p", port, "-U", "postgres", "-d", servers.Database, "-q", "-c",
 			`\copy (select id, at, on_day, name, place, amount, pence, note from movements where at >= '2023-01-01' order by id) to stdout with (format csv)`)
 		drain(b, cmd)
@@ -202,7 +212,7 @@ func BenchmarkExportMariaDB(b *testing.B) {
 		insert into movements select seq, timestamp'2023-01-01 00:00:00' + interval seq minute, date'2023-01-01' + interval floor(seq / 1440) day, concat('Vessel ', seq % 997), concat('Lock number ', seq % 37), (seq % 9973) / 4, seq % 100003, if(seq % 5 > 0, 'a note', null) from seq_1_to_` + fmt.Sprint(million))
 	require.NoError(b, err)
 	host, port, _ := strings.Cut(server.Address, ":")
-	compare(b, onServer(b, "mysql", server), 0, "times-mariadb", func() {
+	compare(b, onServer(b, "mysql", server), "csv", 0, "times-mariadb", func() {
 		cmd := exec.Command("mariadb", "--no-defaults", "-h", host, "-P", port, "-u", servers.Reader, "--password="+servers.Password, "--batch", "--quick", servers.Database,
 			"-e", "select id, at, on_day, name, place, amount, pence, note from movements where at >= '2023-01-01' order by id")
 		drain(b, cmd)

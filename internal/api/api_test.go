@@ -138,6 +138,8 @@ var calls = []struct {
 	{"look-at-results", "POST", "/definitions/results", `{"content":"kind: parameter\nname: p\nparameter: {kind: text}\n"}`, 404, "result of a parameter"},
 	{"review-definition", "GET", "/reviews/few-locks", "", 200, `"version":1`},
 	{"review-definition", "GET", "/reviews/few-lock", "", 404, "few-locks"},
+	{"review-definition", "GET", "/reviews/lock-passages", "", 200, `"changes":[],"problems":[],"examples":[],"users":[{"kind":"report","name":"passages-by-date"`},
+	{"publish-definition", "POST", "/definitions/lock-passages/publish", "", 200, "nothing_new"},
 	{"ask-report", "GET", "/reports/few-locks?draft=true", "", 200, `"version":0`},
 	{"ask-report", "GET", "/reports/few-loks?draft=true", "", 404, "Did you mean few-locks?"},
 	{"run-report", "POST", "/reports/few-locks/runs", `{"draft":true}`, 200, `"version":0`},

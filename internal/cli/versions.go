@@ -131,6 +131,9 @@ func (a *app) review() *cobra.Command {
 					a.printDifferences(c.Differences)
 				}
 			}
+			if len(r.Changes) == 0 {
+				fmt.Fprintln(a.Stdout, "What was pushed is published already, with what it uses.")
+			}
 			kept := a.printExamples(r.Examples)
 			for _, u := range r.Users {
 				fmt.Fprintf(a.Stdout, "%s %s uses it\n", u.Kind, u.Name)

@@ -32,8 +32,11 @@ func (s *Service) Publish(ctx context.Context, name string) (Checked, error) {
 			})
 		}
 	}
-	if err := p.freeze(); err != nil {
-		return Checked{}, err
+	if len(p.chosen) == 0 {
+		problems = append(problems, diag.Problem{
+			Code: "nothing_new", Severity: diag.Warning, Field: "name", Message: "What was pushed as " + name + " is published already, with what it uses.",
+			Hint: "Change it and push it again.",
+		})
 	}
 	versions, err := s.Store.Publish(p.chosen)
 	if err != nil {
@@ -63,7 +66,31 @@ func (s *Service) publication(ctx context.Context, name string) (publication, di
 	if len(p.chosen) == 0 {
 		return p, nil, notFound("pushed definition", name, names)
 	}
-	return p, append(p.notes, definition.Check(p.documents, s.known(ctx, false))...), nil
+	problems := append(p.notes, definition.Check(p.documents, s.known(ctx, false))...)
+	if problems.Failed() {
+		return p, problems, nil
+	}
+	if err := p.freeze(); err != nil {
+		return p, problems, err
+	}
+	return p, problems, p.onlyNew()
+}
+
+// onlyNew leaves out what is published as it is, and with the same that it uses.
+func (p *publication) onlyNew() error {
+	chosen, documents := p.chosen, p.documents
+	p.chosen, p.documents = nil, nil
+	for i, d := range chosen {
+		published, err := p.service.Store.Published(d.Kind, d.Name)
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
+		if err == nil && published.Content == d.Content && published.Uses == d.Uses {
+			continue
+		}
+		p.chosen, p.documents = append(p.chosen, d), append(p.documents, documents[i])
+	}
+	return nil
 }
 
 // examples runs the examples of the reports that were taken up, unless they

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -110,17 +111,31 @@ sort:
 	p.Wait("document.querySelector('[data-editor=definition]') && " + editor("definition") + ".textContent.includes('examples:')")
 	assert.Contains(t, drafted(p), fmt.Sprintf("expect:\n      rows: %d\n      first: 2025-03-0", count))
 
-	// A promise that is not kept is told before it is published.
-	p.Eval(editor("definition") + ".focus(); 1")
+	p.Press("Run the examples")
+	p.Wait("document.querySelector('[data-examples] li')?.textContent.includes('kept')")
 	p.Press("Publish …")
 	p.Wait("document.querySelector('[data-changes]')")
 	review := p.Text("dialog")
 	assert.Contains(t, review, "query river-works becomes version 1")
 	assert.Contains(t, review, "report river-works-due becomes version 1")
 	assert.Contains(t, review, "example 1: kept.")
+	assert.Contains(t, review, "Nothing that is published uses it.")
 	p.Press("Publish")
 	p.Wait("document.querySelector('[data-standing=saved]')?.textContent.includes('published as version 1')")
+	p.Press("Publish …")
+	p.Wait("document.querySelector('dialog')?.textContent.includes('published already')")
+	p.Press("Not now")
 	p.Quiet()
+
+	// A promise that is not kept is told before it is published.
+	text := strings.Replace(drafted(p), fmt.Sprintf("rows: %d", count), "rows: 1", 1)
+	file := filepath.Join(t.TempDir(), "due.yaml")
+	require.NoError(t, os.WriteFile(file, []byte(text), 0o600))
+	require.Equal(t, 0, pikegate(t, "push", file).code)
+	broken := pikegate(t, "review", "river-works-due")
+	assert.Equal(t, 3, broken.code)
+	assert.Contains(t, broken.out, fmt.Sprintf("example 1: BROKEN. The number of records should be 1 and is %d.", count))
+	assert.Contains(t, broken.out, "was “"+strconv.Itoa(count)+"” and is now “1”")
 
 	r := pikegate(t, "run", "river-works-due", "--set", "period=2025-03", "--format", "json")
 	require.Equal(t, 0, r.code, r.err)

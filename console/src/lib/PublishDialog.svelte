@@ -50,11 +50,12 @@
 					{:else}<li>
 							{change.version === 1
 								? 'It was never published before.'
-								: 'Nothing differs but comments and the order of fields.'}
+								: 'Its own text says the same; what it uses is newer, or comments differ.'}
 						</li>{/each}
 				</ul>
 			</section>
 		{/each}
+		{#if review.changes?.length === 0 && !barred}<p>What was saved is published already, with what it uses.</p>{/if}
 		{#each review.problems ?? [] as problem (problem.code + problem.field + problem.message)}
 			<p class="text-sm {problem.severity === 'warning' ? '' : 'text-error-700-300'}">
 				<span aria-hidden="true">▲</span>
@@ -93,7 +94,7 @@
 		<button
 			type="button"
 			class="btn preset-filled-primary-700-300"
-			disabled={!review || barred || busy}
+			disabled={!review?.changes?.length || barred || busy}
 			onclick={publish}>{broken ? 'Publish all the same' : 'Publish'}</button
 		>
 	</div>

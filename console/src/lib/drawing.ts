@@ -42,7 +42,7 @@ export function draw(element: HTMLElement, chart: Chart, dark: boolean): () => v
 		color: colours,
 		textStyle: { fontFamily: 'system-ui, sans-serif', color: ink },
 		aria: { enabled: true, decal: { show: chart.kind === 'bars' && parts.length > 1 } },
-		grid: { left: 12, right: 16, top: parts.length > 1 ? 40 : 28, bottom: 28, containLabel: true },
+		grid: { left: 12, right: 16, top: parts.length > 1 ? 52 : 28, bottom: 28, containLabel: true },
 		legend: { show: parts.length > 1, top: 0, textStyle: { color: ink } },
 		tooltip: { trigger: 'axis', renderMode: 'richText', valueFormatter: format },
 		xAxis: {

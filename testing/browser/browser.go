@@ -167,6 +167,15 @@ func (p *Page) Click(selector string) {
 	p.Do(chromedp.Click(chromedp.CSS(selector)))
 }
 
+// Drag drags the mouse from the middle of one element to that of another.
+func (p *Page) Drag(from, to string) {
+	p.Helper()
+	var at [4]float64
+	middle := "(e => { const b = e.getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2] })"
+	p.Read("["+middle+"("+from+"), "+middle+"("+to+")].flat()", &at)
+	p.Do(chromedp.DragAndDropXY(at[0], at[1], at[2], at[3]))
+}
+
 // Press clicks the button that reads so.
 func (p *Page) Press(label string) {
 	p.Helper()

@@ -61,7 +61,8 @@ func TestSortedByHead(t *testing.T) {
 	p.Quiet()
 }
 
-// TestCoverageStrip chooses a period by its handles with the keyboard.
+// TestCoverageStrip chooses a period by its handles with the keyboard, and by
+// dragging over it.
 func TestCoverageStrip(t *testing.T) {
 	p := browser.Open(t, address+"/#/reports/passages-by-date", 1280, 800)
 	p.Wait("document.querySelectorAll('[data-strip] [role=slider]').length === 2")
@@ -77,6 +78,10 @@ func TestCoverageStrip(t *testing.T) {
 	p.Eval("document.querySelectorAll('[data-strip] [role=slider]')[1].dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', bubbles: true })); 1")
 	p.Wait("document.querySelector('#q-period-end').value === '2025-11-30'")
 	p.Wait("document.querySelector('[data-readback]').textContent.includes('Sun 30 Nov 2025')")
+	bar := func(month string) string { return "document.querySelector('[data-strip] [title^=\"" + month + ":\"]')" }
+	p.Drag(bar("2024-06"), bar("2024-02"))
+	p.Wait("document.querySelector('#q-period-start').value === '2024-02-01' && document.querySelector('#q-period-end').value === '2024-06-30'")
+	p.Wait("document.querySelector('[data-readback]').textContent.includes('Thu 1 Feb 2024 through Sun 30 Jun 2024 (151 days)')")
 	p.Quiet()
 }
 

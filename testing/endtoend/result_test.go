@@ -76,6 +76,10 @@ func TestGrid(t *testing.T) {
 	assert.Greater(t, width(), before)
 	p.Press("Columns as the report has them")
 	p.Wait("document.querySelectorAll('[data-head]')[4].dataset.head === 'cost'")
+	p.Drag("document.querySelector('[data-head=job]')", "document.querySelector('[data-head=due_on]')")
+	p.Wait("document.querySelectorAll('[data-head]')[0].dataset.head === 'job'")
+	p.Drag("document.querySelectorAll('tbody tr[aria-rowindex] td')[0]", "document.querySelectorAll('tbody tr[aria-rowindex] td')[6]")
+	p.Wait("document.querySelectorAll('td[aria-selected=true]').length === 4") // two columns of two rows
 	p.Quiet()
 }
 
@@ -238,7 +242,7 @@ func TestFirstPageIsSmall(t *testing.T) {
 // TestFits: no page is wider than a phone.
 func TestFits(t *testing.T) {
 	p := browser.Open(t, address, 390, 844)
-	for _, hash := range []string{"", "#/reports/passages-by-date?period=2025-03-31", "#/runs", "#/runs/1", "#/drafts", "#/drafts/query/lock-passages", "#/sources/navigation/passages"} {
+	for _, hash := range []string{"", "#/reports/passages-by-date?period=2025-03-31", "#/runs", "#/runs/1", "#/drafts", "#/drafts/query/lock-passages", "#/drafts/report/jobs-due/try?period=2025-03", "#/runs/1/compare/1", "#/sources/navigation/passages"} {
 		p.Visit(address + "/" + hash)
 		p.Wait("document.querySelector('main h1, main h2') && document.getAnimations().length === 0")
 		p.Wait("document.documentElement.scrollWidth <= 390")

@@ -38,7 +38,7 @@ func (s *Server) authoring() {
 		differences, err := s.service.Differences(in.Kind, in.Name, in.From, in.To)
 		return answer(s, differences, err)
 	})
-	get(s, "review-definition", "/reviews/{name}", "What publishing a name would do: the differences, the examples, who is affected", []int{404, 502}, func(ctx context.Context, in *struct {
+	get(s, "review-definition", "/reviews/{name}", "What publishing a name would do: the differences, the examples, who is affected", []int{404, 502, 504}, func(ctx context.Context, in *struct {
 		Name string `path:"name" doc:"The definition's name"`
 	},
 	) (*response[service.Review], error) {
@@ -54,7 +54,7 @@ func (s *Server) authoring() {
 			examination, err := s.service.Examine(ctx, in.Body.Content, in.Run)
 			return answer(s, examination, err)
 		})
-	post(s, "look-at-results", "/definitions/results", "The first records of the first query or report among definitions that are being written", http.StatusOK, []int{404, 422, 502},
+	post(s, "look-at-results", "/definitions/results", "The first records of the first query or report among definitions that are being written", http.StatusOK, []int{404, 422, 502, 504},
 		func(ctx context.Context, in *struct {
 			Limit int `query:"limit" default:"20" minimum:"1" maximum:"200" doc:"How many at the most"`
 			Body  Content

@@ -79,6 +79,8 @@ func (s *Server) asProblem(err error) *Document {
 	case errors.As(err, &unwritable):
 		s.log.Error("the service's own records cannot be written", "problem", unwritable.Err)
 		return problemOf(http.StatusInternalServerError, diag.Problem{Code: "records_unwritable", Message: unwritable.Error(), Hint: "Make room on the disk that the service keeps its data on."})
+	case errors.As(err, &failure) && failure.Code == engine.TimedOut:
+		return problemOf(http.StatusGatewayTimeout, diag.Problem{Code: string(failure.Code), Message: failure.Message, Hint: "Ask for a shorter period, or for an index on what is asked."})
 	case errors.As(err, &failure):
 		return problemOf(http.StatusBadGateway, diag.Problem{Code: string(failure.Code), Message: failure.Message})
 	}

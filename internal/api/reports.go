@@ -39,7 +39,7 @@ func (s *Server) reports() {
 		list, err := s.service.Reports()
 		return answer(s, list, err)
 	})
-	get(s, "ask-report", "/reports/{report}", "What a report asks", []int{404, 422, 502}, func(ctx context.Context, in *struct {
+	get(s, "ask-report", "/reports/{report}", "What a report asks", []int{404, 422, 502, 504}, func(ctx context.Context, in *struct {
 		ReportPath
 		AsOfQuery
 		Draft bool `query:"draft" doc:"Whether what was pushed last is meant instead of the published version"`
@@ -48,7 +48,7 @@ func (s *Server) reports() {
 		sheet, err := s.service.Ask(ctx, service.Request{Report: in.Report, AsOf: in.AsOf, Draft: in.Draft})
 		return answer(s, sheet, err)
 	})
-	post(s, "list-choices", "/reports/{report}/questions/{question}/choices", "A page of what a question's answer is chosen from, the other answers applied", http.StatusOK, []int{404, 502},
+	post(s, "list-choices", "/reports/{report}/questions/{question}/choices", "A page of what a question's answer is chosen from, the other answers applied", http.StatusOK, []int{404, 502, 504},
 		func(ctx context.Context, in *struct {
 			ReportPath
 			Question string `path:"question" doc:"The question's name" example:"locks"`
@@ -65,7 +65,7 @@ func (s *Server) reports() {
 			}
 			return answer(s, choices, err)
 		})
-	post(s, "cover-report", "/reports/{report}/coverage", "How many records each day, month or year holds, the other answers applied", http.StatusOK, []int{404, 422, 502},
+	post(s, "cover-report", "/reports/{report}/coverage", "How many records each day, month or year holds, the other answers applied", http.StatusOK, []int{404, 422, 502, 504},
 		func(ctx context.Context, in *struct {
 			ReportPath
 			By   string `query:"by" default:"month" enum:"day,week,month,quarter,half,year" doc:"The unit of time"`
@@ -75,7 +75,7 @@ func (s *Server) reports() {
 			coverage, err := s.service.Coverage(ctx, in.Body.request(in.Report), in.By)
 			return answer(s, coverage, err)
 		})
-	post(s, "preview-report", "/reports/{report}/preview", "How inputs would be understood: the read-back, or every problem", http.StatusOK, []int{404, 502},
+	post(s, "preview-report", "/reports/{report}/preview", "How inputs would be understood: the read-back, or every problem", http.StatusOK, []int{404, 502, 504},
 		func(ctx context.Context, in *struct {
 			ReportPath
 			Body RunBody
@@ -84,7 +84,7 @@ func (s *Server) reports() {
 			preview, err := s.service.Preview(ctx, in.Body.request(in.Report))
 			return answer(s, preview, err)
 		})
-	post(s, "explain-report", "/reports/{report}/explain", "How a run would come about, without running it", http.StatusOK, []int{404, 422, 502},
+	post(s, "explain-report", "/reports/{report}/explain", "How a run would come about, without running it", http.StatusOK, []int{404, 422, 502, 504},
 		func(ctx context.Context, in *struct {
 			ReportPath
 			Plan bool `query:"plan" doc:"Whether to ask the database how it would go about it"`
@@ -94,7 +94,7 @@ func (s *Server) reports() {
 			explanation, err := s.service.Explain(ctx, in.Body.request(in.Report), in.Plan)
 			return answer(s, explanation, err)
 		})
-	post(s, "why-report", "/reports/{report}/why", "Why a run would find what it finds: what each condition lets through, and where the nearest records are", http.StatusOK, []int{404, 422, 502},
+	post(s, "why-report", "/reports/{report}/why", "Why a run would find what it finds: what each condition lets through, and where the nearest records are", http.StatusOK, []int{404, 422, 502, 504},
 		func(ctx context.Context, in *struct {
 			ReportPath
 			Body RunBody

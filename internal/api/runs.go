@@ -11,6 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"pikegate/core/diag"
+	"pikegate/internal/engine"
 	"pikegate/internal/output"
 	"pikegate/internal/runner"
 	"pikegate/internal/service"
@@ -54,14 +55,14 @@ func (s *Server) runs() {
 		record, err := s.service.RunRecord(in.Run)
 		return answer(s, record, err)
 	})
-	get(s, "why-run", "/runs/{run}/why", "Why a run found what it found, asked anew with its answers", []int{404, 422, 502}, func(ctx context.Context, in *struct {
+	get(s, "why-run", "/runs/{run}/why", "Why a run found what it found, asked anew with its answers", []int{404, 422, 502, 504}, func(ctx context.Context, in *struct {
 		Run uint `path:"run" doc:"The number of the run"`
 	},
 	) (*response[runner.Why], error) {
 		why, err := s.service.WhyRun(ctx, in.Run)
 		return answer(s, why, err)
 	})
-	get(s, "compare-runs", "/runs/{run}/compare/{other}", "How the records of two runs of a report differ, both asked for anew as they were", []int{404, 422, 502}, func(ctx context.Context, in *struct {
+	get(s, "compare-runs", "/runs/{run}/compare/{other}", "How the records of two runs of a report differ, both asked for anew as they were", []int{404, 422, 502, 504}, func(ctx context.Context, in *struct {
 		Run   uint `path:"run" doc:"The number of the first run"`
 		Other uint `path:"other" doc:"The number of the second run"`
 	},
@@ -114,7 +115,7 @@ func (s *Server) stream(ctx huma.Context, request service.Request, format output
 	case record.Outcome == runner.Refused:
 		problem = problemOf(http.StatusUnprocessableEntity, diag.Problem{Code: record.Outcome, Message: record.Problem})
 	case record.Outcome == runner.TimedOut:
-		problem = problemOf(http.StatusGatewayTimeout, diag.Problem{Code: record.Outcome, Message: record.Problem, Hint: "Ask for a shorter period, or for an index on what is asked."})
+		problem = s.asProblem(&engine.Failure{Code: engine.TimedOut, Message: record.Problem})
 	default:
 		problem = problemOf(http.StatusBadGateway, diag.Problem{Code: record.Outcome, Message: record.Problem})
 	}

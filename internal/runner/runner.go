@@ -32,7 +32,10 @@ const (
 	TimedOut  = "timed_out"
 )
 
-var errTimedOut = errors.New("the time limit was reached")
+// timedOut says that a statement was stopped at its limit.
+func timedOut(limit time.Duration) error {
+	return &engine.Failure{Code: engine.TimedOut, Message: fmt.Sprintf("The statement took longer than the limit of %s and was stopped.", limit)}
+}
 
 // Job is what is to be run: a report, its checked query and the inputs.
 type Job struct {
@@ -178,7 +181,7 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		record.Outcome = Empty
 	}
 	if err != nil {
-		record.Problem = problemOf(record.Outcome, err, r.Limit)
+		record.Problem = problemOf(record.Outcome, err)
 	}
 	record.Millis = r.Now().Sub(started).Milliseconds()
 	summary.Outcome, summary.Count, summary.Problem, summary.Millis = record.Outcome, record.Count, record.Problem, record.Millis
@@ -195,7 +198,7 @@ func (r Runner) Limited(ctx context.Context) (context.Context, context.CancelFun
 	if r.Limit <= 0 {
 		return ctx, func() {}
 	}
-	return context.WithTimeoutCause(ctx, r.Limit, errTimedOut)
+	return context.WithTimeoutCause(ctx, r.Limit, timedOut(r.Limit))
 }
 
 // headerOf is what is known of a run before its first row.
@@ -255,7 +258,7 @@ func outcomeOf(err error) string {
 		return Done
 	case errors.As(err, &problems):
 		return Refused
-	case errors.Is(err, errTimedOut):
+	case errors.As(err, &failure) && failure.Code == engine.TimedOut:
 		return TimedOut
 	case errors.As(err, &failure):
 		return Failed
@@ -263,12 +266,9 @@ func outcomeOf(err error) string {
 	return Cancelled // the context ended, or the writer's other side is gone
 }
 
-func problemOf(outcome string, err error, limit time.Duration) string {
-	switch outcome {
-	case Cancelled:
+func problemOf(outcome string, err error) string {
+	if outcome == Cancelled {
 		return "The caller went away."
-	case TimedOut:
-		return fmt.Sprintf("The statement took longer than the limit of %s and was stopped.", limit)
 	}
 	return err.Error()
 }

@@ -61,7 +61,7 @@ func look(ctx context.Context, source engine.Source, p Prepared, most int, zone 
 	if err := kept.Begin(header); err != nil || p.Impossible != "" {
 		return kept.Result, err
 	}
-	ctx, stop := context.WithTimeoutCause(ctx, sampleLimit, errTimedOut)
+	ctx, stop := context.WithTimeoutCause(ctx, sampleLimit, timedOut(sampleLimit))
 	defer stop()
 	err := source.Stream(ctx, p.Query, kept.Row)
 	kept.Count = int64(len(kept.Rows))

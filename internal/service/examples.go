@@ -40,6 +40,8 @@ func (s *Service) example(ctx context.Context, r *definition.Report, e definitio
 	var found output.Summary
 	job, err := s.jobOf(ctx, request, r, 0, library)
 	if err == nil {
+		ctx, stop := s.runner.Limited(ctx)
+		defer stop()
 		found, err = runner.Try(ctx, job)
 	}
 	var problems diag.Problems

@@ -57,10 +57,10 @@
 	const schema = $derived(schemas.find((s) => s.title === kind));
 	const value = $derived(draft.reading.value);
 	const text = (field: string) => (typeof value?.[field] === 'string' ? (value[field] as string) : '');
-	const source = $derived.by(() => {
-		const query = definitions.length && text('query');
-		return sources.find((s) => s.name === text('source')) ?? (query ? undefined : sources[0]);
-	});
+	// A criterion names no source; the first one's tables are offered.
+	const source = $derived(
+		sources.find((s) => s.name === text('source')) ?? (kind === 'criterion' ? sources[0] : undefined),
+	);
 	const list = (field: string) => (Array.isArray(value?.[field]) ? value[field] : []);
 	const named = (v: unknown, key: string): string => {
 		const t = v && typeof v === 'object' ? (v as Record<string, unknown>)[key] : v;
@@ -156,7 +156,6 @@
 		}
 	}
 	const readings = $derived(draft.found?.readings?.[0]?.conditions ?? []);
-	const reports = $derived(definitions.filter((d) => d.kind === 'report' && kind === 'query'));
 </script>
 
 <svelte:head><title>{text('name') || 'New ' + kind} · Pike Gate</title></svelte:head>
@@ -276,9 +275,6 @@
 							{/each}
 						</ul>
 					</div>
-				{/if}
-				{#if reports.length === 0 && kind === 'query' && !isNew}
-					<p class="muted">No report shows this query yet.</p>
 				{/if}
 			</section>
 			<section aria-label="First rows" class="h-64 min-h-32 lg:h-auto lg:grow-3 lg:basis-0">

@@ -51,7 +51,7 @@
 	const wide = ['criteria', 'sql'];
 	const listed = (name: string) =>
 		drafting.names[name] ?? (expressions.includes(name) ? drafting.names.words : undefined);
-	const expressions = ['value', 'by', 'x', 'y', 'split', 'on', 'where', 'rule', 'derive'];
+	const expressions = ['value', 'by', 'x', 'y', 'split', 'on', 'where', 'rule', 'derive', 'column'];
 	const textOf = (v: Value | undefined) => (typeof v === 'string' ? v : v === undefined ? '' : String(v));
 	const exampleOf = (s: Schema) => (typeof s.examples?.[0] === 'string' ? s.examples[0] : '');
 </script>

@@ -61,9 +61,9 @@ export class Draft {
 		this.write(localStorage.getItem(this.#key) ?? this.saved);
 	}
 
-	/** Begins a new one. */
-	create(kind: string, text: string) {
-		this.#begin(`draft:new/${kind}`);
+	/** Begins a new one; those begun with other fields are kept apart. */
+	create(address: string, text: string) {
+		this.#begin(`draft:new/${address}`);
 		this.write(localStorage.getItem(this.#key) ?? text);
 	}
 

@@ -7,6 +7,7 @@
 		definitionSchema,
 		listDefinitions,
 		listSources,
+		Refusal,
 		showSource,
 		type DefinitionInfo,
 		type Source,
@@ -36,12 +37,13 @@
 	let publishing = $state('');
 	let looking = $state(false);
 
-	definitionSchema().then((s) => (schemas = (s as Schema).oneOf ?? []));
-	const refresh = () => listDefinitions().then((list) => (definitions = list));
+	const tell = (e: unknown) => (draft.failure = e instanceof Refusal ? e.message : String(e));
+	definitionSchema().then((s) => (schemas = (s as Schema).oneOf ?? []), tell);
+	const refresh = () => listDefinitions().then((list) => (definitions = list), tell);
 	refresh();
 	const known = listSources()
 		.then((list) => Promise.allSettled(list.map((s) => showSource(s.name))))
-		.then((found) => (sources = found.flatMap((f) => (f.status === 'fulfilled' ? [f.value] : []))));
+		.then((found) => (sources = found.flatMap((f) => (f.status === 'fulfilled' ? [f.value] : []))), tell);
 
 	$effect(() => {
 		const [k, name, fresh] = [kind, params.name, isNew];
@@ -49,7 +51,8 @@
 			said = '';
 			if (!fresh) return draft.open(k, name);
 			await known;
-			draft.create(k, beginning(k, new URLSearchParams(router.querystring ?? ''), sources[0]?.name ?? ''));
+			const fields = new URLSearchParams(router.querystring ?? '');
+			draft.create(`${k}?${fields}`, beginning(k, fields, sources[0]?.name ?? ''));
 		});
 		return () => draft.close();
 	});

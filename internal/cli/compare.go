@@ -6,6 +6,8 @@ import (
 	"text/tabwriter"
 
 	"github.com/spf13/cobra"
+
+	"pikegate/internal/client"
 )
 
 func (a *app) compare() *cobra.Command {
@@ -14,7 +16,7 @@ func (a *app) compare() *cobra.Command {
 		Use:   "compare RUN RUN",
 		Short: "Show which records came, went and changed between two runs of a report",
 		Long: "Ask two runs anew, each with its version, answers and day, and show how their records differ: + came, - went,\n" +
-			"~ changed. Up to 500 of each kind are shown; all are counted.",
+			"~ changed; and which records came since a run, where its fingerprints are kept. Up to 500 of each kind are shown; all are counted.",
 		Example: "  pikegate compare 17 23",
 		Args:    args(cobra.ExactArgs(2)),
 		RunE: func(cmd *cobra.Command, given []string) error {
@@ -44,6 +46,8 @@ func (a *app) compare() *cobra.Command {
 					line("+", d.After)
 				case "went":
 					line("-", d.Before)
+				case "since":
+					line(fmt.Sprintf("since %d", d.Run), d.After)
 				default:
 					line("~ was", d.Before)
 					line("~ is", d.After)
@@ -52,11 +56,12 @@ func (a *app) compare() *cobra.Command {
 			if err := w.Flush(); err != nil {
 				return err
 			}
-			for _, side := range []struct {
-				run       uint
-				then, now int64
-			}{{before, c.Before.Then, c.Before.Now}, {after, c.After.Then, c.After.Now}} {
-				fmt.Fprintf(a.Stderr, "Run %d found %s then and finds %s now.\n", side.run, strings.ToLower(records(side.then)), strings.ToLower(records(side.now)))
+			for _, side := range []client.Side{c.Before, c.After} {
+				changed := ""
+				if s := side.Since; s != nil && s.Came+s.Went > 0 {
+					changed = fmt.Sprintf(": %s came since or changed, %s are no longer there as they were", thousands(s.Came), thousands(s.Went))
+				}
+				fmt.Fprintf(a.Stderr, "Run %d found %s then and finds %s now%s.\n", side.Run, strings.ToLower(records(side.Then)), strings.ToLower(records(side.Now)), changed)
 			}
 			fmt.Fprintf(a.Stderr, "%s came, %s went, %s changed, %s stayed the same.\n", thousands(c.Came), thousands(c.Went), thousands(c.Changed), thousands(c.Same))
 			return nil

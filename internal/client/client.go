@@ -48,6 +48,7 @@ type (
 	Difference    = definition.Difference
 	Review        = service.Review
 	Comparison    = runner.Comparison
+	Side          = runner.Side
 )
 
 // Client talks to one service. The zero HTTP client is the default one.

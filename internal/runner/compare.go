@@ -42,13 +42,32 @@ type Side struct {
 	ReadBack string `json:"readback"`
 	Then     int64  `json:"then" doc:"How many records the run found"`
 	Now      int64  `json:"now" doc:"How many it finds now, with the same version, answers and day"`
+	// Since is nil where it is not known.
+	Since *Since `json:"since,omitempty" doc:"What changed in the data since the run, known of runs of up to 20,000 records"`
+}
+
+// Since is what changed in the data since a run.
+type Since struct {
+	Came int64 `json:"came" doc:"How many of the records it finds now were not among those it found then, or had other values; up to 500 are among the rows"`
+	Went int64 `json:"went" doc:"How many of those it found then it does not find now, with the same values; their values are not kept"`
+}
+
+// Run is a run to be compared: its job, its number, how many records it found,
+// and their fingerprints, nil where none are kept.
+type Run struct {
+	Job    Job
+	ID     uint
+	Then   int64
+	Prints []byte
 }
 
 // DifferentRecord is a record that is not the same in both runs.
 type DifferentRecord struct {
-	Kind   string `json:"kind" enum:"came,went,changed"`
-	Before []any  `json:"before,omitempty" doc:"Its values in the first run"`
-	After  []any  `json:"after,omitempty" doc:"Its values in the second run"`
+	Kind string `json:"kind" enum:"came,went,changed,since"`
+	// Run is the run a record came since.
+	Run    uint  `json:"run,omitempty" doc:"For since: the run the record came after"`
+	Before []any `json:"before,omitempty" doc:"Its values in the first run"`
+	After  []any `json:"after,omitempty" doc:"Its values in the second run"`
 }
 
 // compared is one of the two runs while they are compared.
@@ -60,6 +79,8 @@ type compared struct {
 	buffer []byte
 	seed   maphash.Seed
 	count  int64
+	since  *since
+	found  *Since
 }
 
 // prints are the fingerprints of a record: of what tells it apart, and of its
@@ -105,19 +126,24 @@ type held struct {
 
 // Compare runs two jobs of a report and tells how their records differ. It
 // keeps fingerprints of the first, and the records that it shows.
-func Compare(ctx context.Context, before, after Job) (Comparison, error) {
-	sides := [2]*compared{{job: before}, {job: after}}
+func Compare(ctx context.Context, before, after Run) (Comparison, error) {
+	sides := [2]*compared{{job: before.Job}, {job: after.Job}}
 	out := Comparison{Rows: []DifferentRecord{}}
-	common := shared(before, after)
+	common := shared(before.Job, after.Job)
 	if len(common) == 0 {
 		return out, diag.Problems{{Code: "nothing_shared", Message: "The two versions of the report have no column in common.", Hint: "Compare runs of versions that do."}}
 	}
 	seed := maphash.MakeSeed()
-	for _, c := range sides {
+	for i, run := range []Run{before, after} {
+		c := sides[i]
+		whole := slices.Equal(shownColumns(c.job), common)
 		c.job.View, c.seed = definition.View{Columns: common}, seed
 		var err error
 		if c.p, err = Prepare(ctx, c.job); err != nil {
 			return out, err
+		}
+		if run.Prints != nil && whole {
+			c.since, c.found = newSince(run.ID, run.Prints, width(c.p.Statement)), &Since{}
 		}
 		c.places = plan.Identify(c.job.Compiled, &c.p.Statement)
 		c.p.Query = c.job.Source.Dialect().Write(c.p.Statement)
@@ -133,8 +159,9 @@ func Compare(ctx context.Context, before, after Job) (Comparison, error) {
 	out.Columns, out.Whole = b.p.Statement.Outputs, b.places == nil
 
 	first := map[uint64]held{}
-	err := a.each(ctx, func(key, values uint64, _ []any) error {
+	err := a.each(ctx, func(key, values uint64, row []any) error {
 		first[key] = held{values, first[key].count + 1}
+		a.changed(&out, before.ID, row)
 		return nil
 	})
 	if err != nil {
@@ -142,6 +169,7 @@ func Compare(ctx context.Context, before, after Job) (Comparison, error) {
 	}
 	changed := map[uint64]int{} // where the change stands among the rows
 	err = b.each(ctx, func(key, values uint64, row []any) error {
+		b.changed(&out, after.ID, row)
 		was, there := first[key]
 		if was.count--; there && was.count <= 0 {
 			delete(first, key)
@@ -169,7 +197,7 @@ func Compare(ctx context.Context, before, after Job) (Comparison, error) {
 	for _, left := range first {
 		out.Went += int64(left.count)
 	}
-	out.Before, out.After = a.side(), b.side()
+	out.Before, out.After = a.side(before), b.side(after)
 	return out, a.look(ctx, &out, first, changed)
 }
 
@@ -205,8 +233,31 @@ func (c *compared) look(ctx context.Context, out *Comparison, went map[uint64]he
 	})
 }
 
-func (c *compared) side() Side {
-	return Side{Version: c.job.Version, ReadBack: c.p.ReadBack, Now: c.count}
+// changed takes in a record of a run, and shows it if it came since then.
+func (c *compared) changed(out *Comparison, run uint, row []any) {
+	if c.since == nil || !c.since.came(row) {
+		return
+	}
+	if c.found.Came++; c.found.Came <= maxDifference {
+		out.Rows = append(out.Rows, DifferentRecord{Kind: "since", Run: run, After: c.kept.Cells(row)})
+	}
+}
+
+func (c *compared) side(run Run) Side {
+	side := Side{Run: run.ID, Version: c.job.Version, ReadBack: c.p.ReadBack, Then: run.Then, Now: c.count}
+	if c.since != nil {
+		c.found.Went = c.since.went()
+		side.Since = c.found
+	}
+	return side
+}
+
+// width is how many values a row of a statement has.
+func width(s plan.Statement) int {
+	if len(s.GroupBy)+len(s.Aggregates) > 0 {
+		return len(s.GroupBy) + len(s.Aggregates)
+	}
+	return len(s.Fetch)
 }
 
 // shared are the columns that both versions of a report show, in the order of

@@ -160,9 +160,13 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	if !format.Framed {
 		prepared.Statement.Chart = nil // it has no place for one
 	}
+	kept := newPrints(record.ID)
 	summary := output.Summary{Reason: prepared.Impossible}
 	if err = writer.Begin(header); err == nil && prepared.Impossible == "" {
-		err = stream(ctx, job, prepared, writer, edges, &summary)
+		err = stream(ctx, job, prepared, writer, func(row []any) {
+			edges.see(row)
+			kept.see(row)
+		}, &summary)
 	}
 	if err == nil && prepared.Impossible == "" {
 		summary.Edges = edges.around(ctx, job, prepared.Edges)
@@ -190,7 +194,11 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	if ended != nil && err == nil {
 		record.Outcome, record.Problem = Cancelled, "The caller went away."
 	}
-	return record, r.Store.SaveRun(&record)
+	err = r.Store.SaveRun(&record)
+	if err == nil && !kept.over && (record.Outcome == Done || record.Outcome == Empty) {
+		err = r.Store.SavePrints(record.ID, kept.list)
+	}
+	return record, err
 }
 
 // Limited ends a context when the longest time of a statement is over.
@@ -214,9 +222,9 @@ func headerOf(job Job, p Prepared) output.Header {
 	return header
 }
 
-// stream hands the rows to the writer as they come, each group's subtotal after
-// its last row, and puts the totals and the chart into the summary.
-func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, edges *edges, summary *output.Summary) error {
+// stream hands the rows to the writer as they come, and before to who wants to
+// see them, each group's subtotal after its last row, and puts the totals and the chart into the summary.
+func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, see func(row []any), summary *output.Summary) error {
 	tally := p.Statement.NewTally(job.Context.Context)
 	subtotals := func(closed []plan.Subtotal) error {
 		for _, s := range closed {
@@ -228,7 +236,7 @@ func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, edge
 	}
 	read := func(row func([]any) error) error { return job.Source.Stream(ctx, p.Query, row) }
 	err := pipeline(read, func(row []any) error {
-		edges.see(row)
+		see(row)
 		if tally != nil {
 			if err := subtotals(tally.Row(row)); err != nil {
 				return err

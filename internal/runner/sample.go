@@ -21,7 +21,7 @@ func Try(ctx context.Context, job Job) (output.Summary, error) {
 	counted := newEdges(p.Statement, p.Edges, job.Context.Zone)
 	summary := output.Summary{Reason: p.Impossible}
 	if p.Impossible == "" {
-		err = stream(ctx, job, p, &output.Keeper{}, counted, &summary)
+		err = stream(ctx, job, p, &output.Keeper{}, counted.see, &summary)
 	}
 	summary.Count = counted.count
 	summary.First, summary.Last = counted.text()

@@ -222,27 +222,33 @@ func (r RunRecord) request() Request {
 // Compare runs two runs of a report anew, as they were, and tells how their
 // records differ.
 func (s *Service) Compare(ctx context.Context, before, after uint) (runner.Comparison, error) {
-	var records [2]RunRecord
-	var jobs [2]runner.Job
+	var runs [2]runner.Run
+	var reports [2]string
 	for i, id := range []uint{before, after} {
-		var err error
-		if records[i], err = s.RunRecord(id); err != nil {
+		record, err := s.RunRecord(id)
+		if err != nil {
 			return runner.Comparison{}, err
 		}
-		if jobs[i], err = s.job(ctx, records[i].request()); err != nil {
+		job, err := s.job(ctx, record.request())
+		if err != nil {
 			return runner.Comparison{}, err
 		}
+		prints, err := s.Store.Prints(id)
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			return runner.Comparison{}, err
+		}
+		if err == nil && prints == nil {
+			prints = []byte{} // of no records, which is not unknown
+		}
+		runs[i], reports[i] = runner.Run{Job: job, ID: id, Then: record.Count, Prints: prints}, record.Report
 	}
-	if records[0].Report != records[1].Report {
+	if reports[0] != reports[1] {
 		return runner.Comparison{}, diag.Problems{{
-			Code: "other_report", Message: fmt.Sprintf("Run %d is of %s, run %d of %s.", before, records[0].Report, after, records[1].Report),
+			Code: "other_report", Message: fmt.Sprintf("Run %d is of %s, run %d of %s.", before, reports[0], after, reports[1]),
 			Hint: "Choose two runs of one report.",
 		}}
 	}
 	ctx, stop := s.runner.Limited(ctx)
 	defer stop()
-	out, err := runner.Compare(ctx, jobs[0], jobs[1])
-	out.Before.Run, out.Before.Then = before, records[0].Count
-	out.After.Run, out.After.Then = after, records[1].Count
-	return out, err
+	return runner.Compare(ctx, runs[0], runs[1])
 }

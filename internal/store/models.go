@@ -64,3 +64,11 @@ type runRow struct {
 }
 
 func (runRow) TableName() string { return "runs" }
+
+// printsRow is what tells the records of a run apart from those of today.
+type printsRow struct {
+	Run   uint `gorm:"primaryKey;autoIncrement:false"`
+	Bytes []byte
+}
+
+func (printsRow) TableName() string { return "prints" }

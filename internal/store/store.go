@@ -117,6 +117,9 @@ var migrations = []*gormigrate.Migration{{
 }, {
 	ID:      "2026-11-order",
 	Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&runRow{}) },
+}, {
+	ID:      "2026-11-prints",
+	Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&printsRow{}) },
 }}
 
 // Close closes the file.
@@ -239,6 +242,28 @@ func (s *Store) Run(id uint) (Run, error) {
 	var row runRow
 	err := s.db.Take(&row, id).Error
 	return row.domain(), found(err)
+}
+
+// maxPrinted is how many of the newest runs keep the fingerprints of their records.
+const maxPrinted = 1000
+
+// SavePrints keeps the fingerprints of a run's records; those of runs long past
+// are let go.
+func (s *Store) SavePrints(run uint, prints []byte) error {
+	return written(s.db.Transaction(func(tx *gorm.DB) error {
+		if err := tx.Save(&printsRow{run, prints}).Error; err != nil {
+			return err
+		}
+		return tx.Delete(&printsRow{}, "run + ? <= ?", maxPrinted, run).Error
+	}))
+}
+
+// Prints gives the fingerprints of a run's records, ErrNotFound where there are
+// none.
+func (s *Store) Prints(run uint) ([]byte, error) {
+	var row printsRow
+	err := s.db.Take(&row, run).Error
+	return row.Bytes, found(err)
 }
 
 // Filter says which runs are meant; what is left out restricts nothing.

@@ -77,6 +77,24 @@ func TestVersions(t *testing.T) {
 	assert.Equal(t, "2", d.Content)
 }
 
+// TestPrints: fingerprints are kept of the newest runs, none at all too.
+func TestPrints(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "own.db"))
+	require.NoError(t, s.SavePrints(1, []byte{1, 2}))
+	require.NoError(t, s.SavePrints(2, nil))
+	kept, err := s.Prints(1)
+	require.NoError(t, err)
+	assert.Equal(t, []byte{1, 2}, kept)
+	kept, err = s.Prints(2)
+	require.NoError(t, err)
+	assert.Empty(t, kept)
+	require.NoError(t, s.SavePrints(1001, nil))
+	_, err = s.Prints(1)
+	require.ErrorIs(t, err, store.ErrNotFound)
+	_, err = s.Prints(2)
+	require.NoError(t, err)
+}
+
 // TestUnfinished: runs that a stop cut short do not stay running for ever.
 func TestUnfinished(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "own.db"))

@@ -3,6 +3,7 @@ package endtoend
 import (
 	"bytes"
 	"compress/gzip"
+	"database/sql"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
@@ -17,6 +18,7 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp/kb"
+	_ "github.com/mattn/go-sqlite3" // a database that changes between two runs
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -370,5 +372,44 @@ func TestChips(t *testing.T) {
 	p.Wait("document.querySelectorAll('[aria-label=\"Chosen for Region\"] li').length === 3")
 	p.Click("[aria-label='Take away Wold Cut']")
 	p.Wait("!document.querySelector('[aria-label=\"Take away Wold Cut\"]') && document.querySelector('[aria-label=\"Take away Middle Reach\"]')")
+	p.Quiet()
+}
+
+// TestComparedSince: what came, went and changed in the data after a run is
+// told, though no record of it is kept.
+func TestComparedSince(t *testing.T) {
+	folder := t.TempDir()
+	path := filepath.Join(folder, "weir.db")
+	db, err := sql.Open("sqlite3", path)
+	require.NoError(t, err)
+	defer db.Close()
+	execute := func(text string) {
+		t.Helper()
+		_, err := db.Exec(text)
+		require.NoError(t, err)
+	}
+	execute("create table levels (id integer primary key, read_on date, mm integer); insert into levels values (1, '2025-03-01', 10), (2, '2025-03-02', 20), (3, '2025-03-03', 30), (4, '2025-04-01', 40)")
+	require.Equal(t, 0, pikegate(t, "source", "add", "weir", "--at", path).code)
+	file := filepath.Join(folder, "levels.yaml")
+	require.NoError(t, os.WriteFile(file, []byte("kind: query\nname: levels\nsource: weir\nfrom: levels\nparameters: [{name: period, kind: period}]\ncolumns: [read_on, mm]\ncriteria: read_on within :period\n---\nkind: report\nname: levels\nquery: levels\n"), 0o600))
+	require.Equal(t, 0, pikegate(t, "push", file).code)
+	require.Equal(t, 0, pikegate(t, "publish", "levels").code)
+	run := func() string {
+		r := pikegate(t, "run", "levels", "--set", "period=2025-03", "--format", "csv")
+		require.Equal(t, 0, r.code, r.err)
+		return regexp.MustCompile(`Run (\d+)`).FindStringSubmatch(r.err)[1]
+	}
+	first := run()
+	execute("insert into levels values (5, '2025-03-31', 50); update levels set mm = 21 where id = 2; delete from levels where id = 3; insert into levels values (6, '2025-04-02', 60)")
+	second := run()
+	r := pikegate(t, "compare", first, second)
+	require.Equal(t, 0, r.code, r.err)
+	assert.Equal(t, fmt.Sprintf("since %[1]s  2025-03-02  21\nsince %[1]s  2025-03-31  50\n", first), r.out)
+	assert.Contains(t, r.err, fmt.Sprintf("Run %s found 3 records then and finds 3 records now: 2 came since or changed, 2 are no longer there as they were.", first))
+	assert.Contains(t, r.err, fmt.Sprintf("Run %s found 3 records then and finds 3 records now.", second))
+	p := browser.Open(t, address+"/#/runs/"+first+"/compare/"+second, 1280, 800)
+	p.Wait("document.querySelectorAll('[data-difference=since]').length === 2")
+	assert.Contains(t, p.Text("[aria-label='First run']"), "2 came or have other values, 2 are no longer there as they were")
+	assert.Contains(t, p.Text("[aria-label='Second run']"), "The data are the same as then.")
 	p.Quiet()
 }

@@ -21,7 +21,9 @@
 		{ kind: 'went', label: 'Went', mark: '−', about: 'only in the first run' },
 		{ kind: 'changed', label: 'Changed', mark: '~', about: 'in both, with other values' },
 	] as const;
-	let shown = $state<Record<string, boolean>>({ came: true, went: true, changed: true });
+	/** Records that came after a run are shown apart: they are of the data, not of the answers. */
+	const since = { kind: 'since', label: 'Came since', mark: '*', about: '' };
+	let shown = $state<Record<string, boolean>>({ came: true, went: true, changed: true, since: true });
 	const columns = $derived(found?.columns ?? []);
 	const rows = $derived((found?.rows ?? []).filter((r) => shown[r.kind]));
 	const text = (cells: unknown[] | null | undefined, i: number) => cellText(cells?.[i] as Cell, columns[i]!);
@@ -48,7 +50,14 @@
 					<p>
 						Found {recordsText(side.then)} then, {side.then === side.now
 							? 'and as many now.'
-							: `and finds ${recordsText(side.now)} now: the data have changed since.`}
+							: `and finds ${recordsText(side.now)} now.`}
+						{#if side.since && side.since.came + side.since.went > 0}
+							The data have changed since: {countText(side.since.came)} came or have other values, {countText(
+								side.since.went,
+							)}
+							are no longer there as they were.
+						{:else if side.since}The data are the same as then.
+						{:else if side.then !== side.now}The data have changed since.{/if}
 					</p>
 				</section>
 			{/each}
@@ -64,12 +73,17 @@
 				</label>
 			{/each}
 			<span><strong class="tabular-nums">{countText(found.same)}</strong> stayed the same</span>
+			{#if (found.rows ?? []).some((r) => r.kind === 'since')}
+				<label class="flex items-center gap-2"
+					><input type="checkbox" bind:checked={shown.since} /> Those that came since a run</label
+				>
+			{/if}
 		</div>
 		{#if found.whole}<p class="text-sm">
 				Nothing tells these records apart but all of their values, so that one that changed is shown as one that went
 				and one that came.
 			</p>{/if}
-		{#if found.came + found.went + found.changed === 0}
+		{#if found.rows?.length === 0}
 			<p>The records of the two runs are the same.</p>
 		{:else}
 			<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
@@ -87,10 +101,12 @@
 					</thead>
 					<tbody>
 						{#each rows as row, r (r)}
-							{@const { label, mark } = kinds.find((k) => k.kind === row.kind)!}
+							{@const { label, mark } = kinds.find((k) => k.kind === row.kind) ?? since}
 							<tr class="border-surface-200-800 border-t align-top" data-difference={row.kind}>
 								<th scope="row" class="px-2 py-1 text-left font-normal whitespace-nowrap"
-									><span aria-hidden="true" class="inline-block w-4">{mark}</span>{label}</th
+									><span aria-hidden="true" class="inline-block w-4">{mark}</span>{label}{row.run
+										? ` run ${row.run}`
+										: ''}</th
 								>
 								{#each columns as column, i (column.name)}
 									{@const was = text(row.before, i)}

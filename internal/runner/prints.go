@@ -1,0 +1,99 @@
+package runner
+
+import (
+	"encoding/binary"
+	"hash"
+	"hash/fnv"
+	"math"
+)
+
+// MaxPrints is the most records of a run that fingerprints are kept of.
+const MaxPrints = 20_000
+
+// prints are the fingerprints of a run's records, by which it can be told later
+// which came since and how many went, without keeping any of them. Each run has
+// its own, so that the prints of two runs tell nothing of each other.
+type prints struct {
+	run  uint
+	hash hash.Hash64
+	list []byte // eight bytes for each record
+	over bool
+}
+
+func newPrints(run uint) *prints { return &prints{run: run, hash: fnv.New64a()} }
+
+// see takes in a record.
+func (p *prints) see(row []any) {
+	if p.over {
+		return
+	}
+	if len(p.list) == 8*MaxPrints {
+		p.list, p.over = nil, true
+		return
+	}
+	p.list = binary.LittleEndian.AppendUint64(p.list, p.of(row))
+}
+
+// of is the fingerprint of a record: of its values, each with its kind.
+func (p *prints) of(row []any) uint64 {
+	p.hash.Reset()
+	var number [9]byte
+	put := func(kind byte, v uint64) {
+		number[0] = kind
+		binary.LittleEndian.PutUint64(number[1:], v)
+		_, _ = p.hash.Write(number[:])
+	}
+	put('r', uint64(p.run))
+	for _, v := range row {
+		switch v := v.(type) {
+		case nil:
+			put('0', 0)
+		case int64:
+			put('i', uint64(v))
+		case float64:
+			put('f', math.Float64bits(v))
+		case bool:
+			put('b', map[bool]uint64{true: 1}[v])
+		case string:
+			put('s', uint64(len(v)))
+			_, _ = p.hash.Write([]byte(v))
+		case []byte:
+			put('x', uint64(len(v)))
+			_, _ = p.hash.Write(v)
+		}
+	}
+	return p.hash.Sum64()
+}
+
+// since counts, against kept fingerprints, which records came and how many went.
+type since struct {
+	prints *prints
+	left   map[uint64]int
+	width  int // how many values of a row were there
+}
+
+func newSince(run uint, kept []byte, width int) *since {
+	s := &since{newPrints(run), map[uint64]int{}, width}
+	for ; len(kept) >= 8; kept = kept[8:] {
+		s.left[binary.LittleEndian.Uint64(kept)]++
+	}
+	return s
+}
+
+// came takes in a record and tells whether it was not there then.
+func (s *since) came(row []any) bool {
+	print := s.prints.of(row[:min(s.width, len(row))])
+	if s.left[print] == 0 {
+		return true
+	}
+	s.left[print]--
+	return false
+}
+
+// went is how many records were there then and did not come again.
+func (s *since) went() (n int64) {
+	for _, left := range s.left {
+		n += int64(left)
+	}
+	return n
+}

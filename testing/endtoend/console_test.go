@@ -1,7 +1,12 @@
 package endtoend
 
 import (
+	"bytes"
 	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
 	"strings"
 	"testing"
 
@@ -70,6 +75,24 @@ func TestConsole(t *testing.T) {
 	p.Wait("document.querySelector('dialog pre')")
 	assert.Contains(t, p.Text("dialog"), `"passages"."passed_at" < ?2`)
 	assert.Contains(t, p.Text("dialog"), "toll = toll_pence / 100")
+
+	// The same as a command and as a request, which do the same.
+	var same string
+	p.Read("document.querySelector('[data-command]').textContent", &same)
+	command, request, _ := strings.Cut(same, "\n\n")
+	shell := exec.CommandContext(t.Context(), "sh", "-c", strings.Replace(command, "pikegate", binary, 1)+" --format csv")
+	shell.Env = append(os.Environ(), "PIKEGATE_SERVER="+address)
+	lines, err := shell.Output()
+	require.NoError(t, err, command)
+	assert.Equal(t, len(passages("2024-02-01", "2024-02-29"))+1, bytes.Count(lines, []byte("\r\n")))
+	head, body, _ := strings.Cut(request, "\n\n")
+	method, url, _ := strings.Cut(strings.SplitN(head, "\n", 2)[0], " ")
+	response, err := http.Post(url+"?format=csv", "application/json", strings.NewReader(body))
+	require.NoError(t, err)
+	defer response.Body.Close()
+	asked, err := io.ReadAll(response.Body)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"POST", string(lines)}, []string{method, string(asked)})
 	p.Quiet()
 }
 

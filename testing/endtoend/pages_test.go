@@ -55,9 +55,16 @@ func TestSortedByHead(t *testing.T) {
 	p.Wait("location.hash.includes('cost+descending')")
 	p.Eval("window.before = true; location.reload(); 1")
 	p.Wait("!window.before && document.querySelector('th[aria-sort=descending]') && document.querySelector('[data-outcome=done]')")
+	var run string
+	p.Read("/Run (\\d+)/.exec(document.querySelector('[data-outcome]').textContent)[1]", &run)
 	p.Click("th[aria-sort=descending] button")
 	p.Wait("!document.querySelector('th[aria-sort=descending]') && document.querySelector('[data-outcome=done]')")
 	assert.Equal(t, own, costs())
+	p.Visit(address + "/#/runs/" + run) // its record has the order
+	p.Wait("document.querySelector('[data-repeat=same]')")
+	p.Click("[data-repeat=same]")
+	p.Wait("document.querySelector('th[aria-sort=descending]') && document.querySelector('[data-outcome=done]')")
+	assert.IsDecreasing(t, slices.Compact(costs()))
 	p.Quiet()
 }
 

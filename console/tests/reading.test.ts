@@ -1,0 +1,102 @@
+// What the page makes of records: cells in the reader's language, a selection
+// as tab-separated text, columns in an order of one's own, pages of paper,
+// and the same run as a command.
+import { describe, expect, it, vi } from 'vitest';
+import { commandLine, httpRequest } from '../src/lib/link';
+import { ordered } from '../src/lib/layout';
+import { lineHeight, margin, pagesOf } from '../src/lib/paper';
+import type { Row } from '../src/lib/run.svelte';
+import { bounds, holds, step, tabSeparated } from '../src/lib/selection';
+import { cellText, stampText } from '../src/lib/text';
+
+// What a browser has, and is there before the modules are read.
+vi.hoisted(() => {
+	vi.stubGlobal('navigator', { language: 'en-US' });
+	vi.stubGlobal('location', { origin: 'http://127.0.0.1:7180' });
+});
+
+describe('cells', () => {
+	it.each([
+		[null, {}, ''],
+		[true, { type: 'yes-no' }, 'yes'],
+		[1234, { type: 'integer' }, '1234'],
+		[1234.5, { type: 'decimal' }, '1,234.5'],
+		[1234.5, { type: 'decimal', format: 'money' }, '1,234.50'],
+		['12345678901234567890.25', { type: 'decimal', format: 'money' }, '12,345,678,901,234,567,890.25'],
+		['2025-03-31', { type: 'date' }, 'Mar 31, 2025'],
+		['2025-03-30T02:00:00+01:00', { type: 'date-time' }, 'Mar 30, 2025, 2:00:00 AM +01:00'],
+		['20260231', { type: 'date' }, '20260231'],
+		['2025-13-01', { type: 'date' }, '2025-13-01'],
+	] as const)('%s is %s', (value, column, text) => {
+		expect(cellText(value, column).replaceAll('\u202f', ' ')).toBe(text);
+	});
+	it('keeps fractions of seconds', () => {
+		expect(stampText('2025-03-31T23:59:59.125Z').replaceAll('\u202f', ' ')).toBe('Mar 31, 2025, 11:59:59 PM.125 Z');
+	});
+});
+
+describe('a selection', () => {
+	const selection = { anchor: { row: 4, column: 2 }, head: { row: 2, column: 3 } };
+	it('is a rectangle, wherever it was begun', () => {
+		expect(bounds(selection)).toEqual({ top: 2, bottom: 4, left: 2, right: 3 });
+		expect([holds(selection, 3, 2), holds(selection, 5, 2), holds(undefined, 0, 0)]).toEqual([true, false, false]);
+	});
+	it.each([
+		['ArrowUp', false, { row: 4, column: 2 }],
+		['ArrowDown', true, { row: 9, column: 2 }],
+		['PageDown', false, { row: 8, column: 2 }],
+		['Home', false, { row: 5, column: 0 }],
+		['End', true, { row: 9, column: 3 }],
+		['ArrowRight', false, { row: 5, column: 3 }],
+	])('%s, with Ctrl %s', (key, ctrlKey, to) => {
+		expect(step({ key, ctrlKey } as KeyboardEvent, { row: 5, column: 2 }, 10, 4, 3)).toEqual(to);
+	});
+	it('stays inside, and leaves other keys alone', () => {
+		expect(step({ key: 'ArrowUp' } as KeyboardEvent, { row: 0, column: 0 }, 10, 4, 3)).toEqual({ row: 0, column: 0 });
+		expect(step({ key: 'x' } as KeyboardEvent, { row: 0, column: 0 }, 10, 4, 3)).toBeUndefined();
+	});
+	it('is tab-separated, with what would break it in quotes', () => {
+		expect(
+			tabSeparated([
+				['a', 'b\tc'],
+				['say "so"', 'two\nlines'],
+			]),
+		).toBe('a\t"b\tc"\n"say ""so"""\t"two\nlines"');
+	});
+});
+
+it('puts columns in an order of one’s own, new ones after', () => {
+	expect(ordered(['a', 'b', 'c'], [])).toEqual([0, 1, 2]);
+	expect(ordered(['a', 'b', 'c', 'd'], ['c', 'gone', 'a'])).toEqual([2, 0, 1, 3]);
+});
+
+it('parts rows into pages that hold them', () => {
+	const paper = { width: 210, height: 297 };
+	const rows: Row[] = Array.from({ length: 500 }, (_, i) =>
+		i % 10 === 9 ? { group: { level: 0, label: 'G', value: i, count: 9, totals: [] } } : [i],
+	);
+	const pages = pagesOf(rows, paper);
+	expect(pages.flat()).toEqual(rows);
+	for (const [i, page] of pages.entries()) {
+		expect(page.length * lineHeight).toBeLessThanOrEqual(paper.height - 2 * margin);
+		if (i > 0) expect(Array.isArray(page[0])).toBe(true); // what closes a group stays with it
+	}
+	expect(pagesOf([], paper)).toEqual([]);
+});
+
+it('writes a command that a shell takes apart again', () => {
+	const target = { report: 'dues', draft: true };
+	const inputs = {
+		owner: "O'Neil & $HOME",
+		locks: ['Harrow Top', 'Mossgill'],
+		period: { start: '2025-03-01', end: '' },
+	};
+	expect(commandLine(target, inputs)).toBe(
+		`pikegate run dues --draft --set 'owner=O'\\''Neil & $HOME' --set 'locks=Harrow Top' --set locks=Mossgill --start 2025-03-01`,
+	);
+	expect(JSON.parse(httpRequest(target, inputs, ['a descending']).split('\n\n')[1]!)).toEqual({
+		inputs,
+		sort: ['a descending'],
+		draft: true,
+	});
+});

@@ -1,0 +1,81 @@
+package plan
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/shopspring/decimal"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+	"pikegate/core/definition"
+	"pikegate/core/parameter"
+)
+
+// drawing binds a report with a chart over a small table.
+func drawing(t *testing.T, chart definition.Chart) Statement {
+	t.Helper()
+	source := catalog.Source{Name: "s", Tables: []catalog.Table{{Name: "t", Key: []string{"id"}, Columns: []catalog.Column{
+		{Name: "id", Type: catalog.Integer}, {Name: "place", Type: catalog.Text, Nullable: true}, {Name: "pence", Type: catalog.Integer, Nullable: true},
+	}}}}
+	query := &definition.Query{Head: definition.Head{Kind: "query", Name: "q"}, Source: "s", From: "t", Columns: []definition.Column{
+		{Name: "place", Value: definition.Text{Value: "place"}}, {Name: "toll", Value: definition.Text{Value: "pence / 100"}, Format: "money"},
+	}}
+	compiled, problems := definition.Compile(query, &source, definition.Library{})
+	require.Empty(t, problems)
+	view, problems := compiled.View(&definition.Report{Chart: chart})
+	require.Empty(t, problems)
+	s, problems := Bind(compiled, view, parameter.Values{}, civil.Context{})
+	require.Empty(t, problems)
+	return s
+}
+
+// TestChart: the points stand in order, blanks last, each the exact total of
+// its records.
+func TestChart(t *testing.T) {
+	s := drawing(t, definition.Chart{Kind: "bars", X: definition.Text{Value: "place"}, Y: definition.Text{Value: "sum of toll"}})
+	assert.Equal(t, []string{"Place", "Sum of toll", "money"}, []string{s.Chart.X.Label, s.Chart.Y.Label, s.Chart.Y.Format})
+	tally := s.NewTally(civil.Context{})
+	for _, row := range [][]any{{"b", int64(10)}, {"a", int64(1)}, {nil, int64(5)}, {"b", int64(20)}, {"c", nil}} {
+		tally.Row(row)
+	}
+	points, leftOut := tally.Chart()
+	var shown []string
+	for _, p := range points {
+		shown = append(shown, fmt.Sprint(p.X, " ", p.Y.Value))
+	}
+	assert.Equal(t, []string{"a 0.01", "b 0.3", "c <nil>", "<nil> 0.05"}, shown)
+	assert.Zero(t, leftOut)
+}
+
+// TestChartIsBounded: a chart keeps so many points, and counts what it leaves out.
+func TestChartIsBounded(t *testing.T) {
+	s := drawing(t, definition.Chart{Kind: "lines", X: definition.Text{Value: "place"}, Y: definition.Text{Value: "count"}, Split: definition.Text{Value: "toll"}})
+	tally := s.NewTally(civil.Context{})
+	for i := range MaxPoints + 10 {
+		tally.Row([]any{fmt.Sprintf("%05d", i/2), int64(i % 2)})
+		tally.Row([]any{"00000", int64(0)})
+	}
+	points, leftOut := tally.Chart()
+	assert.Len(t, points, MaxPoints)
+	assert.EqualValues(t, 10, leftOut)
+	assert.True(t, points[0].Y.Value.(decimal.Decimal).Equal(decimal.New(MaxPoints+11, 0)))
+	assert.Equal(t, []any{"00000", "0"}, []any{points[0].X, fmt.Sprint(points[0].Split)})
+}
+
+// TestIdentify: what tells records apart is fetched besides, once.
+func TestIdentify(t *testing.T) {
+	s := drawing(t, definition.Chart{})
+	compiled := &definition.Compiled{Query: &definition.Query{}}
+	compiled.From.Alias, compiled.From.Table = "t", catalog.Table{Name: "t", Key: []string{"id"}, Columns: []catalog.Column{{Name: "id"}}}
+	before := len(s.Fetch)
+	assert.Equal(t, []int{before}, Identify(compiled, &s))
+	assert.Equal(t, []int{before}, Identify(compiled, &s), "no column is fetched twice")
+	assert.Len(t, s.Fetch, before+1)
+	compiled.From.Table.Key = nil
+	assert.Nil(t, Identify(compiled, &s), "a table without a key has nothing")
+	grouped := Statement{GroupBy: []Expr{Value{}, Value{}}}
+	assert.Equal(t, []int{0, 1}, Identify(&definition.Compiled{Grouped: true}, &grouped))
+}

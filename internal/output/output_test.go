@@ -193,8 +193,8 @@ func TestPDF(t *testing.T) {
 		{definition.Page{Size: "letter"}, 500, []string{"612.00 792.00", "11"}},
 	} {
 		w := begin(c.page)
-		for range c.rows {
-			require.NoError(t, w.Row(rows[0].row))
+		for i := range c.rows {
+			require.NoError(t, w.Row(rows[i%len(rows)].row))
 		}
 		require.NoError(t, w.End(output.Summary{Outcome: "done", Count: int64(c.rows)}))
 		boxes := regexp.MustCompile(`/MediaBox \[0 0 ([\d. ]+)\]`).FindAllSubmatch(out.Bytes(), -1)

@@ -3,6 +3,7 @@ package endtoend
 import (
 	"fmt"
 	"os"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -114,8 +115,10 @@ func TestRunsPage(t *testing.T) {
 func TestAccessible(t *testing.T) {
 	axe, err := os.ReadFile("../../console/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err)
+	var runs []string
 	for _, set := range []string{"period=2025-03", "period=2025-04"} {
-		pikegate(t, "run", "jobs-due", "--set", set, "--format", "csv")
+		r := pikegate(t, "run", "jobs-due", "--set", set, "--format", "csv")
+		runs = append(runs, regexp.MustCompile(`Run (\d+)`).FindStringSubmatch(r.err)[1])
 	}
 	done := "document.querySelector('[data-outcome=done]') && !document.querySelector('form button:disabled')"
 	checked := "document.querySelector('[data-findings=\"0\"]') && document.querySelector('[role=grid] td') && document.querySelector('#f-name')"
@@ -136,6 +139,7 @@ func TestAccessible(t *testing.T) {
 		{name: "nothing", hash: "#/reports/jobs-due?period=2023-03-01%2F2023-03-07&locks=Harrow+Top", ready: "document.querySelector('[data-advice]')"},
 		{name: "runs", hash: "#/runs?report=jobs-due", ready: "document.querySelector('main li')"},
 		{name: "run", hash: "#/runs/1", ready: "document.querySelector('[data-repeat]') || document.querySelector('main pre')"},
+		{name: "two runs", hash: "#/runs/" + strings.Join(runs, "/compare/"), ready: "document.querySelector('[data-difference]')"},
 		{name: "drafts", hash: "#/drafts", ready: "document.querySelectorAll('main li').length > 6"},
 		{name: "draft", hash: "#/drafts/query/lock-passages", ready: checked},
 		{name: "draft of a report", hash: "#/drafts/report/tolls-by-month", ready: checked},

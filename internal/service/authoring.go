@@ -37,12 +37,12 @@ func decoded(content string) ([]definition.Document, error) {
 	return documents, problems.Err()
 }
 
-// known is what a check may look up here. The queries of definitions that are
-// checked together come first, then drafts, then published ones.
-func (s *Service) known(ctx context.Context, drafts bool) definition.Known {
+// known is what a check may look up here: what was pushed last, or what is
+// published; fresh reads the catalogues of sources again.
+func (s *Service) known(ctx context.Context, drafts, fresh bool) definition.Known {
 	return definition.Known{
 		Source: func(name string) (*catalog.Source, bool) {
-			o, err := s.source(ctx, name, true)
+			o, err := s.source(ctx, name, fresh)
 			if err != nil {
 				return nil, false
 			}
@@ -106,7 +106,7 @@ func (s *Service) Push(ctx context.Context, content string) (Checked, error) {
 	if err != nil {
 		return Checked{}, err
 	}
-	known := s.known(ctx, true)
+	known := s.known(ctx, true, true)
 	problems := definition.Check(documents, known)
 	if err := problems.Err(); err != nil {
 		return Checked{}, err

@@ -66,7 +66,7 @@ func (s *Service) publication(ctx context.Context, name string) (publication, di
 	if len(p.chosen) == 0 {
 		return p, nil, notFound("pushed definition", name, names)
 	}
-	problems := append(p.notes, definition.Check(p.documents, s.known(ctx, false))...)
+	problems := append(p.notes, definition.Check(p.documents, s.known(ctx, false, true))...)
 	if problems.Failed() {
 		return p, problems, nil
 	}

@@ -14,6 +14,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -320,4 +321,37 @@ func TestLimits(t *testing.T) {
 		_, _, body := send(t, web, "GET", prefix+"/runs?limit=1", "")
 		return strings.Contains(string(body), `"outcome":"cancelled"`)
 	}, 10*time.Second, 10*time.Millisecond)
+}
+
+// TestTogether: many ask one report at once, each with answers of their own;
+// what is kept ready between them is not changed by any.
+func TestTogether(t *testing.T) {
+	_, web := serve(t, 0)
+	asked := func(month int) string {
+		return fmt.Sprintf(`{"inputs":{"period":"2025-%02d","locks":["Harrow Top","Mossgill"]},"sort":["cost descending"],"as_of":"2025-%02d-15"}`, month, month)
+	}
+	paths := []string{"preview", "explain", "why", "coverage", "questions/locks/choices", "runs?format=csv"}
+	answer := func(month int, path string) string {
+		status, _, body := send(t, web, "POST", prefix+"/reports/jobs-due/"+path, asked(month))
+		assert.Equal(t, 200, status, string(body))
+		return string(body)
+	}
+	alone := map[string]string{}
+	for month := 1; month <= 4; month++ {
+		for _, path := range paths {
+			alone[fmt.Sprint(month, path)] = answer(month, path)
+		}
+	}
+	var all sync.WaitGroup
+	for round := range 4 {
+		for month := 1; month <= 4; month++ {
+			all.Go(func() {
+				for i := range paths {
+					path := paths[(i+round)%len(paths)]
+					assert.Equal(t, alone[fmt.Sprint(month, path)], answer(month, path), "%d %s", month, path)
+				}
+			})
+		}
+	}
+	all.Wait()
 }

@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"time"
 
@@ -12,7 +11,6 @@ import (
 	"pikegate/core/period"
 	"pikegate/core/plan"
 	"pikegate/internal/runner"
-	"pikegate/internal/store"
 )
 
 // ReportInfo is one report in the list.
@@ -200,72 +198,6 @@ func inputOf(v any) (parameter.Input, bool) {
 		in.Texts = []string{*t}
 	}
 	return in, ok
-}
-
-// job finds the report and makes it ready to be run: a published version with
-// what it was frozen with, or what was pushed last.
-func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
-	get := func() (store.Definition, error) { return s.Store.Version("report", r.Report, r.Version) }
-	if r.Draft {
-		get = func() (store.Definition, error) { return s.Store.Draft("report", r.Report) }
-	}
-	version, err := get()
-	if errors.Is(err, store.ErrNotFound) {
-		return runner.Job{}, s.noReport(r)
-	}
-	if err != nil {
-		return runner.Job{}, err
-	}
-	documents, err := decoded(version.Content)
-	if err != nil {
-		return runner.Job{}, err
-	}
-	library := s.library(ctx, true)
-	if !r.Draft {
-		frozen, err := decoded(version.Uses)
-		if err != nil {
-			return runner.Job{}, err
-		}
-		library = definition.LibraryOf(frozen, definition.Library{Result: s.result(ctx)})
-	}
-	return s.jobOf(ctx, r, documents[0].(*definition.Report), version.Number, library)
-}
-
-// jobOf makes a report ready to be run with what it uses.
-func (s *Service) jobOf(ctx context.Context, r Request, report *definition.Report, version int, library definition.Library) (runner.Job, error) {
-	query, ok := library.Query(report.Query)
-	if !ok {
-		return runner.Job{}, notFound("query", report.Query, nil)
-	}
-	source, err := s.source(ctx, query.Source, false)
-	if err != nil {
-		return runner.Job{}, err
-	}
-	compiled, problems := definition.Compile(query, &source.catalogue, library)
-	if problems.Failed() {
-		return runner.Job{}, fmt.Errorf("the source %s does not fit the report: %w", query.Source, problems)
-	}
-	problems = definition.CheckReport(report, query)
-	calendar, found := report.Calendar.Apply(s.Calendar, time.LoadLocation)
-	problems = append(problems, found...)
-	if problems.Failed() {
-		return runner.Job{}, fmt.Errorf("the report %s does not fit its query: %w", r.Report, problems)
-	}
-	view, problems := compiled.View(report)
-	if problems.Failed() {
-		return runner.Job{}, fmt.Errorf("the groups, totals and chart of the report %s do not fit its query: %w", r.Report, problems)
-	}
-	inputs, found := r.Inputs.read()
-	var unordered diag.Problems
-	view.Sort, unordered = compiled.Order(report, r.Sort)
-	found = append(found, unordered...)
-	calendar, problems = s.now(calendar, r.AsOf)
-	found = append(found, problems...)
-	marks, _ := parameter.MarksOf(report.Language)
-	return runner.Job{
-		Report: report, Version: version, Compiled: compiled, View: view, Inputs: inputs, Sort: r.Sort, Typed: r.Inputs,
-		Problems: found, Context: parameter.Context{Context: calendar, Marks: marks}, Source: source.Source,
-	}, nil
 }
 
 func (s *Service) noReport(r Request) error {

@@ -43,9 +43,10 @@ type Service struct {
 	Config
 	runner runner.Runner
 
-	mu   sync.Mutex // guards the two
+	mu   sync.Mutex // guards the three
 	open map[string]*openSource
 	busy map[string]*sync.Mutex // held while a source is being connected
+	kept map[published]ready
 }
 
 // openSource is a source in use and what its catalogue was when last read.
@@ -64,6 +65,7 @@ func New(c Config) (*Service, error) {
 		runner: runner.Runner{Store: c.Store, Limit: c.TimeLimit, Now: c.Now},
 		open:   map[string]*openSource{},
 		busy:   map[string]*sync.Mutex{},
+		kept:   map[published]ready{},
 	}, nil
 }
 

@@ -1,0 +1,157 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"pikegate/core/civil"
+	"pikegate/core/definition"
+	"pikegate/core/diag"
+	"pikegate/core/parameter"
+	"pikegate/internal/runner"
+	"pikegate/internal/store"
+)
+
+// ready is a report that was read, and checked against its source: what is the
+// same for all who ask it. Nothing in it is changed any more.
+type ready struct {
+	report   *definition.Report
+	version  int
+	compiled *definition.Compiled
+	view     definition.View
+	calendar civil.Context
+	source   *openSource
+}
+
+// published names a published version of a report.
+type published struct {
+	report  string
+	version int
+}
+
+// maxReady is how many published reports are kept ready.
+const maxReady = 500
+
+// job finds the report and makes it ready to be run: a published version with
+// what it was frozen with, or what was pushed last.
+func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
+	if r.Draft {
+		kept, err := s.Store.Draft("report", r.Report)
+		if err != nil {
+			return runner.Job{}, s.orNoReport(r, err)
+		}
+		documents, err := decoded(kept.Content)
+		if err != nil {
+			return runner.Job{}, err
+		}
+		return s.jobOf(ctx, r, documents[0].(*definition.Report), 0, s.library(ctx, true))
+	}
+	kept, err := s.Store.Version("report", r.Report, r.Version)
+	if err != nil {
+		return runner.Job{}, s.orNoReport(r, err)
+	}
+	key := published{r.Report, kept.Number}
+	made, ok := s.isReady(key)
+	if !ok {
+		if made, err = s.makeReady(ctx, kept); err != nil {
+			return runner.Job{}, err
+		}
+		s.keepReady(key, made)
+	}
+	return s.asked(made, r), nil
+}
+
+// jobOf makes a report ready to be run with what it uses.
+func (s *Service) jobOf(ctx context.Context, r Request, report *definition.Report, version int, library definition.Library) (runner.Job, error) {
+	made, err := s.ready(ctx, report, version, library)
+	if err != nil {
+		return runner.Job{}, err
+	}
+	return s.asked(made, r), nil
+}
+
+// isReady gives a published version that was made ready before, unless its
+// source was read again since.
+func (s *Service) isReady(key published) (ready, bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	made, ok := s.kept[key]
+	return made, ok && s.open[made.compiled.Query.Source] == made.source
+}
+
+func (s *Service) keepReady(key published, made ready) {
+	if made.compiled.SQL != nil {
+		return // the database may tell other columns of it tomorrow
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if len(s.kept) >= maxReady {
+		clear(s.kept)
+	}
+	s.kept[key] = made
+}
+
+// makeReady reads a published version with what it was frozen with.
+func (s *Service) makeReady(ctx context.Context, kept store.Definition) (ready, error) {
+	documents, err := decoded(kept.Content)
+	if err != nil {
+		return ready{}, err
+	}
+	frozen, err := decoded(kept.Uses)
+	if err != nil {
+		return ready{}, err
+	}
+	return s.ready(ctx, documents[0].(*definition.Report), kept.Number, definition.LibraryOf(frozen, definition.Library{Result: s.result(ctx)}))
+}
+
+// ready checks a report against its source.
+func (s *Service) ready(ctx context.Context, report *definition.Report, version int, library definition.Library) (ready, error) {
+	query, ok := library.Query(report.Query)
+	if !ok {
+		return ready{}, notFound("query", report.Query, nil)
+	}
+	source, err := s.source(ctx, query.Source, false)
+	if err != nil {
+		return ready{}, err
+	}
+	compiled, problems := definition.Compile(query, &source.catalogue, library)
+	if problems.Failed() {
+		return ready{}, fmt.Errorf("the source %s does not fit the report: %w", query.Source, problems)
+	}
+	problems = definition.CheckReport(report, query)
+	calendar, found := report.Calendar.Apply(s.Calendar, time.LoadLocation)
+	problems = append(problems, found...)
+	if problems.Failed() {
+		return ready{}, fmt.Errorf("the report %s does not fit its query: %w", report.Name, problems)
+	}
+	view, problems := compiled.View(report)
+	if problems.Failed() {
+		return ready{}, fmt.Errorf("the groups, totals and chart of the report %s do not fit its query: %w", report.Name, problems)
+	}
+	return ready{report, version, compiled, view, calendar, source}, nil
+}
+
+// asked puts what a caller gives to a report that is ready.
+func (s *Service) asked(made ready, r Request) runner.Job {
+	inputs, found := r.Inputs.read()
+	var problems diag.Problems
+	made.view.Sort, problems = made.compiled.Order(made.report, r.Sort)
+	found = append(found, problems...)
+	made.calendar, problems = s.now(made.calendar, r.AsOf)
+	found = append(found, problems...)
+	marks, _ := parameter.MarksOf(made.report.Language)
+	return runner.Job{
+		Report: made.report, Version: made.version, Compiled: made.compiled, View: made.view, Inputs: inputs, Sort: r.Sort, Typed: r.Inputs,
+		Problems: found, Context: parameter.Context{Context: made.calendar, Marks: marks}, Source: made.source.Source,
+	}
+}
+
+// orNoReport says that there is no such report, where that is the error.
+func (s *Service) orNoReport(r Request, err error) error {
+	if errors.Is(err, store.ErrNotFound) {
+		return s.noReport(r)
+	}
+	return err
+}

@@ -378,8 +378,7 @@ func TestChips(t *testing.T) {
 // TestComparedSince: what came, went and changed in the data after a run is
 // told, though no record of it is kept.
 func TestComparedSince(t *testing.T) {
-	folder := t.TempDir()
-	path := filepath.Join(folder, "weir.db")
+	path := filepath.Join(data, "weir.db") // a source stays as long as the service does
 	db, err := sql.Open("sqlite3", path)
 	require.NoError(t, err)
 	defer db.Close()
@@ -390,12 +389,12 @@ func TestComparedSince(t *testing.T) {
 	}
 	execute("create table levels (id integer primary key, read_on date, mm integer); insert into levels values (1, '2025-03-01', 10), (2, '2025-03-02', 20), (3, '2025-03-03', 30), (4, '2025-04-01', 40)")
 	require.Equal(t, 0, pikegate(t, "source", "add", "weir", "--at", path).code)
-	file := filepath.Join(folder, "levels.yaml")
-	require.NoError(t, os.WriteFile(file, []byte("kind: query\nname: levels\nsource: weir\nfrom: levels\nparameters: [{name: period, kind: period}]\ncolumns: [read_on, mm]\ncriteria: read_on within :period\n---\nkind: report\nname: levels\nquery: levels\n"), 0o600))
+	file := filepath.Join(t.TempDir(), "weir.yaml")
+	require.NoError(t, os.WriteFile(file, []byte("kind: query\nname: weir-levels\nsource: weir\nfrom: levels\nparameters: [{name: period, kind: period}]\ncolumns: [read_on, mm]\ncriteria: read_on within :period\n---\nkind: report\nname: weir-levels\nquery: weir-levels\n"), 0o600))
 	require.Equal(t, 0, pikegate(t, "push", file).code)
-	require.Equal(t, 0, pikegate(t, "publish", "levels").code)
+	require.Equal(t, 0, pikegate(t, "publish", "weir-levels").code)
 	run := func() string {
-		r := pikegate(t, "run", "levels", "--set", "period=2025-03", "--format", "csv")
+		r := pikegate(t, "run", "weir-levels", "--set", "period=2025-03", "--format", "csv")
 		require.Equal(t, 0, r.code, r.err)
 		return regexp.MustCompile(`Run (\d+)`).FindStringSubmatch(r.err)[1]
 	}

@@ -135,6 +135,8 @@ var calls = []struct {
 	{"check-definitions", "POST", "/definitions/check", `{"content":"kind: query\nname: bad\nsource: navigation\nfrom: locks\ncolumns: [nme]\n"}`, 200, "Did you mean name?"},
 	{"check-definitions", "POST", "/definitions/check", `{"content":"kind: query\n  name: [bad"}`, 200, "not_yaml"},
 	{"check-definitions", "POST", "/definitions/check", `{"content":"kind: criterion\nname: in_service\non: locks\ncriteria: xopened_on <= passages.passed_at\n"}`, 200, "The query tolls-by-month, which uses it, would not be sound"},
+	// A required question is required in an example, though the criteria were read back without an answer.
+	{"check-definitions", "POST", "/definitions/check?run=true", `{"content":"kind: query\nname: asked\nsource: navigation\nfrom: locks\nparameters: [{name: day, kind: date, required: true}]\ncolumns: [name]\ncriteria: opened_on <= :day\n---\nkind: report\nname: asked\nquery: asked\nexamples: [{ask: {}, expect: {refused: missing}}]\n"}`, 200, `"kept":true,"words":"The answers are refused (missing)`},
 	{"look-at-results", "POST", "/definitions/results?limit=1", `{"content":"kind: query\nname: few\nsource: navigation\nfrom: locks\ncolumns: [name]\nsort: [name]\n"}`, 200, `"rows":[["Barley Staithe"]]`},
 	{"look-at-results", "POST", "/definitions/results", `{"content":"kind: parameter\nname: p\nparameter: {kind: text}\n"}`, 404, "result of a parameter"},
 	{"review-definition", "GET", "/reviews/few-locks", "", 200, `"version":1`},

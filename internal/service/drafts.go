@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"pikegate/core/definition"
 	"pikegate/core/diag"
@@ -85,14 +86,14 @@ func (s *Service) dependents(documents []definition.Document, known definition.K
 		if _, itself := changed[kept.Kind+" "+kept.Name]; itself {
 			continue
 		}
-		read, err := decoded(kept.Content)
-		if err != nil {
-			continue
-		}
-		for _, used := range definition.Uses(read[0]) {
+		for _, used := range s.uses(kept.Content) {
 			place, ok := changed[used]
 			if !ok {
 				continue
+			}
+			read, err := decoded(kept.Content)
+			if err != nil {
+				break
 			}
 			for _, p := range definition.Check(read, known) {
 				if p.Severity == diag.Warning {
@@ -123,10 +124,14 @@ func (s *Service) relaxed(ctx context.Context, d definition.Document, library de
 	if err != nil {
 		return runner.Job{}, err
 	}
-	for i := range job.Compiled.Query.Parameters {
-		q := &job.Compiled.Query.Parameters[i]
+	// The query is shared with what else is done with the documents.
+	compiled, own := *job.Compiled, *job.Compiled.Query
+	own.Parameters = slices.Clone(own.Parameters)
+	for i := range own.Parameters {
+		q := &own.Parameters[i]
 		q.Required = q.Required && q.Default != nil
 	}
+	compiled.Query, job.Compiled = &own, &compiled
 	return job, nil
 }
 

@@ -43,10 +43,11 @@ type Service struct {
 	Config
 	runner runner.Runner
 
-	mu   sync.Mutex // guards the three
+	mu   sync.Mutex // guards the rest
 	open map[string]*openSource
 	busy map[string]*sync.Mutex // held while a source is being connected
 	kept map[published]ready
+	used map[string][]string // by text, what it refers to
 }
 
 // openSource is a source in use and what its catalogue was when last read.
@@ -66,6 +67,7 @@ func New(c Config) (*Service, error) {
 		open:   map[string]*openSource{},
 		busy:   map[string]*sync.Mutex{},
 		kept:   map[published]ready{},
+		used:   map[string][]string{},
 	}, nil
 }
 

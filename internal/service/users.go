@@ -74,26 +74,46 @@ func (s *Service) usages() ([]usage, error) {
 	}
 	out := make([]usage, len(drafts))
 	for i, d := range drafts {
-		out[i] = usage{Definition: d, draft: usedNames(d.Content)}
+		out[i] = usage{Definition: d, draft: s.usedNames(d.Content)}
 		published, err := s.Store.Published(d.Kind, d.Name)
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return nil, err
 		}
-		out[i].published = usedNames(published.Content)
+		out[i].published = s.usedNames(published.Content)
 	}
 	return out, nil
 }
 
 // usedNames are the names a definition's text refers to.
-func usedNames(content string) []string {
-	documents, err := decoded(content)
-	if err != nil {
-		return nil
-	}
+func (s *Service) usedNames(content string) []string {
 	var names []string
-	for _, used := range definition.Uses(documents[0]) {
+	for _, used := range s.uses(content) {
 		_, name, _ := strings.Cut(used, " ")
 		names = append(names, name)
 	}
 	return names
+}
+
+// maxUses is how many texts are remembered with what they use.
+const maxUses = 2000
+
+// uses is what a definition's text refers to, as "kind name". A text is read
+// once: while somebody types, those of all other definitions stay the same.
+func (s *Service) uses(content string) []string {
+	s.mu.Lock()
+	used, known := s.used[content]
+	s.mu.Unlock()
+	if known {
+		return used
+	}
+	if documents, err := decoded(content); err == nil {
+		used = definition.Uses(documents[0])
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if len(s.used) >= maxUses {
+		clear(s.used)
+	}
+	s.used[content] = used
+	return used
 }

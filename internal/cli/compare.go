@@ -39,7 +39,9 @@ func (a *app) compare() *cobra.Command {
 				return a.printJSON(c)
 			}
 			w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
-			line := func(mark string, cells []any) { fmt.Fprintln(w, mark+"\t"+strings.Join(cellTexts(cells), "\t")) }
+			line := func(mark string, cells []any) {
+				fmt.Fprintln(w, mark+"\t"+strings.Join(cellTexts(cells, c.Columns), "\t"))
+			}
 			for _, d := range c.Rows {
 				switch d.Kind {
 				case "came":

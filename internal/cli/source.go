@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/core/catalog"
+	"pikegate/core/plan"
 	"pikegate/internal/client"
 )
 
@@ -140,18 +141,16 @@ func (a *app) printRows(r client.Result) error {
 	fmt.Fprintln(w, strings.Join(line, "\t"))
 	for _, row := range r.Rows {
 		cells, _ := row.([]any)
-		fmt.Fprintln(w, strings.Join(cellTexts(cells), "\t"))
+		fmt.Fprintln(w, strings.Join(cellTexts(cells, r.Columns), "\t"))
 	}
 	return w.Flush()
 }
 
-// cellTexts are cells as people read them.
-func cellTexts(cells []any) []string {
+// cellTexts are the cells of a small result as a terminal shows them.
+func cellTexts(cells []any, columns []plan.Output) []string {
 	out := make([]string, len(cells))
 	for i, v := range cells {
-		if v != nil {
-			out[i] = fmt.Sprint(v)
-		}
+		out[i] = cellText(v, columns[i].Type)
 	}
 	return out
 }

@@ -270,7 +270,9 @@ func (c *Client) call(ctx context.Context, method, path string, body, out any) e
 		return err
 	}
 	defer response.Body.Close()
-	if err := json.NewDecoder(response.Body).Decode(out); err != nil {
+	decoder := json.NewDecoder(response.Body)
+	decoder.UseNumber() // numbers keep all their digits
+	if err := decoder.Decode(out); err != nil {
 		return fmt.Errorf("client: the answer to %s cannot be read: %w", path, err)
 	}
 	return nil

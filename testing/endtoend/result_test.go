@@ -399,11 +399,11 @@ func TestComparedSince(t *testing.T) {
 		return regexp.MustCompile(`Run (\d+)`).FindStringSubmatch(r.err)[1]
 	}
 	first := run()
-	execute("insert into levels values (5, '2025-03-31', 50); update levels set mm = 21 where id = 2; delete from levels where id = 3; insert into levels values (6, '2025-04-02', 60)")
+	execute("insert into levels values (5, '2025-03-31', 9007199254740993); update levels set mm = 21 where id = 2; delete from levels where id = 3; insert into levels values (6, '2025-04-02', 60)")
 	second := run()
 	r := pikegate(t, "compare", first, second)
 	require.Equal(t, 0, r.code, r.err)
-	assert.Equal(t, fmt.Sprintf("since %[1]s  2025-03-02  21\nsince %[1]s  2025-03-31  50\n", first), r.out)
+	assert.Equal(t, fmt.Sprintf("since %[1]s  2025-03-02  21\nsince %[1]s  2025-03-31  9007199254740993\n", first), r.out)
 	assert.Contains(t, r.err, fmt.Sprintf("Run %s found 3 records then and finds 3 records now: 2 came since or changed, 2 are no longer there as they were.", first))
 	assert.Contains(t, r.err, fmt.Sprintf("Run %s found 3 records then and finds 3 records now.", second))
 	p := browser.Open(t, address+"/#/runs/"+first+"/compare/"+second, 1280, 800)

@@ -28,12 +28,10 @@ const (
 
 // The styles of cells, by their place in cellXfs.
 const (
-	styleHead = iota + 1
+	styleBold = iota + 1
 	styleDate
 	styleDateTime
 	styleMoney
-	styleClosing
-	styleName
 )
 
 // xlsxWriter writes a workbook (ECMA-376, transitional) as it goes: the records
@@ -83,7 +81,7 @@ func (x *xlsxWriter) records() error {
 	x.line = append(x.line, `</cols><sheetData>`...)
 	x.row()
 	for _, c := range x.header.Columns {
-		x.text(c.Label, styleHead)
+		x.text(c.Label, styleBold)
 	}
 	return x.flush()
 }
@@ -277,7 +275,7 @@ func (x *xlsxWriter) Subtotal(s Subtotal) error {
 	if err := x.next(); err != nil {
 		return err
 	}
-	x.text(strings.Repeat("  ", s.Level)+s.Label+" "+orBlank(s.Value)+": "+totalsText(s.Totals, s.Count), styleClosing)
+	x.text(strings.Repeat("  ", s.Level)+s.Label+" "+orBlank(s.Value)+": "+totalsText(s.Totals, s.Count), styleBold)
 	return x.flush()
 }
 
@@ -343,7 +341,7 @@ func (x *xlsxWriter) about(s Summary) error {
 	x.line = append(x.line[:0], `<cols><col min="1" max="1" width="22" customWidth="1"/><col min="2" max="2" width="90" customWidth="1"/></cols><sheetData>`...)
 	for _, line := range aboutLines(x.header, s, x.cut) {
 		x.row()
-		x.text(line[0], styleName)
+		x.text(line[0], styleBold)
 		x.text(line[1], 0)
 		if err := x.flush(); err != nil {
 			return err
@@ -393,11 +391,9 @@ const styles = `<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheet
 	`<fills count="2"><fill><patternFill patternType="none"/></fill><fill><patternFill patternType="gray125"/></fill></fills>` +
 	`<borders count="1"><border/></borders>` +
 	`<cellStyleXfs count="1"><xf/></cellStyleXfs>` +
-	`<cellXfs count="7"><xf/>` +
+	`<cellXfs count="5"><xf/>` +
 	`<xf fontId="1" applyFont="1"/>` +
 	`<xf numFmtId="164" applyNumberFormat="1"/>` +
 	`<xf numFmtId="165" applyNumberFormat="1"/>` +
 	`<xf numFmtId="4" applyNumberFormat="1"/>` +
-	`<xf fontId="1" applyFont="1"/>` +
-	`<xf fontId="1" applyFont="1"/>` +
 	`</cellXfs></styleSheet>`

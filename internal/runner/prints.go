@@ -14,10 +14,11 @@ const MaxPrints = 20_000
 // which came since and how many went, without keeping any of them. Each run has
 // its own, so that the prints of two runs tell nothing of each other.
 type prints struct {
-	run  uint
-	hash hash.Hash64
-	list []byte // eight bytes for each record
-	over bool
+	run    uint
+	hash   hash.Hash64
+	buffer []byte // of one record
+	list   []byte // eight bytes for each record
+	over   bool
 }
 
 func newPrints(run uint) *prints { return &prints{run: run, hash: fnv.New64a()} }
@@ -36,13 +37,8 @@ func (p *prints) see(row []any) {
 
 // of is the fingerprint of a record: of its values, each with its kind.
 func (p *prints) of(row []any) uint64 {
-	p.hash.Reset()
-	var number [9]byte
-	put := func(kind byte, v uint64) {
-		number[0] = kind
-		binary.LittleEndian.PutUint64(number[1:], v)
-		_, _ = p.hash.Write(number[:])
-	}
+	b := p.buffer[:0]
+	put := func(kind byte, v uint64) { b = binary.LittleEndian.AppendUint64(append(b, kind), v) }
 	put('r', uint64(p.run))
 	for _, v := range row {
 		switch v := v.(type) {
@@ -56,12 +52,15 @@ func (p *prints) of(row []any) uint64 {
 			put('b', map[bool]uint64{true: 1}[v])
 		case string:
 			put('s', uint64(len(v)))
-			_, _ = p.hash.Write([]byte(v))
+			b = append(b, v...)
 		case []byte:
 			put('x', uint64(len(v)))
-			_, _ = p.hash.Write(v)
+			b = append(b, v...)
 		}
 	}
+	p.buffer = b
+	p.hash.Reset()
+	_, _ = p.hash.Write(b)
 	return p.hash.Sum64()
 }
 

@@ -3,14 +3,13 @@
 	import type { Header, Summary } from './api';
 	import { lineHeight, margin, mostPrinted, pagesOf } from './paper';
 	import type { Row } from './run.svelte';
-	import { cellText, countText, instantText, recordsText, stampText, totalsText } from './text';
+	import { cellText, countText, instantText, isNumber, recordsText, stampText, totalsText } from './text';
 
 	let { header, summary, rows }: { header: Header; summary: Summary; rows: Row[] } = $props();
 
 	const paper = $derived(header.page);
 	const pages = $derived(pagesOf(rows.slice(0, mostPrinted), paper));
 	const columns = $derived(header.columns ?? []);
-	const isNumber = (type: string) => type === 'integer' || type === 'decimal';
 	// Columns share the width by what the first records need.
 	const shares = $derived(
 		columns.map((c, i) => {
@@ -73,15 +72,14 @@
 						</colgroup>
 						<thead>
 							<tr>
-								{#each columns as column (column.name)}<th class:number={isNumber(column.type)}>{column.label}</th
-									>{/each}
+								{#each columns as column (column.name)}<th class:number={isNumber(column)}>{column.label}</th>{/each}
 							</tr>
 						</thead>
 						<tbody>
 							{#each page as row, i (i)}
 								<tr style:height="{lineHeight}mm">
 									{#if Array.isArray(row)}
-										{#each columns as column, c (column.name)}<td class:number={isNumber(column.type)}
+										{#each columns as column, c (column.name)}<td class:number={isNumber(column)}
 												>{cellText(row[c], column)}</td
 											>{/each}
 									{:else}

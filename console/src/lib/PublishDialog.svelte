@@ -1,7 +1,7 @@
 <script lang="ts">
 	// What publishing would do, before it is done: the differences in words, what
 	// becomes of the examples, and who is affected.
-	import { publishDefinition, Refusal, reviewDefinition, type Review } from './api';
+	import { publishDefinition, messageOf, Refusal, reviewDefinition, type Review } from './api';
 
 	let { name, onclose }: { name: string; onclose: (published: string) => void } = $props();
 
@@ -25,7 +25,7 @@
 			done = (made.definitions ?? []).map((d) => `${d.kind} ${d.name} is published as version ${d.version}.`).join(' ');
 			dialog.close();
 		} catch (e) {
-			failure = e instanceof Refusal ? e.message : String(e);
+			failure = messageOf(e);
 		}
 		busy = false;
 	}

@@ -8,7 +8,7 @@
 	import { keepLayout, ordered, readLayout } from './layout';
 	import type { Row } from './run.svelte';
 	import { bounds, holds, step, tabSeparated, type Cursor, type Selection } from './selection';
-	import { cellText, countText, totalsText, type Cell } from './text';
+	import { cellText, countText, isNumber, totalsText, type Cell } from './text';
 
 	let {
 		report,
@@ -56,7 +56,6 @@
 	const before = $derived(items[0]?.start ?? 0);
 	const after = $derived($virtual.getTotalSize() - (items.at(-1)?.end ?? 0));
 
-	const isNumber = (c: Column) => c.type === 'integer' || c.type === 'decimal';
 	const isStamp = (c: Column) => c.type === 'date' || c.type === 'date-time';
 	const cellOf = (row: Row | undefined, i: number): Cell | undefined => (Array.isArray(row) ? row[i] : undefined);
 

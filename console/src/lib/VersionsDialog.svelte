@@ -1,7 +1,7 @@
 <script lang="ts">
 	// The versions of a definition: two of them compared in words, one shown, one
 	// brought back.
-	import { listVersions, Refusal, showDefinition, showDifferences, type Difference, type Version } from './api';
+	import { listVersions, messageOf, showDefinition, showDifferences, type Difference, type Version } from './api';
 	import { instantText } from './text';
 
 	let {
@@ -19,7 +19,6 @@
 	let to = $state(0);
 	let differences = $state.raw<Difference[]>();
 	let text = $state('');
-	const message = (e: unknown) => (e instanceof Refusal ? e.message : String(e));
 	$effect(() => {
 		dialog.showModal();
 		listVersions(kind, name).then(
@@ -27,7 +26,7 @@
 				versions = list;
 				from = list[0]?.number ?? 0;
 			},
-			(e) => (failure = message(e)),
+			(e) => (failure = messageOf(e)),
 		);
 	});
 	$effect(() => {
@@ -37,7 +36,7 @@
 			([d, t]) => {
 				if (a === from && b === to) [differences, text] = [d, t];
 			},
-			(e) => (failure = message(e)),
+			(e) => (failure = messageOf(e)),
 		);
 	});
 	const named = (n: number) => (n === 0 ? 'the draft as saved' : `version ${n}`);

@@ -50,6 +50,9 @@ export class Refusal extends Error {
 	}
 }
 
+/** What went wrong, in a sentence. */
+export const messageOf = (e: unknown) => (e instanceof Refusal ? e.message : String(e));
+
 async function call(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
 	let response: Response;
 	try {

@@ -4,6 +4,7 @@ import {
 	checkDefinitions,
 	firstResults,
 	pushDefinitions,
+	messageOf,
 	Refusal,
 	showDefinition,
 	type Examination,
@@ -55,7 +56,7 @@ export class Draft {
 			if (this.#key !== key) return; // the page has gone on
 			this.saved = saved;
 		} catch (e) {
-			this.failure = e instanceof Refusal ? e.message : String(e);
+			this.failure = messageOf(e);
 			return;
 		}
 		this.write(localStorage.getItem(this.#key) ?? this.saved);
@@ -110,7 +111,7 @@ export class Draft {
 		} catch (e) {
 			if (abort.signal.aborted) return;
 			this.rows = undefined;
-			this.without = e instanceof Refusal ? e.message : String(e);
+			this.without = messageOf(e);
 		}
 		if (this.#abort === abort) this.checking = false;
 	}

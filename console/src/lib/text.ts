@@ -36,12 +36,14 @@ export function stampText(text?: string): string {
 
 export type Cell = string | number | boolean | null;
 
+/** Whether a column holds numbers, which stand at the right. */
+export const isNumber = (column: { type?: string }) => column.type === 'integer' || column.type === 'decimal';
+
 /** A value as people read it; blank is the empty text. Identifiers are not grouped. */
 export function cellText(value: Cell | undefined, column: { type?: string; format?: string }): string {
 	if (value === null || value === undefined) return '';
 	if (typeof value === 'boolean') return value ? 'yes' : 'no';
-	const isNumber = column.type === 'integer' || column.type === 'decimal';
-	if (typeof value === 'number' || isNumber) {
+	if (typeof value === 'number' || isNumber(column)) {
 		const exact = value as Intl.StringNumericLiteral; // text of many digits stays exact
 		return (column.format === 'money' ? money : column.type === 'decimal' ? number : plain).format(exact);
 	}

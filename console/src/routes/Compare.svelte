@@ -3,7 +3,7 @@
 	// went and changed.
 	import { link } from 'svelte-spa-router';
 	import { compareRuns, Refusal, type Comparison } from '../lib/api';
-	import { cellText, countText, recordsText, type Cell } from '../lib/text';
+	import { cellText, countText, isNumber, recordsText, type Cell } from '../lib/text';
 
 	let { params }: { params: { run: string; other: string } } = $props();
 
@@ -27,7 +27,6 @@
 	const columns = $derived(found?.columns ?? []);
 	const rows = $derived((found?.rows ?? []).filter((r) => shown[r.kind]));
 	const text = (cells: unknown[] | null | undefined, i: number) => cellText(cells?.[i] as Cell, columns[i]!);
-	const number = (i: number) => ['integer', 'decimal'].includes(columns[i]!.type);
 </script>
 
 <svelte:head><title>Runs {params.run} and {params.other} · Pike Gate</title></svelte:head>
@@ -93,7 +92,8 @@
 						<tr>
 							<th class="bg-surface-100-900 sticky top-0 px-2 py-1 text-left">What</th>
 							{#each columns as column, i (column.name)}
-								<th class="bg-surface-100-900 sticky top-0 px-2 py-1 {number(i) ? 'text-right' : 'text-left'}"
+								<th
+									class="bg-surface-100-900 sticky top-0 px-2 py-1 {isNumber(columns[i]!) ? 'text-right' : 'text-left'}"
 									>{column.label}</th
 								>
 							{/each}
@@ -111,7 +111,7 @@
 								{#each columns as column, i (column.name)}
 									{@const was = text(row.before, i)}
 									{@const is = text(row.after, i)}
-									<td class="px-2 py-1 whitespace-nowrap {number(i) ? 'text-right' : ''}">
+									<td class="px-2 py-1 whitespace-nowrap {isNumber(columns[i]!) ? 'text-right' : ''}">
 										{#if row.kind !== 'changed' || was === is}{row.after ? is : was}{:else}<del>{was || 'blank'}</del>
 											<ins class="font-semibold">{is || 'blank'}</ins>{/if}
 									</td>

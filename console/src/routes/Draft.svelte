@@ -7,7 +7,7 @@
 		definitionSchema,
 		listDefinitions,
 		listSources,
-		Refusal,
+		messageOf,
 		showSource,
 		type DefinitionInfo,
 		type Source,
@@ -37,7 +37,7 @@
 	let publishing = $state('');
 	let looking = $state(false);
 
-	const tell = (e: unknown) => (draft.failure = e instanceof Refusal ? e.message : String(e));
+	const tell = (e: unknown) => (draft.failure = messageOf(e));
 	definitionSchema().then((s) => (schemas = (s as Schema).oneOf ?? []), tell);
 	const refresh = () => listDefinitions().then((list) => (definitions = list), tell);
 	refresh();

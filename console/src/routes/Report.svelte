@@ -4,6 +4,7 @@
 	import {
 		askReport,
 		previewReport,
+		messageOf,
 		Refusal,
 		type Inputs,
 		type Preview,
@@ -113,7 +114,7 @@
 			previewReport(target, asked, abort.signal)
 				.then((p) => (preview = p))
 				.catch((e) => {
-					if (!abort.signal.aborted) failure = e instanceof Refusal ? e.message : String(e);
+					if (!abort.signal.aborted) failure = messageOf(e);
 				});
 		}, 120);
 		return () => {

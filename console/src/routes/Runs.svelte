@@ -2,7 +2,15 @@
 	// The runs there were, the newest first: filtered, and two of a report chosen
 	// to be compared.
 	import { link, push, router } from 'svelte-spa-router';
-	import { listReports, listRuns, Refusal, type ReportInfo, type RunFilter, type RunRecord } from '../lib/api';
+	import {
+		listReports,
+		listRuns,
+		messageOf,
+		Refusal,
+		type ReportInfo,
+		type RunFilter,
+		type RunRecord,
+	} from '../lib/api';
 	import { countText, instantText, outcomeText } from '../lib/text';
 
 	const pageSize = 100;
@@ -55,7 +63,7 @@
 			runs = [...runs!, ...list];
 			more = list.length === pageSize;
 		} catch (e) {
-			failure = e instanceof Refusal ? e.message : String(e);
+			failure = messageOf(e);
 		}
 	}
 	const titleOf = (name: string) => reports.find((r) => r.name === name)?.title ?? name;

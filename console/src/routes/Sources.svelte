@@ -5,7 +5,7 @@
 	import {
 		checkSource,
 		listSources,
-		Refusal,
+		messageOf,
 		setEncoding,
 		showExtents,
 		showRows,
@@ -27,17 +27,18 @@
 	let broken = $state.raw<{ name: string; why: string }[]>([]);
 	let loaded = $state(false);
 	let failure = $state('');
-	const message = (e: unknown) => (e instanceof Refusal ? e.message : String(e));
 
 	async function load() {
 		try {
 			const names = (await listSources()).map((s) => s.name);
 			const found = await Promise.allSettled(names.map((name) => showSource(name)));
 			sources = found.flatMap((f) => (f.status === 'fulfilled' ? [f.value] : []));
-			broken = found.flatMap((f, i) => (f.status === 'rejected' ? [{ name: names[i]!, why: message(f.reason) }] : []));
+			broken = found.flatMap((f, i) =>
+				f.status === 'rejected' ? [{ name: names[i]!, why: messageOf(f.reason) }] : [],
+			);
 			loaded = true;
 		} catch (e) {
-			failure = message(e);
+			failure = messageOf(e);
 		}
 	}
 	load();
@@ -60,11 +61,11 @@
 		const current = () => s === source?.name && t === table?.name;
 		showExtents(s, t).then(
 			(e) => current() && (extents = e),
-			(e) => current() && (trouble = message(e)),
+			(e) => current() && (trouble = messageOf(e)),
 		);
 		showRows(s, t).then(
 			(r) => current() && (rows = r),
-			(e) => current() && (trouble = message(e)),
+			(e) => current() && (trouble = messageOf(e)),
 		);
 	});
 	const extentOf = (column: string) => extents?.find((e) => e.column === column);
@@ -76,7 +77,7 @@
 		if (name)
 			checkSource(name).then(
 				(c) => name === source?.name && (connection = c),
-				(e) => (trouble = message(e)),
+				(e) => (trouble = messageOf(e)),
 			);
 	});
 
@@ -98,7 +99,7 @@
 			const changed = await setEncoding(source!.name, `${t.name}.${column}`, encoding);
 			sources = sources.map((s) => (s.name === changed.name ? changed : s));
 		} catch (e) {
-			trouble = message(e);
+			trouble = messageOf(e);
 		}
 	}
 	const at = (s: string, t?: string) =>

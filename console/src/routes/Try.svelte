@@ -1,7 +1,7 @@
 <script lang="ts">
 	// The draft of a report as its readers will see it.
 	import { link } from 'svelte-spa-router';
-	import { pushDefinitions, Refusal, showDefinition, type Inputs, type Summary } from '../lib/api';
+	import { pushDefinitions, messageOf, showDefinition, type Inputs, type Summary } from '../lib/api';
 	import { add, type Value } from '../lib/definition';
 	import { draftAddress } from '../lib/link';
 	import Report from './Report.svelte';
@@ -29,7 +29,7 @@
 			await pushDefinitions(add(text, ['examples'], { ask, as_of: last.today, expect }));
 			said = 'Kept as an example in the draft.';
 		} catch (e) {
-			said = e instanceof Refusal ? e.message : String(e);
+			said = messageOf(e);
 		}
 	}
 </script>

@@ -182,6 +182,18 @@ func (p *Page) Press(label string) {
 	p.Eval("[...document.querySelectorAll('button')].find(b => b.textContent.trim() === " + quote(label) + ").click(); 1")
 }
 
+// Follow follows the link that reads so.
+func (p *Page) Follow(label string) {
+	p.Helper()
+	p.Eval("[...document.querySelectorAll('a')].find(a => a.textContent.trim() === " + quote(label) + ").click(); 1")
+}
+
+// Choose takes an option of a list as a person does.
+func (p *Page) Choose(selector, option string) {
+	p.Helper()
+	p.Eval("(s => { s.value = " + quote(option) + "; s.dispatchEvent(new Event('change', { bubbles: true })) })(document.querySelector(" + quote(selector) + ")); 1")
+}
+
 // Text is the text of what the selector finds, its white space folded.
 func (p *Page) Text(selector string) string {
 	p.Helper()

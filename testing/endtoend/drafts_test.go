@@ -25,7 +25,7 @@ func field(p *browser.Page, selector, text string) {
 // choose takes an option of a list as a person does.
 func choose(p *browser.Page, label, option string) {
 	p.Wait(fmt.Sprintf("[...document.querySelectorAll('select[aria-label=%q] option')].some(o => o.value === %q)", label, option))
-	p.Eval(fmt.Sprintf("(s => { s.value = %q; s.dispatchEvent(new Event('change', { bubbles: true })) })(document.querySelector('select[aria-label=%q]')); 1", option, label))
+	p.Choose(fmt.Sprintf("select[aria-label=%q]", label), option)
 }
 
 // editor is the content of the editor of a mode, inside its shadow root.
@@ -88,7 +88,7 @@ sort:
 	p.Wait("location.hash === '#/drafts/query/river-works'")
 	p.Wait("document.querySelector('[data-standing=saved]')?.textContent.includes('never published')")
 
-	p.Eval("[...document.querySelectorAll('a')].find(a => a.textContent.trim() === 'Make a report of it').click(); 1")
+	p.Follow("Make a report of it")
 	p.Wait("document.querySelector('#f-query')?.value === 'river-works'")
 	field(p, "#f-name", "river-works-due")
 	field(p, "#f-title", "River works due")
@@ -107,7 +107,7 @@ sort:
 	assert.Equal(t, len(jobs("2025-03-01", "2025-03-31")), count)
 	p.Press("Keep as an example")
 	p.Wait("document.body.textContent.includes('Kept as an example in the draft')")
-	p.Eval("[...document.querySelectorAll('a')].find(a => a.textContent.trim() === 'Back to the draft').click(); 1")
+	p.Follow("Back to the draft")
 	p.Wait("document.querySelector('[data-editor=definition]') && " + editor("definition") + ".textContent.includes('examples:')")
 	assert.Contains(t, drafted(p), fmt.Sprintf("expect:\n      rows: %d\n      first: 2025-03-0", count))
 
@@ -193,7 +193,7 @@ func TestVersionsCompared(t *testing.T) {
 	p.Wait("document.querySelector('[data-findings=\"0\"]')")
 	p.Press("Versions")
 	p.Wait("document.querySelectorAll('dialog option').length === 6")
-	p.Eval("(s => { s.value = '1'; s.dispatchEvent(new Event('change', { bubbles: true })) })(document.querySelector('dialog select')); 1")
+	p.Choose("dialog select", "1")
 	p.Wait("document.querySelector('[data-differences]').textContent.includes('was “Weir” and is now “Name of the weir”')")
 	p.Press("Bring version 1 back")
 	p.Wait("document.querySelector('[data-standing=changed]')")

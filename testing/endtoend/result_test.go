@@ -266,7 +266,7 @@ func TestSourcesPage(t *testing.T) {
 		assert.Regexp(t, regexp.QuoteMeta(strings.TrimSuffix(row[0], ", key"))+`\s+`+regexp.QuoteMeta(row[4])+` different\s+`+regexp.QuoteMeta(row[3])+" blank", r.out)
 	}
 	p.Wait("document.querySelectorAll('[role=grid] tbody tr[aria-rowindex]').length >= 10")
-	p.Eval("[...document.querySelectorAll('a')].find(a => a.textContent.trim() === 'Draft a query of it').click(); 1")
+	p.Follow("Draft a query of it")
 	p.Wait("document.querySelector('#f-from')?.value === 'maintenance_jobs'")
 	p.Quiet()
 }
@@ -282,7 +282,7 @@ func TestTwoRuns(t *testing.T) {
 	assert.NotContains(t, p.Text("main ul"), "Refused")
 	p.Eval("[...document.querySelectorAll('main li input')].slice(0, 2).forEach(i => i.click()); 1")
 	p.Wait("[...document.querySelectorAll('a')].some(a => a.textContent === 'Compare them')")
-	p.Eval("[...document.querySelectorAll('a')].find(a => a.textContent === 'Compare them').click(); 1")
+	p.Follow("Compare them")
 	p.Wait("document.querySelector('[data-compared]')")
 	came, went := len(jobs("2025-07-01", "2025-07-01")), len(jobs("2025-06-01", "2025-06-01"))
 	assert.Contains(t, p.Text("[data-compared]"), fmt.Sprintf("%d came", came))

@@ -81,6 +81,7 @@ screenshots: deps $(DIST) ## Renew docs/screenshots
 	go test ./testing/endtoend -run Screenshots -screenshots $(CURDIR)/docs/screenshots
 
 .PHONY: golden
-golden: $(DIST) ## Write the golden files anew: docs/openapi.json and the SQL
+golden: $(DIST) ## Write the golden files anew: docs/openapi.json, docs/problems.md and the SQL
 	go test ./internal/api -run TestDescription -update
 	go test ./core/plan -run TestGolden -update
+	go test ./testing/reference -update

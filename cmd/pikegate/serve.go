@@ -50,7 +50,10 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 	// The port is taken first: a second start is told so before anything is made.
 	listener, err := net.Listen("tcp", c.Listen)
 	if err != nil {
-		return fmt.Errorf("the service cannot listen on %s: %w", c.Listen, err)
+		if errors.Is(err, syscall.EADDRINUSE) {
+			return fmt.Errorf("another program listens on %s; stop it, or give another address with --listen (or PIKEGATE_LISTEN), such as --listen 127.0.0.1:7181", c.Listen)
+		}
+		return fmt.Errorf("the service cannot listen on %s, which --listen names: %w", c.Listen, err)
 	}
 	defer listener.Close()
 
@@ -69,7 +72,7 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
 	s, err := service.New(service.Config{
-		Store: kept, Engines: engines, Secret: secrets,
+		Store: kept, Engines: engines, Secret: secrets, SecretVariable: config.SecretVariable,
 		Calendar: calendar, Now: time.Now, TimeLimit: c.TimeLimit, Log: log,
 	})
 	if err != nil {

@@ -2,9 +2,10 @@
 // as tab-separated text, columns in an order of one's own, pages of paper,
 // and the same run as a command.
 import { describe, expect, it, vi } from 'vitest';
-import { commandLine, httpRequest } from '../src/lib/link';
+import type { Question } from '../src/lib/api';
+import { commandLine, fromQuery, httpRequest, reportLink, toQuery } from '../src/lib/link';
 import { ordered } from '../src/lib/layout';
-import { lineHeight, margin, pagesOf } from '../src/lib/paper';
+import { lineHeight, margin, pagesOf, stripsOf } from '../src/lib/paper';
 import type { Row } from '../src/lib/run.svelte';
 import { bounds, holds, step, tabSeparated } from '../src/lib/selection';
 import { cellText, stampText } from '../src/lib/text';
@@ -31,7 +32,7 @@ describe('cells', () => {
 		expect(cellText(value, column).replaceAll('\u202f', ' ')).toBe(text);
 	});
 	it('keeps fractions of seconds', () => {
-		expect(stampText('2025-03-31T23:59:59.125Z').replaceAll('\u202f', ' ')).toBe('Mar 31, 2025, 11:59:59 PM.125 Z');
+		expect(stampText('2025-03-31T23:59:59.125Z').replaceAll('\u202f', ' ')).toBe('Mar 31, 2025, 11:59:59.125 PM Z');
 	});
 });
 
@@ -98,5 +99,70 @@ it('writes a command that a shell takes apart again', () => {
 		inputs,
 		sort: ['a descending'],
 		draft: true,
+	});
+});
+
+// Thirty columns go on beside each other on sheets that begin with the first
+// column; none is left out and no sheet is wider than the paper. A few columns
+// stay on one.
+it('parts columns into strips that fit the paper', () => {
+	const paper = { width: 210, height: 297 };
+	const columns = Array.from({ length: 30 }, (_, i) => ({ name: `c${i}`, label: `Column ${i}`, type: 'text' }));
+	const { strips, scale } = stripsOf(columns, () => 14, paper);
+	expect(scale).toBe(1);
+	expect(strips.length).toBeGreaterThan(2);
+	expect([0, ...strips.flatMap((s) => s.slice(1).map((c) => c.at))]).toEqual(columns.map((_, i) => i));
+	for (const strip of strips) {
+		expect(strip[0]?.at).toBe(0);
+		expect(strip.length).toBeLessThan(9);
+		expect(strip.reduce((sum, c) => sum + c.share, 0)).toBeCloseTo(1);
+	}
+	expect(stripsOf(columns.slice(0, 4), () => 14, paper).strips.length).toBe(1);
+	const tight = stripsOf(columns.slice(0, 8), () => 13, paper);
+	expect(tight.strips.length).toBe(1);
+	expect(tight.scale).toBeLessThan(1);
+});
+
+// An address carries answers there and back: texts, both ends of a period, its
+// words, several answers, none where there is a default; a run's record makes
+// the same address.
+describe('an address', () => {
+	const question = (name: string, kind: string, fallback?: string[]) =>
+		({ name, kind, default: fallback, limits: {} }) as unknown as Question;
+	const questions = [
+		question('period', 'period', ['last month']),
+		question('region', 'text', ['north']),
+		question('locks', 'text'),
+		question('least', 'integer', ['5']),
+	];
+	const blank = { start: '', end: '', words: '' };
+	it.each([
+		['period=2025-03&locks=A&locks=B+%26+C', { period: { ...blank, words: '2025-03' } }, ['A', 'B & C'], []],
+		[
+			'period.start=2025-03-01&period.end=2025-03-31',
+			{ period: { ...blank, start: '2025-03-01', end: '2025-03-31' } },
+			[],
+			[],
+		],
+		['period=&region=&least=', {}, [], ['period', 'region', 'least']],
+		['least=', {}, [], ['least']],
+		['', {}, [], []],
+	])('%s', (text, periods, locks, none) => {
+		const answers = fromQuery(questions, text);
+		expect(answers.periods.period).toEqual((periods as Record<string, unknown>).period ?? blank);
+		expect(answers.texts.locks).toEqual(locks);
+		expect(Object.keys(answers.nones).filter((name) => answers.nones[name])).toEqual(none);
+		expect(fromQuery(questions, toQuery(questions, answers, []))).toEqual(answers);
+	});
+	it('says nothing of a question without a default that is blank', () => {
+		expect(fromQuery(questions, 'locks=').nones.locks).toBe(false);
+	});
+	it('is that of a run', () => {
+		const run = { report: 'visits', sort: ['toll descending'] } as Parameters<typeof reportLink>[0];
+		const address = reportLink(run, { period: { start: '2025-03-01' }, region: '', locks: ['A', 'B'] });
+		const answers = fromQuery(questions, address.slice(address.indexOf('?') + 1));
+		expect(answers.periods.period?.start).toBe('2025-03-01');
+		expect(answers.texts.locks).toEqual(['A', 'B']);
+		expect(answers.nones.region).toBe(true);
 	});
 });

@@ -121,9 +121,27 @@ type Column struct {
 	Collated bool   `json:"collated,omitempty" doc:"Whether the database compares its texts otherwise than by code point"`
 	Nullable bool   `json:"nullable" doc:"Whether the column can be blank"`
 	Evidence string `json:"evidence,omitempty" doc:"Why the encoding was chosen"`
-	// Example is a value stored in the column, empty if none was seen. The layout
-	// of dates in text is taken from it.
+	// Looked is how many values the encoding was held against, and Unfit how many
+	// of them do not fit it.
+	Looked int64 `json:"looked,omitempty" doc:"How many values the date encoding was held against"`
+	Unfit  int64 `json:"unfit,omitempty" doc:"How many of them do not fit it"`
+	// Example is a value stored in the column, empty if none was seen; of dates
+	// it is one that fits.
 	Example string `json:"-"`
+	// Whole tells that every value was looked at.
+	Whole bool `json:"-"`
+	// Layout is how every date kept as text or number is written, where all are
+	// written alike and fit; see LayoutOf.
+	Layout string `json:"-"`
+}
+
+// Clone is a copy whose columns can be changed by themselves.
+func (s Source) Clone() Source {
+	s.Tables = slices.Clone(s.Tables)
+	for i := range s.Tables {
+		s.Tables[i].Columns = slices.Clone(s.Tables[i].Columns)
+	}
+	return s
 }
 
 // Table finds a table by name, whatever its case.
@@ -135,6 +153,10 @@ func (s Source) Table(name string) (Table, bool) {
 	}
 	return Table{}, false
 }
+
+// IsKey tells whether a column is by itself the primary key, whose numbers name
+// records and are no dates, whatever they look like.
+func (t Table) IsKey(column string) bool { return len(t.Key) == 1 && t.Key[0] == column }
 
 // TableNames lists the tables.
 func (s Source) TableNames() []string {
@@ -155,6 +177,9 @@ func (t Table) Column(name string) (Column, bool) {
 	return Column{}, false
 }
 
+// asText is how dates of an engine's own are called where they are text.
+var asText = map[Encoding]Encoding{EncDate: EncISODate, EncLocal: EncISOLocal, EncInstant: EncISOInstant}
+
 // SetEncoding sets the encoding of TABLE.COLUMN by hand.
 func (s *Source) SetEncoding(path string, e Encoding) error {
 	if !slices.Contains(Encodings, e) {
@@ -173,7 +198,11 @@ func (s *Source) SetEncoding(path string, e Encoding) error {
 			if c.Encoding == "" {
 				c.Stored = c.Type
 			}
+			if written, ok := asText[e]; ok && (c.Stored == Text || s.Engine == "sqlite") {
+				e = written // the engine has no such dates of its own there
+			}
 			c.Encoding, c.Type, c.Evidence = e, e.Type(), "set by hand"
+			c.Layout, c.Looked, c.Unfit, c.Whole = "", 0, 0, false // known of another encoding
 			return nil
 		}
 	}

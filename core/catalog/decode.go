@@ -1,9 +1,9 @@
 package catalog
 
 import (
+	"cmp"
 	"strconv"
 	"strings"
-	"time"
 
 	"pikegate/core/civil"
 )
@@ -16,8 +16,9 @@ type Stamp struct {
 	Offset   int
 }
 
-// Decode reads a stored value. It is false for what the encoding cannot hold:
-// such a value is shown as it is stored. The clock gives the zone.
+// Decode reads a stored value. It is false for what does not fit the encoding:
+// such a value is shown as it is stored, and meets no condition. The clock
+// gives the zone.
 func (c *Column) Decode(value any, clock *civil.Clock) (Stamp, bool) {
 	switch c.Encoding {
 	case EncDate, EncISODate:
@@ -32,24 +33,29 @@ func (c *Column) Decode(value any, clock *civil.Clock) (Stamp, bool) {
 		}
 		s, ok := parseISO(text)
 		if ok && c.Encoding.IsInstant() {
+			if s.At < c.First() {
+				return Stamp{}, false
+			}
 			s.At, s.Offset = clock.Civil(civil.Instant(s.At))
 		}
 		return s, ok
 	case EncYMD:
-		n, ok := whole(value)
+		n, ok := c.digits(value, 8)
 		if y, m, d := int(n/10000), int(n/100%100), int(n%100); ok && civil.Valid(y, m, d) {
 			return Stamp{At: civil.DateOf(y, m, d).Midnight()}, true
 		}
 	case EncYM:
-		if text, isText := value.(string); isText && len(text) == 7 {
+		if text, isText := value.(string); isText && len(text) == 7 && text[4] == '-' && (c.Hyphened() || c.Example == "") {
 			value = text[:4] + text[5:]
+		} else if isText && c.Hyphened() {
+			return Stamp{}, false
 		}
-		n, ok := whole(value)
+		n, ok := c.digits(value, 6)
 		if y, m := int(n/100), int(n%100); ok && civil.Valid(y, m, 1) {
 			return Stamp{At: civil.DateOf(y, m, 1).Midnight()}, true
 		}
 	case EncUnixS, EncUnixMS, EncUnixUS:
-		return decodeUnix(value, c.Encoding, clock)
+		return c.decodeUnix(value, clock)
 	case EncSerial1900:
 		switch v := value.(type) {
 		case int64:
@@ -58,52 +64,75 @@ func (c *Column) Decode(value any, clock *civil.Clock) (Stamp, bool) {
 		case float64:
 			at, ok := SerialDate(v)
 			return Stamp{At: at}, ok
+		case string: // an exact decimal, or a text
+			f, err := strconv.ParseFloat(v, 64)
+			at, ok := SerialDate(f)
+			return Stamp{At: at}, ok && err == nil && plainNumber(v)
 		}
 	}
 	return Stamp{}, false
 }
 
-func decodeUnix(value any, e Encoding, clock *civil.Clock) (Stamp, bool) {
-	n, ok := whole(value)
+// plainNumber tells whether a text is digits, perhaps with a point in them.
+func plainNumber(s string) bool {
+	whole, fraction, point := strings.Cut(s, ".")
+	_, ok1 := digits(whole)
+	_, ok2 := digits(fraction)
+	return ok1 && ok2 && whole != "" && (!point || fraction != "")
+}
+
+// digits reads a whole number of so many digits, as the column stores it.
+func (c *Column) digits(value any, n int) (int64, bool) {
+	switch v := value.(type) {
+	case int64:
+		least := int64(1)
+		for range n - 1 {
+			least *= 10
+		}
+		return v, c.Stored != Text && v >= least && v < 10*least
+	case string:
+		number, ok := digits(v)
+		return int64(number), ok && len(v) == n && c.Stored != Integer
+	}
+	return 0, false
+}
+
+func (c *Column) decodeUnix(value any, clock *civil.Clock) (Stamp, bool) {
+	n, ok := value.(int64)
+	if text, isText := value.(string); isText && c.Stored != Integer {
+		if sign := strings.TrimPrefix(text, "-"); len(sign) <= 18 {
+			var whole int
+			whole, ok = digits(sign)
+			if n = int64(whole); len(sign) < len(text) {
+				n = -n
+			}
+			ok = ok && sign != ""
+		}
+	} else if c.Stored == Text {
+		ok = false
+	}
 	if !ok {
 		return Stamp{}, false
 	}
-	scale, digits := int64(1), 0
-	switch e {
-	case EncUnixMS:
-		scale, digits = 1_000, 3
-	case EncUnixUS:
-		scale, digits = 1_000_000, 6
-	}
+	scale := c.Encoding.PerSecond()
 	seconds, rest := n/scale, n%scale
 	if rest < 0 {
 		seconds, rest = seconds-1, rest+scale
 	}
-	if !civil.DateTime(seconds).Date().InRange() {
+	if at := civil.DateTime(seconds); at < c.First() || at >= Beyond {
 		return Stamp{}, false
 	}
 	var s Stamp
 	s.At, s.Offset = clock.Civil(civil.Instant(seconds))
 	if rest != 0 {
 		text := strconv.FormatInt(scale+rest, 10)
-		s.Fraction = trimmed("." + text[1:1+digits])
+		s.Fraction = trimmed("." + text[1:])
 	}
 	return s, true
 }
 
 // trimmed takes zeros off the end of a fraction: engines write more or fewer.
 func trimmed(fraction string) string { return strings.TrimRight(strings.TrimRight(fraction, "0"), ".") }
-
-func whole(value any) (int64, bool) {
-	switch v := value.(type) {
-	case int64:
-		return v, true
-	case string:
-		n, err := strconv.ParseInt(v, 10, 64)
-		return n, err == nil
-	}
-	return 0, false
-}
 
 func parseDate(s string) (civil.Date, bool) {
 	if len(s) < 10 || s[4] != '-' || s[7] != '-' {
@@ -117,6 +146,9 @@ func parseDate(s string) (civil.Date, bool) {
 	}
 	return civil.DateOf(y, m, d), true
 }
+
+// maxFraction is how many digits of a second are read.
+const maxFraction = 9
 
 // parseISO reads YYYY-MM-DD, then T or blank and HH:MM[:SS[.fff]], then
 // perhaps Z or +00:00; other offsets are not taken, since text in several
@@ -142,7 +174,7 @@ func parseISO(s string) (Stamp, bool) {
 	rest, fraction := s[16:], ""
 	if len(rest) >= 3 && rest[0] == ':' {
 		sec, ok := digits(rest[1:3])
-		if !ok || sec > 60 {
+		if !ok || sec > 59 {
 			return Stamp{}, false
 		}
 		at += civil.DateTime(sec)
@@ -151,6 +183,9 @@ func parseISO(s string) (Stamp, bool) {
 			n := 1
 			for n < len(rest) && rest[n] >= '0' && rest[n] <= '9' {
 				n++
+			}
+			if n == 1 || n > 1+maxFraction {
+				return Stamp{}, false
 			}
 			fraction, rest = trimmed(rest[:n]), rest[n:]
 		}
@@ -189,52 +224,10 @@ func (s Stamp) AppendTo(b []byte, c *Column, separator byte) []byte {
 	return b
 }
 
-// Propose guesses the encoding of a column from values stored in it, none of
-// them blank. It is true only when every value fits.
-func Propose(c Column, values []any) (Column, bool) {
-	candidates := []Encoding{EncISODate, EncISOInstant, EncISOLocal, EncYMD}
-	clock := civil.NewClock(time.UTC)
-	for _, e := range candidates {
-		c.Encoding = e
-		if len(values) > 0 && fits(&c, values, clock) {
-			c.Type, c.Stored = e.Type(), Text
-			if _, isNumber := values[0].(int64); isNumber {
-				c.Stored = Integer
-			}
-			c.Evidence = shapes[e] + ", all " + strconv.Itoa(len(values)) + " values looked at: " + string(e)
-			return c, true
-		}
+// Compare orders two stamps in time: by the instant where both have one.
+func (s Stamp) Compare(t Stamp) int {
+	if order := cmp.Compare(int(s.At)-s.Offset, int(t.At)-t.Offset); order != 0 {
+		return order
 	}
-	return Column{}, false
-}
-
-// shapes say what values in an encoding look like.
-var shapes = map[Encoding]string{
-	EncISODate: "text, YYYY-MM-DD, real days", EncISOInstant: "text, ISO 8601 in UTC", EncISOLocal: "text, ISO 8601 without a zone",
-	EncYMD: "eight digits, real days",
-}
-
-func fits(c *Column, values []any, clock *civil.Clock) bool {
-	for _, v := range values {
-		if _, ok := c.Decode(v, clock); !ok {
-			return false
-		}
-		text, isText := v.(string)
-		zoned := isText && len(text) > 10 && (text[len(text)-1] == 'Z' || text[len(text)-3] == '+' || text[len(text)-6] == '+')
-		switch c.Encoding {
-		case EncISOInstant:
-			if !zoned {
-				return false
-			}
-		case EncISOLocal:
-			if zoned || !isText {
-				return false
-			}
-		case EncYMD:
-			if n, _ := whole(v); n < 19000101 || n > 21001231 {
-				return false
-			}
-		}
-	}
-	return true
+	return strings.Compare(s.Fraction, t.Fraction)
 }

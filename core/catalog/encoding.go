@@ -53,51 +53,121 @@ func (e Encoding) IsInstant() bool {
 	return false
 }
 
-// ErrFiner means that a bound falls inside the smallest unit the column stores.
-var ErrFiner = errors.New("catalog: the bound is finer than the column")
+// What can keep a civil time from being a bound of a column.
+var (
+	// ErrFiner means that it falls inside the smallest unit the column stores.
+	ErrFiner = errors.New("catalog: the bound is finer than the column")
+	// ErrEarlier and ErrLater mean that every value of the column is at or
+	// after it, or before it: it is not in the years 1 to 9999.
+	ErrEarlier = errors.New("catalog: the bound is before every value")
+	ErrLater   = errors.New("catalog: the bound is after every value")
+)
+
+// Beyond is the moment after the last one that a stored value can mean.
+var Beyond = civil.DateOf(civil.MaxYear+1, 1, 1).Midnight()
+
+// First is the first moment that a stored value can mean: of instants a day
+// later than of others, so that it is of the year 1 in every zone.
+func (c Column) First() civil.DateTime {
+	if c.Encoding.IsInstant() {
+		return civil.DateOf(civil.MinYear, 1, 2).Midnight()
+	}
+	return civil.DateOf(civil.MinYear, 1, 1).Midnight()
+}
+
+// Stored is a civil time by the clocks that the column is stored by: in UTC
+// for instants. The error is one of those above.
+func (c Column) StoredTime(at civil.DateTime, zone *time.Location) (civil.DateTime, error) {
+	if c.Encoding.Type() == Date && !at.IsMidnight() {
+		return 0, ErrFiner
+	}
+	if c.Encoding == EncYM {
+		if _, _, d := at.Date().YMD(); d != 1 {
+			return 0, ErrFiner
+		}
+	}
+	if c.Encoding.IsInstant() {
+		at = civil.DateTime(civil.InstantOf(at, zone))
+	}
+	switch {
+	case at < c.First():
+		return 0, ErrEarlier
+	case at >= Beyond:
+		return 0, ErrLater
+	}
+	return at, nil
+}
 
 // Bound is the value that parts records before the civil date-time from those
 // at or after it, for a bare comparison with the column (>= for a start, < for
-// an end): text, int64 or float64, as the column stores it.
+// an end): text, int64 or float64, as the column stores it. In a text of
+// date-times it is one that parts those with the column's own separator.
 func (c Column) Bound(at civil.DateTime, zone *time.Location) (any, error) {
-	if c.Encoding.Type() == Date && !at.IsMidnight() {
-		return nil, ErrFiner
+	at, err := c.StoredTime(at, zone)
+	if err != nil {
+		return nil, err
 	}
 	switch c.Encoding {
 	case EncDate, EncISODate:
 		return at.Date().String(), nil
-	case EncLocal, EncISOLocal:
-		return c.isoBound(at), nil
-	case EncInstant, EncISOInstant:
-		return c.isoBound(civil.DateTime(civil.InstantOf(at, zone))), nil
+	case EncLocal, EncISOLocal, EncInstant, EncISOInstant:
+		return IsoBound(at, c.Separator()), nil
 	case EncYMD:
 		y, m, d := at.Date().YMD()
 		return c.number(int64(y*10000 + m*100 + d)), nil
 	case EncYM:
-		y, m, d := at.Date().YMD()
-		switch {
-		case d != 1:
-			return nil, ErrFiner
-		case len(c.Example) == len("2026-03"):
+		y, m, _ := at.Date().YMD()
+		if c.Hyphened() {
 			return at.Date().String()[:7], nil
 		}
 		return c.number(int64(y*100 + m)), nil
-	case EncUnixS:
-		return c.number(int64(civil.InstantOf(at, zone))), nil
-	case EncUnixMS:
-		return c.number(int64(civil.InstantOf(at, zone)) * 1_000), nil
-	case EncUnixUS:
-		return c.number(int64(civil.InstantOf(at, zone)) * 1_000_000), nil
+	case EncUnixS, EncUnixMS, EncUnixUS:
+		return int64(at) * c.Encoding.PerSecond(), nil
 	case EncSerial1900:
 		return serialBound(at), nil
 	}
 	return nil, fmt.Errorf("catalog: column %s has no date encoding", c.Name)
 }
 
-// ComparesWith tells whether dates of the two columns are stored alike, so that
-// they can be compared as they are.
+// PerSecond is how many units of a count of Unix time make a second.
+func (e Encoding) PerSecond() int64 {
+	switch e {
+	case EncUnixMS:
+		return 1_000
+	case EncUnixUS:
+		return 1_000_000
+	}
+	return 1
+}
+
+// IsUnix tells whether the encoding counts from 1970.
+func (e Encoding) IsUnix() bool { return e == EncUnixS || e == EncUnixMS || e == EncUnixUS }
+
+// IsCount tells whether the dates are a count of time, whatever it is kept as.
+func (e Encoding) IsCount() bool { return e.IsUnix() || e == EncSerial1900 }
+
+// IsTimedText tells whether the encoding is a date-time written as text, whose
+// separator, fraction and zone may differ from value to value.
+func (e Encoding) IsTimedText() bool { return e == EncISOLocal || e == EncISOInstant }
+
+// Hyphened tells whether months are stored as 2026-03.
+func (c Column) Hyphened() bool { return c.Stored != Integer && len(c.Example) == len("2026-03") }
+
+// AfterEveryText comes after every date that is written as text.
+const AfterEveryText = ":"
+
+// IsNative tells whether the dates are the engine's own, which it keeps in order.
+func (e Encoding) IsNative() bool { return e == EncDate || e == EncLocal || e == EncInstant }
+
+// Orders tells whether the stored values sort as the times they mean: those of
+// an engine's own do, others where all are known to be written alike.
+func (c Column) Orders() bool { return c.Encoding == "" || c.Encoding.IsNative() || c.Layout != "" }
+
+// ComparesWith tells whether dates of the two columns can be compared as they
+// are stored, once they are known to fit.
 func (c Column) ComparesWith(d Column) bool {
-	return c.Encoding == d.Encoding && c.Stored == d.Stored && c.separator() == d.separator() && len(c.Example) == len(d.Example)
+	return c.Encoding == d.Encoding && c.Stored == d.Stored && !c.Encoding.IsTimedText() && c.Hyphened() == d.Hyphened() &&
+		(c.Stored != Text || !c.Encoding.IsCount())
 }
 
 // number keeps whole numbers that are stored as text comparable as text.
@@ -108,11 +178,11 @@ func (c Column) number(n int64) any {
 	return n
 }
 
-// isoBound is the shortest text that parts what is before from what is at or
+// IsoBound is the shortest text that parts what is before from what is at or
 // after: a day at midnight (right for both separators), minutes where seconds
 // are zero; so that 08:30, 08:30:00Z and 08:30:00.000 all come after it.
-func (c Column) isoBound(at civil.DateTime) string {
-	b := at.AppendTo(make([]byte, 0, 19), c.separator())
+func IsoBound(at civil.DateTime, separator byte) string {
+	b := at.AppendTo(make([]byte, 0, 19), separator)
 	switch {
 	case at.IsMidnight():
 		b = b[:10]
@@ -122,8 +192,8 @@ func (c Column) isoBound(at civil.DateTime) string {
 	return string(b)
 }
 
-// separator stands between the date and the time in text.
-func (c Column) separator() byte {
+// Separator stands between the date and the time in most texts of the column.
+func (c Column) Separator() byte {
 	if len(c.Example) > 10 && c.Example[10] == ' ' {
 		return ' '
 	}
@@ -147,7 +217,7 @@ func serialBound(at civil.DateTime) any {
 
 // SerialDate is the day of a spreadsheet day number, and the second of the day.
 func SerialDate(serial float64) (civil.DateTime, bool) {
-	if math.IsNaN(serial) || serial < 0 || serial > 3_000_000 {
+	if math.IsNaN(serial) || serial < 0 || serial >= 2_958_466 {
 		return 0, false
 	}
 	day := math.Floor(serial)

@@ -152,10 +152,16 @@ func (t DateTime) AppendTo(b []byte, separator byte) []byte {
 func (t DateTime) String() string { return string(t.AppendTo(make([]byte, 0, 19), 'T')) }
 
 // append2 and append4 append a number of two or four digits, zeros in front.
-// They are on the way of every date of every row.
+// They are on the way of every date of every row. The last hours of the year
+// 9999 are of the year 10000 east of Greenwich, which has a digit more.
 func append2(b []byte, n int) []byte { return append(b, byte('0'+n/10%10), byte('0'+n%10)) }
 
-func append4(b []byte, n int) []byte { return append2(append2(b, n/100), n%100) }
+func append4(b []byte, n int) []byte {
+	if n >= 10_000 {
+		b = append(b, byte('0'+n/10_000%10))
+	}
+	return append2(append2(b, n/100), n%100)
+}
 
 func floorDiv(a, b int) int {
 	q := a / b

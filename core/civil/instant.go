@@ -58,8 +58,13 @@ type Clock struct {
 	offset     int64
 }
 
-// NewClock makes the clock of a zone.
-func NewClock(zone *time.Location) *Clock { return &Clock{zone: zone, start: 1, end: 0} }
+// NewClock makes the clock of a zone; UTC where it is nil.
+func NewClock(zone *time.Location) *Clock {
+	if zone == nil {
+		zone = time.UTC
+	}
+	return &Clock{zone: zone, start: 1, end: 0}
+}
 
 // Civil is what the zone's clocks show at the instant, and their offset from
 // UTC in seconds.

@@ -82,6 +82,9 @@ func (r *resolver) call(e *Call) catalog.Type {
 	at := slices.IndexFunc(functions, func(f function) bool { return f.name == e.Name })
 	if at < 0 {
 		hint := diag.DidYouMean(e.Name, FunctionNames())
+		if a := advice[e.Name]; a != "" {
+			hint = a
+		}
 		if hint == "" {
 			hint = "There are " + strings.Join(FunctionNames(), ", ") + "."
 		}

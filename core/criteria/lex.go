@@ -82,7 +82,7 @@ func lex(text string) ([]token, diag.Problems) {
 				}
 			}
 			if found == "" {
-				fail(i, i+size, "unknown_character", "\""+text[i:i+size]+"\" does not belong here.", "")
+				fail(i, i+size, "unknown_character", "\""+text[i:i+size]+"\" does not belong here.", advice[text[i:i+size]])
 				i += size
 				continue
 			}

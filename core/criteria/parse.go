@@ -60,7 +60,38 @@ func (p *parser) whole() (e Expr, problems diag.Problems) {
 	return e, nil
 }
 
+// advice is what to write instead of words and marks of SQL, and of other
+// languages, that are not ours.
+var advice = map[string]string{
+	"like": "Write contains, starts with or ends with; ignoring case after it.", "ilike": "Write contains 'text' ignoring case.",
+	"regexp": "Write contains, starts with or ends with.", "rlike": "Write contains, starts with or ends with.", "similar": "Write contains, starts with or ends with.",
+	"null": "Write is blank, or is not blank.", "exists": "Join the table, or name a condition with meets.", "any": "Write in ('A', 'B'), or in :name.",
+	"case": "Write if(condition, value, other value).", "ifnull": "Write coalesce(a, b).", "isnull": "Write is blank, or coalesce(a, b).", "nvl": "Write coalesce(a, b).",
+	"select": "Name a condition with meets, or write the query in SQL by hand.", "as": "Values are compared as they are; nothing has to be cast.", "cast": "Values are compared as they are; nothing has to be cast.",
+	"now": "Write 'today', or a question :name, beside a date.", "current_date": "Write 'today' beside a date.", "current_timestamp": "Write 'today' beside a date.",
+	"getdate": "Write 'today' beside a date.", "substr": "Write starts with or ends with.", "substring": "Write starts with or ends with.",
+	"interval": "Write issued_on + 30 days.", "datediff": "Write paid_on - issued_on.", "dateadd": "Write issued_on + 30 days.", "date": "Write date_of(passed_at).",
+	"avg": "Write average of toll.", "min": "Write least of toll.", "max": "Write greatest of toll.", "sum": "Write sum of toll.", "having": "Write the condition on groups among the others, joined by and.",
+	"limit": "Every record that matches is returned.", "distinct": "Write count distinct of vessel.", "ceiling": "Write ceil(toll).", "len": "Write length(name).", "ucase": "Write upper(name).", "lcase": "Write lower(name).",
+	"=": "Write = once.", "&": "Write and.", "|": "Write or; texts are joined by concat(a, b).", "!": "Write not, or <> for what differs.", "%": "There is no remainder; write a - floor(a / b) * b.",
+	";": "One condition ends where the text ends.", "`": "Write an odd name in double quotes.", "[": "Write an odd name in double quotes, and a list in parentheses.", "{": "Write a question as :name.", "$": "Write a question as :name.", "?": "Write a question as :name.", "@": "Write a question as :name.", "~": "Write contains, starts with or ends with.",
+}
+
+// adviceFor is what to write instead of a token, else the hint.
+func adviceFor(t token, hint string) string {
+	if a, ok := advice[t.text]; ok && (t.kind == tWord || t.kind == tMark) {
+		return a
+	}
+	return hint
+}
+
 func (p *parser) fail(t token, code, message, hint string) {
+	hint = adviceFor(t, hint)
+	for i, before := range p.tokens { // a word of another language is seen to be one at what follows it
+		if i+1 < len(p.tokens) && p.tokens[i+1].start == t.start {
+			hint = adviceFor(before, hint)
+		}
+	}
 	problem := diag.At(p.text, t.start, t.end, code, message)
 	problem.Hint = hint
 	panic(failure{problem})
@@ -105,7 +136,7 @@ func (p *parser) from(start int) Pos { return Pos{start, p.tokens[p.at-1].end} }
 // enter guards against expressions nested too deeply.
 func (p *parser) enter() {
 	if p.depth++; p.depth > maxDepth {
-		p.fail(p.peek(), "too_deep", "The expression is nested more than 100 deep.", "")
+		p.fail(p.peek(), "too_deep", "The expression is nested more than 100 deep.", "Give a part of it a name, as a criterion of its own.")
 	}
 }
 
@@ -172,6 +203,9 @@ func (p *parser) comparison() Expr {
 	}
 	if p.take("is") {
 		not := p.take("not")
+		if p.peek().is("true") || p.peek().is("false") {
+			p.fail(p.peek(), "unexpected", p.quote(p.peek())+" does not fit after is.", "Write = true or = false, or the column alone.")
+		}
 		p.expect("blank", "Write is blank or is not blank.")
 		return &IsBlank{p.from(start), x, not}
 	}

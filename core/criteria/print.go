@@ -152,6 +152,8 @@ func write(b *strings.Builder, e Expr, place int) {
 	case *Not:
 		b.WriteString("not ")
 		write(b, e.X, looseNot)
+	case *Known: // where it holds is not the author's writing
+		write(b, e.X, place)
 	}
 }
 
@@ -196,6 +198,8 @@ func strength(e Expr) int {
 		return looseProduct
 	case *Negative, *UnitOf:
 		return looseSign
+	case *Known:
+		return strength(e.X)
 	}
 	return looseSign + 1
 }

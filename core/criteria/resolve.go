@@ -380,7 +380,11 @@ func (r *resolver) column(e *Column) catalog.Type {
 	if e.Table != "" && near == nil {
 		r.fail(e.At(), "unknown_table", "The query has no table "+e.Table+".", hintOf(e.Table, tables))
 	} else {
-		r.fail(e.At(), "unknown_column", "There is no column "+e.Name+".", hintOf(e.Name, near))
+		hint := hintOf(e.Name, near)
+		if a := advice[strings.ToLower(e.Name)]; a != "" && diag.DidYouMean(e.Name, near) == "" {
+			hint = a
+		}
+		r.fail(e.At(), "unknown_column", "There is no column "+e.Name+".", hint)
 	}
 	return unknownType
 }

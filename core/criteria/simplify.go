@@ -20,8 +20,8 @@ import (
 //	issued_on + 30 days < a day   issued_on < that day - 30 days
 //	toll_pence / 100 > 5          toll_pence > 500
 //
-// What is left is made of Logic, Not, Bool, Compare, In, Within, Match and
-// IsBlank. Places stay those of what the author wrote.
+// What is left is made of Logic, Not, Bool, Compare, In, Within, Match, IsBlank
+// and Known. Places stay those of what the author wrote.
 func Simplify(e Expr, ctx civil.Context) Expr {
 	s := simplifier{ctx}
 	return s.condition(e)
@@ -165,7 +165,16 @@ func isConstant(e Expr) bool {
 // start, after it is after its end, equal is within. An end that is open
 // bounds nothing, for blanks as well.
 func (s simplifier) compareDate(at Pos, x Expr, op string, span period.Span) Expr {
-	x, span = s.bare(x, span)
+	x, span, where := s.bare(x, span)
+	made := boundBy(at, x, op, span)
+	if _, constant := made.(*Bool); constant || where == period.All {
+		return made
+	}
+	return &Known{at, made, boundBy(at, x, "=", where)}
+}
+
+// boundBy compares a date with a stretch of time by its ends.
+func boundBy(at Pos, x Expr, op string, span period.Span) Expr {
 	bound := func(op string, t civil.DateTime) Expr {
 		if t == civil.Start || t == civil.End {
 			return &Bool{at, (t == civil.Start) == (op == ">=")}
@@ -182,7 +191,7 @@ func (s simplifier) compareDate(at Pos, x Expr, op string, span period.Span) Exp
 	case ">":
 		return bound(">=", span.Until)
 	case "<>":
-		return negated(true, at, s.compareDate(at, x, "=", span))
+		return negated(true, at, boundBy(at, x, "=", span))
 	}
 	low, high := bound(">=", span.From), bound("<", span.Until)
 	if _, open := low.(*Bool); open {
@@ -195,30 +204,49 @@ func (s simplifier) compareDate(at Pos, x Expr, op string, span period.Span) Exp
 }
 
 // bare takes functions that keep the order of time off x, and moves the bounds
-// of the span to where they come from: f(x) >= t just where x >= its bound.
-func (s simplifier) bare(x Expr, span period.Span) (Expr, period.Span) {
+// of the span to where they come from: f(x) >= t just where x >= its bound. A
+// date that is moved out of the years that are accepted is none; where tells
+// which x stay in them.
+func (s simplifier) bare(x Expr, span period.Span) (_ Expr, _, where period.Span) {
+	where = period.All
 	for {
 		inner, origin, ok := s.peel(x)
 		if !ok {
-			return x, span
+			return x, span, where
 		}
-		moved := span
-		if !span.OpenStart() && span.From != civil.End {
-			moved.From, ok = origin(span.From)
+		limits := where
+		if _, moves := x.(*Arithmetic); moves {
+			limits.From, limits.Until = max(where.From, everything.From), min(where.Until, everything.Until)
 		}
-		if ok && !span.OpenEnd() && span.Until != civil.Start {
-			moved.Until, ok = origin(span.Until)
+		moved, ok1 := originsOf(span, origin)
+		limits, ok2 := originsOf(limits, origin)
+		if !ok1 || !ok2 {
+			return x, span, where
 		}
-		if !ok || !inRange(moved.From) || !inRange(moved.Until) {
-			return x, span
+		if limits.From != civil.Start && limits.From <= everything.From { // every date is
+			limits.From = civil.Start
 		}
-		x, span = inner, moved
+		if limits.Until != civil.End && limits.Until >= everything.Until {
+			limits.Until = civil.End
+		}
+		x, span, where = inner, moved, limits
 	}
 }
 
-// inRange tells whether a bound is open or in the years that are accepted.
-func inRange(t civil.DateTime) bool {
-	return t == civil.Start || t == civil.End || t.Date().InRange()
+// everything is the years that are accepted.
+var everything = period.Span{From: civil.DateOf(civil.MinYear, 1, 1).Midnight(), Until: catalog.Beyond}
+
+// originsOf moves both ends of a span to where they come from.
+func originsOf(span period.Span, origin func(civil.DateTime) (civil.DateTime, bool)) (_ period.Span, ok bool) {
+	moved := span
+	ok = true
+	if !span.OpenStart() && span.From != civil.End {
+		moved.From, ok = origin(span.From)
+	}
+	if ok && !span.OpenEnd() && span.Until != civil.Start {
+		moved.Until, ok = origin(span.Until)
+	}
+	return moved, ok
 }
 
 // peel takes the outermost function off x, and tells the earliest time from
@@ -468,7 +496,11 @@ func (s simplifier) spans(e *Spans, span period.Span) Expr {
 	case "overlaps":
 		return both(e.Pos, s.compareDate(e.Pos, e.From, "<=", span), goingOn(s.compareDate(e.Pos, e.Until, ">=", span)))
 	case "inside":
-		return both(e.Pos, s.compareDate(e.Pos, e.From, ">=", span), s.compareDate(e.Pos, e.Until, "<=", span))
+		ended := s.compareDate(e.Pos, e.Until, "<=", span)
+		if _, open := ended.(*Bool); !open { // what goes on is not inside what ends
+			ended = &Logic{e.Pos, false, []Expr{&Not{e.Pos, &IsBlank{e.Pos, e.Until, false}}, ended}}
+		}
+		return both(e.Pos, s.compareDate(e.Pos, e.From, ">=", span), ended)
 	}
 	if span.OpenStart() {
 		return &Bool{e.Pos, false}

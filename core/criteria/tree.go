@@ -181,6 +181,13 @@ type (
 		Pos
 		X Expr
 	}
+	// Known is a condition that is open, as with a blank, where another one does
+	// not hold: a date moved out of the years that are accepted is none. Only
+	// Simplify makes one.
+	Known struct {
+		Pos
+		X, Where Expr
+	}
 )
 
 // Ref is the column a name was resolved to.
@@ -275,6 +282,9 @@ func each(e Expr, visit func(Expr)) {
 		all(e.Terms)
 	case *Not:
 		visit(e.X)
+	case *Known:
+		visit(e.X)
+		visit(e.Where)
 	}
 }
 

@@ -12,8 +12,9 @@ import (
 // Known is what a check may look up beyond the documents it is given. Each
 // function may be nil, and may answer that it does not know.
 type Known struct {
-	// Source gives the catalogue of a source.
-	Source func(name string) (*catalog.Source, bool)
+	// Source gives the catalogue of a source, or a problem that says why there is
+	// none: that there is no such source, or that it cannot be read now.
+	Source func(name string) (*catalog.Source, *diag.Problem)
 	// Zone finds a zone by its IANA name.
 	Zone func(name string) (*time.Location, error)
 	// Library gives definitions that are kept elsewhere.
@@ -32,7 +33,7 @@ func LibraryOf(documents []Document, behind Library) Library {
 		Criterion: func(name string) (*Criterion, bool) {
 			return first(documents, func(c *Criterion) bool { return c.Name == name }, behind.criterion, name)
 		},
-		Result: behind.Result,
+		Result: behind.Result, Calendar: behind.Calendar,
 	}
 }
 
@@ -65,8 +66,10 @@ func Check(documents []Document, known Known) diag.Problems {
 		seen = append(seen, id)
 		var found diag.Problems
 		switch d := d.(type) {
+		case *Source:
+			found = checkSource(d, known)
 		case *SharedParameter:
-			found = CheckParameter(d)
+			found = CheckParameter(d, library)
 		case *Criterion:
 			found = checkCriterion(d, library)
 		case *Query:
@@ -86,12 +89,10 @@ func checkQuery(q *Query, known Known, library Library) diag.Problems {
 	var source *catalog.Source
 	var problems diag.Problems
 	if known.Source != nil {
-		found, ok := known.Source(q.Source)
-		if !ok {
-			problems = append(problems, diag.Problem{
-				Code: "unknown_source", Field: "source",
-				Message: "There is no source " + q.Source + ".", Hint: "Add it with pikegate source add.",
-			})
+		found, problem := known.Source(q.Source)
+		if problem != nil {
+			problem.Field = "source"
+			problems = append(problems, *problem)
 		}
 		source = found
 	}
@@ -105,6 +106,9 @@ func soften(problems diag.Problems, known Known) diag.Problems {
 	for i, p := range problems {
 		if known.Source == nil && (p.Code == "unknown_query" || p.Code == "unknown_parameter" || p.Code == "unknown_criterion") {
 			problems[i].Severity, problems[i].Hint = diag.Warning, "Give its file as well to have it checked too."
+		}
+		if known.Source == nil && p.Code == "ambiguous_date" { // the service may have a date order
+			problems[i].Severity = diag.Warning
 		}
 	}
 	return problems
@@ -129,14 +133,20 @@ func checkReport(r *Report, known Known, library Library) diag.Problems {
 			Hint: "Push the query first, or with the report.",
 		}}, known)...)
 	}
-	_ = Link(q, library) // what is missing is told with the query
-	problems = append(problems, CheckReport(r, q)...)
+	q, _ = Link(q, library)      // what is missing is told with the query
+	if library.Calendar != nil { // in its own calendar
+		own, found := r.Calendar.Apply(*library.Calendar, zone)
+		if !found.Failed() {
+			library.Calendar = &own
+		}
+	}
+	problems = append(problems, CheckReport(r, q, library)...)
 	if len(r.Groups) == 0 && len(r.Totals) == 0 && r.Chart == (Chart{}) || problems.Failed() {
 		return problems
 	}
 	var source *catalog.Source
 	if known.Source != nil {
-		source, _ = known.Source(q.Source)
+		source, _ = known.Source(q.Source) // told with the query
 	}
 	compiled, _ := Compile(q, source, library) // told with the query
 	_, found := compiled.View(r)

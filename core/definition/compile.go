@@ -34,6 +34,8 @@ type Compiled struct {
 	// is then its result, and Slot the tables its criteria stand among.
 	SQL  []sqltext.Piece
 	Slot []criteria.Table
+	// Engine is the kind of database the query asks.
+	Engine string
 	// Offers are where the choices of questions come from, by question.
 	Offers map[string]Offer
 }
@@ -48,6 +50,44 @@ func (out *Compiled) Tables() []criteria.Table {
 		tables = append(tables, j.Table)
 	}
 	return tables
+}
+
+// Touches lists the tables and columns a query reads, as TABLE and TABLE.COLUMN,
+// each once.
+func (out *Compiled) Touches() []string {
+	var touched []string
+	add := func(name string) {
+		if name != "" && !slices.Contains(touched, name) {
+			touched = append(touched, name)
+		}
+	}
+	for _, t := range out.Tables() {
+		add(t.Table.Name)
+	}
+	look := func(e criteria.Expr) {
+		for _, c := range criteria.Columns(e) {
+			if c.Ref.Alias != "" && c.Ref.Alias != Result {
+				add(out.TableOf(c.Ref.Alias) + "." + c.Ref.Column.Name)
+			}
+		}
+	}
+	look(out.Criteria)
+	for _, c := range out.Columns {
+		look(c.Expr)
+	}
+	for _, k := range out.Sort {
+		look(k.Expr)
+	}
+	for _, j := range out.Joins {
+		look(j.On)
+	}
+	for _, o := range out.Offers {
+		look(o.Where)
+		if o.Column != nil {
+			look(o.Column)
+		}
+	}
+	return touched
 }
 
 // TableOf is the name of the table that has an alias in the query.
@@ -93,10 +133,13 @@ type SortKey struct {
 // Compile checks a query and resolves its names against the source; with no
 // source everything is checked that can be without one.
 // The library holds what the query uses; it may be empty.
-func Compile(q *Query, source *catalog.Source, library Library) (*Compiled, diag.Problems) {
-	c := compiler{query: q, source: source, library: library, out: &Compiled{Query: q, CriteriaText: q.Criteria.Value, Offers: map[string]Offer{}}}
+func Compile(query *Query, source *catalog.Source, library Library) (*Compiled, diag.Problems) {
+	q, problems := Link(query, library)
+	c := compiler{query: q, source: source, library: library, problems: problems, out: &Compiled{Query: q, CriteriaText: q.Criteria.Value, Offers: map[string]Offer{}}}
+	if source != nil {
+		c.out.Engine = source.Engine
+	}
 	c.name(q.Head)
-	c.problems = append(c.problems, Link(q, library)...)
 	c.tables()
 	c.questions()
 	c.offers()
@@ -107,6 +150,9 @@ func Compile(q *Query, source *catalog.Source, library Library) (*Compiled, diag
 		c.columns()
 		c.sort()
 	})
+	if c.out.Grouped && c.out.SQL != nil {
+		c.fail("sql", q.SQL.Line, "aggregate_here", "Values of many records are not made of hand-written SQL.", "Make them in the SQL itself.")
+	}
 	c.unused()
 	return c.out, c.problems
 }
@@ -151,9 +197,43 @@ func (c *compiler) tables() {
 	for i, j := range q.Joins {
 		t := c.table(fmt.Sprintf("joins[%d].table", i), j.Table, j.Alias(), j.Optional)
 		c.scope.Tables = append(c.scope.Tables, t)
-		on := c.expression(fmt.Sprintf("joins[%d].on", i), j.On, true)
+		field := fmt.Sprintf("joins[%d].on", i)
+		on := c.expression(field, j.On, true)
+		c.ofRecords(field, j.On, on)
+		c.servable(field, j.On, on)
 		c.out.Joins = append(c.out.Joins, CompiledJoin{t, on})
 	}
+}
+
+// servable warns of a join that no index can serve: its only equality is of two
+// dates that cannot be compared as they are stored.
+func (c *compiler) servable(field string, text Text, on criteria.Expr) {
+	var apart *criteria.Compare
+	for _, condition := range criteria.Conditions(on) {
+		equality, ok := condition.(*criteria.Compare)
+		if !ok || equality.Op != "=" {
+			continue
+		}
+		x, ok1 := equality.Left.(*criteria.Column)
+		y, ok2 := equality.Right.(*criteria.Column)
+		if !ok1 || !ok2 {
+			continue
+		}
+		if !x.Ref.Column.Type.IsDate() || !y.Ref.Column.Type.IsDate() || x.Ref.Column.ComparesWith(y.Ref.Column) {
+			return // an index can serve this one
+		}
+		apart = equality
+	}
+	if apart == nil {
+		return
+	}
+	x, y := apart.Left.(*criteria.Column), apart.Right.(*criteria.Column)
+	at := apart.At()
+	c.place(field, text, diag.Problems{{
+		Code: "join_without_index", Severity: diag.Warning, Offset: at.Start, Length: at.End - at.Start,
+		Message: fmt.Sprintf("No index can serve this join: %s (%s) and %s (%s) cannot be compared as they are stored.", criteria.Print(x), x.Ref.Column.Encoding, criteria.Print(y), y.Ref.Column.Encoding),
+		Hint:    "Join on a key as well, or on dates that are stored alike.",
+	}})
 }
 
 func (c *compiler) table(field, name, alias string, optional bool) criteria.Table {
@@ -169,6 +249,7 @@ func (c *compiler) table(field, name, alias string, optional bool) criteria.Tabl
 	found, ok := c.source.Table(name)
 	if !ok {
 		c.fail(field, 0, "unknown_table", fmt.Sprintf("The source %s has no table %s.", c.source.Name, name), nearOr(name, c.source.TableNames()))
+		c.scope.Open = true // which columns it was to have is not known
 		return t
 	}
 	t.Table = found
@@ -179,6 +260,25 @@ func (c *compiler) table(field, name, alias string, optional bool) criteria.Tabl
 func (c *compiler) expression(field string, text Text, condition bool) criteria.Expr {
 	e, problems := criteria.Parse(text.Value)
 	return c.resolved(field, text, e, problems, condition)
+}
+
+// overGroups is expression where values of many records may stand.
+func (c *compiler) overGroups(field string, text Text, condition bool) criteria.Expr {
+	e, problems := criteria.Parse(text.Value)
+	if e != nil {
+		e = criteria.Counted(e, c.scope)
+	}
+	e = c.resolved(field, text, e, problems, condition)
+	c.out.Grouped = c.out.Grouped || criteria.HasAggregate(e)
+	return e
+}
+
+// ofRecords refuses values of many records where each record is looked at by
+// itself.
+func (c *compiler) ofRecords(field string, text Text, e criteria.Expr) {
+	if criteria.HasAggregate(e) {
+		c.fail(field, text.Line, "aggregate_here", "A value made of many records cannot stand here.", "Use it in a column, the criteria or the sort.")
+	}
 }
 
 // resolved resolves what was parsed and places the problems in the document.
@@ -263,7 +363,7 @@ func (c *compiler) column(field string, text Text) criteria.Expr {
 		_, aggregate := inner.(*criteria.Aggregate)
 		switch p, isQuestion := inner.(*criteria.Parameter); {
 		case isQuestion:
-			c.fail(field, text.Line, "no_questions", "A column cannot use the question :"+p.Name+".", "")
+			c.fail(field, text.Line, "no_questions", "A column cannot use the question :"+p.Name+".", "Columns are the same in every run; use the question in the criteria.")
 		case aggregate && inner != e:
 			c.fail(field, text.Line, "nested_aggregate", "An aggregate stands alone.", "Give it a column of its own.")
 		}
@@ -279,8 +379,19 @@ func (c *compiler) criteria() {
 		return
 	}
 	before := len(c.problems)
-	e := c.expression("criteria", c.query.Criteria, true)
+	e := c.overGroups("criteria", c.query.Criteria, true)
+	for _, condition := range criteria.Conditions(e) {
+		if criteria.HasAggregate(condition) && len(criteria.Outside(condition)) > 0 {
+			p := diag.At(c.query.Criteria.Value, condition.At().Start, condition.At().End, "mixed_condition",
+				"This compares values of single records with values made of many.")
+			p.Hint = "Join the two by and, each a condition of its own: records are chosen first, then groups of them."
+			c.place("criteria", c.query.Criteria, diag.Problems{p})
+		}
+	}
 	c.out.Criteria, c.provable = e, len(c.problems) == before
+	if c.provable && c.source != nil {
+		c.dates(c.query.Criteria, e)
+	}
 	criteria.Walk(e, func(e criteria.Expr) {
 		switch e := e.(type) {
 		case *criteria.Parameter:
@@ -330,7 +441,7 @@ func (c *compiler) sort() {
 		if at >= 0 {
 			key.Expr = c.out.Columns[at].Expr
 		} else {
-			key.Expr = c.expression(field, Text{name, text.Line}, false)
+			key.Expr = c.overGroups(field, Text{name, text.Line}, false)
 		}
 		c.out.Sort = append(c.out.Sort, key)
 	}
@@ -339,7 +450,7 @@ func (c *compiler) sort() {
 // unused refuses questions whose answer would change nothing.
 func (c *compiler) unused() {
 	for _, q := range c.out.Questions {
-		c.used = append(c.used, namesIn(q.Derive)...)
+		c.used = append(c.used, NamesIn(q.Derive)...)
 	}
 	for i, q := range c.query.Parameters {
 		if q.Name == "" {

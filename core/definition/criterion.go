@@ -58,7 +58,7 @@ func (c *compiler) meets(m *criteria.Meets) (criteria.Expr, *diag.Problem) {
 	}
 	if c.nested++; c.nested > maxNested {
 		c.nested--
-		return fail("circular", "The criterion "+m.Name+" comes back to itself.", "")
+		return fail("circular", "The criterion "+m.Name+" comes back to itself.", "Take meets out of one of the criteria that use each other.")
 	}
 	defer func() { c.nested-- }()
 	e, problems := criteria.Parse(criterion.Criteria.Value)
@@ -92,9 +92,9 @@ func (c *compiler) qualify(e criteria.Expr, table, alias string) {
 // queries that use it.
 func checkCriterion(d *Criterion, library Library) diag.Problems {
 	q := &Query{Head: d.Head, From: d.On, Parameters: slices.Clone(d.Parameters), Criteria: d.Criteria}
-	c := compiler{query: q, library: library, out: &Compiled{Query: q, Offers: map[string]Offer{}}}
+	linked, problems := Link(q, library)
+	c := compiler{query: linked, library: library, problems: problems, out: &Compiled{Query: linked, Offers: map[string]Offer{}}}
 	c.name(d.Head)
-	c.problems = append(c.problems, Link(q, library)...)
 	c.tables()
 	c.questions()
 	c.criteria()

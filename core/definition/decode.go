@@ -25,11 +25,12 @@ var kinds = map[string]func() Document{
 	"report":    func() Document { return &Report{} },
 	"parameter": func() Document { return &SharedParameter{} },
 	"criterion": func() Document { return &Criterion{} },
+	"source":    func() Document { return &Source{} },
 }
 
 // kindNames are in the order in which definitions are frozen: what is used
 // comes first.
-var kindNames = []string{"parameter", "criterion", "query", "report"}
+var kindNames = []string{"source", "parameter", "criterion", "query", "report"}
 
 // Decode reads every document of a YAML (or JSON) file. All problems come
 // back at once, each with its line and the path of its field. The documents
@@ -42,7 +43,7 @@ func Decode(file string, content []byte) ([]Document, diag.Problems) {
 	case !utf8.Valid(content):
 		d.fail(nil, "", "not_utf8", "The file is not UTF-8 text.", "Save it as UTF-8.")
 	case deepest(content) > 200:
-		d.fail(nil, "", "too_deep", "The file is nested more than 200 deep.", "")
+		d.fail(nil, "", "too_deep", "The file is nested more than 200 deep.", "Write it flatter.")
 	}
 	if len(d.problems) > 0 {
 		return nil, d.problems

@@ -105,8 +105,8 @@ func TestSchema(t *testing.T) {
 		}
 	}
 	require.NoError(t, json.Unmarshal(text, &schema))
-	require.Len(t, schema.OneOf, 4)
-	assert.ElementsMatch(t, []string{"kind", "name", "source", "columns"}, schema.OneOf[2].Required)
+	require.Len(t, schema.OneOf, 5)
+	assert.ElementsMatch(t, []string{"kind", "name", "source", "columns"}, schema.OneOf[3].Required)
 	for _, kind := range schema.OneOf {
 		assert.False(t, kind.AdditionalProperties)
 		for name, p := range kind.Properties {

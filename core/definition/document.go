@@ -9,6 +9,7 @@ import (
 	"unicode"
 
 	"pikegate/core/civil"
+	"pikegate/core/criteria"
 	"pikegate/core/parameter"
 )
 
@@ -72,6 +73,7 @@ type Query struct {
 	Rules      []Rule            `yaml:"rules" doc:"Conditions across the answers"`
 	Columns    []Column          `yaml:"columns" doc:"What is returned, in this order" required:"true"`
 	Criteria   Text              `yaml:"criteria" doc:"Which records match" example:"passed_at within :period"`
+	Unfit      string            `yaml:"unfit" doc:"What becomes of records whose dates are not stored as their column stores dates: left out, and counted, unless the run is to be refused" enum:"leave-out,refuse"`
 	Sort       []Text            `yaml:"sort" doc:"In which order: a column, then ascending or descending, then perhaps blanks first" example:"passed_at descending"`
 }
 
@@ -103,8 +105,10 @@ type Column struct {
 func (c *Column) setText(t Text) {
 	c.Value = t
 	c.Name = t.Value
-	if dot := strings.LastIndexByte(t.Value, '.'); dot >= 0 {
-		c.Name = t.Value[dot+1:]
+	if e, _ := criteria.Parse(t.Value); e != nil {
+		if column, ok := e.(*criteria.Column); ok {
+			c.Name = column.Name
+		}
 	}
 }
 
@@ -187,6 +191,13 @@ type SharedParameter struct {
 	Parameter Question `yaml:"parameter" doc:"The question; its name is the document's" required:"true"`
 }
 
+// Source says what is known of a source beyond its connection: how the dates in
+// it are stored. Where the database is and how to enter it is no part of it.
+type Source struct {
+	Head      `yaml:",inline"`
+	Encodings map[string]string `yaml:"encodings" doc:"How dates are stored, by TABLE.COLUMN" example:"ymd"`
+}
+
 // Criterion is a named condition that several queries use.
 type Criterion struct {
 	Head       `yaml:",inline"`
@@ -209,6 +220,7 @@ type Report struct {
 	Totals   []Text            `yaml:"totals" doc:"What is made of all records: count, or sum, average, least, greatest or count distinct of a column" example:"sum of toll"`
 	Chart    Chart             `yaml:"chart" doc:"A drawing of the records"`
 	Page     Page              `yaml:"page" doc:"The paper it is printed on"`
+	Unfit    string            `yaml:"unfit" doc:"As in the query, where the report is stricter than that" enum:"leave-out,refuse"`
 	Examples []Example         `yaml:"examples" doc:"Promises that are kept: answers, and what must be found with them"`
 }
 
@@ -382,9 +394,10 @@ func (r Report) Questions(q Query) (asked, set []parameter.Parameter) {
 	return asked, set
 }
 
-var separators = strings.NewReplacer("_", " ", "-", " ")
+// The quotes of an odd name are no part of it.
+var separators = strings.NewReplacer("_", " ", "-", " ", `""`, `"`, `"`, "")
 
-// Labelled makes a label of a name: paid_on is "Paid on".
+// Labelled makes a label of a name, or of an expression: paid_on is "Paid on".
 func Labelled(name string) string {
 	text := []rune(separators.Replace(name))
 	if len(text) > 0 {

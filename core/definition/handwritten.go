@@ -1,6 +1,7 @@
 package definition
 
 import (
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -43,7 +44,7 @@ func (c *compiler) handWritten() {
 	}
 	result, err := c.library.Result(q)
 	if err != nil {
-		c.fail("sql", q.SQL.Line, "sql_refused", err.Error(), "")
+		c.refusedSQL(err)
 		return
 	}
 	c.out.From.Table = result
@@ -55,6 +56,31 @@ func (c *compiler) handWritten() {
 			})
 		}
 	}
+}
+
+// refusedSQL says what the database has against hand-written SQL, and where, if
+// it says that.
+func (c *compiler) refusedSQL(err error) {
+	sql := c.query.SQL
+	var near interface{ Near() (text string, nth int) }
+	text, nth := "", 0
+	if errors.As(err, &near) {
+		text, nth = near.Near()
+	}
+	at := -1
+	for from := 0; text != "" && nth >= 0; nth-- {
+		next := strings.Index(sql.Value[from:], text)
+		if next < 0 {
+			break
+		}
+		at = from + next
+		from = at + len(text)
+	}
+	if at < 0 {
+		c.fail("sql", sql.Line, "sql_refused", err.Error(), "")
+		return
+	}
+	c.place("sql", sql, diag.Problems{diag.At(sql.Value, at, at+len(text), "sql_refused", err.Error())})
 }
 
 // names tells whether a value is made of a column.

@@ -11,6 +11,7 @@ import (
 	"github.com/shopspring/decimal"
 
 	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
@@ -25,6 +26,9 @@ type Library struct {
 	// Result tells the columns of a query's hand-written SQL; it asks the
 	// database without running it.
 	Result func(q *Query) (catalog.Table, error)
+	// Calendar is in which definitions are checked, on today and the days of the
+	// year after it; nil where what depends on the day is not checked.
+	Calendar *civil.Context
 }
 
 func (l Library) criterion(name string) (*Criterion, bool) {
@@ -41,10 +45,13 @@ func (l Library) query(name string) (*Query, bool) {
 	return l.Query(name)
 }
 
-// Link adds the questions of the named criteria that a query uses, and puts
+// Link is a query with the questions of the named criteria that it uses, and with
 // shared parameters in the place of the questions that use them.
-func Link(q *Query, library Library) diag.Problems {
+func Link(query *Query, library Library) (*Query, diag.Problems) {
 	var problems diag.Problems
+	own := *query
+	q := &own
+	q.Parameters = slices.Clone(q.Parameters)
 	for _, name := range named(q.Criteria) {
 		criterion, _ := library.criterion(name) // one that is missing is told where it is used
 		if criterion == nil {
@@ -80,7 +87,7 @@ func Link(q *Query, library Library) diag.Problems {
 		*question = shared.Question()
 		question.Use = use
 	}
-	return problems
+	return q, problems
 }
 
 // Question is the question under the document's name.
@@ -97,8 +104,8 @@ func (s SharedParameter) Question() Question {
 }
 
 // CheckParameter checks a shared parameter by itself.
-func CheckParameter(s *SharedParameter) diag.Problems {
-	c := compiler{query: &Query{}, out: &Compiled{}}
+func CheckParameter(s *SharedParameter, library Library) diag.Problems {
+	c := compiler{query: &Query{}, library: library, out: &Compiled{}}
 	if !parameterPattern.MatchString(s.Name) {
 		c.fail("name", 0, "bad_name", fmt.Sprintf("%q is not a name a question can have.", s.Name), "Use lower-case letters, digits and _.")
 	}
@@ -163,7 +170,7 @@ func (c *compiler) question(field string, p parameter.Parameter) {
 			}
 		case limit.name == "pattern":
 			if _, err := regexp.Compile(limit.text); err != nil {
-				c.fail(at, 0, "bad_pattern", "The pattern is not a regular expression: "+err.Error()+".", "")
+				c.fail(at, 0, "bad_pattern", "The pattern is not a regular expression: "+err.Error()+".", "Write one, such as [A-Z]{2}[0-9]+.")
 			}
 		}
 	}
@@ -172,6 +179,7 @@ func (c *compiler) question(field string, p parameter.Parameter) {
 		for _, d := range p.Default {
 			c.readable(field+".default", d)
 		}
+		c.defaultsEveryDay(field, p)
 	} else if p.Derive == "" {
 		// Other defaults read the same whatever the day.
 		for _, d := range p.Default {
@@ -182,10 +190,10 @@ func (c *compiler) question(field string, p parameter.Parameter) {
 		}
 	}
 	if p.Many && (p.Kind == parameter.Period || p.Kind == parameter.YesNo) {
-		c.fail(field+".many", 0, "not_many", fmt.Sprintf("A question of the kind %s takes one answer.", p.Kind), "")
+		c.fail(field+".many", 0, "not_many", fmt.Sprintf("A question of the kind %s takes one answer.", p.Kind), "Take many away.")
 	}
 	if (dated || p.Kind == parameter.YesNo) && (p.Choices.FromData() || len(p.Choices.Listed) > 0) {
-		c.fail(field+".choices", 0, "no_choices", fmt.Sprintf("A question of the kind %s is not chosen from a list.", p.Kind), "")
+		c.fail(field+".choices", 0, "no_choices", fmt.Sprintf("A question of the kind %s is not chosen from a list.", p.Kind), "Take choices away, or make it a text or a number.")
 	}
 	if p.Shown != "" && p.Shown != parameter.Asked && p.Required && len(p.Default) == 0 && p.Derive == "" {
 		c.fail(field+".default", 0, "missing_field", "A question that is not asked and needs a value has no default.", "Give it a default, or derive it.")
@@ -213,10 +221,10 @@ func (c *compiler) readable(field, text string) {
 	c.add(field, text, problems)
 }
 
-// names in a derivation: every :name.
 var namePart = regexp.MustCompile(`:([a-z][a-z0-9_]*)`)
 
-func namesIn(text string) []string {
+// NamesIn lists the questions a derivation names: every :name.
+func NamesIn(text string) []string {
 	var names []string
 	for _, m := range namePart.FindAllStringSubmatch(text, -1) {
 		names = append(names, m[1])
@@ -232,7 +240,7 @@ func (c *compiler) derive(field string, p parameter.Parameter) {
 	}
 	field += ".derive"
 	if p.Required || len(p.Default) > 0 {
-		c.fail(field, 0, "derived", "A derived question is not answered, so it has no default and is not required.", "")
+		c.fail(field, 0, "derived", "A derived question is not answered, so it has no default and is not required.", "Take these fields away, or derive.")
 	}
 	dated := func(k string) bool { return k == "period" || k == "date" || k == "date-time" }
 	number := func(k string) bool { return k == "integer" || k == "decimal" }
@@ -243,11 +251,11 @@ func (c *compiler) derive(field string, p parameter.Parameter) {
 		_, problems := criteria.Parse(p.Derive)
 		c.add(field, p.Derive, problems)
 	default:
-		if strings.TrimSpace(p.Derive) != ":"+strings.Join(namesIn(p.Derive), "") {
+		if strings.TrimSpace(p.Derive) != ":"+strings.Join(NamesIn(p.Derive), "") {
 			c.fail(field, 0, "bad_derivation", "This kind can only take over the answer to another question.", "Write derive: :name.")
 		}
 	}
-	for _, name := range namesIn(p.Derive) {
+	for _, name := range NamesIn(p.Derive) {
 		at := slices.IndexFunc(c.query.Parameters, func(q Question) bool { return q.Name == name })
 		if at < 0 {
 			c.fail(field, 0, "undeclared_parameter", "No question is called "+name+".", diag.DidYouMean(name, c.questionNames()))
@@ -259,7 +267,7 @@ func (c *compiler) derive(field string, p parameter.Parameter) {
 		}
 	}
 	if c.circular(p.Name, p.Derive, 0) {
-		c.fail(field, 0, "circular", "The question is derived from itself.", "")
+		c.fail(field, 0, "circular", "The question is derived from itself.", "Derive it from a question that is asked.")
 	}
 }
 
@@ -272,7 +280,7 @@ func (c *compiler) questionNames() []string {
 }
 
 func (c *compiler) circular(origin, derive string, depth int) bool {
-	for _, name := range namesIn(derive) {
+	for _, name := range NamesIn(derive) {
 		if name == origin || depth > len(c.query.Parameters) {
 			return true
 		}
@@ -298,7 +306,7 @@ func (c *compiler) offers() {
 		case choices.Query != "":
 			c.queryOffer(field, q)
 		case choices.Where.Value != "":
-			c.fail(field+".where", 0, "no_column", "where goes with column.", "")
+			c.fail(field+".where", 0, "no_column", "where goes with column.", "Name the column whose values are offered, or take where away.")
 		}
 	}
 }

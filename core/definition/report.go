@@ -14,8 +14,8 @@ import (
 var wholeNumber = regexp.MustCompile(`^[0-9]{1,15}$`)
 
 // CheckReport checks a report against its query.
-func CheckReport(r *Report, q *Query) diag.Problems {
-	c := compiler{query: q}
+func CheckReport(r *Report, q *Query, library Library) diag.Problems {
+	c := compiler{query: q, library: library}
 	c.name(r.Head)
 	var questions, columns []string
 	kinds := map[string]parameter.Kind{}
@@ -51,6 +51,14 @@ func CheckReport(r *Report, q *Query) diag.Problems {
 		}
 		if _, both := r.Set[a.Name]; both {
 			c.fail(field, 0, "twice", a.Name+" is both asked and set.", "Take one of them away.")
+		}
+	}
+	if asked, _ := r.Questions(*q); library.Calendar != nil {
+		for _, p := range asked { // with the report's own wording and defaults
+			at := slices.IndexFunc(r.Ask, func(a Asked) bool { return a.Name == p.Name })
+			if at >= 0 && (p.Kind == parameter.Period || p.Kind == parameter.Date || p.Kind == parameter.DateTime) {
+				c.defaultsEveryDay(fmt.Sprintf("ask[%d]", at), p)
+			}
 		}
 	}
 	for name, text := range r.Set {

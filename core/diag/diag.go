@@ -123,6 +123,17 @@ func (ps Problems) In(field string) Problems {
 	return ps
 }
 
+// For are the problems of one field.
+func (ps Problems) For(field string) Problems {
+	var out Problems
+	for _, p := range ps {
+		if p.Field == field {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
 // At makes a problem about source[start:end], which are byte positions; the
 // problem's own place is in characters.
 func At(source string, start, end int, code, message string) Problem {

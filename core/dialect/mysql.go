@@ -6,6 +6,8 @@ import (
 	"strconv"
 	"strings"
 
+	"github.com/shopspring/decimal"
+
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
@@ -22,15 +24,56 @@ func MySQL(collation string) Dialect {
 		blanks:      mysqlBlanks,
 		placeholder: func(n int) string { return "\x00" + strconv.Itoa(n) + "\x00" },
 		finish:      mysqlFinish,
-		value:       plainValue,
-		selected:    func(_ criteria.Ref, quoted string) string { return quoted },
-		list: func(x, placeholder string) string {
-			return "json_contains(" + placeholder + ", json_array(" + strings.TrimSuffix(x, " collate "+collation) + "))"
+		value: func(v any) any {
+			if d, ok := v.(decimal.Decimal); ok && !(d.IsInteger() && d.BigInt().IsInt64()) {
+				return Decimal(d.String())
+			}
+			return plainValue(v)
 		},
-		encodeList: encodeJSON,
-		contains:   func(x, placeholder string) string { return "instr(lower(" + x + "), lower(" + placeholder + ")) > 0" },
-		moment:     mysqlMoment,
-		part:       mysqlPart,
+		cast: func(v any, placeholder string) string {
+			// A decimal bound as a text would be compared as a binary fraction.
+			if d, ok := v.(Decimal); ok {
+				whole, fraction, _ := strings.Cut(strings.TrimPrefix(string(d), "-"), ".")
+				places := min(len(fraction), mysqlPlaces)
+				return fmt.Sprintf("cast(%s as decimal(%d, %d))", placeholder, min(len(whole)+places, mysqlDigits), places)
+			}
+			return placeholder
+		},
+		repeats:  true,
+		widen:    func(x string) string { return "(" + x + " + 0.0)" },
+		selected: func(_ criteria.Ref, quoted string) string { return quoted },
+		list: func(x, placeholder string, values []any) string {
+			kind := "longtext character set utf8mb4 collate " + collation
+			if _, number := values[0].(decimal.Decimal); number {
+				kind = "decimal(65, 20)"
+			}
+			return x + " in (select list.v from json_table(" + placeholder + ", '$[*]' columns (v " + kind + " path '$')) as list)"
+		},
+		encodeList: func(values []any) any { return encodeJSON(values) },
+		change: func(c civil.YearlyChange, utc string) string {
+			day := fmt.Sprintf("concat(left(%s, 4), '-%02d-%02d')", utc, c.Month, c.Day)
+			return fmt.Sprintf("date_format(timestamp(%s) + interval (%d - dayofweek(%s)) %% 7 day + interval %d second, '%%Y-%%m-%%dT%%H:%%i:%%s')", day, int(c.Weekday)+8, day, c.Seconds)
+		},
+		fits: mysqlFits,
+		stored: func(c catalog.Column, x string) string {
+			switch {
+			case !c.Encoding.IsCount() || c.Stored != catalog.Text:
+				return x
+			case c.Encoding.IsUnix():
+				return "cast(" + x + " as signed)"
+			}
+			return "cast(" + x + " as decimal(40, 20))"
+		},
+		aggregate: func(name, x string, of plan.Expr) string {
+			c, ok := of.(plan.Column)
+			if ok && name == "sum" && (strings.HasPrefix(c.Ref.Column.Declared, "double") || strings.HasPrefix(c.Ref.Column.Declared, "float")) {
+				return "sum(cast(" + x + " as decimal(65, 20)))" // the decimals they are written as
+			}
+			return ""
+		},
+		contains: func(x, placeholder string) string { return "instr(lower(" + x + "), lower(" + placeholder + ")) > 0" },
+		moment:   mysqlMoment,
+		part:     mysqlPart,
 		moved: func(m plan.Moved, x string) string {
 			day := "left(" + x + ", 10)"
 			if m.Months != 0 {
@@ -39,7 +82,11 @@ func MySQL(collation string) Dialect {
 			if m.Days != 0 {
 				day = fmt.Sprintf("(%s + interval %d day)", day, m.Days)
 			}
-			return "concat(" + day + ", substr(" + x + ", 11))"
+			text := "cast(" + day + " as char(10))"
+			if m.Fine {
+				text = "concat(" + text + ", substr(" + x + ", 11))"
+			}
+			return "(case when " + day + " >= '0001-01-01' then " + text + " end)"
 		},
 		daysBetween: func(from, to string) string { return "datediff(" + to + ", " + from + ")" },
 		match: func(op, x, y string) string {
@@ -65,6 +112,12 @@ func MySQL(collation string) Dialect {
 		divide: func(x, y string) string { return "((" + x + ") * 1e0 / (" + y + "))" },
 	}
 }
+
+// Decimal is an exact decimal that is bound as text.
+type Decimal string
+
+// The most digits of a decimal, and of those after its point.
+const mysqlDigits, mysqlPlaces = 65, 30
 
 // mysqlBlanks orders by whether the key is blank first; blanks come first by
 // themselves, going up.
@@ -92,44 +145,87 @@ func mysqlFinish(q Query) Query {
 	return Query{text, args, q.Lines}
 }
 
+// mysqlFits looks at a date: those of the server's own may have a month or day
+// of zero.
+func mysqlFits(c catalog.Column, x string) string {
+	matches := func(x string) string { return x + ` regexp '^` + pattern(c) + `\z'` }
+	switch {
+	case c.Encoding.IsNative():
+		return x + " >= '" + firstOf(c) + "' and month(" + x + ") > 0 and dayofmonth(" + x + ") > 0"
+	case numbered(c):
+		return within(c, x)
+	case c.Encoding.IsCount():
+		cast := "cast(" + x + " as decimal(40, 20))"
+		return matches(x) + " and " + within(c, cast)
+	case c.Stored != catalog.Text:
+		return matches("cast(" + x + " as char)")
+	case c.Encoding == catalog.EncISOInstant:
+		return matches(x) + " and " + x + " >= '" + firstOf(c) + "'"
+	}
+	return matches(x)
+}
+
 // mysqlMoment writes a date as text. The server may know no zones, so the
 // offsets of instants come with the statement.
-func mysqlMoment(m plan.Moment, column string, offset func() string) string {
-	format := "'%Y-%m-%d'"
+func mysqlMoment(m plan.Moment, x string, offset func(utc string) string) string {
+	c := m.Ref.Column
+	format, fraction := "'%Y-%m-%d'", ""
+	const seconds = "'%Y-%m-%dT%H:%i:%s'"
 	if m.Fine {
-		format = "'%Y-%m-%dT%H:%i:%s'"
+		format, fraction = seconds, "'.000000000'"
 	}
-	shifted := func(x string) string {
-		return "date_format(" + x + " + interval (" + offset() + ") second, " + format + ")"
+	shown := func(at string) string {
+		text := "date_format(" + at + ", " + format + ")"
+		if m.Fine {
+			return "concat(" + text + ", " + fraction + ")"
+		}
+		return text
 	}
-	unix := func(seconds string) string {
-		return "date_format(timestamp'1970-01-01 00:00:00' + interval (" + seconds + " + (" + offset() + ")) second, " + format + ")"
+	shifted := func(at string) string {
+		by := offset("date_format(" + at + ", " + seconds + ")")
+		if by == "0" {
+			return shown(at)
+		}
+		return shown(at + " + interval (" + by + ") second")
 	}
-	text := "cast(" + column + " as char)"
-	switch m.Ref.Column.Encoding {
-	case catalog.EncInstant:
-		return shifted(column)
-	case catalog.EncDate, catalog.EncLocal:
-		return "date_format(" + column + ", " + format + ")"
-	case catalog.EncISOInstant:
-		return shifted("cast(left(" + column + ", 19) as datetime)")
-	case catalog.EncYMD:
+	text := "cast(" + x + " as char)"
+	switch {
+	case c.Encoding.IsNative():
+		if m.Fine && c.Encoding != catalog.EncDate {
+			format, fraction = "'%Y-%m-%dT%H:%i:%s.%f'", "'000'"
+		}
+		if c.Encoding == catalog.EncInstant {
+			return shifted(x)
+		}
+		return shown(x)
+	case c.Encoding == catalog.EncYMD:
 		return "concat(left(" + text + ", 4), '-', substr(" + text + ", 5, 2), '-', substr(" + text + ", 7, 2))"
-	case catalog.EncYM:
+	case c.Encoding == catalog.EncYM:
 		return "concat(left(" + text + ", 4), '-', right(" + text + ", 2), '-01')"
-	case catalog.EncUnixS:
-		return unix(column)
-	case catalog.EncUnixMS:
-		return unix("floor(" + column + " / 1000)")
-	case catalog.EncUnixUS:
-		return unix("floor(" + column + " / 1000000)")
-	case catalog.EncSerial1900:
-		return "date_format(timestamp'1899-12-30 00:00:00' + interval round(" + column + " * 86400) second, " + format + ")"
+	case c.Encoding.IsUnix():
+		scale := c.Encoding.PerSecond()
+		whole := x
+		if scale > 1 {
+			rest := fmt.Sprintf("((%s %% %d + %d) %% %d)", x, scale, scale, scale)
+			whole = fmt.Sprintf("((%s - %s) div %d)", x, rest, scale)
+			if m.Fine {
+				fraction = fmt.Sprintf("concat('.', lpad(%s * %d, 9, '0'))", rest, 1_000_000_000/scale)
+			}
+		}
+		return shifted("(timestamp'1970-01-01 00:00:00' + interval " + whole + " second)")
+	case c.Encoding == catalog.EncSerial1900:
+		return shown("(timestamp'1899-12-30 00:00:00' + interval round((case when " + x + " < 60 then " + x + " + 1 else " + x + " end) * 86400) second)")
+	case c.Encoding.IsTimedText():
+		at := "cast(replace(case when char_length(" + x + ") = 10 then " + x + " when substr(" + x + ", 17, 1) = ':' then left(" + x + ", 19) else left(" + x + ", 16) end, 'T', ' ') as datetime)"
+		if m.Fine {
+			fraction = "concat('.', rpad(case when substr(" + x + ", 20, 1) = '.' then regexp_substr(substr(" + x + ", 21), '^[0-9]+') else '' end, 9, '0'))"
+		}
+		if c.Encoding == catalog.EncISOInstant {
+			return shifted(at)
+		}
+		return shown(at)
 	}
-	if m.Fine {
-		return "date_format(cast(left(" + column + ", 19) as datetime), " + format + ")"
-	}
-	return "left(" + column + ", 10)"
+	return x
 }
 
 func mysqlPart(p plan.DatePart, x string) string {
@@ -160,7 +256,7 @@ func mysqlPart(p plan.DatePart, x string) string {
 			if isMonday(p) {
 				return "date_format(" + x + ", '%x-W%v')"
 			}
-			return "concat(" + start + ", '/', date_format(" + start + " + interval 6 day, '%Y-%m-%d'))"
+			return "concat(" + start + ", '/', coalesce(date_format(" + start + " + interval 6 day, '%Y-%m-%d'), '9999-12-31'))"
 		case civil.Month:
 			return "left(" + x + ", 7)"
 		case civil.Quarter:

@@ -1,8 +1,8 @@
 package dialect
 
 import (
-	"encoding/json"
 	"fmt"
+	"math"
 	"strconv"
 	"strings"
 
@@ -31,20 +31,35 @@ var SQLite = Dialect{
 		}
 		return quoted
 	},
-	list: func(x, placeholder string) string {
+	list: func(x, placeholder string, _ []any) string {
 		return x + " in (select value from json_each(" + placeholder + "))"
 	},
 	encodeList: func(values []any) any {
-		text, err := json.Marshal(values)
-		if err != nil {
-			panic("dialect: values of a list are text and numbers: " + err.Error())
+		plain := make([]any, len(values))
+		for i, v := range values {
+			plain[i] = plainValue(v)
 		}
-		return string(text)
+		return string(encodeJSON(plain))
 	},
-	contains: func(x, placeholder string) string { return "instr(lower(" + x + "), lower(" + placeholder + ")) > 0" },
-	moment:   sqliteMoment,
-	part:     sqlitePart,
-	moved:    sqliteMoved,
+	change: func(c civil.YearlyChange, utc string) string {
+		return fmt.Sprintf("strftime('%%Y-%%m-%%dT%%H:%%M:%%S', substr(%s, 1, 4) || '-%02d-%02d', 'weekday %d', '%d seconds')", utc, c.Month, c.Day, c.Weekday, c.Seconds)
+	},
+	fits: sqliteFits,
+	stored: func(c catalog.Column, x string) string {
+		switch {
+		case !c.Encoding.IsCount() || c.Stored != catalog.Text:
+			return x
+		case c.Encoding.IsUnix():
+			return "cast(" + x + " as integer)"
+		}
+		return "cast(" + x + " as real)"
+	},
+	aggregate: sqliteAggregate,
+	number:    func(x string) string { return "(" + x + " + 0)" },
+	contains:  func(x, placeholder string) string { return "instr(lower(" + x + "), lower(" + placeholder + ")) > 0" },
+	moment:    sqliteMoment,
+	part:      sqlitePart,
+	moved:     sqliteMoved,
 	daysBetween: func(from, to string) string {
 		return "cast(julianday(" + to + ") - julianday(" + from + ") as integer)"
 	},
@@ -70,6 +85,12 @@ func plainValue(v any) any {
 			return v.IntPart()
 		}
 		f, _ := v.Float64()
+		switch { // a whole number never reaches a bound beyond its own
+		case f >= math.MaxInt64:
+			f = math.Nextafter(f, math.Inf(1))
+		case f <= math.MinInt64:
+			f = math.Nextafter(f, math.Inf(-1))
+		}
 		return f
 	case bool:
 		if v {
@@ -80,41 +101,115 @@ func plainValue(v any) any {
 	return v
 }
 
-// sqliteMoment writes a date as text. Instants are moved to the zone first;
-// SQLite knows no zones, so their offsets come with the statement.
-func sqliteMoment(m plan.Moment, column string, offset func() string) string {
-	dated := func(args string) string {
-		if m.Fine {
-			return "strftime('%Y-%m-%dT%H:%M:%S', " + args + ")"
-		}
-		return "date(" + args + ")"
+// sqliteFits looks at a date with SQLite's own functions: of text that is no
+// real day, date() makes another one or none.
+func sqliteFits(c catalog.Column, x string) string {
+	day := func(iso string) string { return iso + " = date(" + iso + ") and " + iso + " >= '" + firstOf(c) + "'" }
+	kind := "typeof(" + x + ") = 'integer' and "
+	if c.Stored == catalog.Text {
+		kind = ""
 	}
-	// whole divides down, before 1970 as well.
-	whole := func(scale string) string {
-		return "(" + column + " - (" + column + " % " + scale + " + " + scale + ") % " + scale + ") / " + scale
-	}
-	switch m.Ref.Column.Encoding {
+	utc := " in ('', 'Z', '+00:00', '+00')"
+	switch c.Encoding {
+	case catalog.EncDate, catalog.EncISODate:
+		return day(x)
 	case catalog.EncYMD:
-		text := "cast(" + column + " as text)"
-		return "substr(" + text + ", 1, 4) || '-' || substr(" + text + ", 5, 2) || '-' || substr(" + text + ", 7, 2)"
+		if c.Stored != catalog.Text { // a number of eight digits is of the year 1000 or later
+			return kind + "length(" + x + ") = 8 and date(" + sqliteDay(c, x) + ") = " + sqliteDay(c, x)
+		}
+		return "length(" + x + ") = 8 and " + day("("+sqliteDay(c, x)+")")
 	case catalog.EncYM:
-		text := "cast(" + column + " as text)"
-		return "substr(" + text + ", 1, 4) || '-' || substr(" + text + ", -2) || '-01'"
-	case catalog.EncISOInstant, catalog.EncInstant:
-		return dated("substr(" + column + ", 1, 19), (" + offset() + ") || ' seconds'")
-	case catalog.EncUnixS:
-		return dated(column + " + (" + offset() + "), 'unixepoch'")
-	case catalog.EncUnixMS:
-		return dated(whole("1000") + " + (" + offset() + "), 'unixepoch'")
-	case catalog.EncUnixUS:
-		return dated(whole("1000000") + " + (" + offset() + "), 'unixepoch'")
-	case catalog.EncSerial1900: // days from 1899-12-30, to the nearest second
-		return dated("cast(round(" + column + " * 86400) as integer) - 2209161600, 'unixepoch'")
+		length := len("202603")
+		if c.Hyphened() {
+			length = len("2026-03")
+		}
+		return kind + fmt.Sprintf("length(%s) = %d and ", x, length) + day("("+sqliteDay(c, x)+")")
+	case catalog.EncUnixS, catalog.EncUnixMS, catalog.EncUnixUS:
+		if c.Stored == catalog.Text {
+			return "(" + x + " glob '[0-9]*' or " + x + " glob '-[0-9]*') and substr(" + x + ", 2) not glob '*[^0-9]*' and length(ltrim(" + x + ", '-')) <= 18 and " + within(c, "cast("+x+" as integer)")
+		}
+		return kind + within(c, x)
+	case catalog.EncSerial1900:
+		if c.Stored == catalog.Text {
+			return x + " glob '[0-9]*' and " + x + " not glob '*[^0-9.]*' and " + x + " not glob '*.*.*' and " + x + " not glob '*.' and " + within(c, "cast("+x+" as real)")
+		}
+		return "typeof(" + x + ") in ('integer', 'real') and " + within(c, x)
 	}
-	if m.Fine {
-		return dated("substr(" + column + ", 1, 19)")
+	// Most are written to the second with Z or nothing behind it, which one call
+	// tells; what it does not know is taken apart.
+	end := ""
+	if c.Encoding == catalog.EncISOInstant {
+		end = "Z"
 	}
-	return "substr(" + column + ", 1, 10)"
+	usual := x + " = strftime('%Y-%m-%dT%H:%M:%S" + end + "', " + x + ") and " + x + " >= '" + firstOf(c) + "'"
+	return usual + " or " + day("substr("+x+", 1, 10)") + " and (length(" + x + ") = 10 or substr(" + x + ", 11) glob '[T ][0-2][0-9]:[0-5][0-9]*' and substr(" + x + ", 12, 2) < '24' and" +
+		" (substr(" + x + ", 17)" + utc + " or substr(" + x + ", 17) glob ':[0-5][0-9]*' and (substr(" + x + ", 20)" + utc + " or substr(" + x + ", 20) glob '.[0-9]*'" +
+		" and ltrim(substr(" + x + ", 21), '0123456789')" + utc + " and length(" + x + ") - length(ltrim(substr(" + x + ", 21), '0123456789')) <= 29)))"
+}
+
+// sqliteDay is a day kept as digits as ISO text.
+func sqliteDay(c catalog.Column, x string) string {
+	switch {
+	case c.Encoding == catalog.EncYM && c.Hyphened():
+		return x + " || '-01'"
+	case c.Encoding == catalog.EncYM:
+		return "substr(" + x + ", 1, 4) || '-' || substr(" + x + ", 5, 2) || '-01'"
+	}
+	return "(substr(" + x + ", 1, 4) || '-' || substr(" + x + ", 5, 2) || '-' || substr(" + x + ", 7, 2))"
+}
+
+// sqliteMoment writes a date as text. Instants are moved to the zone;
+// SQLite knows no zones, so their offsets come with the statement.
+func sqliteMoment(m plan.Moment, x string, offset func(utc string) string) string {
+	c := m.Ref.Column
+	seconds := func(args string) string { return "strftime('%Y-%m-%dT%H:%M:%S', " + args + ")" }
+	local, fraction := "", "'000000000'"
+	switch {
+	case c.Encoding == catalog.EncYMD || c.Encoding == catalog.EncYM:
+		return sqliteDay(c, x)
+	case c.Encoding.IsUnix():
+		scale := c.Encoding.PerSecond()
+		whole := x
+		if scale > 1 { // divided down, before 1970 as well
+			rest := fmt.Sprintf("((%s %% %d + %d) %% %d)", x, scale, scale, scale)
+			whole = fmt.Sprintf("(%s - %s) / %d", x, rest, scale)
+			fraction = fmt.Sprintf("printf('%%09d', %s * %d)", rest, 1_000_000_000/scale)
+		}
+		args := whole + " + (" + offset(seconds(whole+", 'unixepoch'")) + "), 'unixepoch'"
+		if !m.Fine {
+			return "date(" + args + ")"
+		}
+		local = seconds(args)
+	case c.Encoding == catalog.EncSerial1900: // days from 1899-12-30, to the nearest second
+		args := "cast(round((case when " + x + " < 60 then " + x + " + 1 else " + x + " end) * 86400) as integer) - 2209161600, 'unixepoch'"
+		if !m.Fine {
+			return "date(" + args + ")"
+		}
+		local = seconds(args)
+	case !c.Encoding.IsTimedText():
+		return x
+	default:
+		day := "substr(" + x + ", 1, 10)"
+		text := "case when length(" + x + ") = 20 and substr(" + x + ", 11, 1) = 'T' then substr(" + x + ", 1, 19) when length(" + x + ") = 10 then " + x + " || 'T00:00:00' when substr(" + x + ", 17, 1) = ':' then replace(substr(" + x + ", 1, 19), ' ', 'T') else replace(substr(" + x + ", 1, 16), ' ', 'T') || ':00' end"
+		fraction = "substr(case when substr(" + x + ", 20, 1) = '.' then rtrim(replace(replace(substr(" + x + ", 21), '+00:00', ''), '+00', ''), 'Z') else '' end || '000000000', 1, 9)"
+		by := "0"
+		if c.Encoding == catalog.EncISOInstant {
+			by = offset("(" + text + ")")
+		}
+		switch {
+		case by != "0":
+			args := "(" + text + "), (" + by + ") || ' seconds'"
+			if !m.Fine {
+				return "date(" + args + ")"
+			}
+			local = seconds(args)
+		case !m.Fine:
+			return day
+		default:
+			local = "(" + text + ")"
+		}
+	}
+	return local + " || '.' || " + fraction
 }
 
 func sqlitePart(p plan.DatePart, x string) string {
@@ -147,7 +242,7 @@ func sqlitePart(p plan.DatePart, x string) string {
 		switch p.Unit {
 		case civil.Week:
 			if !isMonday(p) {
-				return start + " || '/' || date(" + start + ", '+6 days')"
+				return start + " || '/' || coalesce(date(" + start + ", '+6 days'), '9999-12-31')"
 			}
 			return "strftime('%Y', " + thursday + ") || '-W' || printf('%02d', " + week + ")"
 		case civil.Month:
@@ -175,19 +270,35 @@ func sqlitePart(p plan.DatePart, x string) string {
 }
 
 // sqliteMoved keeps to the month's last day, where SQLite itself would run on
-// into the next month.
+// into the next month; years that are not accepted give none.
 func sqliteMoved(m plan.Moved, x string) string {
 	day := "substr(" + x + ", 1, 10)"
 	if m.Months != 0 {
-		day = fmt.Sprintf("min(date(%s, '%+d months'), date(%s, 'start of month', '%+d months', '-1 day'))", day, m.Months, day, m.Months+1)
+		there := fmt.Sprintf("date(%s, '%+d months')", day, m.Months)
+		day = "(case when substr(" + there + ", 9, 2) = substr(" + x + ", 9, 2) then " + there + " else date(" + there + ", 'start of month', '-1 day') end)"
 	}
 	if m.Days != 0 {
 		day = fmt.Sprintf("date(%s, '%+d days')", day, m.Days)
 	}
+	day = "(case when " + day + " >= '0001' then " + day + " end)"
 	if m.Fine {
-		return day + " || substr(" + x + ", 11)"
+		return "(" + day + " || substr(" + x + ", 11))"
 	}
 	return day
+}
+
+// sqliteAggregate adds numbers up exactly: whole ones by their halves, which do
+// not run over, and others as the decimals they are written as.
+func sqliteAggregate(name, x string, _ plan.Expr) string {
+	if name != "sum" && name != "average" {
+		return ""
+	}
+	whole := " filter (where typeof(" + x + ") = 'integer')"
+	sum := "decimal_sum(sum((" + x + ") >> 32)" + whole + ", sum((" + x + ") & 4294967295)" + whole + ", decimal_add(" + x + ") filter (where typeof(" + x + ") <> 'integer'))"
+	if name == "average" {
+		return "(" + sum + " * 1.0 / count(" + x + "))"
+	}
+	return sum
 }
 
 // sqliteFunction writes what SQLite lacks.

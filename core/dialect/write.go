@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
 	"pikegate/core/plan"
@@ -43,15 +44,35 @@ type Dialect struct {
 	value func(v any) any
 	// selected writes a column in the select list.
 	selected func(ref criteria.Ref, quoted string) string
-	// list writes a membership with many values bound as one.
-	list func(x, placeholder string) string
+	// list writes a membership with many values bound as one; blanks are in none,
+	// and not out of one either.
+	list func(x, placeholder string, values []any) string
 	// encodeList makes the one value for list.
 	encodeList func(values []any) any
 	// contains writes that a text occurs in another, whatever its case.
 	contains func(x, placeholder string) string
-	// moment writes a date column as text; offset writes its offset from UTC in
-	// seconds, for an engine that knows no zones.
-	moment func(m plan.Moment, column string, offset func() string) string
+	// moment writes a date column, whose value fits, as text; offset writes its
+	// offset from UTC in seconds, given it in UTC as such text, for an engine that
+	// knows no zones.
+	moment func(m plan.Moment, column string, offset func(utc string) string) string
+	// change writes when the clocks change in the year of a date given as text.
+	change func(c civil.YearlyChange, utc string) string
+	// fits writes that the value of a date column is one as its encoding has it;
+	// stored gives a count that is kept as text as a number.
+	fits, stored func(c catalog.Column, x string) string
+	// cast writes a placeholder with the type of its value; nil for none.
+	cast func(v any, placeholder string) string
+	// aggregate writes a value of many records its own way; empty for what is
+	// written as name(x).
+	aggregate func(name string, x string, of plan.Expr) string
+	// widen makes a whole number one that does not run over; nil where none does.
+	widen func(x string) string
+	// number makes a number, to be compared, of a sum that is returned as a text of
+	// every digit; nil where sums are numbers.
+	number func(x string) string
+	// repeats tells that an order by an aggregate must repeat it instead of its
+	// alias where it stands inside an expression.
+	repeats bool
 	// part writes something said of a day, which is text.
 	part func(p plan.DatePart, x string) string
 	// moved writes a date, as text, moved by months and then days.
@@ -128,7 +149,7 @@ func (w *writer) statement(s plan.Statement) {
 		w.tail(s)
 		return
 	}
-	for i, condition := range w.conditions(s, true) {
+	for i, condition := range w.conditions(s.Where, true) {
 		if i == 0 {
 			w.text("\nwhere " + condition)
 		} else {
@@ -142,6 +163,13 @@ func (w *writer) statement(s plan.Statement) {
 			w.text(", ")
 		}
 		w.text(strconv.Itoa(i + 1))
+	}
+	for i, condition := range w.conditions(s.Having, true) {
+		if i == 0 {
+			w.text("\nhaving " + condition)
+		} else {
+			w.text("\n  and " + condition)
+		}
 	}
 	w.tail(s)
 }
@@ -174,29 +202,21 @@ func (w *writer) selection(s plan.Statement) string {
 		items = append(items, w.dialect.selected(ref, w.column(ref)))
 	}
 	for i, e := range slices.Concat(s.GroupBy, s.Aggregates) {
-		text := w.comparable(e, true)
+		text := ""
+		if a, ok := e.(plan.Aggregate); ok {
+			text = w.aggregate(a)
+		} else {
+			text = w.comparable(e, true)
+		}
 		if c, ok := e.(plan.Column); ok {
 			text = w.dialect.selected(c.Ref, text)
 		}
 		items = append(items, text+" as "+alias(i))
 	}
+	if items == nil { // every column is a constant
+		items = append(items, "1")
+	}
 	return strings.Join(items, ", ")
-}
-
-// moment writes a date column as text, following the clocks of the zone.
-func (w *writer) moment(m plan.Moment) string {
-	x := w.column(m.Ref)
-	return w.dialect.moment(m, x, func() string {
-		n := len(m.Shifts)
-		if n == 1 {
-			return strconv.Itoa(m.Shifts[0].Offset)
-		}
-		offset := "case"
-		for _, s := range m.Shifts[:n-1] {
-			offset += " when " + x + " >= " + w.bind(w.dialect.value(s.From)) + " then " + strconv.Itoa(s.Offset)
-		}
-		return offset + " else " + strconv.Itoa(m.Shifts[n-1].Offset) + " end"
-	})
 }
 
 // WriteRaw writes hand-written SQL by itself, as Described has it.
@@ -212,7 +232,7 @@ func (w *writer) raw(s plan.Statement) {
 	for _, p := range s.Raw {
 		switch {
 		case p.Slot:
-			conditions := w.conditions(s, !told)
+			conditions := w.conditions(s.Where, !told)
 			told = true
 			if len(conditions) == 0 {
 				conditions = []string{"1 = 1"}
@@ -235,9 +255,9 @@ func (w *writer) raw(s plan.Statement) {
 }
 
 // conditions writes each condition, and tells what it became.
-func (w *writer) conditions(s plan.Statement, tell bool) []string {
+func (w *writer) conditions(all []plan.Condition, tell bool) []string {
 	var out []string
-	for _, c := range s.Where {
+	for _, c := range all {
 		line := Line{Words: c.Words, Text: c.Text}
 		if c.Expr != nil {
 			line.SQL = w.expr(c.Expr, false)
@@ -262,7 +282,9 @@ func (w *writer) order(s plan.Statement) {
 			w.text(", ")
 		}
 		x := ""
-		if at := slices.IndexFunc(items, func(e plan.Expr) bool { return reflect.DeepEqual(e, k.Expr) }); at >= 0 {
+		_, aggregate := k.Expr.(plan.Aggregate)
+		blanks := k.BlanksFirst || k.Nullable
+		if at := slices.IndexFunc(items, func(e plan.Expr) bool { return reflect.DeepEqual(e, k.Expr) }); at >= 0 && !(aggregate && (blanks && w.dialect.repeats || w.dialect.number != nil)) {
 			x = alias(at)
 		} else {
 			x = w.comparable(k.Expr, false)
@@ -273,7 +295,7 @@ func (w *writer) order(s plan.Statement) {
 		}
 		// Blanks come last whatever the direction, and an index still serves
 		// where the column cannot be blank.
-		if k.BlanksFirst || k.Nullable {
+		if blanks {
 			key = w.dialect.blanks(x, key, k.BlanksFirst)
 		}
 		w.text(key)
@@ -306,7 +328,11 @@ func collated(e plan.Expr) bool {
 // bind adds a value and gives its placeholder.
 func (w *writer) bind(v any) string {
 	w.args = append(w.args, v)
-	return w.dialect.placeholder(len(w.args))
+	holder := w.dialect.placeholder(len(w.args))
+	if w.dialect.cast != nil {
+		return w.dialect.cast(v, holder)
+	}
+	return holder
 }
 
 // expr writes an expression; nested tells to put "and" and "or" in parentheses.
@@ -329,6 +355,18 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 			return w.dialect.collate(w.expr(e.Left, true)) + " " + e.Op + " " + w.expr(e.Right, true)
 		}
 		return w.expr(e.Left, true) + " " + e.Op + " " + w.expr(e.Right, true)
+	case plan.Fits:
+		return "(" + w.dialect.fits(e.Ref.Column, w.column(e.Ref)) + ")"
+	case plan.Plain:
+		x := "replace(replace(" + w.column(e.Ref) + ", ' ', 'T'), 'Z', '')"
+		if e.Ref.Column.Collated {
+			return w.dialect.collate(x)
+		}
+		return x
+	case plan.Either:
+		column := w.dialect.quote("other") + "." + w.dialect.quote(e.Ref.Column.Name)
+		return fmt.Sprintf("(select case when exists (select 1 from %s where %s >= %s and %s < %s) then %s else %s end)",
+			w.table(plan.Table{Name: e.Table, Alias: "other"}), column, w.bind(e.Low), column, w.bind(e.High), w.bind(e.Then), w.bind(e.Else))
 	case plan.In:
 		return w.in(e)
 	case plan.IsBlank:
@@ -336,6 +374,11 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 	case plan.Not:
 		if blank, ok := e.X.(plan.IsBlank); ok {
 			return w.expr(blank.X, true) + " is not null"
+		}
+		// Of what is no date, a database's own functions make blanks; of its own dates
+		// they make none, and an index serves what is left.
+		if fits, ok := e.X.(plan.Fits); ok && !fits.Ref.Column.Encoding.IsNative() {
+			return w.expr(e.X, true) + " is not true"
 		}
 		return "not (" + w.expr(e.X, false) + ")"
 	case plan.Logic:
@@ -369,15 +412,28 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 	case plan.Func:
 		return w.function(e)
 	case plan.Aggregate:
-		return w.aggregate(e)
+		text := w.aggregate(e)
+		if e.Name == "sum" && w.dialect.number != nil {
+			return w.dialect.number(text)
+		}
+		return text
 	case plan.Arithmetic:
 		x, y := w.expr(e.Left, true), w.expr(e.Right, true)
 		if e.Op == '/' {
 			return w.dialect.divide(x, y)
 		}
-		return "(" + x + " " + string(e.Op) + " " + y + ")"
+		return "(" + w.exact(e.Left, x) + " " + string(e.Op) + " " + w.exact(e.Right, y) + ")"
 	}
 	panic(fmt.Sprintf("dialect: no such expression: %T", e))
+}
+
+// exact keeps sums and products of whole numbers from running over: as decimals
+// they have room.
+func (w *writer) exact(e plan.Expr, x string) string {
+	if _, value := e.(plan.Value); value || w.dialect.widen == nil {
+		return x
+	}
+	return w.dialect.widen(x)
 }
 
 func (w *writer) match(e plan.Match) string {
@@ -392,6 +448,9 @@ func (w *writer) function(e plan.Func) string {
 	args := make([]string, len(e.Args))
 	for i, arg := range e.Args {
 		args[i] = w.expr(arg, true)
+	}
+	if e.Name == "abs" {
+		args[0] = w.exact(e.Args[0], args[0])
 	}
 	if text := w.dialect.function(e.Name, args); text != "" {
 		return text
@@ -413,17 +472,23 @@ func (w *writer) aggregate(e plan.Aggregate) string {
 		return "count(distinct " + w.comparable(e.X, false) + ")"
 	}
 	names := map[string]string{"sum": "sum", "average": "avg", "least": "min", "greatest": "max", "present": "count"}
-	return names[e.Name] + "(" + w.comparable(e.X, false) + ")"
+	x := w.comparable(e.X, false)
+	if w.dialect.aggregate != nil {
+		if text := w.dialect.aggregate(e.Name, x, e.X); text != "" {
+			return text
+		}
+	}
+	return names[e.Name] + "(" + x + ")"
 }
 
 func (w *writer) in(e plan.In) string {
 	x := w.comparable(e.X, true)
+	if len(e.Values) > longList {
+		return w.dialect.list(x, w.bind(w.dialect.encodeList(e.Values)), e.Values)
+	}
 	values := make([]any, len(e.Values))
 	for i, v := range e.Values {
 		values[i] = w.dialect.value(v)
-	}
-	if len(values) > longList {
-		return w.dialect.list(x, w.bind(w.dialect.encodeList(values)))
 	}
 	holders := make([]string, len(values))
 	for i, v := range values {

@@ -38,7 +38,7 @@ func (q Parameter) readDate(text string, ctx Context) (period.Span, diag.Problem
 func (q Parameter) readPeriod(in Input, ctx Context) (Value, diag.Problems) {
 	switch {
 	case len(in.Texts) > 1:
-		return Value{}, diag.Problems{{Code: "one_answer_only", Message: "One period is taken here; several were given."}}
+		return Value{}, diag.Problems{{Code: "one_answer_only", Message: "One period is taken here; several were given.", Hint: "Keep one of them."}}
 	case len(in.Texts) == 1 && (in.Start != nil || in.End != nil):
 		return Value{}, diag.Problems{{Code: "two_answers", Message: "The period was given both as one text and as a start or end.", Hint: "Give one of the two."}}
 	}

@@ -147,10 +147,12 @@ type Context struct {
 }
 
 // Input is what a person typed for one question: texts, or for a period also
-// a start and an end of its own. Nil means not answered; a blank text too.
+// a start and an end of its own. With nothing in it, the question is left to its
+// default; where there are only blank texts, or None, it is answered by nothing.
 type Input struct {
 	Texts      []string
 	Start, End *string
+	None       bool
 }
 
 // Value is the typed answer to one question.
@@ -259,6 +261,7 @@ func (in Input) blankless() Input {
 		return &t
 	}
 	out.Start, out.End = trim(in.Start), trim(in.End)
+	out.None = out.blank() && (in.None || in.Texts != nil || in.Start != nil || in.End != nil)
 	return out
 }
 

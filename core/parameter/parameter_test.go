@@ -39,6 +39,25 @@ func TestRead(t *testing.T) {
 	assert.Equal(t, []string{"a", "b"}, values["names"].Texts, "blank answers and repeated ones go")
 }
 
+// TestNone: a blank answer is none, where leaving the question alone means its
+// default; a needed one is then missing, and its default is offered.
+func TestNone(t *testing.T) {
+	open, needed := questions[1], questions[1]
+	needed.Required = true
+	for _, in := range []parameter.Input{text(""), text("  "), {None: true}, ends("", "")} {
+		v, problems := open.Read(in, ctx)
+		assert.Empty(t, problems)
+		assert.False(t, v.Given, "%v", in)
+		_, problems = needed.Read(in, ctx)
+		require.Len(t, problems, 1)
+		assert.Equal(t, "missing", problems[0].Code)
+		assert.Equal(t, "last month", problems[0].Fixes[0].Text)
+	}
+	v, problems := open.Read(parameter.Input{}, ctx)
+	assert.Empty(t, problems)
+	assert.True(t, v.Given && v.Default)
+}
+
 // TestRefusals: one question's input, then field and code of every problem.
 func TestRefusals(t *testing.T) {
 	for _, c := range []struct {

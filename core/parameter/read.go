@@ -88,13 +88,17 @@ func (q Parameter) Read(in Input, ctx Context) (Value, diag.Problems) {
 		return Value{}, nil
 	}
 	isDefault := false
-	if in.blank() && len(q.Default) > 0 {
+	if in.blank() && !(in.None && q.open()) && len(q.Default) > 0 {
 		in, isDefault = Input{Texts: q.Default}, true
 		ctx.Marks = Marks{} // the author's own writing, the same in every language
 	}
 	if in.blank() {
 		if q.Required {
-			return Value{}, diag.Problems{{Code: "missing", Message: "An answer is needed.", Hint: q.missingHint()}}
+			p := diag.Problem{Code: "missing", Message: "An answer is needed.", Hint: q.missingHint()}
+			if len(q.Default) == 1 {
+				p.Fixes = []diag.Fix{{Label: "Use " + q.Default[0], Text: q.Default[0]}}
+			}
+			return Value{}, diag.Problems{p}
 		}
 		return Value{}, nil
 	}
@@ -121,10 +125,10 @@ func (q Parameter) readKind(in Input, ctx Context) (Value, diag.Problems) {
 	}
 	v := Value{Typed: strings.Join(in.Texts, ", ")}
 	if in.Start != nil || in.End != nil {
-		return v, diag.Problems{{Code: "not_a_period", Message: "This is not a period and takes no start or end."}}
+		return v, diag.Problems{{Code: "not_a_period", Message: "This is not a period and takes no start or end.", Hint: "Give the answer alone."}}
 	}
 	if len(in.Texts) > 1 && !q.Many {
-		return v, diag.Problems{{Code: "one_answer_only", Message: fmt.Sprintf("One answer is taken here; %d were given.", len(in.Texts))}}
+		return v, diag.Problems{{Code: "one_answer_only", Message: fmt.Sprintf("One answer is taken here; %d were given.", len(in.Texts)), Hint: "Keep one of them."}}
 	}
 	var problems diag.Problems
 	for _, text := range in.Texts {

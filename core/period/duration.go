@@ -48,7 +48,7 @@ func (p *parser) isoDuration() (duration, bool) {
 		p.failAt(at, "unknown_form", "This is not a length.", "Write P7D, P2W, P1M or P1Y, with at most seven digits.")
 	case d == duration{}:
 		ok = false
-		p.failAt(at, "bad_count", "The length must be more than nothing.", "")
+		p.failAt(at, "bad_count", "The length must be more than nothing.", "Count from 1: P1D.")
 	}
 	return d, ok
 }

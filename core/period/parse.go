@@ -15,6 +15,10 @@ func Parse(text string) (Expr, diag.Problems) {
 	if n := utf8.RuneCountInString(text); n > MaxLength {
 		return Expr{}, diag.Problems{tooLong(text, n)}
 	}
+	text, problems := unsaid(text)
+	if len(problems) > 0 {
+		return Expr{}, problems
+	}
 	var buffer [32]token
 	p := parser{text: text, tokens: lex(text, buffer[:0])}
 	root := p.expression()
@@ -360,7 +364,7 @@ func (p *parser) counted() (int, civil.Unit, bool) {
 func (p *parser) countable(n token, least int) bool {
 	switch {
 	case n.value < least:
-		p.fail(n, "bad_count", "The number must be at least 1.", "")
+		p.fail(n, "bad_count", "The number must be at least 1.", "For the day itself write today; else count from 1.")
 		return false
 	case n.value > maxNumber || n.digits() > 8:
 		p.fail(n, "out_of_range", "The number is too large.", "Dates run from year 0001 to 9999.")

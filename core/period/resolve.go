@@ -127,7 +127,7 @@ func (r *resolver) named(n *named) Span {
 			return s.Part(n.part)
 		}
 	}
-	r.fail(n.mark, "unknown_value", "There is no date called :"+n.name+" here.", "")
+	r.fail(n.mark, "unknown_value", "There is no date called :"+n.name+" here.", "Write a day, or words like today.")
 	return Span{}
 }
 

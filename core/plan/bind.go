@@ -16,7 +16,7 @@ import (
 // out, periods become bounds in each column's own encoding. The view says which
 // of the query's columns are wanted, and what is made of them.
 func Bind(c *definition.Compiled, view definition.View, values parameter.Values, ctx civil.Context) (Statement, diag.Problems) {
-	b := binder{compiled: c, given: values, ctx: ctx}
+	b := binder{compiled: c, given: values, ctx: ctx, records: !c.Grouped && c.SQL == nil, used: map[string]bool{}}
 	s := Statement{From: Table{c.From.Table.Name, c.From.Alias}, DateIndex: -1}
 	b.from(&s)
 	b.raw(&s)
@@ -36,7 +36,44 @@ func Bind(c *definition.Compiled, view definition.View, values parameter.Values,
 		s.settle()
 	}
 	b.view(&s, view)
+	b.without()
 	return s, b.problems
+}
+
+// without refuses answers that would change nothing: those compared together
+// with a question that was left blank.
+func (b *binder) without() {
+	for _, q := range b.compiled.Questions { // what others are made of is used with them
+		for _, name := range definition.NamesIn(q.Derive) {
+			b.used[name] = true
+		}
+	}
+	for _, offer := range b.compiled.Offers {
+		if offer.Where != nil {
+			for _, name := range criteria.Parameters(offer.Where) {
+				b.used[name] = true
+			}
+		}
+	}
+	for _, q := range b.compiled.Questions {
+		v := b.given[q.Name]
+		if !v.Given || v.Default || q.Derive != "" || b.used[q.Name] {
+			continue
+		}
+		p := diag.Problem{Code: "no_effect", Field: q.Name, Message: "This answer restricts nothing, because what it is compared together with was left blank."}
+		criteria.Walk(b.compiled.Criteria, func(e criteria.Expr) {
+			if names := criteria.Parameters(e); p.Hint == "" && criteria.IsComparison(e) && slices.Contains(names, q.Name) {
+				for _, name := range names {
+					if !b.given[name].Given {
+						p.Hint = "Answer " + name + " too, or leave this blank."
+					}
+				}
+			}
+		})
+		if p.Hint != "" { // what no condition asks is refused by the check
+			b.problems = append(b.problems, p)
+		}
+	}
 }
 
 type binder struct {
@@ -44,13 +81,26 @@ type binder struct {
 	given    parameter.Values
 	ctx      civil.Context
 	// skipped is a question whose conditions drop out whatever it says.
-	skipped  string
+	skipped string
+	// records tells that the statement returns records one by one, so that what
+	// does not fit can be left out as they pass.
+	records bool
+	// used are the questions whose answers were put into something; nil where
+	// that is not asked for.
+	used map[string]bool
+	// lenient has comparisons met by dates that do not fit, but for columns that
+	// are sure to have none.
+	lenient  bool
+	sure     func(catalog.Column) bool
 	problems diag.Problems
 }
 
 func (b *binder) from(s *Statement) {
 	for _, j := range b.compiled.Joins {
-		on := b.translate(b.bare(j.On))
+		on := Expr(Const{true})
+		if bare := b.bare(j.On); bare != nil {
+			on = b.condition(bare, false)
+		}
 		s.Joins = append(s.Joins, Join{Table{j.Table.Table.Name, j.Alias}, j.Optional, on})
 	}
 }
@@ -63,12 +113,21 @@ func (b *binder) where(s *Statement) {
 	for _, condition := range criteria.Conditions(b.compiled.Criteria) {
 		at := condition.At()
 		made := Condition{Text: b.compiled.CriteriaText[at.Start:at.End], Bare: b.bare(condition)}
-		if made.Bare == nil {
+		switch {
+		case made.Bare == nil && criteria.Asks(condition, func(name string) bool { return b.given[name].Given && name != b.skipped }):
+			made.Words = b.said(condition) // true of every record with these answers
+		case made.Bare == nil:
 			made.Words = b.anything(condition)
-		} else {
-			made.Words, made.Expr = b.words(condition), b.translate(made.Bare)
+		case b.records:
+			made.Words, made.Expr = b.said(condition), b.top(s, made.Bare)
+		default:
+			made.Words, made.Expr = b.said(condition), b.condition(made.Bare, false)
 		}
-		s.Where = append(s.Where, made)
+		if criteria.HasAggregate(condition) {
+			s.Having = append(s.Having, made)
+		} else {
+			s.Where = append(s.Where, made)
+		}
 	}
 }
 
@@ -118,7 +177,7 @@ func (b *binder) outputs(s *Statement, wanted []string) {
 		_, aggregate := c.Expr.(*criteria.Aggregate)
 		chosen := slices.ContainsFunc(columns, func(other definition.CompiledColumn) bool { return other.Name == c.Name })
 		if b.compiled.Grouped && !aggregate && !chosen { // not shown, but told apart by
-			s.GroupBy = append(s.GroupBy, b.translate(b.value(c.Expr)))
+			s.GroupBy = append(s.GroupBy, b.ordered(b.value(c.Expr)))
 		}
 	}
 }
@@ -136,9 +195,12 @@ func (b *binder) sort(s *Statement, keys []definition.SortKey) {
 		if factor.Sign() < 0 {
 			key.Descending = !key.Descending
 		}
-		expr := b.translate(b.value(bare))
-		_, plain := bare.(*criteria.Column)
+		expr := b.ordered(b.value(bare))
+		_, plain := expr.(Column)
 		nullable := !plain // a division by nothing, say, is blank
+		if column, ok := expr.(Column); ok && column.Ref.Column.Encoding != "" && !column.Ref.Column.Encoding.IsNative() && b.records {
+			s.Written = append(s.Written, b.fetch(s, column.Ref))
+		}
 		criteria.Walk(key.Expr, func(e criteria.Expr) {
 			if c, ok := e.(*criteria.Column); ok && c.Ref.Nullable {
 				nullable = true

@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"cmp"
+	"fmt"
 	"strconv"
 	"strings"
 	"time"
@@ -105,7 +107,21 @@ func Fetched(v any, c *catalog.Column, clock *civil.Clock) any {
 
 // unitOf is the unit of the calendar a day falls in, as people write it.
 func (f Formula) unitOf(unit string, day civil.Date) string {
+	if criteria.Units[unit] == civil.Week {
+		return WeekText(day, f.ctx.WeekStart)
+	}
 	return period.OfDays(day, day).Enclosing(criteria.Units[unit], f.ctx).Canonical()
+}
+
+// WeekText is the week of a day as people write it: where weeks start on Monday
+// the ISO week, else its first and last day.
+func WeekText(day civil.Date, start time.Weekday) string {
+	if start == time.Monday {
+		thursday := day + 3 - civil.Date((int(day.Weekday())+6)%7)
+		return fmt.Sprintf("%04d-W%02d", thursday.Year(), civil.ISOWeek(day))
+	}
+	first := day - civil.Date((int(day.Weekday())-int(start)+7)%7)
+	return first.String() + "/" + min(first+6, civil.DateOf(civil.MaxYear, 12, 31)).String()
 }
 
 func (f Formula) arithmetic(e *criteria.Arithmetic, row []any) any {
@@ -116,6 +132,9 @@ func (f Formula) arithmetic(e *criteria.Arithmetic, row []any) any {
 			return nil
 		}
 		at := length.Move(period.Span{From: x.At, Until: civil.End}, n).From
+		if !at.Date().InRange() {
+			return nil
+		}
 		return f.stamp(at, x.Fraction)
 	}
 	switch y := f.of(e.Right, row).(type) {
@@ -221,7 +240,19 @@ func (f Formula) dated(e *criteria.Call, day civil.Date) any {
 // holds works a condition of a formula out in three-valued logic: known is
 // false where a blank leaves it open.
 func (f Formula) holds(e criteria.Expr, row []any) (ok, known bool) {
+	switch e.(type) {
+	case *criteria.Logic, *criteria.Not, *criteria.Known:
+	default: // a comparison with a date that does not fit is open
+		if f.unfit(e, row) {
+			return false, false
+		}
+	}
 	switch e := e.(type) {
+	case *criteria.Known:
+		if ok, known = f.holds(e.Where, row); !ok || !known {
+			return false, false
+		}
+		return f.holds(e.X, row)
 	case *criteria.Logic:
 		known = true
 		for _, t := range e.Terms {
@@ -282,9 +313,29 @@ func (f Formula) compare(e *criteria.Compare, row []any) (ok, known bool) {
 		if !bound && (criteria.TypeOf(e.Left) == catalog.Date || criteria.TypeOf(e.Right) == catalog.Date) {
 			left, right = left.Date().Midnight(), right.Date().Midnight()
 		}
-		order, known = int(left-right), same
+		order, known = cmp.Compare(left, right), same
+		if !bound && isInstant(e.Left) && isInstant(e.Right) {
+			order = x.Compare(y)
+		} else if order == 0 && !bound && left == x.At {
+			order = strings.Compare(x.Fraction, y.Fraction)
+		}
 	}
 	return criteria.Holds(order, e.Op), known
+}
+
+// unfit tells whether a date that an expression reads is stored in a way that
+// does not fit its column.
+func (f Formula) unfit(e criteria.Expr, row []any) bool {
+	found := false
+	criteria.Walk(e, func(e criteria.Expr) {
+		c, ok := e.(*criteria.Column)
+		if !ok || found || c.Ref.Column.Encoding == "" {
+			return
+		}
+		v := row[f.columns[c]]
+		found = v != nil && Fetched(v, &c.Ref.Column, f.clock) == nil
+	})
+	return found
 }
 
 func (f Formula) match(e *criteria.Match, row []any) (ok, known bool) {

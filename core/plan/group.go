@@ -18,7 +18,7 @@ func (b *binder) groupOutput(s *Statement, out *Output, e criteria.Expr) {
 		return
 	}
 	if plain, ok := e.(*criteria.Column); ok {
-		out.Column = plain.Ref.Column
+		out.Column = orderedColumn(plain.Ref.Column)
 	} else {
 		out.Column = computedColumn(e, out.Type)
 		if out.Type == catalog.DateTime {
@@ -26,7 +26,7 @@ func (b *binder) groupOutput(s *Statement, out *Output, e criteria.Expr) {
 		}
 	}
 	out.Index = len(s.GroupBy)
-	s.GroupBy = append(s.GroupBy, b.translate(b.value(e)))
+	s.GroupBy = append(s.GroupBy, b.ordered(b.value(e)))
 }
 
 // aggregateMark tells an aggregate's index from a group's until the number of
@@ -62,7 +62,7 @@ func (b *binder) aggregateOutput(s *Statement, out *Output, e *criteria.Aggregat
 	if e.X == nil || e.Name == "count distinct" {
 		var x Expr
 		if e.X != nil {
-			x = b.translate(b.value(e.X))
+			x = b.ordered(b.value(e.X))
 		}
 		out.Index, out.Column = add(x, e.Name), catalog.Column{Type: catalog.Integer}
 		return
@@ -71,11 +71,11 @@ func (b *binder) aggregateOutput(s *Statement, out *Output, e *criteria.Aggregat
 		x := b.value(e.X)
 		out.Column = computedColumn(x, out.Type)
 		if plain, ok := x.(*criteria.Column); ok {
-			out.Column = plain.Ref.Column
+			out.Column = orderedColumn(plain.Ref.Column)
 		} else if out.Type == catalog.DateTime {
 			out.Column.Encoding = catalog.EncISOLocal
 		}
-		out.Index = add(b.translate(x), e.Name)
+		out.Index = add(b.ordered(x), e.Name)
 		return
 	}
 	x, factor, term := criteria.Linear(b.value(e.X))

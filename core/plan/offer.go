@@ -34,7 +34,7 @@ func Offer(c *definition.Compiled, question string, values parameter.Values, ctx
 	s.Where = append(s.Where, Condition{Expr: Not{IsBlank{column}}})
 	if offer.Where != nil {
 		if bare := b.bare(offer.Where); bare != nil {
-			s.Where = append(s.Where, Condition{Expr: b.translate(bare)})
+			s.Where = append(s.Where, Condition{Expr: b.condition(bare, false)})
 		}
 	}
 	grouped(&s, column)
@@ -118,36 +118,14 @@ func DateQuestion(c *definition.Compiled) (string, *criteria.Column, bool) {
 	return name, column, column != nil && name != ""
 }
 
-// The years in which days are counted by the clocks of a zone.
-const (
-	firstCovered = 1970
-	lastCovered  = 2050
-)
-
 // Coverage makes the statement that counts the records of each day, month or
-// year of the query's date column in the zone (unit text, count), the other
-// answers applied.
+// year of the query's date column in the zone (1 for a blank, unit text, count),
+// the other answers applied. A unit is blank where the date is, or does not fit.
 func Coverage(c *definition.Compiled, unit civil.Unit, values parameter.Values, ctx civil.Context) (Statement, diag.Problems) {
 	question, column, _ := DateQuestion(c)
 	b, s := others(c, question, values, ctx)
-	grouped(&s, DatePart{b.moment(column, false), TextOf, unit, ctx.WeekStart})
+	grouped(&s, If{IsBlank{Column{column.Ref}}, Value{int64(1)}, Value{int64(0)}}, DatePart{b.moment(column, false), TextOf, unit, ctx.WeekStart})
 	return s, b.problems
-}
-
-// shifts turns changes of the clocks into bounds of the column, newest first.
-func (b *binder) shifts(m *Moment, changes []civil.Change) {
-	for i := len(changes) - 1; i >= 0; i-- {
-		shift := Shift{Offset: changes[i].Offset}
-		if i > 0 {
-			v, err := m.Ref.Column.Bound(civil.DateTime(changes[i].At), civil.UTC)
-			if err != nil {
-				b.problems = append(b.problems, diag.Problem{Code: "no_encoding", Field: "criteria", Message: err.Error()})
-				return
-			}
-			shift.From = v
-		}
-		m.Shifts = append(m.Shifts, shift)
-	}
 }
 
 // CanCover tells whether records can be counted by days of a column.

@@ -18,6 +18,10 @@ func (b *binder) raw(s *Statement) {
 				continue // told by the check
 			}
 			q := b.compiled.Questions[at]
+			if said := q.Label + ": " + q.ReadBack(b.given[p.Text]); b.given[p.Text].Given && !slices.Contains(s.Said, said) {
+				s.Said = append(s.Said, said)
+			}
+			b.used[p.Text] = true
 			piece.List = q.Many
 			piece.Values = plainValues(q, b.given[p.Text], p.Part)
 		}

@@ -38,12 +38,23 @@ func (b *binder) resolve(e criteria.Expr) (made criteria.Expr, open bool) {
 	case *criteria.IsBlank:
 		return &criteria.IsBlank{Pos: e.Pos, X: b.value(e.X), Not: e.Not}, false
 	}
+	if p, ok := e.(*criteria.Parameter); ok && !b.given[p.Name].Given { // a yes-no question by itself
+		return nil, true
+	}
 	return b.value(e), false
 }
 
 // comparison resolves the smallest condition a question left blank takes away.
 func (b *binder) comparison(e criteria.Expr) (criteria.Expr, bool) {
 	column := criteria.FirstColumn(e)
+	if between, ok := e.(*criteria.Between); ok {
+		if one, ok := b.oneSided(between); ok {
+			return b.resolve(one)
+		}
+	}
+	if in, ok := e.(*criteria.In); ok {
+		e = b.answered(in)
+	}
 	if blank, ok := b.leftBlank(e); ok {
 		if blank.WhenBlank == parameter.MatchBlank && column != nil {
 			return &criteria.IsBlank{Pos: e.At(), X: column}, false
@@ -55,6 +66,53 @@ func (b *binder) comparison(e criteria.Expr) (criteria.Expr, bool) {
 		return orBlank(made, column), false
 	}
 	return made, false
+}
+
+// oneSided is what is left of "between :from :to" where one of the two was left
+// blank: the comparison with the other.
+func (b *binder) oneSided(e *criteria.Between) (criteria.Expr, bool) {
+	missing := func(side criteria.Expr) bool {
+		return criteria.Asks(side, func(name string) bool { return !b.given[name].Given })
+	}
+	low, high := missing(e.Low), missing(e.High)
+	if low == high || missing(e.X) || b.matchesBlank(e) {
+		return nil, false
+	}
+	var one criteria.Expr = &criteria.Compare{Pos: e.Pos, Op: ">=", Left: e.X, Right: e.Low}
+	if low {
+		one = &criteria.Compare{Pos: e.Pos, Op: "<=", Left: e.X, Right: e.High}
+	}
+	if e.Not {
+		one = &criteria.Not{Pos: e.Pos, X: one}
+	}
+	return one, true
+}
+
+// matchesBlank tells whether a question of a comparison, left blank, asks for
+// the records that are blank there.
+func (b *binder) matchesBlank(e criteria.Expr) bool {
+	return criteria.Asks(e, func(name string) bool {
+		return !b.given[name].Given && b.question(name).WhenBlank == parameter.MatchBlank
+	})
+}
+
+// answered leaves the questions out of a list that were left blank, if others
+// were answered.
+func (b *binder) answered(e *criteria.In) criteria.Expr {
+	if b.matchesBlank(e) {
+		return e
+	}
+	made := *e
+	made.Items = nil
+	for _, item := range e.Items {
+		if !criteria.Asks(item, func(name string) bool { return !b.given[name].Given }) {
+			made.Items = append(made.Items, item)
+		}
+	}
+	if len(made.Items) == 0 {
+		return e
+	}
+	return &made
 }
 
 func orBlank(e criteria.Expr, column *criteria.Column) criteria.Expr {
@@ -162,6 +220,9 @@ func (b *binder) moved(e *criteria.Arithmetic, s period.Span) criteria.Expr {
 
 // answers are the values of a question, one or several.
 func (b *binder) answers(e *criteria.Parameter) []criteria.Expr {
+	if b.used != nil {
+		b.used[e.Name] = true
+	}
 	v := b.given[e.Name]
 	var out []criteria.Expr
 	for _, t := range v.Texts {
@@ -251,7 +312,7 @@ func (b *binder) spans(e criteria.Expr) []period.Span {
 func dateColumn(e criteria.Expr) *criteria.Column {
 	var asked, written *criteria.Column
 	criteria.Walk(e, func(e criteria.Expr) {
-		if _, listed := e.(*criteria.In); listed || !criteria.IsComparison(e) {
+		if _, listed := e.(*criteria.In); listed || !criteria.IsComparison(e) || criteria.HasAggregate(e) {
 			return
 		}
 		column := criteria.FirstColumn(e)

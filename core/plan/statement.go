@@ -22,8 +22,15 @@ type Statement struct {
 	Joins   []Join
 	Where   []Condition
 	Sort    []SortKey
+	// Having is the conditions on groups.
+	Having []Condition
 	// DateIndex is the fetched column that the date criterion is on, -1 if none.
 	DateIndex int
+	// Fit are the fetched columns whose dates have to fit their encoding, since a
+	// condition compares them: a record in which one does not is left out as it
+	// passes. Written are those the order of which holds only while all values
+	// are written as the catalogue has it.
+	Fit, Written []int
 	// GroupBy and Aggregates, where set, take the place of Fetch: each
 	// combination that occurs is returned once, with what is made of the
 	// records that have it.
@@ -31,6 +38,8 @@ type Statement struct {
 	// Raw, where set, takes the place of From and Joins: hand-written SQL, among
 	// whose pieces the conditions and values stand.
 	Raw []Piece
+	// Said is the answers that hand-written SQL uses, in words.
+	Said []string
 	// Groups and Totals are what is made of the rows as they come.
 	Groups []Group
 	Totals []Total
@@ -137,13 +146,30 @@ type (
 	}
 	// If is Then where the condition is met, and Else elsewhere.
 	If struct{ When, Then, Else Expr }
+	// Fits tells whether the value stored in a date column is a date as its
+	// encoding has it; it is false for a blank.
+	Fits struct{ Ref criteria.Ref }
+	// Plain is a date-time kept as text, written with T and without Z, so that
+	// it compares with such a text whatever way it is stored in.
+	Plain struct{ Ref criteria.Ref }
+	// Either is a value: Then where the table has a value of the column from Low
+	// on and before High, else Else. Unlike the conditions of records, it is
+	// worked out once for a statement.
+	Either struct {
+		Table                 string
+		Ref                   criteria.Ref
+		Low, High, Then, Else string
+	}
 	// Moment is a date as text in the zone that was asked for: 2026-03-31, or,
-	// Fine, 2026-03-31T08:30:15. For instants, Shifts give the zone's offset
-	// from UTC, newest first; the last one has no From. Zone is its name.
+	// Fine, 2026-03-31T08:30:15.000000000; blank where what is stored does not
+	// fit. For instants, Shifts give the zone's offset from UTC, newest first;
+	// the last one has no From. Yearly, if there is one, gives it from a year on.
+	// Zone is its name.
 	Moment struct {
 		Ref    criteria.Ref
 		Fine   bool
 		Shifts []Shift
+		Yearly *civil.Yearly
 		Zone   string
 	}
 	// DatePart is something said of a date that is given as text.
@@ -192,6 +218,9 @@ type Shift struct {
 }
 
 func (Contains) isExpr()    {}
+func (Fits) isExpr()        {}
+func (Plain) isExpr()       {}
+func (Either) isExpr()      {}
 func (Match) isExpr()       {}
 func (Func) isExpr()        {}
 func (If) isExpr()          {}

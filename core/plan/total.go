@@ -2,6 +2,7 @@ package plan
 
 import (
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -86,7 +87,7 @@ func (b *binder) view(s *Statement, v definition.View) {
 		keys = append(keys, b.groupKey(s, i, behind, i == len(v.Groups)-1))
 	}
 	for _, key := range s.Sort {
-		if !slices.ContainsFunc(keys, func(k SortKey) bool { return sameColumn(k.Expr, key.Expr) }) {
+		if !slices.ContainsFunc(keys, func(k SortKey) bool { return reflect.DeepEqual(k.Expr, key.Expr) }) {
 			keys = append(keys, key)
 		}
 	}
@@ -105,13 +106,13 @@ func (b *binder) groupKey(s *Statement, at int, behind criteria.Expr, innermost 
 			return s.Sort[at]
 		}
 	}
-	return SortKey{Expr: b.translate(b.value(behind)), Nullable: true}
-}
-
-func sameColumn(a, b Expr) bool {
-	x, ok1 := a.(Column)
-	y, ok2 := b.(Column)
-	return ok1 && ok2 && x.Ref.Alias == y.Ref.Alias && x.Ref.Column.Name == y.Ref.Column.Name
+	made := SortKey{Expr: b.ordered(b.value(behind)), Nullable: true}
+	for _, own := range s.Sort { // in the author's direction, where there is one
+		if reflect.DeepEqual(own.Expr, made.Expr) {
+			made.Descending, made.BlanksFirst = own.Descending, own.BlanksFirst
+		}
+	}
+	return made
 }
 
 // Tally makes subtotals and totals of rows as they pass. It keeps nothing of

@@ -4,6 +4,8 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
+	"sync"
 	"time"
 
 	"pikegate/core/catalog"
@@ -12,8 +14,165 @@ import (
 	"pikegate/core/diag"
 )
 
-// translate turns a simplified condition, or a value, into an expression over
-// what is stored: the bounds of dates in each column's own encoding.
+// condition turns a simplified condition into an expression over what is
+// stored: the bounds of dates in each column's own encoding. Negations go down
+// to the comparisons, and each comparison is met only where every date in it
+// fits, so that what is stored wrong meets neither a condition nor its
+// negation.
+func (b *binder) condition(e criteria.Expr, negated bool) Expr {
+	switch e := e.(type) {
+	case *criteria.Logic:
+		terms := make([]Expr, len(e.Terms))
+		for i, t := range e.Terms {
+			terms[i] = b.condition(t, negated)
+		}
+		return Logic{e.Or != negated, terms}
+	case *criteria.Not:
+		return b.condition(e.X, !negated)
+	case *criteria.Bool:
+		return Const{e.Value != negated}
+	case *criteria.Known:
+		x := b.condition(e.X, negated)
+		if !negated && implies(e.X, e.Where) {
+			return x
+		}
+		return all(x, b.condition(e.Where, false))
+	}
+	x, fits := b.leaf(e, negated)
+	for _, c := range datedColumns(e) {
+		switch {
+		case b.lenient && !b.sure(c.Ref.Column):
+			x = Logic{true, []Expr{x, Unfit(c.Ref)}}
+		case !b.lenient && !fits(c):
+			x = all(x, guard(e, c.Ref))
+		}
+	}
+	return x
+}
+
+// leaf translates a comparison, and tells which dates in it are sure to
+// fit where it is met.
+func (b *binder) leaf(e criteria.Expr, negated bool) (x Expr, fits func(*criteria.Column) bool) {
+	never := func(*criteria.Column) bool { return false }
+	switch e := e.(type) {
+	case *criteria.Within, *criteria.Compare:
+		if bounds, ok := boundsOf(e); ok {
+			return b.bounds(bounds, e, negated), func(*criteria.Column) bool {
+				return !negated && !bounds.Span.OpenStart() && !bounds.Span.OpenEnd() && b.sureWithin(bounds.Column)
+			}
+		}
+	case *criteria.IsBlank:
+		if c, ok := e.X.(*criteria.Column); ok && c.Ref.Column.Encoding != "" && negated {
+			return Fits{c.Ref}, func(*criteria.Column) bool { return true }
+		}
+		if c, ok := e.X.(*criteria.Column); ok && c.Ref.Column.Encoding != "" {
+			if !c.Ref.Nullable { // MariaDB takes 0000-00-00 for blank there
+				return Const{false}, func(*criteria.Column) bool { return true }
+			}
+			return IsBlank{Column{c.Ref}}, func(*criteria.Column) bool { return true }
+		}
+	}
+	switch e := e.(type) {
+	case *criteria.IsBlank:
+		x = IsBlank{b.translate(e.X)}
+	case *criteria.Compare:
+		x = b.compare(e)
+	case *criteria.Within:
+		span := e.Period.(*criteria.Span).Span
+		low := criteria.Compare{Pos: e.Pos, Op: ">=", Left: e.X, Right: e.Period}
+		high := criteria.Compare{Pos: e.Pos, Op: "<", Left: e.X, Right: e.Period}
+		x = Logic{Terms: []Expr{b.bound(&low, span.From), b.bound(&high, span.Until)}}
+	case *criteria.In:
+		x = b.in(e)
+	case *criteria.Match:
+		x = b.match(e)
+	default: // a yes-no value
+		x = b.translate(e)
+		if _, column := x.(Column); !column {
+			x = Compare{"=", x, Value{true}}
+		}
+	}
+	if negated {
+		x = Not{x}
+	}
+	return x, never
+}
+
+// sureWithin tells whether what lies in a stretch of time that is closed is
+// sure to fit: so it is with dates of the engine's own, but for those of no day.
+func (b *binder) sureWithin(c *criteria.Column) bool {
+	return c.Ref.Column.Encoding.IsNative() && b.compiled.Engine != "mysql" || c.Ref.Column.Encoding.IsUnix() && c.Ref.Column.Stored == catalog.Integer && b.compiled.Engine != "sqlite"
+}
+
+// guard is met where a date of a comparison fits, or is blank where that does
+// not leave the comparison open by itself.
+func guard(e criteria.Expr, ref criteria.Ref) Expr {
+	if _, bare := boundsOf(e); bare || !ref.Nullable {
+		return Fits{ref}
+	}
+	return Logic{true, []Expr{IsBlank{Column{ref}}, Fits{ref}}}
+}
+
+// datedColumns are the columns with dates in an expression, each once, but for
+// those of aggregates, which take no notice of what does not fit.
+func datedColumns(e criteria.Expr) (out []*criteria.Column) {
+	for _, c := range criteria.Outside(e) {
+		if c.Ref.Column.Encoding != "" {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// implies tells whether a comparison with a date is met only where another one
+// is.
+func implies(e, where criteria.Expr) bool {
+	x, ok1 := boundsOf(e)
+	y, ok2 := boundsOf(where)
+	return ok1 && ok2 && x.Span.From >= y.Span.From && x.Span.Until <= y.Span.Until
+}
+
+// all is the terms joined by "and", those of a term that is such itself among
+// them.
+func all(terms ...Expr) Expr {
+	out := Logic{}
+	for _, t := range terms {
+		if l, ok := t.(Logic); ok && !l.Or {
+			out.Terms = append(out.Terms, l.Terms...)
+		} else {
+			out.Terms = append(out.Terms, t)
+		}
+	}
+	if len(out.Terms) == 1 {
+		return out.Terms[0]
+	}
+	return out
+}
+
+// top is a condition that every record has to meet. Where it does nothing but
+// compare a column with a stretch of time, the column is fetched, and what does
+// not fit is left out as the records pass.
+func (b *binder) top(s *Statement, e criteria.Expr) Expr {
+	terms := []Expr{}
+	for _, t := range criteria.Conditions(e) {
+		x := t
+		if known, ok := t.(*criteria.Known); ok && implies(known.X, known.Where) {
+			x = known.X
+		}
+		bounds, ok := boundsOf(x)
+		if !ok {
+			terms = append(terms, b.condition(t, false))
+			continue
+		}
+		terms = append(terms, b.bounds(bounds, x, false))
+		if at := b.fetch(s, bounds.Column.Ref); !slices.Contains(s.Fit, at) {
+			s.Fit = append(s.Fit, at)
+		}
+	}
+	return all(terms...)
+}
+
+// translate turns a value into an expression over what is stored.
 func (b *binder) translate(e criteria.Expr) Expr {
 	switch e := e.(type) {
 	case *criteria.Column:
@@ -23,30 +182,9 @@ func (b *binder) translate(e criteria.Expr) Expr {
 	case *criteria.Text:
 		return Value{e.Value}
 	case *criteria.Bool:
-		return Const{e.Value}
+		return Value{e.Value}
 	case *criteria.Blank:
 		return Value{nil}
-	case *criteria.Logic:
-		terms := make([]Expr, len(e.Terms))
-		for i, t := range e.Terms {
-			terms[i] = b.translate(t)
-		}
-		return Logic{e.Or, terms}
-	case *criteria.Not:
-		return Not{b.translate(e.X)}
-	case *criteria.IsBlank:
-		return IsBlank{b.translate(e.X)}
-	case *criteria.Compare:
-		return b.compare(e)
-	case *criteria.Within:
-		span := e.Period.(*criteria.Span).Span
-		low := criteria.Compare{Pos: e.Pos, Op: ">=", Left: e.X, Right: e.Period}
-		high := criteria.Compare{Pos: e.Pos, Op: "<", Left: e.X, Right: e.Period}
-		return Logic{Terms: []Expr{b.bound(&low, span.From), b.bound(&high, span.Until)}}
-	case *criteria.In:
-		return b.in(e)
-	case *criteria.Match:
-		return b.match(e)
 	case *criteria.Negative:
 		return Arithmetic{'-', Value{int64(0)}, b.translate(e.X)}
 	case *criteria.Arithmetic:
@@ -65,16 +203,40 @@ func (b *binder) translate(e criteria.Expr) Expr {
 		if e.X == nil {
 			return Aggregate{Name: e.Name}
 		}
-		return Aggregate{e.Name, b.translate(e.X)}
+		return Aggregate{e.Name, b.ordered(e.X)}
+	case *criteria.Span:
+		return Value{momentText(e.Span.From, true)}
 	}
-	// What is left are conditions inside a value, as those of if.
-	return b.translate(criteria.Simplify(e, b.ctx))
+	// What is left is a condition as a value: true, false or, of blanks, neither.
+	e = criteria.Simplify(e, b.ctx)
+	return If{b.condition(e, false), Value{true}, If{b.condition(e, true), Value{false}, Value{nil}}}
+}
+
+// ordered is a value that is sorted, grouped or compared with others of its
+// kind: a date as it is stored where that has the order of time.
+func (b *binder) ordered(e criteria.Expr) Expr {
+	if c, ok := e.(*criteria.Column); ok && !c.Ref.Column.Orders() {
+		return b.stored(c, c.Ref.Column.Type == catalog.DateTime, civil.UTC)
+	}
+	return b.translate(e)
+}
+
+// orderedColumn is how a date that ordered gives is read.
+func orderedColumn(c catalog.Column) catalog.Column {
+	if c.Orders() {
+		return c
+	}
+	made := catalog.Column{Name: c.Name, Type: c.Type, Stored: catalog.Text, Encoding: catalog.EncISODate, Layout: "ordered"}
+	if c.Type == catalog.DateTime {
+		made.Encoding = catalog.EncISOLocal
+	}
+	if c.Encoding.IsInstant() {
+		made.Encoding = catalog.EncISOInstant
+	}
+	return made
 }
 
 func (b *binder) folded(fold bool, e criteria.Expr) Expr {
-	if constant, ok := e.(*criteria.Bool); ok {
-		return Value{constant.Value} // a value here, not a condition
-	}
 	x := b.translate(e)
 	if fold {
 		return Func{"lower", []Expr{x}}
@@ -85,6 +247,9 @@ func (b *binder) folded(fold bool, e criteria.Expr) Expr {
 func (b *binder) compare(e *criteria.Compare) Expr {
 	if span, ok := e.Right.(*criteria.Span); ok {
 		return b.bound(e, span.Span.From)
+	}
+	if _, blank := e.Left.(*criteria.Blank); blank {
+		return Value{nil}
 	}
 	left, right := criteria.TypeOf(e.Left), criteria.TypeOf(e.Right)
 	if !left.IsDate() || !right.IsDate() || sameStored(e.Left, e.Right) {
@@ -166,7 +331,7 @@ func (b *binder) call(e *criteria.Call) Expr {
 		return b.moment(e, t == catalog.DateTime)
 	}
 	if e.Name == "if" {
-		return If{b.translate(criteria.Simplify(e.Args[0], b.ctx)), b.translate(e.Args[1]), b.translate(e.Args[2])}
+		return If{b.condition(criteria.Simplify(e.Args[0], b.ctx), false), b.translate(e.Args[1]), b.translate(e.Args[2])}
 	}
 	args := make([]Expr, len(e.Args))
 	for i, arg := range e.Args {
@@ -176,7 +341,7 @@ func (b *binder) call(e *criteria.Call) Expr {
 }
 
 // moment is a date as text that compares like time, whatever it is stored as:
-// a day, or with fine a date-time to the second.
+// a day, or with fine a date-time with every digit of its seconds.
 func (b *binder) moment(e criteria.Expr, fine bool) Expr {
 	switch e := e.(type) {
 	case *criteria.Column:
@@ -185,6 +350,8 @@ func (b *binder) moment(e criteria.Expr, fine bool) Expr {
 		return Value{momentText(e.Span.From, fine)}
 	case *criteria.Blank:
 		return Value{nil}
+	case *criteria.Aggregate:
+		return Aggregate{e.Name, b.moment(e.X, fine)}
 	case *criteria.Arithmetic:
 		length, n, _ := e.Moves()
 		return Moved{b.moment(e.Left, fine), fine, n * length.Months(), n * length.Days()}
@@ -195,7 +362,7 @@ func (b *binder) moment(e criteria.Expr, fine bool) Expr {
 		case "start_of":
 			return DatePart{b.moment(e.Args[1], false), StartOf, criteria.Units[e.Args[0].(*criteria.Text).Value], b.ctx.WeekStart}
 		case "if":
-			return If{b.translate(criteria.Simplify(e.Args[0], b.ctx)), b.moment(e.Args[1], fine), b.moment(e.Args[2], fine)}
+			return If{b.condition(criteria.Simplify(e.Args[0], b.ctx), false), b.moment(e.Args[1], fine), b.moment(e.Args[2], fine)}
 		}
 		args := make([]Expr, len(e.Args))
 		for i, arg := range e.Args {
@@ -209,12 +376,51 @@ func (b *binder) moment(e criteria.Expr, fine bool) Expr {
 // stored is a column as such text, by the clocks of a zone.
 func (b *binder) stored(c *criteria.Column, fine bool, zone *time.Location) Expr {
 	m := Moment{Ref: c.Ref, Fine: fine}
-	if c.Ref.Column.Encoding.IsInstant() {
-		first, last := civil.DateOf(firstCovered, 1, 1).Midnight(), civil.DateOf(lastCovered, 1, 1).Midnight()
-		m.Zone = zone.String()
-		b.shifts(&m, civil.Changes(zone, civil.InstantOf(first, zone), civil.InstantOf(last, zone)))
+	if !c.Ref.Column.Encoding.IsInstant() {
+		return m
+	}
+	m.Zone = zone.String()
+	known := clockOf(zone)
+	m.Yearly = known.yearly
+	for i := len(known.changes) - 1; i >= 0; i-- {
+		shift := Shift{Offset: known.changes[i].Offset}
+		if i > 0 {
+			v, err := c.Ref.Column.Bound(civil.DateTime(known.changes[i].At), civil.UTC)
+			if err != nil {
+				b.problems = append(b.problems, diag.Problem{Code: "no_encoding", Field: "criteria", Message: err.Error()})
+				return m
+			}
+			shift.From = v
+		}
+		m.Shifts = append(m.Shifts, shift)
 	}
 	return m
+}
+
+// clock is how the clocks of a zone have changed, and how they change every
+// year from some year on.
+type clock struct {
+	changes []civil.Change
+	yearly  *civil.Yearly
+}
+
+// clocks are those that were worked out, by the names of their zones: it takes a
+// while, and a zone's clocks are the same in every statement.
+var clocks sync.Map
+
+func clockOf(zone *time.Location) clock {
+	if made, ok := clocks.Load(zone.String()); ok {
+		return made.(clock)
+	}
+	last := civil.DateOf(civil.MaxYear, 1, 1)
+	var made clock
+	if yearly, ok := civil.YearlyOf(zone); ok {
+		made.yearly = &yearly
+		last = civil.DateOf(yearly.From, 1, 1)
+	}
+	made.changes = civil.Changes(zone, civil.Instant(civil.DateOf(civil.MinYear, 1, 2).Midnight()), civil.Instant(last.Midnight()))
+	clocks.Store(zone.String(), made)
+	return made
 }
 
 func momentText(t civil.DateTime, fine bool) string {
@@ -224,7 +430,32 @@ func momentText(t civil.DateTime, fine bool) string {
 	return t.Date().String()
 }
 
-// bound compares a date with a civil time: a bare column in its own encoding.
+// bounds compares a column with a stretch of time.
+func (b *binder) bounds(bounds Bounds, at criteria.Expr, negated bool) Expr {
+	var terms []Expr
+	add := func(op string, t civil.DateTime) {
+		if negated {
+			op = map[string]string{">=": "<", "<": ">="}[op]
+		}
+		terms = append(terms, b.bound(&criteria.Compare{Pos: at.At(), Op: op, Left: bounds.Column}, t))
+	}
+	if !bounds.Span.OpenStart() {
+		add(">=", bounds.Span.From)
+	}
+	if !bounds.Span.OpenEnd() {
+		add("<", bounds.Span.Until)
+	}
+	if len(terms) == 1 {
+		return terms[0]
+	}
+	if negated {
+		return Logic{true, terms}
+	}
+	return all(terms...)
+}
+
+// bound compares a date with a civil time, by >= or <: a bare column in its own
+// encoding.
 func (b *binder) bound(e *criteria.Compare, t civil.DateTime) Expr {
 	c, bare := e.Left.(*criteria.Column)
 	if !bare {
@@ -232,14 +463,108 @@ func (b *binder) bound(e *criteria.Compare, t civil.DateTime) Expr {
 		if !fine && !t.IsMidnight() {
 			t = (t.Date() + 1).Midnight() // the first day that starts no earlier
 		}
-		return Compare{e.Op, b.moment(e.Left, fine), Value{momentText(t, fine)}}
+		x := b.moment(e.Left, fine)
+		switch {
+		case t.Date() > civil.DateOf(civil.MaxYear, 12, 31):
+			return anyOf(x, e.Op == "<")
+		case t.Date() < civil.DateOf(civil.MinYear, 1, 1):
+			return anyOf(x, e.Op == ">=")
+		}
+		return Compare{e.Op, x, Value{momentText(t, fine)}}
 	}
-	v, err := c.Ref.Column.Bound(t, b.ctx.Zone)
-	if err != nil {
+	column := c.Ref.Column
+	v, err := column.Bound(t, b.ctx.Zone)
+	switch {
+	case errors.Is(err, catalog.ErrLater):
+		return always(Column{c.Ref}, e.Op == "<")
+	case errors.Is(err, catalog.ErrEarlier):
+		return always(Column{c.Ref}, e.Op == ">=")
+	case err != nil:
 		b.unbound(c, t, e, err)
 		return Const{false}
 	}
+	if column.Encoding.IsTimedText() {
+		if stored, _ := column.StoredTime(t, b.ctx.Zone); !stored.IsMidnight() {
+			return b.timed(c.Ref, e.Op, stored)
+		}
+	}
+	if column.Stored == catalog.Text && column.Encoding.IsCount() {
+		// Texts of numbers do not sort as they do; none of this is common.
+		zone := b.ctx.Zone
+		if !column.Encoding.IsInstant() {
+			zone = civil.UTC
+		}
+		return Compare{e.Op, b.stored(c, true, zone), Value{momentText(t, true)}}
+	}
 	return Compare{e.Op, Column{c.Ref}, Value{v}}
+}
+
+// always is met by everything but blanks, or by nothing.
+func always(x Expr, yes bool) Expr {
+	if yes {
+		return Not{IsBlank{x}}
+	}
+	return Const{false}
+}
+
+// anyOf is the same for a value that may be negated with it: open for blanks.
+func anyOf(x Expr, yes bool) Expr {
+	if yes {
+		return Compare{"=", x, x}
+	}
+	return Compare{"<>", x, x}
+}
+
+// timed compares a text with a time of day. Values with T and with a blank
+// between day and time do not sort among each other within a day, nor do those
+// with and without seconds within a minute: the bare column is compared with a
+// bound that leaves none of them out, and on the day of the bound the text is
+// looked at as well.
+func (b *binder) timed(ref criteria.Ref, op string, t civil.DateTime) Expr {
+	day, next := t.Date().String(), catalog.AfterEveryText
+	if t.Date() < civil.DateOf(civil.MaxYear, 12, 31) {
+		next = (t.Date() + 1).String()
+	}
+	blanks := ref.Column.Separator() == ' '
+	indexed := b.indexed(ref) && !ref.Column.Collated
+	column, exact := Column{ref}, Compare{op, Plain{ref}, Value{catalog.IsoBound(t, 'T')}}
+	whole := t + civil.DateTime((60-t.Seconds()%60)%60)
+	if op == ">=" {
+		var low Expr = Value{day}
+		switch {
+		case ref.Column.Collated:
+		case blanks:
+			low = Value{catalog.IsoBound(t-civil.DateTime(t.Seconds()%60), ' ')}
+		case indexed:
+			low = Either{b.compiled.TableOf(ref.Alias), ref, day + " ", day + "!", day, catalog.IsoBound(t, 'T')}
+		}
+		return all(Compare{">=", column, low}, Logic{true, []Expr{Compare{">=", column, Value{next}}, exact}})
+	}
+	var high Expr = Value{next}
+	switch tight := catalog.IsoBound(whole, ref.Column.Separator()); {
+	case ref.Column.Collated || whole.IsMidnight():
+	case !blanks:
+		high = Value{tight}
+	case indexed:
+		high = Either{b.compiled.TableOf(ref.Alias), ref, day + "T", day + "U", next, tight}
+	}
+	return all(Compare{"<", column, high}, Logic{true, []Expr{Compare{"<", column, Value{day}}, exact}})
+}
+
+// indexed tells whether an index begins with the column.
+func (b *binder) indexed(ref criteria.Ref) bool {
+	for _, t := range b.compiled.Tables() {
+		if t.Alias != ref.Alias {
+			continue
+		}
+		for _, index := range t.Table.Indexes {
+			if len(index.Columns) > 0 && strings.EqualFold(index.Columns[0], ref.Column.Name) {
+				return true
+			}
+		}
+		return len(t.Table.Key) > 0 && strings.EqualFold(t.Table.Key[0], ref.Column.Name)
+	}
+	return false
 }
 
 // unbound says why a column cannot be compared with a time.

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
@@ -22,9 +23,17 @@ type Bounds struct {
 	Span   period.Span
 }
 
+// Kept is how the least and the greatest value of the column, as Why has them,
+// are read.
+func (b Bounds) Kept() catalog.Column { return orderedColumn(b.Column.Ref.Column) }
+
 // boundsOf reads a simplified condition as bounds.
 func boundsOf(e criteria.Expr) (Bounds, bool) {
 	switch e := e.(type) {
+	case *criteria.Known:
+		if implies(e.X, e.Where) {
+			return boundsOf(e.X)
+		}
 	case *criteria.Within:
 		column, ok := e.X.(*criteria.Column)
 		return Bounds{column, e.Period.(*criteria.Span).Span}, ok
@@ -54,6 +63,7 @@ type Reasons struct {
 	// Places where each stands among the query's. Dates tells, for each, what
 	// its bounds are, if it is nothing else.
 	Conditions []Condition
+	Having     []Condition // those on groups, which are not counted
 	Places     []int
 	Dates      []*Bounds
 }
@@ -69,6 +79,7 @@ func Why(c *definition.Compiled, values parameter.Values, ctx civil.Context) Rea
 	b.from(&r.Sides)
 	whole := Statement{}
 	b.where(&whole)
+	r.Having = whole.Having
 	for i, condition := range whole.Where {
 		if condition.Expr == nil {
 			continue
@@ -77,15 +88,16 @@ func Why(c *definition.Compiled, values parameter.Values, ctx civil.Context) Rea
 		bounds, dated := boundsOf(condition.Bare)
 		if dated {
 			r.Dates = append(r.Dates, &bounds)
-			at := criteria.Compare{Pos: condition.Bare.At(), Op: ">=", Left: bounds.Column}
+			beyond := func(op string, t civil.DateTime, where int64) {
+				side = If{all(b.bound(&criteria.Compare{Op: op, Left: bounds.Column}, t), Fits{bounds.Column.Ref}), Value{where}, side}
+			}
 			if !bounds.Span.OpenEnd() {
-				side = If{b.bound(&at, bounds.Span.Until), Value{After}, side}
+				beyond(">=", bounds.Span.Until, After)
 			}
-			at.Op = "<"
 			if !bounds.Span.OpenStart() {
-				side = If{b.bound(&at, bounds.Span.From), Value{Before}, side}
+				beyond("<", bounds.Span.From, Before)
 			}
-			column := Column{bounds.Column.Ref}
+			column := b.ordered(bounds.Column)
 			r.Sides.Aggregates = append(r.Sides.Aggregates, Aggregate{"least", column}, Aggregate{"greatest", column})
 		} else {
 			r.Dates = append(r.Dates, nil)
@@ -118,26 +130,30 @@ func EdgesOf(c *definition.Compiled, s Statement, ctx civil.Context) (Edges, boo
 		return Edges{}, false
 	}
 	edges := Edges{Column: column, Span: period.All}
+	b := binder{compiled: c, ctx: ctx}
 	var rest []Condition
 	for _, condition := range s.Where {
+		if condition.Bare == nil {
+			continue
+		}
 		bounds, ok := boundsOf(condition.Bare)
 		if !ok || !bounds.Column.Same(column) {
+			condition.Expr = b.condition(condition.Bare, false)
 			rest = append(rest, condition)
 			continue
 		}
 		edges.Span.From = max(edges.Span.From, bounds.Span.From)
 		edges.Span.Until = min(edges.Span.Until, bounds.Span.Until)
 	}
-	b := binder{compiled: c, ctx: ctx}
 	nearest := func(op string, t civil.DateTime) *Statement {
 		if t == civil.Start || t == civil.End {
 			return nil
 		}
-		bound := b.bound(&criteria.Compare{Op: op, Left: column}, t)
+		bound := all(b.bound(&criteria.Compare{Op: op, Left: column}, t), Fits{column.Ref})
 		return &Statement{
 			Fetch: []criteria.Ref{column.Ref}, From: s.From, Joins: s.Joins, DateIndex: -1, Limit: 1,
 			Where: append(rest[:len(rest):len(rest)], Condition{Expr: bound}),
-			Sort:  []SortKey{{Expr: Column{column.Ref}, Descending: op == "<"}},
+			Sort:  []SortKey{{Expr: b.ordered(column), Descending: op == "<"}},
 		}
 	}
 	edges.Before, edges.After = nearest("<", edges.Span.From), nearest(">=", edges.Span.Until)

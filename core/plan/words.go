@@ -35,13 +35,31 @@ func (b *binder) anything(e criteria.Expr) string {
 
 // words says a condition with the values of the run.
 func (b *binder) words(e criteria.Expr) string {
+	switch n := e.(type) {
+	case *criteria.Between:
+		if one, ok := b.oneSided(n); ok {
+			return b.words(one)
+		}
+	case *criteria.In:
+		e = b.answered(n)
+	}
 	if blank, ok := b.leftBlank(e); ok && blank.WhenBlank == parameter.MatchBlank {
-		return b.words(criteria.FirstColumn(e)) + " is blank"
+		if column := criteria.FirstColumn(e); column != nil {
+			return b.words(column) + " is blank"
+		}
 	}
 	if b.includesBlanks(e) {
-		return b.condition(e) + ", or is blank"
+		return b.conditionWords(e) + ", or is blank"
 	}
-	return b.condition(e)
+	return b.conditionWords(e)
+}
+
+// said is words for a condition, which may be a yes-no question by itself.
+func (b *binder) said(e criteria.Expr) string {
+	if p, ok := e.(*criteria.Parameter); ok {
+		return b.labelOf(p.Name) + ": " + b.operand(p)
+	}
+	return b.words(e)
 }
 
 func not(yes bool) string {
@@ -51,7 +69,7 @@ func not(yes bool) string {
 	return ""
 }
 
-func (b *binder) condition(e criteria.Expr) string {
+func (b *binder) conditionWords(e criteria.Expr) string {
 	switch e := e.(type) {
 	case *criteria.Compare:
 		return b.comparisonWords(e)
@@ -76,16 +94,41 @@ func (b *binder) condition(e criteria.Expr) string {
 		}
 		return "the time from " + b.words(e.From) + " through " + b.words(e.Until) + " " + verb + b.words(e.Period)
 	case *criteria.Meets:
-		return e.Title
+		return e.Title + b.answersIn(e.X)
 	case *criteria.Not:
 		if b.includesBlanks(e.X) {
-			return "not (" + b.condition(e.X) + "), or is blank"
+			return "not (" + b.conditionWords(e.X) + "), or is blank"
 		}
-		return "not (" + b.words(e.X) + ")"
+		return "not (" + b.said(e.X) + ")"
 	case *criteria.Logic:
 		return b.joined(e)
 	}
 	return b.operand(e)
+}
+
+// answersIn are the answers a named condition uses, in parentheses.
+func (b *binder) answersIn(e criteria.Expr) string {
+	if e == nil {
+		return ""
+	}
+	var said []string
+	for _, name := range criteria.Parameters(e) {
+		if b.given[name].Given {
+			said = append(said, b.labelOf(name)+": "+b.question(name).ReadBack(b.given[name]))
+		}
+	}
+	if said == nil {
+		return ""
+	}
+	return " (" + strings.Join(said, "; ") + ")"
+}
+
+// labelOf is what people read beside a question.
+func (b *binder) labelOf(name string) string {
+	if label := b.question(name).Label; label != "" {
+		return label
+	}
+	return definition.Labelled(name)
 }
 
 func fold(yes bool) string {
@@ -148,6 +191,12 @@ func (b *binder) operand(e criteria.Expr) string {
 		return "the " + e.Unit + " of " + b.words(e.X)
 	case *criteria.Call:
 		return b.called(e)
+	case *criteria.Aggregate:
+		if e.X == nil {
+			return "the number of records"
+		}
+		words := map[string]string{"sum": "the sum of ", "average": "the average of ", "least": "the least ", "greatest": "the greatest ", "count distinct": "the number of different values of "}
+		return words[e.Name] + b.words(e.X)
 	}
 	return criteria.Print(e)
 }
@@ -171,6 +220,9 @@ func (b *binder) when(e criteria.Expr) string {
 // called says a function.
 func (b *binder) called(e *criteria.Call) string {
 	args := b.each(e.Args)
+	if e.Name == "if" {
+		args[0] = b.said(e.Args[0])
+	}
 	last := args[len(args)-1]
 	switch e.Name {
 	case "date_of":
@@ -214,7 +266,7 @@ func (b *binder) joined(e *criteria.Logic) string {
 		if _, open := b.resolve(t); open {
 			continue // a question left blank
 		}
-		words := b.words(t)
+		words := b.said(t)
 		if inner, ok := t.(*criteria.Logic); ok && inner.Or != e.Or {
 			words = "(" + words + ")"
 		}

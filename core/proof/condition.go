@@ -17,6 +17,9 @@ type condition struct {
 	stretches []stretch
 	isBlank   bool
 	constant  *bool
+	// where, if it is there, is a condition elsewhere than under which this one
+	// is open.
+	where *condition
 	// spans are the stretches as regions of one placing, from and to.
 	spans [][2]int
 }
@@ -39,6 +42,10 @@ func truthOf(b bool) truth {
 
 func (c *condition) try() truth {
 	switch {
+	case c.where != nil && c.where.try() != yes:
+		return unknown
+	case c.variable != nil && c.variable.at == unfit:
+		return unknown
 	case c.constant != nil:
 		return truthOf(*c.constant)
 	case c.variable != nil && c.isBlank:
@@ -72,6 +79,9 @@ func (c *condition) try() truth {
 
 // place turns stretches into regions.
 func (c *condition) place(p *placing) {
+	if c.where != nil {
+		c.where.place(p)
+	}
 	for _, part := range c.parts {
 		part.place(p)
 	}
@@ -94,6 +104,9 @@ func (c *condition) place(p *placing) {
 func (c *condition) variables(out []*variable) []*variable {
 	if c.variable != nil && !slices.Contains(out, c.variable) {
 		out = append(out, c.variable)
+	}
+	if c.where != nil {
+		out = c.where.variables(out)
 	}
 	for _, part := range c.parts {
 		out = part.variables(out)
@@ -159,7 +172,7 @@ func (g *group) trivial() bool {
 	for c.not && c.variable == nil {
 		c = c.parts[0]
 	}
-	if len(g.conditions) != 1 || c.variable == nil || c.constant != nil {
+	if len(g.conditions) != 1 || c.variable == nil || c.constant != nil || c.where != nil {
 		return false
 	}
 	v := c.variable
@@ -331,6 +344,9 @@ func (g *group) known() map[catalog.Type][]value {
 
 // cut gives the variables their cuts.
 func (c *condition) cut() {
+	if c.where != nil {
+		c.where.cut()
+	}
 	for _, s := range c.stretches {
 		for _, end := range []*cut{s.low, s.high} {
 			if end != nil {
@@ -395,7 +411,7 @@ func (g *group) tryValues(n int, seen *sightings, left *int) bool {
 		var truths, untrue uint64
 		anyBlank := false
 		for i, c := range g.conditions {
-			isBlank := slices.ContainsFunc(g.own[i], func(v *variable) bool { return v.at == blank })
+			isBlank := slices.ContainsFunc(g.own[i], func(v *variable) bool { return v.at == blank || v.at == unfit })
 			anyBlank = anyBlank || isBlank
 			switch c.try() {
 			case yes:
@@ -420,6 +436,12 @@ func (g *group) tryValues(n int, seen *sightings, left *int) bool {
 	}
 	if v.nullable {
 		v.at = blank
+		if !g.tryValues(n+1, seen, left) {
+			return false
+		}
+	}
+	if v.unfit {
+		v.at = unfit
 		return g.tryValues(n+1, seen, left)
 	}
 	return true

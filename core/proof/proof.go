@@ -95,13 +95,13 @@ func (a *analysis) level(e criteria.Expr, whole bool) {
 		case or:
 			a.branches(seen, e, len(groups) == 1, whole)
 		default:
-			a.conditions(seen, whole)
+			a.conditions(seen, len(groups) == 1, whole)
 		}
 	}
 }
 
 // conditions tells the facts about terms that must all be true.
-func (a *analysis) conditions(s *sightings, whole bool) {
+func (a *analysis) conditions(s *sightings, together, whole bool) {
 	if !s.all {
 		finding := s.clash()
 		finding.Whole = whole
@@ -112,7 +112,7 @@ func (a *analysis) conditions(s *sightings, whole bool) {
 		bit := uint64(1) << i
 		switch j := s.impliedBy(i); {
 		case s.sometimesNot&bit == 0:
-			a.add(Finding{Kind: Always, At: t, Whole: whole && len(s.terms) == 1})
+			a.add(Finding{Kind: Always, At: t, Whole: whole && together && len(s.terms) == 1})
 		case j >= 0:
 			a.add(Finding{Kind: Redundant, At: t, With: s.terms[j]})
 		case s.needed&bit == 0 && !s.hasImplied():
@@ -132,7 +132,7 @@ func (a *analysis) branches(s *sightings, e criteria.Expr, together, whole bool)
 		bit := uint64(1) << i
 		if s.ever&bit == 0 {
 			if _, nested := t.(*criteria.Logic); !nested { // told where it is looked at itself
-				a.add(Finding{Kind: Never, At: t, Whole: whole && len(s.terms) == 1})
+				a.add(Finding{Kind: Never, At: t, Whole: whole && together && len(s.terms) == 1})
 			}
 			continue
 		}

@@ -65,6 +65,8 @@ func (r *reader) condition(e criteria.Expr) *condition {
 		return c
 	case *criteria.Not:
 		return &condition{not: true, parts: []*condition{r.condition(e.X)}}
+	case *criteria.Known:
+		return &condition{parts: []*condition{r.condition(e.X)}, where: r.condition(e.Where)}
 	case *criteria.Bool:
 		return &condition{constant: &e.Value}
 	case *criteria.Column:
@@ -95,7 +97,7 @@ func (r *reader) condition(e criteria.Expr) *condition {
 // its sides, and will have an answer.
 func (r *reader) clear(e criteria.Expr) bool {
 	switch e.(type) {
-	case *criteria.Logic, *criteria.Not:
+	case *criteria.Logic, *criteria.Not, *criteria.Known:
 		return true // each of its parts is asked
 	}
 	if !criteria.AsksAny(e) {
@@ -142,6 +144,9 @@ func (r *reader) variable(e criteria.Expr) *variable {
 		return v
 	}
 	v := &variable{nullable: true}
+	for _, c := range criteria.Columns(e) {
+		v.unfit = v.unfit || c.Ref.Column.Encoding != ""
+	}
 	if plain {
 		v.nullable = column.Ref.Nullable
 	}

@@ -40,6 +40,7 @@ type variable struct {
 	// whole tells that only whole numbers or whole days occur.
 	whole    bool
 	nullable bool
+	unfit    bool
 	free     bool
 	// within is where all its values lie.
 	within stretch
@@ -52,7 +53,12 @@ type variable struct {
 	at      int // the region that is tried, blank for none
 }
 
-const blank = -1
+// What a variable is where it is in no region: blank, or stored in a way that is
+// no value, of which no comparison is met, nor its negation.
+const (
+	blank = -1
+	unfit = -2
+)
 
 // compare orders two known values. Dates are one kind, and so are numbers.
 func compare(kind catalog.Type, a, b value) int {

@@ -13,6 +13,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
 
+	"pikegate/core/diag"
 	"pikegate/internal/service"
 )
 
@@ -32,6 +33,12 @@ func New(s *service.Service, log *slog.Logger, version string) *Server {
 	gin.SetMode(gin.ReleaseMode)
 	huma.NewError = newProblem
 	router := gin.New()
+	router.HandleMethodNotAllowed = true
+	router.NoMethod(func(c *gin.Context) { // gin says in Allow what is taken
+		writeProblem(c.Writer, problemOf(http.StatusMethodNotAllowed, diag.Problem{
+			Code: "wrong_method", Message: c.Request.Method + " is not taken at " + c.Request.URL.Path + ".", Hint: "Use " + c.Writer.Header().Get("Allow") + ".",
+		}))
+	})
 	server := &Server{service: s, log: log, handler: router}
 	router.Use(server.recover, sameSite, secure)
 

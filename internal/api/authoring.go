@@ -18,9 +18,9 @@ func (s *Server) authoring() {
 		DefinitionPath
 		Version int `query:"version" minimum:"0" doc:"The published version; what was pushed last when left out"`
 	},
-	) (*response[Content], error) {
-		content, err := s.service.Definition(in.Kind, in.Name, in.Version)
-		return answer(s, Content{content}, err)
+	) (*response[Kept], error) {
+		content, revision, err := s.service.Definition(in.Kind, in.Name, in.Version)
+		return answer(s, Kept{content, revision}, err)
 	})
 	get(s, "list-versions", "/definitions/{kind}/{name}/versions", "What was published of a definition, the newest first", []int{404}, func(_ context.Context, in *struct {
 		DefinitionPath
@@ -63,18 +63,30 @@ func (s *Server) authoring() {
 			result, err := s.service.FirstResults(ctx, in.Body.Content, in.Limit)
 			return answer(s, result, err)
 		})
-	get(s, "list-users", "/uses/{name}", "What depends on a definition or a source", []int{404}, func(_ context.Context, in *struct {
-		Name string `path:"name" doc:"The name of a definition or a source"`
+	get(s, "list-users", "/uses/{name}", "What depends on a definition, a source, a table or a column", []int{404}, func(ctx context.Context, in *struct {
+		Name string `path:"name" doc:"The name of a definition or a source, a table, or TABLE.COLUMN"`
 	},
 	) (*response[[]service.User], error) {
-		users, err := s.service.Users(in.Name)
+		users, err := s.service.Users(ctx, in.Name)
 		return answer(s, users, err)
 	})
 	post(s, "push-definitions", "/definitions", "Check definitions and keep them as drafts, all or none", http.StatusOK, []int{422},
-		func(ctx context.Context, in *struct{ Body Content }) (*response[service.Checked], error) {
-			checked, err := s.service.Push(ctx, in.Body.Content)
+		func(ctx context.Context, in *struct{ Body Pushed }) (*response[service.Checked], error) {
+			checked, err := s.service.Push(ctx, in.Body.Content, in.Body.Revisions)
 			return answer(s, checked, err)
 		})
+	remove(s, "remove-definition", "/definitions/{kind}/{name}", "Remove a definition: its draft, and what was published from what can be run",
+		func(_ context.Context, in *struct {
+			DefinitionPath
+			Anyway bool `query:"anyway" doc:"Whether to remove it although it is used"`
+		},
+		) error {
+			return s.service.Remove(in.Kind, in.Name, in.Anyway)
+		})
+	get(s, "check-published", "/published/check", "Every published report held against its source as it is now, its examples run", []int{502, 504}, func(ctx context.Context, _ *struct{}) (*response[[]service.Published], error) {
+		found, err := s.service.CheckPublished(ctx)
+		return answer(s, found, err)
+	})
 	post(s, "publish-definition", "/definitions/{name}/publish", "Check what was pushed under a name and freeze it as the next version", http.StatusOK, []int{404, 422},
 		func(ctx context.Context, in *struct {
 			Name string `path:"name" doc:"The definition's name"`
@@ -85,9 +97,21 @@ func (s *Server) authoring() {
 		})
 }
 
+// Pushed is a file of definitions, and what its documents were changed from.
+type Pushed struct {
+	Content   string         `json:"content" doc:"YAML or JSON documents" maxLength:"1048576"`
+	Revisions map[string]int `json:"revisions,omitempty" doc:"By kind and name, such as \"report passages-by-date\", the revision of the draft it was changed from; where the draft is at another one by now, nothing is kept and both changes are told"`
+}
+
+// Kept is a definition as it is kept.
+type Kept struct {
+	Content  string `json:"content" doc:"A YAML or JSON document"`
+	Revision int    `json:"revision,omitempty" doc:"The revision of the draft, where that was asked for"`
+}
+
 // DefinitionPath is a definition named in the path.
 type DefinitionPath struct {
-	Kind string `path:"kind" enum:"query,report,parameter,criterion" doc:"The kind of definition"`
+	Kind string `path:"kind" enum:"source,parameter,criterion,query,report" doc:"The kind of definition"`
 	Name string `path:"name" doc:"The definition's name"`
 }
 

@@ -82,7 +82,7 @@ func (s *Server) asProblem(err error) *Document {
 	case errors.As(err, &failure) && failure.Code == engine.TimedOut:
 		return problemOf(http.StatusGatewayTimeout, diag.Problem{Code: string(failure.Code), Message: failure.Message, Hint: "Ask for a shorter period, or for an index on what is asked."})
 	case errors.As(err, &failure):
-		return problemOf(http.StatusBadGateway, diag.Problem{Code: string(failure.Code), Message: failure.Message})
+		return problemOf(http.StatusBadGateway, diag.Problem{Code: string(failure.Code), Message: failure.Message, Hint: failure.Hint})
 	}
 	s.log.Error("a request failed", "problem", err)
 	return internalProblem()

@@ -24,7 +24,7 @@ type AsOfQuery struct {
 
 // RunBody is what a caller gives to preview, explain or run a report.
 type RunBody struct {
-	Inputs map[string]any `json:"inputs,omitempty" doc:"The answers by question: a text, a list of texts, or for a period also start and end" example:"{\"period\":\"2025-03\"}"`
+	Inputs service.Inputs `json:"inputs,omitempty" doc:"The answers by question: a text, a number, a list of them, or for a period also start and end; a blank text is no answer where there is a default" example:"{\"period\":\"2025-03\"}"`
 	AsOf   string         `json:"as_of,omitempty" doc:"The day or instant taken for now; the clock when left out" example:"2026-03-31"`
 	Sort   []string       `json:"sort,omitempty" doc:"An order of the caller's own, of a run or an explanation: columns that the report shows, each perhaps followed by descending" example:"[\"toll descending\"]"`
 	Draft  bool           `json:"draft,omitempty" doc:"Whether what was pushed last is meant instead of the published version"`
@@ -109,6 +109,17 @@ func (s *Server) reports() {
 // statuses it refuses with besides 500 and, for bad requests, 400 and 422.
 func get[I, O any](s *Server, id, path, summary string, errors []int, handler func(context.Context, *I) (*O, error)) {
 	huma.Register(s.huma, huma.Operation{OperationID: id, Method: http.MethodGet, Path: prefix + path, Summary: summary, Errors: errors}, handler)
+}
+
+// remove registers a call that takes something away and answers with nothing.
+func remove[I any](s *Server, id, path, summary string, handler func(context.Context, *I) error) {
+	huma.Register(s.huma, huma.Operation{OperationID: id, Method: http.MethodDelete, Path: prefix + path, Summary: summary, Errors: []int{404, 422}},
+		func(ctx context.Context, in *I) (*struct{}, error) {
+			if err := handler(ctx, in); err != nil {
+				return nil, s.asProblem(err)
+			}
+			return nil, nil
+		})
 }
 
 func post[I, O any](s *Server, id, path, summary string, status int, errors []int, handler func(context.Context, *I) (*O, error)) {

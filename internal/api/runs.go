@@ -104,7 +104,7 @@ func (s *Server) stream(ctx huma.Context, request service.Request, format output
 		ctx.SetHeader(RunHeader, strconv.FormatUint(uint64(started.Run), 10))
 		ctx.SetHeader("Cache-Control", "no-store")
 		ctx.SetStatus(http.StatusOK)
-		return format.New(body, s.service.Calendar.Zone)
+		return format.New(body)
 	})
 	var problem *Document
 	switch {

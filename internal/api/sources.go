@@ -18,16 +18,61 @@ type Encoding struct {
 	Encoding string `json:"encoding" doc:"How the dates are stored" example:"ymd"`
 }
 
+// SourceChange is what is to be changed of a connection.
+type SourceChange struct {
+	Engine   string `json:"engine,omitempty" doc:"The kind of database: sqlite, postgresql or mysql (which is MariaDB too)"`
+	Address  string `json:"address,omitempty" doc:"Where it is: for SQLite the path of the file, otherwise HOST:PORT"`
+	Database string `json:"database,omitempty" doc:"The name of the database on the server"`
+	User     string `json:"user,omitempty" doc:"The login"`
+	Secret   string `json:"secret,omitempty" doc:"The name of the password"`
+	TLS      string `json:"tls,omitempty" enum:"off,on,verify" doc:"off, on or verify"`
+}
+
 func (s *Server) sources() {
 	get(s, "list-sources", "/sources", "The sources", []int{}, func(context.Context, *struct{}) (*response[[]service.SourceInfo], error) {
 		list, err := s.service.Sources()
 		return answer(s, list, err)
 	})
-	post(s, "add-source", "/sources", "Connect a database, or replace the connection of that name", http.StatusCreated, []int{422, 502, 504},
-		func(ctx context.Context, in *struct{ Body service.SourceInfo }) (*response[catalog.Source], error) {
-			catalogue, err := s.service.AddSource(ctx, in.Body)
+	post(s, "add-source", "/sources", "Connect a database", http.StatusCreated, []int{422, 502, 504},
+		func(ctx context.Context, in *struct {
+			Anyway bool `query:"anyway" doc:"Whether to set encodings that do not fit what is stored"`
+			Body   service.SourceInfo
+		},
+		) (*response[catalog.Source], error) {
+			catalogue, err := s.service.AddSource(ctx, in.Body, in.Anyway)
 			return answer(s, catalogue, err)
 		})
+	huma.Register(s.huma, huma.Operation{
+		OperationID: "change-source", Method: http.MethodPatch, Path: prefix + "/sources/{source}",
+		Summary: "Change the connection of a source; what is left out stays", Errors: []int{404, 422, 502, 504},
+	},
+		func(ctx context.Context, in *struct {
+			Source string `path:"source" doc:"The source's name"`
+			Body   SourceChange
+		},
+		) (*response[catalog.Source], error) {
+			b := in.Body
+			catalogue, err := s.service.ChangeSource(ctx, service.SourceInfo{Name: in.Source, Engine: b.Engine, Address: b.Address, Database: b.Database, User: b.User, Secret: b.Secret, TLS: b.TLS})
+			return answer(s, catalogue, err)
+		})
+	remove(s, "remove-source", "/sources/{source}", "Remove the connection of a source",
+		func(_ context.Context, in *struct {
+			Source string `path:"source" doc:"The source's name"`
+			Anyway bool   `query:"anyway" doc:"Whether to remove it although it is used"`
+		},
+		) error {
+			return s.service.RemoveSource(in.Source, in.Anyway)
+		})
+	get(s, "show-unfit", "/sources/{source}/tables/{table}/unfit/{column}", "The records in which something is stored in a column with dates that is none", []int{404, 422, 502, 504}, func(ctx context.Context, in *struct {
+		Source string `path:"source" doc:"The source's name"`
+		Table  string `path:"table" doc:"The table's name"`
+		Column string `path:"column" doc:"The column's name"`
+		Limit  int    `query:"limit" default:"100" minimum:"1" maximum:"1000" doc:"How many at the most"`
+	},
+	) (*response[output.Result], error) {
+		rows, err := s.service.UnfitRows(ctx, in.Source, in.Table, in.Column, in.Limit)
+		return answer(s, rows, err)
+	})
 	get(s, "show-source", "/sources/{source}", "A source's tables, views and columns", []int{404, 502, 504}, func(ctx context.Context, in *struct {
 		Source string `path:"source" doc:"The source's name"`
 	},
@@ -66,10 +111,11 @@ func (s *Server) sources() {
 		func(ctx context.Context, in *struct {
 			Source string `path:"source" doc:"The source's name"`
 			Column string `path:"column" doc:"TABLE.COLUMN" example:"maintenance_jobs.due_on"`
+			Anyway bool   `query:"anyway" doc:"Whether to set it although it does not fit what is stored"`
 			Body   Encoding
 		},
 		) (*response[catalog.Source], error) {
-			catalogue, err := s.service.SetEncoding(ctx, in.Source, in.Column, in.Body.Encoding)
+			catalogue, err := s.service.SetEncoding(ctx, in.Source, in.Column, in.Body.Encoding, in.Anyway)
 			return answer(s, catalogue, err)
 		})
 }

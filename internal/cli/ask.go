@@ -21,6 +21,9 @@ func (a *app) ask() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if a.prints == "json" {
+				return a.printJSON(sheet)
+			}
 			fmt.Fprintf(a.Stdout, "%s (%s, %s)\n", sheet.Title, sheet.Name, versionWords(sheet.Version))
 			if sheet.About != "" {
 				fmt.Fprintln(a.Stdout, sheet.About)
@@ -38,7 +41,7 @@ func (a *app) ask() *cobra.Command {
 	}
 	asOfFlag(cmd, &run.AsOf)
 	draftFlag(cmd, &run.Draft)
-	return cmd
+	return names(a.printing(cmd), a.reportNames)
 }
 
 func asOfFlag(cmd *cobra.Command, asOf *string) {

@@ -1,14 +1,19 @@
 package cli
 
 import (
+	"bytes"
+	"errors"
 	"fmt"
 	"io"
 	"os"
+	"slices"
+	"strings"
 	"text/tabwriter"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"pikegate/core/civil"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/internal/client"
@@ -44,86 +49,183 @@ func (a *app) decodeFiles(names []string) (contents map[string][]byte, documents
 	return contents, documents, problems, err
 }
 
+// offline is what can be known without a service: the days ahead, in UTC.
+func (a *app) offline() definition.Known {
+	calendar := civil.Context{Zone: time.UTC, Now: civil.Instant(a.Now().Unix()), WeekStart: time.Monday}
+	return definition.Known{Zone: time.LoadLocation, Library: definition.Library{Calendar: &calendar}}
+}
+
 func (a *app) check() *cobra.Command {
-	var run bool
+	var run, published bool
 	cmd := &cobra.Command{
-		Use:   "check FILE…",
+		Use:   "check FILE… | --published",
 		Short: "Check definitions, offline: everything that can be known without the databases",
 		Long: "Check definitions, offline: everything that can be known without the databases.\n" +
-			"With --run the service checks them against their sources and runs the examples of reports; nothing is kept.",
-		Args: args(cobra.MinimumNArgs(1)),
+			"With --run the service checks them against their sources as they are now and runs the examples of reports; nothing is kept.\n" +
+			"With --published it does so for everything published: for a nightly job. The exit code is 3 if anything does not fit.",
+		Args: args(func(_ *cobra.Command, given []string) error {
+			if (len(given) > 0) == published {
+				return fmt.Errorf("give files, or --published")
+			}
+			return nil
+		}),
 		RunE: func(cmd *cobra.Command, given []string) error {
+			if published {
+				return a.checkPublished(cmd)
+			}
 			contents, documents, problems, err := a.decodeFiles(given)
 			if err != nil {
 				return err
 			}
 			if run && !problems.Failed() {
-				return a.checkRun(cmd, joined(given, contents))
-			}
-			problems = append(problems, definition.Check(documents, definition.Known{Zone: time.LoadLocation})...)
-			if len(given) == 1 {
-				for i := range problems {
-					problems[i].File = given[0]
+				found, err := a.client().Check(cmd.Context(), joined(given, contents), true)
+				if err != nil {
+					return err
 				}
+				found.Problems = apart(given, contents, found.Problems)
+				return a.examined(found)
 			}
-			a.explainProblems(problems, nil)
-			if problems.Failed() {
-				return refusedError{}
-			}
-			for _, d := range documents {
-				kind, name := d.Ident()
-				fmt.Fprintf(a.Stdout, "%s %s is sound\n", kind, name)
-			}
-			return nil
+			problems = append(problems, placed(given, contents, definition.Check(documents, a.offline()))...)
+			found := client.Examination{Problems: problems, Definitions: infos(documents)}
+			return a.examined(found)
 		},
 	}
+	cmd.Flags().BoolVar(&published, "published", false, "have the service check every published report against its source as it is now, and run its examples")
 	cmd.Flags().BoolVar(&run, "run", false, "have the service run the examples of reports; exit with 3 if one is not kept")
-	return cmd
+	return a.printing(cmd)
 }
 
-// checkRun has the service check definitions and run their examples.
-func (a *app) checkRun(cmd *cobra.Command, content string) error {
-	found, err := a.client().Check(cmd.Context(), content, true)
+// examined prints what a check found; the error says that it was not all well.
+func (a *app) examined(found client.Examination) error {
+	err := a.show(found, func() error {
+		a.explainProblems(found.Problems, nil)
+		if found.Problems.Failed() {
+			return nil
+		}
+		for _, d := range found.Definitions {
+			fmt.Fprintf(a.Stdout, "%s %s is valid\n", d.Kind, d.Name)
+		}
+		a.printExamples(found.Examples)
+		return nil
+	})
 	if err != nil {
 		return err
 	}
-	a.explainProblems(found.Problems, nil)
-	if found.Problems.Failed() {
-		return refusedError{}
-	}
-	for _, d := range found.Definitions {
-		fmt.Fprintf(a.Stdout, "%s %s is sound\n", d.Kind, d.Name)
-	}
-	if !a.printExamples(found.Examples) {
+	if found.Problems.Failed() || !allKept(found.Examples) {
 		return refusedError{}
 	}
 	return nil
 }
 
-// printExamples tells what became of examples, and whether all were kept.
-func (a *app) printExamples(examples []client.ExampleResult) bool {
-	all := true
+// checkPublished prints what was found of everything that is published.
+func (a *app) checkPublished(cmd *cobra.Command) error {
+	found, err := a.client().CheckPublished(cmd.Context())
+	if err != nil {
+		return err
+	}
+	well := true
+	for _, p := range found {
+		well = well && !p.Problems.Failed() && allKept(p.Examples)
+	}
+	err = a.show(found, func() error {
+		for _, p := range found {
+			if len(p.Problems) == 0 {
+				fmt.Fprintf(a.Stdout, "report %s, version %d, fits its source\n", p.Report, p.Version)
+			}
+			for i := range p.Problems {
+				p.Problems[i].Field = strings.TrimSuffix("report "+p.Report+": "+p.Problems[i].Field, ": ")
+			}
+			a.explainProblems(p.Problems, nil)
+			a.printExamples(p.Examples)
+		}
+		return nil
+	})
+	if err == nil && !well {
+		err = refusedError{}
+	}
+	return err
+}
+
+// infos are the definitions of files.
+func infos(documents []definition.Document) []client.DefinitionInfo {
+	out := []client.DefinitionInfo{}
+	for _, d := range documents {
+		info := client.DefinitionInfo{Draft: true}
+		info.Kind, info.Name = d.Ident()
+		info.Title, _ = d.Heading()
+		out = append(out, info)
+	}
+	return out
+}
+
+// placed puts the problems of definitions into the files they stand in, their
+// lines counted there.
+func placed(files []string, contents map[string][]byte, problems diag.Problems) diag.Problems {
+	where := map[string]string{}
+	for _, file := range files {
+		documents, _ := definition.Decode(file, contents[file])
+		for _, d := range documents {
+			if kind, name := d.Ident(); where[kind+" "+name] == "" {
+				where[kind+" "+name] = file
+			}
+		}
+	}
+	for i := range problems {
+		if id, _, _ := strings.Cut(problems[i].Field, ": "); problems[i].File == "" {
+			problems[i].File = where[id]
+		}
+	}
+	return problems
+}
+
+// allKept tells whether examples found what they say.
+func allKept(examples []client.ExampleResult) bool {
+	return !slices.ContainsFunc(examples, func(e client.ExampleResult) bool { return !e.Kept })
+}
+
+// printExamples tells what became of examples.
+func (a *app) printExamples(examples []client.ExampleResult) {
 	for _, e := range examples {
 		word := "kept"
 		if !e.Kept {
-			word, all = "BROKEN", false
+			word = "BROKEN"
 		}
 		fmt.Fprintf(a.Stdout, "report %s, example %d: %s. %s\n", e.Report, e.Number, word, e.Words)
 	}
-	return all
 }
+
+// between stands between the files that are sent as one text.
+const between = "\n---\n"
 
 // joined is the text of several files as one.
 func joined(names []string, contents map[string][]byte) string {
 	whole := ""
 	for _, name := range names {
-		whole += "\n---\n" + string(contents[name])
+		whole += between + string(contents[name])
 	}
 	return whole
 }
 
+// apart puts problems whose lines were counted in the joined text back into
+// their files, those without a line by their definition.
+func apart(names []string, contents map[string][]byte, problems diag.Problems) diag.Problems {
+	for i := range problems {
+		p := &problems[i]
+		begin := 0
+		for _, name := range names {
+			begin += strings.Count(between, "\n")
+			lines := bytes.Count(contents[name], []byte("\n"))
+			if p.File == "" && p.Line > begin && p.Line <= begin+lines+1 {
+				p.File, p.Line = name, p.Line-begin
+			}
+			begin += lines
+		}
+	}
+	return placed(names, contents, problems)
+}
+
 func (a *app) push() *cobra.Command {
-	return &cobra.Command{
+	return a.printing(&cobra.Command{
 		Use:   "push FILE…",
 		Short: "Check definitions against their sources and keep them as drafts",
 		Args:  args(cobra.MinimumNArgs(1)),
@@ -136,54 +238,75 @@ func (a *app) push() *cobra.Command {
 				a.explainProblems(problems, nil)
 				return refusedError{}
 			}
-			checked, err := a.client().Push(cmd.Context(), joined(given, contents))
+			revisions, err := revisionsOf(given)
 			if err != nil {
 				return err
 			}
-			a.printChecked(checked, "draft")
-			return nil
+			checked, err := a.client().Push(cmd.Context(), joined(given, contents), revisions)
+			var refusal *client.Refusal
+			if errors.As(err, &refusal) {
+				refusal.Problems = apart(given, contents, refusal.Problems)
+			}
+			if err != nil {
+				return err
+			}
+			checked.Warnings = apart(given, contents, checked.Warnings)
+			if err := keepRevisions(given, checked.Definitions); err != nil {
+				return err
+			}
+			return a.printChecked(checked, "draft")
 		},
-	}
+	})
 }
 
 func (a *app) publish() *cobra.Command {
-	return &cobra.Command{
+	return names(a.printing(&cobra.Command{
 		Use:   "publish NAME…",
 		Short: "Freeze what was pushed under a name as its next version",
 		Args:  args(cobra.MinimumNArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
+			all := client.Checked{Definitions: []client.DefinitionInfo{}}
 			for _, name := range given {
 				checked, err := a.client().Publish(cmd.Context(), name)
 				if err != nil {
 					return err
 				}
-				a.printChecked(checked, "published")
+				all.Definitions, all.Warnings = append(all.Definitions, checked.Definitions...), append(all.Warnings, checked.Warnings...)
 			}
-			return nil
+			return a.printChecked(all, "published")
 		},
-	}
+	}), a.definitionNames)
 }
 
-func (a *app) printChecked(checked client.Checked, word string) {
-	a.explainProblems(checked.Warnings, nil)
-	for _, d := range checked.Definitions {
-		if word == "draft" {
-			fmt.Fprintf(a.Stdout, "%s %s is kept as a draft\n", d.Kind, d.Name)
-		} else {
-			fmt.Fprintf(a.Stdout, "%s %s is published as version %d\n", d.Kind, d.Name, d.Version)
+func (a *app) printChecked(checked client.Checked, word string) error {
+	return a.show(checked, func() error {
+		a.explainProblems(checked.Warnings, nil)
+		for _, d := range checked.Definitions {
+			switch {
+			case d.Unchanged:
+				fmt.Fprintf(a.Stdout, "%s %s is unchanged\n", d.Kind, d.Name)
+			case word == "draft":
+				fmt.Fprintf(a.Stdout, "%s %s is kept as a draft, revision %d\n", d.Kind, d.Name, d.Revision)
+			default:
+				fmt.Fprintf(a.Stdout, "%s %s is published as version %d\n", d.Kind, d.Name, d.Version)
+			}
 		}
-	}
+		return nil
+	})
 }
 
 func (a *app) uses() *cobra.Command {
-	return &cobra.Command{
+	return names(a.printing(&cobra.Command{
 		Use:   "uses NAME",
-		Short: "List what depends on a definition or a source",
+		Short: "List what depends on a definition, a source, a table or a column (TABLE.COLUMN)",
 		Args:  args(cobra.ExactArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
 			users, err := a.client().Users(cmd.Context(), given[0])
 			if err != nil {
 				return err
+			}
+			if a.prints == "json" {
+				return a.printJSON(users)
 			}
 			if len(users) == 0 {
 				fmt.Fprintln(a.Stderr, "Nothing uses "+given[0]+".")
@@ -199,7 +322,7 @@ func (a *app) uses() *cobra.Command {
 			}
 			return w.Flush()
 		},
-	}
+	}), a.definitionNames)
 }
 
 func (a *app) schema() *cobra.Command {

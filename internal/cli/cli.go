@@ -64,6 +64,8 @@ func Run(ctx context.Context, args []string, env Env) int {
 type app struct {
 	Env
 	server string
+	// prints is how the command prints what it finds: text or json.
+	prints string
 }
 
 func (a *app) root() *cobra.Command {
@@ -89,7 +91,7 @@ func (a *app) root() *cobra.Command {
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	root.PersistentFlags().StringVar(&a.server, "server", config.DefaultServer(), "address of the service (or PIKEGATE_SERVER)")
 	root.AddCommand(a.reports(), a.ask(), a.run(), a.runs(), a.compare(), a.explain(), a.why(), a.coverage(), a.check(), a.format(), a.push(), a.review(), a.publish(), a.versions(),
-		a.uses(), a.schema(), a.period(), a.source(), a.serve(), a.demo())
+		a.drafts(), a.pull(), a.remove(), a.uses(), a.schema(), a.period(), a.source(), a.serve(), a.demo())
 	return root
 }
 
@@ -121,7 +123,8 @@ func (a *app) exit(err error) int {
 		return exitUsage
 	case errors.As(err, &refusal):
 		a.explainProblems(refusal.Problems, nil)
-		if refusal.Status == 422 || refusal.Status == 404 || refusal.Status == 400 {
+		// What was asked for is refused by these; anything else went wrong.
+		if refusal.Status >= 400 && refusal.Status < 500 {
 			return exitRefused
 		}
 		return exitFailed

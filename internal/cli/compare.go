@@ -8,10 +8,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/client"
+	"pikegate/internal/output"
 )
 
 func (a *app) compare() *cobra.Command {
-	var format string
 	cmd := &cobra.Command{
 		Use:   "compare RUN RUN",
 		Short: "Show which records came, went and changed between two runs of a report",
@@ -20,9 +20,6 @@ func (a *app) compare() *cobra.Command {
 		Example: "  pikegate compare 17 23",
 		Args:    args(cobra.ExactArgs(2)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			if err := textOrJSON(format); err != nil {
-				return err
-			}
 			before, err := runNumber(given[0])
 			if err != nil {
 				return err
@@ -35,7 +32,7 @@ func (a *app) compare() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if format == "json" {
+			if a.prints == "json" {
 				return a.printJSON(c)
 			}
 			w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
@@ -61,14 +58,13 @@ func (a *app) compare() *cobra.Command {
 			for _, side := range []client.Side{c.Before, c.After} {
 				changed := ""
 				if s := side.Since; s != nil && s.Came+s.Went > 0 {
-					changed = fmt.Sprintf(": %s came since or changed, %s are no longer there as they were", thousands(s.Came), thousands(s.Went))
+					changed = fmt.Sprintf(": %s came since or changed, %s are no longer there as they were", output.Thousands(s.Came), output.Thousands(s.Went))
 				}
 				fmt.Fprintf(a.Stderr, "Run %d found %s then and finds %s now%s.\n", side.Run, strings.ToLower(records(side.Then)), strings.ToLower(records(side.Now)), changed)
 			}
-			fmt.Fprintf(a.Stderr, "%s came, %s went, %s changed, %s stayed the same.\n", thousands(c.Came), thousands(c.Went), thousands(c.Changed), thousands(c.Same))
+			fmt.Fprintf(a.Stderr, "%s came, %s went, %s changed, %s stayed the same.\n", output.Thousands(c.Came), output.Thousands(c.Went), output.Thousands(c.Changed), output.Thousands(c.Same))
 			return nil
 		},
 	}
-	cmd.Flags().StringVar(&format, "format", "text", "text or json")
-	return cmd
+	return names(a.printing(cmd))
 }

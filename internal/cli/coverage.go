@@ -13,7 +13,7 @@ const barWidth = 50
 
 func (a *app) coverage() *cobra.Command {
 	var in inputs
-	var by, format string
+	var by string
 	cmd := &cobra.Command{
 		Use:     "coverage REPORT",
 		Short:   "Show how many records each day, month or year holds",
@@ -21,9 +21,6 @@ func (a *app) coverage() *cobra.Command {
 		Example: "  pikegate coverage passages-by-date --by quarter --set 'locks=Harrow Top'",
 		Args:    args(cobra.ExactArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			if err := textOrJSON(format); err != nil {
-				return err
-			}
 			request, err := in.request(cmd.Context(), a.client(), given[0])
 			if err != nil {
 				return err
@@ -32,7 +29,7 @@ func (a *app) coverage() *cobra.Command {
 			if err != nil {
 				return a.explained(err, request)
 			}
-			if format == "json" {
+			if a.prints == "json" {
 				return a.printJSON(c)
 			}
 			most, width := int64(1), 0
@@ -48,14 +45,17 @@ func (a *app) coverage() *cobra.Command {
 			if c.Blank > 0 {
 				note = fmt.Sprintf(", %d of them without a date", c.Blank)
 			}
+			if c.Unfit > 0 {
+				note += fmt.Sprintf(", %d with a date that cannot be read", c.Unfit)
+			}
 			fmt.Fprintf(a.Stderr, "%s%s, by %s in %s.\n", records(c.Total), note, c.By, c.Zone)
 			return nil
 		},
 	}
 	in.flags(cmd)
+	a.answersCompleted(cmd)
 	cmd.Flags().StringVar(&by, "by", "month", "day, week, month, quarter, half or year")
-	cmd.Flags().StringVar(&format, "format", "text", "text or json")
-	return cmd
+	return names(a.printing(cmd), a.reportNames)
 }
 
 // bar draws a count in eighths of a character; a count that is not nothing is

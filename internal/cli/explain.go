@@ -10,16 +10,12 @@ import (
 
 func (a *app) explain() *cobra.Command {
 	var in inputs
-	var format string
 	var plan bool
 	cmd := &cobra.Command{
 		Use:   "explain REPORT",
 		Short: "Show how a run would come about, without running it",
 		Args:  args(cobra.ExactArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			if err := textOrJSON(format); err != nil {
-				return err
-			}
 			request, err := in.request(cmd.Context(), a.client(), given[0])
 			if err != nil {
 				return err
@@ -28,7 +24,7 @@ func (a *app) explain() *cobra.Command {
 			if err != nil {
 				return a.explained(err, request)
 			}
-			if format == "json" {
+			if a.prints == "json" {
 				return a.printJSON(e)
 			}
 			p := func(format string, values ...any) { fmt.Fprintf(a.Stdout, format+"\n", values...) }
@@ -91,23 +87,7 @@ func (a *app) explain() *cobra.Command {
 		},
 	}
 	in.flags(cmd)
+	a.answersCompleted(cmd)
 	cmd.Flags().BoolVar(&plan, "plan", false, "ask the database how it would go about it, and whether an index serves the dates")
-	cmd.Flags().StringVar(&format, "format", "text", "text or json")
-	return cmd
-}
-
-// textOrJSON refuses any other format.
-func textOrJSON(format string) error {
-	if format != "text" && format != "json" {
-		return usageError{fmt.Errorf("--format %s is not text or json", format)}
-	}
-	return nil
-}
-
-// printJSON prints a value as indented JSON.
-func (a *app) printJSON(v any) error {
-	e := json.NewEncoder(a.Stdout)
-	e.SetEscapeHTML(false)
-	e.SetIndent("", "  ")
-	return e.Encode(v)
+	return names(a.printing(cmd), a.reportNames)
 }

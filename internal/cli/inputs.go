@@ -31,6 +31,52 @@ func (in *inputs) flags(cmd *cobra.Command) {
 	draftFlag(cmd, &in.draft)
 }
 
+// answersCompleted has a shell complete --set with the questions of the report
+// that was named, and after NAME= with its choices.
+func (a *app) answersCompleted(cmd *cobra.Command) {
+	err := cmd.RegisterFlagCompletionFunc("set", func(cmd *cobra.Command, given []string, typed string) ([]cobra.Completion, cobra.ShellCompDirective) {
+		const nothing = cobra.ShellCompDirectiveNoFileComp
+		if len(given) == 0 {
+			return nil, nothing
+		}
+		sheet, err := a.client().Ask(cmd.Context(), given[0], client.Run{})
+		if err != nil {
+			return nil, nothing
+		}
+		name, value, chosen := strings.Cut(typed, "=")
+		var out []string
+		for _, q := range sheet.Questions {
+			if !chosen {
+				out = append(out, q.Name+"=\t"+q.Label)
+				continue
+			}
+			if q.Name != name {
+				continue
+			}
+			choices, err := a.client().Choices(cmd.Context(), given[0], name, value, shownChoices, client.Run{})
+			if err != nil {
+				return nil, nothing
+			}
+			for _, c := range choices {
+				out = append(out, name+"="+c.Value)
+			}
+			for _, quick := range q.Quick {
+				out = append(out, name+"="+quick)
+			}
+			if q.Kind == parameter.YesNo {
+				out = append(out, name+"=yes", name+"=no")
+			}
+		}
+		if chosen {
+			return out, nothing
+		}
+		return out, nothing | cobra.ShellCompDirectiveNoSpace
+	})
+	if err != nil {
+		panic("cli: " + err.Error()) // a command without --set
+	}
+}
+
 func draftFlag(cmd *cobra.Command, draft *bool) {
 	cmd.Flags().BoolVar(draft, "draft", false, "take what was pushed last instead of the published version")
 }

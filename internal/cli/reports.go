@@ -8,7 +8,7 @@ import (
 )
 
 func (a *app) reports() *cobra.Command {
-	return &cobra.Command{
+	return names(a.printing(&cobra.Command{
 		Use:   "reports",
 		Short: "List the reports that can be run",
 		Args:  args(cobra.NoArgs),
@@ -20,11 +20,13 @@ func (a *app) reports() *cobra.Command {
 			if len(list) == 0 {
 				fmt.Fprintln(a.Stderr, "No report is published yet. Write one, then pikegate push FILE and pikegate publish NAME.")
 			}
-			w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
-			for _, r := range list {
-				fmt.Fprintf(w, "%s\t%s\tversion %d\n", r.Name, r.Title, r.Version)
-			}
-			return w.Flush()
+			return a.show(list, func() error {
+				w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
+				for _, r := range list {
+					fmt.Fprintf(w, "%s\t%s\tversion %d\n", r.Name, r.Title, r.Version)
+				}
+				return w.Flush()
+			})
 		},
-	}
+	}))
 }

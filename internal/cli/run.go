@@ -6,7 +6,6 @@ import (
 	"io"
 	"os"
 	"path/filepath"
-	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -62,10 +61,12 @@ func (a *app) run() *cobra.Command {
 		},
 	}
 	in.flags(cmd)
+	a.answersCompleted(cmd)
 	cmd.Flags().StringVar(&format, "format", "", "table, csv, json, xlsx or pdf (default table, or by the ending of --out)")
 	cmd.Flags().BoolVar(&edges, "edges", false, "show what lies around the period: the nearest records outside, and how many are of its first and last day")
 	cmd.Flags().StringVar(&out, "out", "", "write the records to this file, whole or not at all")
-	return cmd
+	completed(cmd, "format", "table", "csv", "json", "xlsx", "pdf")
+	return names(cmd, a.reportNames)
 }
 
 // files are the formats that a run can be written in, besides a table.
@@ -78,6 +79,9 @@ func runFormat(format, out string) (wire output.Format, table bool, err error) {
 		if format == f.Name || format == "" && ending == f.Name {
 			return f, false, nil
 		}
+	}
+	if format == "" && ending != "" && ending != "txt" {
+		return wire, false, usageError{fmt.Errorf("--out %s: .%s is not a format; give a name that ends in .csv, .json, .xlsx, .pdf or .txt, or --format", out, ending)}
 	}
 	if format == "" || format == "table" {
 		return output.NDJSON, true, nil
@@ -96,7 +100,11 @@ func (a *app) printTable(cmd *cobra.Command, id uint, rows io.Reader, out string
 		return a.broken(cmd, id, err)
 	}
 	fmt.Fprintln(a.Stderr)
-	return a.summarise(id, summary, edges)
+	leftOut := ""
+	if summary.LeftOut != nil {
+		leftOut = summary.LeftOut.Told()
+	}
+	return a.summarise(id, summary, leftOut, edges)
 }
 
 // finish prints how a run ended, as its record tells.
@@ -105,10 +113,10 @@ func (a *app) finish(cmd *cobra.Command, id uint, edges bool) error {
 	if err != nil {
 		return err
 	}
-	return a.summarise(id, client.Summary{Outcome: r.Outcome, Count: r.Count, First: r.First, Last: r.Last, Problem: r.Problem, Millis: r.Millis, Reason: r.Reason, Edges: r.Edges}, edges)
+	return a.summarise(id, client.Summary{Outcome: r.Outcome, Count: r.Count, First: r.First, Last: r.Last, Problem: r.Problem, Millis: r.Millis, Reason: r.Reason, Edges: r.Edges}, r.LeftOut, edges)
 }
 
-func (a *app) summarise(id uint, s client.Summary, edges bool) error {
+func (a *app) summarise(id uint, s client.Summary, leftOut string, edges bool) error {
 	if s.Problem != "" {
 		return fmt.Errorf("run %d %s after %s: %s", id, strings.ReplaceAll(s.Outcome, "_", " "), records(s.Count), s.Problem)
 	}
@@ -122,6 +130,9 @@ func (a *app) summarise(id uint, s client.Summary, edges bool) error {
 	}
 	if s.Count == 0 {
 		fmt.Fprintf(a.Stderr, "To see what each condition lets through: %s why %d\n", a.Program, id)
+	}
+	if leftOut != "" {
+		fmt.Fprintln(a.Stderr, leftOut)
 	}
 	if edges {
 		a.printEdges(s.Edges)
@@ -158,29 +169,17 @@ func (a *app) printEdges(e *output.Edges) {
 // broken explains a stream that broke off: the record may tell why.
 func (a *app) broken(cmd *cobra.Command, id uint, err error) error {
 	if r, recordErr := a.client().RunRecord(cmd.Context(), id); recordErr == nil && r.Problem != "" {
-		return a.summarise(id, client.Summary{Outcome: r.Outcome, Count: r.Count, Problem: r.Problem}, false)
+		return a.summarise(id, client.Summary{Outcome: r.Outcome, Count: r.Count, Problem: r.Problem}, "", false)
 	}
 	return fmt.Errorf("run %d broke off: %w", id, err)
 }
 
 // records is a count in words, with thousands parted.
 func records(n int64) string {
-	switch n {
-	case 0:
+	if n == 0 {
 		return "No records"
-	case 1:
-		return "1 record"
 	}
-	return thousands(n) + " records"
-}
-
-// thousands is a whole number with its thousands parted.
-func thousands(n int64) string {
-	text := strconv.FormatInt(n, 10)
-	for i := len(text) - 3; i > 0 && text[i-1] != '-'; i -= 3 {
-		text = text[:i] + "," + text[i:]
-	}
-	return text
+	return output.Counted(n, "record", "records")
 }
 
 // save writes to standard output, or to a file that appears only when whole.

@@ -31,6 +31,9 @@ func (a *app) runs() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if a.prints == "json" {
+				return a.printJSON(records)
+			}
 			w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
 			for _, r := range records {
 				fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%d\t%s\n", r.Run, r.StartedAt.Format("2006-01-02 15:04:05Z"), r.Report, r.Outcome, r.Count, r.ReadBack)
@@ -41,7 +44,7 @@ func (a *app) runs() *cobra.Command {
 	cmd.Flags().StringVar(&report, "report", "", "only runs of this report")
 	cmd.Flags().StringVar(&outcome, "outcome", "", "only runs that ended so: done, empty, failed, refused, cancelled or timed_out")
 	cmd.Flags().IntVar(&limit, "limit", 20, "how many at the most")
-	return cmd
+	return names(a.printing(cmd))
 }
 
 func runNumber(text string) (uint, error) {

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"os"
 	"path/filepath"
 	"strings"
 	"text/tabwriter"
@@ -11,6 +12,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/plan"
 	"pikegate/internal/client"
+	"pikegate/internal/output"
 )
 
 func (a *app) source() *cobra.Command {
@@ -20,13 +22,14 @@ func (a *app) source() *cobra.Command {
 		Args:  args(cobra.NoArgs),
 		RunE:  func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	cmd.AddCommand(a.sourceAdd(), a.sourceList(), a.sourceShow(), a.sourceCheck(), a.sourceEncoding())
+	cmd.AddCommand(a.sourceAdd(), a.sourceList(), a.sourceChange(), a.sourceRemove(), a.sourceShow(), a.sourceCheck(), a.sourceEncoding())
 	return cmd
 }
 
 func (a *app) sourceAdd() *cobra.Command {
 	var info client.SourceInfo
 	var encodings []string
+	var anyway bool
 	cmd := &cobra.Command{
 		Use:   "add NAME",
 		Short: "Connect a database, to be read only",
@@ -44,33 +47,110 @@ func (a *app) sourceAdd() *cobra.Command {
 				}
 				info.Encodings[column] = encoding
 			}
-			if info.Engine == "sqlite" && info.Address != "" {
-				absolute, err := filepath.Abs(info.Address)
-				if err != nil {
-					return err
-				}
-				info.Address = absolute
+			if err := absolute(&info); err != nil {
+				return err
 			}
-			catalogue, err := a.client().AddSource(cmd.Context(), info)
+			catalogue, err := a.client().AddSource(cmd.Context(), info, anyway)
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(a.Stdout, "source %s is connected: %d tables and views\n", given[0], len(catalogue.Tables))
-			return nil
+			return a.connected(given[0], catalogue)
 		},
 	}
-	cmd.Flags().StringVar(&info.Engine, "engine", "sqlite", "the kind of database: sqlite, postgresql or mysql (which is MariaDB too)")
+	connectionFlags(cmd, &info, "sqlite")
+	cmd.Flags().BoolVar(&anyway, "anyway", false, "set encodings that do not fit what is stored, too")
+	cmd.Flags().StringArrayVar(&encodings, "encoding", nil, "how dates are stored, as TABLE.COLUMN=ENCODING; can be repeated")
+	return names(a.printing(cmd))
+}
+
+// connectionFlags are the options that say where a database is.
+func connectionFlags(cmd *cobra.Command, info *client.SourceInfo, engine string) {
+	cmd.Flags().StringVar(&info.Engine, "engine", engine, "the kind of database: sqlite, postgresql or mysql (which is MariaDB too)")
 	cmd.Flags().StringVar(&info.Address, "at", "", "where it is: for SQLite the path of its file, otherwise HOST:PORT")
 	cmd.Flags().StringVar(&info.Database, "database", "", "the name of the database on the server")
 	cmd.Flags().StringVar(&info.User, "user", "", "the login")
 	cmd.Flags().StringVar(&info.Secret, "secret", "", "the name of the password (default the source's own)")
 	cmd.Flags().StringVar(&info.TLS, "tls", "", "off, on or verify (default: where the server offers it)")
-	cmd.Flags().StringArrayVar(&encodings, "encoding", nil, "how dates are stored, as TABLE.COLUMN=ENCODING; can be repeated")
-	return cmd
+	completed(cmd, "engine", "sqlite", "postgresql", "mysql")
+	completed(cmd, "tls", "off", "on", "verify")
+}
+
+// absolute makes the path of a file whole: the service may run elsewhere.
+func absolute(info *client.SourceInfo) error {
+	if info.Engine != "sqlite" && info.Engine != "" || info.Address == "" || info.Engine == "" && !isFile(info.Address) {
+		return nil
+	}
+	path, err := filepath.Abs(info.Address)
+	info.Address = path
+	return err
+}
+
+func isFile(path string) bool {
+	_, err := os.Stat(path)
+	return err == nil
+}
+
+func (a *app) connected(name string, catalogue catalog.Source) error {
+	return a.show(catalogue, func() error {
+		fmt.Fprintf(a.Stdout, "source %s is connected: %s\n", name, output.Counted(int64(len(catalogue.Tables)), "table or view", "tables and views"))
+		return nil
+	})
+}
+
+func (a *app) sourceChange() *cobra.Command {
+	var info client.SourceInfo
+	cmd := &cobra.Command{
+		Use:     "change NAME",
+		Short:   "Change the connection of a source; what is left out stays",
+		Example: "  pikegate source change navigation --at /srv/new/navigation.db",
+		Args:    args(cobra.ExactArgs(1)),
+		RunE: func(cmd *cobra.Command, given []string) error {
+			info.Name = given[0]
+			if err := absolute(&info); err != nil {
+				return err
+			}
+			catalogue, err := a.client().ChangeSource(cmd.Context(), info)
+			if err != nil {
+				return err
+			}
+			return a.connected(given[0], catalogue)
+		},
+	}
+	connectionFlags(cmd, &info, "")
+	return names(a.printing(cmd), a.sourceNames)
+}
+
+func (a *app) sourceRemove() *cobra.Command {
+	var anyway bool
+	cmd := &cobra.Command{
+		Use:   "remove NAME",
+		Short: "Remove the connection of a source; what uses it is named and bars it",
+		Args:  args(cobra.ExactArgs(1)),
+		RunE: func(cmd *cobra.Command, given []string) error {
+			if err := a.client().RemoveSource(cmd.Context(), given[0], anyway); err != nil {
+				return err
+			}
+			return a.show(client.User{Kind: "source", Name: given[0]}, func() error {
+				fmt.Fprintf(a.Stdout, "source %s is removed\n", given[0])
+				return nil
+			})
+		},
+	}
+	cmd.Flags().BoolVar(&anyway, "anyway", false, "although it is used")
+	return names(a.printing(cmd), a.sourceNames)
+}
+
+// encodingNames lists the encodings.
+func encodingNames(*cobra.Command, []string) []string {
+	var out []string
+	for _, e := range catalog.Encodings {
+		out = append(out, string(e))
+	}
+	return out
 }
 
 func (a *app) sourceList() *cobra.Command {
-	return &cobra.Command{
+	return names(a.printing(&cobra.Command{
 		Use:   "list",
 		Short: "List the sources",
 		Args:  args(cobra.NoArgs),
@@ -78,6 +158,9 @@ func (a *app) sourceList() *cobra.Command {
 			list, err := a.client().Sources(cmd.Context())
 			if err != nil {
 				return err
+			}
+			if a.prints == "json" {
+				return a.printJSON(list)
 			}
 			w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
 			for _, s := range list {
@@ -92,23 +175,31 @@ func (a *app) sourceList() *cobra.Command {
 			}
 			return w.Flush()
 		},
-	}
+	}))
 }
 
 func (a *app) sourceShow() *cobra.Command {
 	var rows int
+	var unfit string
 	cmd := &cobra.Command{
-		Use:   "show NAME [TABLE]",
-		Short: "Show a source's tables, columns, types, keys, indexes and date encodings",
-		Long:  "Show a source's tables and views. Of one table also what each column holds: blanks, different values,\nthe earliest and the latest; and with --rows its first rows.",
-		Args:  args(cobra.RangeArgs(1, 2)),
+		Use:     "show NAME [TABLE]",
+		Short:   "Show a source's tables, columns, types, keys, indexes and date encodings",
+		Long:    "Show a source's tables and views. Of one table also what each column holds: blanks, different values,\nthe earliest and the latest; with --rows its first rows; with --unfit the records in which a column with dates holds\nwhat is none, with their keys.",
+		Example: "  pikegate source show navigation maintenance_jobs --unfit due_on",
+		Args:    args(cobra.RangeArgs(1, 2)),
 		RunE: func(cmd *cobra.Command, given []string) error {
 			catalogue, err := a.client().Source(cmd.Context(), given[0])
 			if err != nil {
 				return err
 			}
 			if len(given) == 1 {
-				return a.printCatalogue(catalogue, nil)
+				if unfit != "" || rows > 0 {
+					return usageError{fmt.Errorf("--rows and --unfit need a table")}
+				}
+				return a.show(catalogue, func() error { return a.printCatalogue(catalogue, nil) })
+			}
+			if unfit != "" {
+				return a.showUnfit(cmd, given[0], given[1], unfit)
 			}
 			extents, err := a.client().Extents(cmd.Context(), given[0], given[1])
 			if err != nil {
@@ -116,19 +207,56 @@ func (a *app) sourceShow() *cobra.Command {
 			}
 			t, _ := catalogue.Table(given[1])
 			catalogue.Tables = []catalog.Table{t}
-			if err := a.printCatalogue(catalogue, extents); err != nil || rows == 0 {
-				return err
+			found := shownTable{t, extents, nil}
+			if rows > 0 {
+				first, err := a.client().FirstRows(cmd.Context(), given[0], given[1], rows)
+				if err != nil {
+					return err
+				}
+				found.Rows = &first
 			}
-			first, err := a.client().FirstRows(cmd.Context(), given[0], given[1], rows)
-			if err != nil {
-				return err
-			}
-			fmt.Fprintln(a.Stdout)
-			return a.printRows(first)
+			return a.show(found, func() error {
+				if err := a.printCatalogue(catalogue, extents); err != nil || found.Rows == nil {
+					return err
+				}
+				fmt.Fprintln(a.Stdout)
+				return a.printRows(*found.Rows)
+			})
 		},
 	}
+	cmd.Flags().StringVar(&unfit, "unfit", "", "list the records in which this column with dates holds what is none")
 	cmd.Flags().IntVar(&rows, "rows", 0, "show so many of a table's first rows too, 200 at the most")
-	return cmd
+	return names(a.printing(cmd), a.sourceNames, a.tableNames)
+}
+
+// shownTable is what is shown of one table.
+type shownTable struct {
+	Table   catalog.Table   `json:"table"`
+	Extents []client.Extent `json:"extents"`
+	Rows    *client.Result  `json:"rows,omitempty"`
+}
+
+// unfitRows is how many records are listed at the most.
+const unfitRows = 1000
+
+func (a *app) showUnfit(cmd *cobra.Command, source, table, column string) error {
+	found, err := a.client().Unfit(cmd.Context(), source, table, column, unfitRows)
+	if err != nil {
+		return err
+	}
+	return a.show(found, func() error {
+		if len(found.Rows) == 0 {
+			fmt.Fprintf(a.Stderr, "Every value of %s.%s is a date as the column stores them.\n", table, column)
+			return nil
+		}
+		if err := a.printRows(found); err != nil {
+			return err
+		}
+		if len(found.Rows) == unfitRows {
+			fmt.Fprintf(a.Stderr, "These are the first %s; there may be more.\n", output.Thousands(unfitRows))
+		}
+		return nil
+	})
 }
 
 // printRows prints the rows of a small result as they are, apart by tabs.
@@ -156,20 +284,16 @@ func cellTexts(cells []any, columns []plan.Output) []string {
 }
 
 func (a *app) sourceCheck() *cobra.Command {
-	var format string
 	cmd := &cobra.Command{
 		Use:   "check NAME",
 		Short: "Look at a connection: what answers, and whether it can only read",
 		Args:  args(cobra.ExactArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			if err := textOrJSON(format); err != nil {
-				return err
-			}
 			r, err := a.client().CheckSource(cmd.Context(), given[0])
 			if err != nil {
 				return err
 			}
-			if format == "json" {
+			if a.prints == "json" {
 				return a.printJSON(r)
 			}
 			w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
@@ -187,8 +311,7 @@ func (a *app) sourceCheck() *cobra.Command {
 			return refusedError{}
 		},
 	}
-	cmd.Flags().StringVar(&format, "format", "text", "text or json")
-	return cmd
+	return names(a.printing(cmd), a.sourceNames)
 }
 
 func (a *app) printCatalogue(s catalog.Source, extents []client.Extent) error {
@@ -221,23 +344,32 @@ func (a *app) printCatalogue(s catalog.Source, extents []client.Extent) error {
 			if e.Earliest != "" {
 				bounds = "from " + e.Earliest + " to " + e.Latest
 			}
-			fmt.Fprintf(w, "  %s\t%s different\t%s blank\tof %s\t%s\n", e.Column, thousands(e.Distinct), thousands(e.Blank), thousands(e.Records), bounds)
+			fmt.Fprintf(w, "  %s\t%s different\t%s blank\tof %s\t%s\n", e.Column, output.Thousands(e.Distinct), output.Thousands(e.Blank), output.Thousands(e.Records), bounds)
 		}
 	}
 	return w.Flush()
 }
 
 func (a *app) sourceEncoding() *cobra.Command {
-	return &cobra.Command{
+	var anyway bool
+	cmd := &cobra.Command{
 		Use:   "set-encoding NAME TABLE.COLUMN ENCODING",
 		Short: "Say how the dates of a column are stored",
 		Args:  args(cobra.ExactArgs(3)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			if _, err := a.client().SetEncoding(cmd.Context(), given[0], given[1], given[2]); err != nil {
+			catalogue, err := a.client().SetEncoding(cmd.Context(), given[0], given[1], given[2], anyway)
+			if err != nil {
 				return err
 			}
-			fmt.Fprintf(a.Stdout, "%s of %s is read as %s\n", given[1], given[0], given[2])
-			return nil
+			table, column, _ := strings.Cut(given[1], ".")
+			t, _ := catalogue.Table(table)
+			c, _ := t.Column(column)
+			return a.show(c, func() error {
+				fmt.Fprintf(a.Stdout, "%s of %s is read as %s: %s\n", given[1], given[0], given[2], c.Evidence)
+				return nil
+			})
 		},
 	}
+	cmd.Flags().BoolVar(&anyway, "anyway", false, "although values do not fit it")
+	return names(a.printing(cmd), a.sourceNames, a.columnNames, encodingNames)
 }

@@ -29,26 +29,28 @@ func (a *app) versions() *cobra.Command {
 			flags := cmd.Flags()
 			switch {
 			case flags.Changed("show"):
-				content, err := a.client().Definition(cmd.Context(), kind, name, show)
+				content, _, err := a.client().Definition(cmd.Context(), kind, name, show)
 				fmt.Fprint(a.Stdout, content)
 				return err
 			case flags.Changed("bring-back"):
-				content, err := a.client().Definition(cmd.Context(), kind, name, bringBack)
+				content, _, err := a.client().Definition(cmd.Context(), kind, name, bringBack)
 				if err != nil {
 					return err
 				}
-				checked, err := a.client().Push(cmd.Context(), content)
+				checked, err := a.client().Push(cmd.Context(), content, nil)
 				if err != nil {
 					return err
 				}
-				a.printChecked(checked, "draft")
-				return nil
+				return a.printChecked(checked, "draft")
 			case flags.Changed("differences"):
 				return a.differences(cmd, kind, name, differences)
 			}
 			list, err := a.client().Versions(cmd.Context(), kind, name)
 			if err != nil {
 				return err
+			}
+			if a.prints == "json" {
+				return a.printJSON(list)
 			}
 			w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
 			for _, v := range list {
@@ -63,7 +65,7 @@ func (a *app) versions() *cobra.Command {
 	cmd.Flags().IntVar(&show, "show", 0, "print this version")
 	cmd.Flags().StringVar(&differences, "differences", "", "say how two versions differ, as FROM..TO")
 	cmd.Flags().IntVar(&bringBack, "bring-back", 0, "make this version the draft")
-	return cmd
+	return names(a.printing(cmd), a.definitionNames)
 }
 
 func (a *app) differences(cmd *cobra.Command, kind, name, between string) error {
@@ -77,8 +79,10 @@ func (a *app) differences(cmd *cobra.Command, kind, name, between string) error 
 	if err != nil {
 		return err
 	}
-	a.printDifferences(found)
-	return nil
+	return a.show(found, func() error {
+		a.printDifferences(found)
+		return nil
+	})
 }
 
 func (a *app) printDifferences(found []client.Difference) {
@@ -115,7 +119,7 @@ func (a *app) definition(cmd *cobra.Command, given []string) (kind, name string,
 }
 
 func (a *app) review() *cobra.Command {
-	return &cobra.Command{
+	return names(a.printing(&cobra.Command{
 		Use:   "review NAME",
 		Short: "Show what publishing a name would do: the differences, the examples, who is affected",
 		Args:  args(cobra.ExactArgs(1)),
@@ -124,24 +128,30 @@ func (a *app) review() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			a.explainProblems(r.Problems, nil)
-			for _, c := range r.Changes {
-				fmt.Fprintf(a.Stdout, "%s %s would become version %d\n", c.Kind, c.Name, c.Version)
-				if c.Version > 1 {
-					a.printDifferences(c.Differences)
+			err = a.show(r, func() error {
+				a.explainProblems(r.Problems, nil)
+				for _, c := range r.Changes {
+					fmt.Fprintf(a.Stdout, "%s %s would become version %d\n", c.Kind, c.Name, c.Version)
+					if c.Version > 1 {
+						a.printDifferences(c.Differences)
+					}
 				}
+				if len(r.Changes) == 0 {
+					fmt.Fprintln(a.Stdout, "What was pushed is published already, with what it uses.")
+				}
+				a.printExamples(r.Examples)
+				for _, u := range r.Users {
+					fmt.Fprintf(a.Stdout, "%s %s uses it\n", u.Kind, u.Name)
+				}
+				return nil
+			})
+			if err != nil {
+				return err
 			}
-			if len(r.Changes) == 0 {
-				fmt.Fprintln(a.Stdout, "What was pushed is published already, with what it uses.")
-			}
-			kept := a.printExamples(r.Examples)
-			for _, u := range r.Users {
-				fmt.Fprintf(a.Stdout, "%s %s uses it\n", u.Kind, u.Name)
-			}
-			if r.Problems.Failed() || !kept {
+			if r.Problems.Failed() || !allKept(r.Examples) {
 				return refusedError{}
 			}
 			return nil
 		},
-	}
+	}), a.definitionNames)
 }

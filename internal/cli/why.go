@@ -10,11 +10,11 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/client"
+	"pikegate/internal/output"
 )
 
 func (a *app) why() *cobra.Command {
 	var in inputs
-	var format string
 	cmd := &cobra.Command{
 		Use:   "why RUN | REPORT",
 		Short: "Show what each condition lets through, and where the nearest records are",
@@ -23,14 +23,11 @@ func (a *app) why() *cobra.Command {
 		Example: "  pikegate why 17\n  pikegate why passages-by-date --set period=2025-03-01/2025-03-07 --set 'locks=Harrow Top'",
 		Args:    args(cobra.ExactArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			if err := textOrJSON(format); err != nil {
-				return err
-			}
 			why, report, answers, err := a.askWhy(cmd, given[0], &in)
 			if err != nil {
 				return err
 			}
-			if format == "json" {
+			if a.prints == "json" {
 				return a.printJSON(why)
 			}
 			a.printWhy(why, report, answers)
@@ -38,8 +35,8 @@ func (a *app) why() *cobra.Command {
 		},
 	}
 	in.flags(cmd)
-	cmd.Flags().StringVar(&format, "format", "text", "text or json")
-	return cmd
+	a.answersCompleted(cmd)
+	return names(a.printing(cmd), a.reportNames)
 }
 
 // askWhy asks of a run by its number, or of a report with answers; the answers
@@ -74,12 +71,12 @@ func (a *app) printWhy(w client.Why, report string, answers map[string]any) {
 		return
 	}
 	p("")
-	lines := [][3]string{{"", "alone", "left"}, {"all records of " + w.Table, thousands(w.Records), thousands(w.Records)}}
+	lines := [][3]string{{"", "alone", "left"}, {"all records of " + w.Table, output.Thousands(w.Records), output.Thousands(w.Records)}}
 	if w.Joined != w.Records {
-		lines = append(lines, [3]string{"with the tables joined to it", thousands(w.Joined), thousands(w.Joined)})
+		lines = append(lines, [3]string{"with the tables joined to it", output.Thousands(w.Joined), output.Thousands(w.Joined)})
 	}
 	for _, c := range w.Conditions {
-		lines = append(lines, [3]string{c.Words, thousands(c.Alone), thousands(c.Left)})
+		lines = append(lines, [3]string{c.Words, output.Thousands(c.Alone), output.Thousands(c.Left)})
 	}
 	width, digits := 0, 5
 	for _, l := range lines {

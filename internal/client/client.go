@@ -45,10 +45,13 @@ type (
 	Examination   = service.Examination
 	ExampleResult = service.ExampleResult
 	Version       = service.Version
-	Difference    = definition.Difference
-	Review        = service.Review
-	Comparison    = runner.Comparison
-	Side          = runner.Side
+	Published     = service.Published
+
+	DefinitionInfo = service.DefinitionInfo
+	Difference     = definition.Difference
+	Review         = service.Review
+	Comparison     = runner.Comparison
+	Side           = runner.Side
 )
 
 // Client talks to one service. The zero HTTP client is the default one.
@@ -178,8 +181,13 @@ func (c *Client) RunRecords(ctx context.Context, report, outcome string, limit i
 }
 
 // Push keeps definitions as drafts.
-func (c *Client) Push(ctx context.Context, content string) (out Checked, err error) {
-	return out, c.call(ctx, http.MethodPost, "/definitions", map[string]string{"content": content}, &out)
+// Revisions, by "kind name", are those of the drafts it was changed from.
+func (c *Client) Push(ctx context.Context, content string, revisions map[string]int) (out Checked, err error) {
+	body := struct {
+		Content   string         `json:"content"`
+		Revisions map[string]int `json:"revisions,omitempty"`
+	}{content, revisions}
+	return out, c.call(ctx, http.MethodPost, "/definitions", body, &out)
 }
 
 // Check tells everything about definitions that are being written, and with run
@@ -189,12 +197,24 @@ func (c *Client) Check(ctx context.Context, content string, run bool) (out Exami
 }
 
 // Definition gives a version of a definition, with 0 what was pushed last.
-func (c *Client) Definition(ctx context.Context, kind, name string, version int) (content string, err error) {
+// The revision is that of what was pushed.
+func (c *Client) Definition(ctx context.Context, kind, name string, version int) (content string, revision int, err error) {
 	var out struct {
-		Content string `json:"content"`
+		Content  string `json:"content"`
+		Revision int    `json:"revision"`
 	}
 	err = c.call(ctx, http.MethodGet, definitionPath(kind, name)+"?version="+strconv.Itoa(version), nil, &out)
-	return out.Content, err
+	return out.Content, out.Revision, err
+}
+
+// Remove removes a definition, although it is used where anyway says so.
+func (c *Client) Remove(ctx context.Context, kind, name string, anyway bool) error {
+	return c.call(ctx, http.MethodDelete, definitionPath(kind, name)+"?anyway="+strconv.FormatBool(anyway), nil, nil)
+}
+
+// CheckPublished holds every published report against its source.
+func (c *Client) CheckPublished(ctx context.Context) (out []service.Published, err error) {
+	return out, c.call(ctx, http.MethodGet, "/published/check", nil, &out)
 }
 
 // Definitions lists everything that was pushed.
@@ -232,9 +252,32 @@ func (c *Client) Sources(ctx context.Context) (out []SourceInfo, err error) {
 	return out, c.call(ctx, http.MethodGet, "/sources", nil, &out)
 }
 
-// AddSource connects a database.
-func (c *Client) AddSource(ctx context.Context, info SourceInfo) (out catalog.Source, err error) {
-	return out, c.call(ctx, http.MethodPost, "/sources", info, &out)
+// AddSource connects a database; anyway sets encodings that do not fit.
+func (c *Client) AddSource(ctx context.Context, info SourceInfo, anyway bool) (out catalog.Source, err error) {
+	return out, c.call(ctx, http.MethodPost, "/sources?anyway="+strconv.FormatBool(anyway), info, &out)
+}
+
+// ChangeSource changes the connection of a source; what is left out stays.
+func (c *Client) ChangeSource(ctx context.Context, info SourceInfo) (out catalog.Source, err error) {
+	body := map[string]string{}
+	for key, value := range map[string]string{"engine": info.Engine, "address": info.Address, "database": info.Database, "user": info.User, "secret": info.Secret, "tls": info.TLS} {
+		if value != "" {
+			body[key] = value
+		}
+	}
+	return out, c.call(ctx, http.MethodPatch, "/sources/"+url.PathEscape(info.Name), body, &out)
+}
+
+// RemoveSource removes the connection of a source, although it is used where
+// anyway says so.
+func (c *Client) RemoveSource(ctx context.Context, name string, anyway bool) error {
+	return c.call(ctx, http.MethodDelete, "/sources/"+url.PathEscape(name)+"?anyway="+strconv.FormatBool(anyway), nil, nil)
+}
+
+// Unfit lists records in which something is stored in a column with dates that
+// is none.
+func (c *Client) Unfit(ctx context.Context, source, table, column string, limit int) (out Result, err error) {
+	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/tables/"+url.PathEscape(table)+"/unfit/"+url.PathEscape(column)+"?limit="+strconv.Itoa(limit), nil, &out)
 }
 
 // Source gives a source's tables, views and columns.
@@ -258,8 +301,8 @@ func (c *Client) FirstRows(ctx context.Context, source, table string, limit int)
 }
 
 // SetEncoding says how the dates of TABLE.COLUMN are stored.
-func (c *Client) SetEncoding(ctx context.Context, source, column, encoding string) (out catalog.Source, err error) {
-	path := "/sources/" + url.PathEscape(source) + "/encodings/" + url.PathEscape(column)
+func (c *Client) SetEncoding(ctx context.Context, source, column, encoding string, anyway bool) (out catalog.Source, err error) {
+	path := "/sources/" + url.PathEscape(source) + "/encodings/" + url.PathEscape(column) + "?anyway=" + strconv.FormatBool(anyway)
 	return out, c.call(ctx, http.MethodPut, path, map[string]string{"encoding": encoding}, &out)
 }
 
@@ -270,6 +313,9 @@ func (c *Client) call(ctx context.Context, method, path string, body, out any) e
 		return err
 	}
 	defer response.Body.Close()
+	if out == nil {
+		return nil
+	}
 	decoder := json.NewDecoder(response.Body)
 	decoder.UseNumber() // numbers keep all their digits
 	if err := decoder.Decode(out); err != nil {

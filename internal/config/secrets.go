@@ -25,8 +25,7 @@ func Secrets(file string) (func(name string) (string, bool), error) {
 		}
 	}
 	return func(name string) (string, bool) {
-		variable := secretPrefix + strings.ToUpper(strings.NewReplacer("-", "_", ".", "_").Replace(name))
-		if v, ok := os.LookupEnv(variable); ok {
+		if v, ok := os.LookupEnv(SecretVariable(name)); ok {
 			return v, true
 		}
 		content, err := os.ReadFile(file)
@@ -40,4 +39,10 @@ func Secrets(file string) (func(name string) (string, bool), error) {
 		}
 		return "", false
 	}, nil
+}
+
+// SecretVariable is the variable of the environment that has a secret: its name
+// in capitals, with _ for dashes and dots.
+func SecretVariable(name string) string {
+	return secretPrefix + strings.ToUpper(strings.NewReplacer("-", "_", ".", "_").Replace(name))
 }

@@ -40,11 +40,17 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 	if err != nil {
 		return err
 	}
-	_, err = s.AddSource(ctx, service.SourceInfo{Name: Source, Engine: "sqlite", Address: path, Encodings: map[string]string{
-		"maintenance_jobs.due_on":  "ymd",
-		"maintenance_jobs.done_on": "ymd",
-		"gauge_readings.read_at":   "unix-s",
-	}})
+	sources, err := s.Sources()
+	if err != nil {
+		return err
+	}
+	info := service.SourceInfo{Name: Source, Engine: "sqlite", Address: path}
+	if slices.ContainsFunc(sources, func(i service.SourceInfo) bool { return i.Name == Source }) {
+		_, err = s.ChangeSource(ctx, info)
+	} else {
+		info.Encodings = map[string]string{"maintenance_jobs.due_on": "ymd", "maintenance_jobs.done_on": "ymd", "gauge_readings.read_at": "unix-s"}
+		_, err = s.AddSource(ctx, info, false)
+	}
 	if err != nil {
 		return err
 	}
@@ -65,7 +71,7 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 		if err != nil {
 			return err
 		}
-		if _, err := s.Push(ctx, string(content)); err != nil {
+		if _, err := s.Push(ctx, string(content), nil); err != nil {
 			return err
 		}
 		if _, err := s.Publish(ctx, name); err != nil {

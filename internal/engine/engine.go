@@ -32,6 +32,15 @@ type Source interface {
 	Close() error
 }
 
+// StateOf is something that is another once the records of a source have changed;
+// empty where that cannot be told.
+func StateOf(s Source) string {
+	if stated, ok := s.(interface{ State() string }); ok {
+		return stated.State()
+	}
+	return ""
+}
+
 // Address is where a database is and how to enter it.
 type Address struct {
 	// Name is the name the source has here.
@@ -87,19 +96,32 @@ type Code string
 const (
 	Unreachable  Code = "unreachable"
 	WrongLogin   Code = "login_refused"
+	NoSecret     Code = "no_secret"
 	NoSuchTable  Code = "no_such_table"
 	NoPermission Code = "no_permission"
 	TimedOut     Code = "timed_out"
 	Refused      Code = "refused_by_source"
 	Broken       Code = "source_failed"
+	// Rewritten is dates that are written in another way than when the source
+	// was last looked at.
+	Rewritten Code = "dates_rewritten"
 )
 
 // Failure is what went wrong in a source, fit to be shown.
 type Failure struct {
 	Code    Code
 	Message string
-	Err     error
+	// Hint is a way out, may be empty.
+	Hint string
+	// At is a piece of the statement that the database complains of, and Nth which
+	// of its occurrences, from 0; empty where it does not say.
+	At  string
+	Nth int
+	Err error
 }
+
+// Near is the piece of the statement that the database complains of.
+func (f *Failure) Near() (text string, nth int) { return f.At, f.Nth }
 
 func (f *Failure) Error() string { return f.Message }
 
@@ -124,5 +146,5 @@ func Fail(ctx context.Context, code Code, what string, err error) error {
 	if errors.As(err, &f) {
 		return err
 	}
-	return &Failure{code, fmt.Sprintf("%s: %v.", what, err), err}
+	return &Failure{Code: code, Message: fmt.Sprintf("%s: %v.", what, err), Err: err}
 }

@@ -41,7 +41,7 @@ func ProposeDates(ctx context.Context, s Source, out *catalog.Source) error {
 			if len(values[j]) > 0 {
 				c.Example = fmt.Sprint(values[j][0])
 			}
-			isKey := len(t.Key) > 0 && t.Key[0] == c.Name
+			isKey := t.IsKey(c.Name)
 			if proposed, ok := catalog.Propose(c, values[j]); ok && !isKey && c.Encoding == "" && (c.Type == catalog.Text || c.Type == catalog.Integer) {
 				c = proposed
 			}

@@ -4,7 +4,6 @@ import (
 	"math"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/shopspring/decimal"
 
@@ -29,8 +28,8 @@ type cells struct {
 	clock   *civil.Clock
 }
 
-func newCells(columns []plan.Output, zone *time.Location) cells {
-	return cells{columns, civil.NewClock(zone)}
+func newCells(h Header) cells {
+	return cells{h.Columns, civil.NewClock(h.Location)}
 }
 
 // moneyPlaces is how many places the format money has.
@@ -70,7 +69,7 @@ func (c *cells) append(b []byte, i int, row []any) ([]byte, kind) {
 	case bool:
 		return strconv.AppendBool(b, v), boolean
 	case string:
-		if column.Type.IsNumber() {
+		if column.Type.IsNumber() || column.Column.Stored.IsNumber() { // what is no date is shown as it is stored
 			return appendExact(b, v, column.Format)
 		}
 		return append(b, v...), text
@@ -113,6 +112,9 @@ func appendExact(b []byte, v, format string) ([]byte, kind) {
 	if point {
 		v = strings.TrimSuffix(strings.TrimRight(v, "0"), ".")
 	}
+	if v == "-0" {
+		v = "0"
+	}
 	return append(b, v...), number
 }
 
@@ -142,6 +144,9 @@ func appendDecimal(b []byte, d decimal.Decimal, format string) []byte {
 // with an exponent; what is not a number is text.
 func appendFloat(b []byte, v float64, format string) ([]byte, kind) {
 	start := len(b)
+	if v == 0 {
+		v = 0 // there is no zero below zero
+	}
 	b = strconv.AppendFloat(b, v, 'f', -1, 64)
 	if math.IsNaN(v) || math.IsInf(v, 0) {
 		return b, text

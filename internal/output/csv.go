@@ -3,7 +3,6 @@ package output
 import (
 	"bufio"
 	"io"
-	"time"
 )
 
 // bufferSize is how many bytes gather before they are written on.
@@ -15,18 +14,17 @@ const bufferSize = 64 << 10
 // which wants every cell as a string first.
 type csvWriter struct {
 	out   *bufio.Writer
-	zone  *time.Location
 	cells cells
 	line  []byte
 	cell  []byte
 }
 
-func newCSV(w io.Writer, zone *time.Location) Writer {
-	return &csvWriter{out: bufio.NewWriterSize(w, bufferSize), zone: zone}
+func newCSV(w io.Writer) Writer {
+	return &csvWriter{out: bufio.NewWriterSize(w, bufferSize)}
 }
 
 func (c *csvWriter) Begin(h Header) error {
-	c.cells = newCells(h.Columns, c.zone)
+	c.cells = newCells(h)
 	c.line = c.line[:0]
 	for i, column := range h.Columns {
 		if i > 0 {

@@ -4,7 +4,6 @@ import (
 	"bufio"
 	"encoding/json"
 	"io"
-	"time"
 	"unicode/utf8"
 )
 
@@ -14,23 +13,22 @@ import (
 type jsonWriter struct {
 	out   *bufio.Writer
 	lines bool
-	zone  *time.Location
 	cells cells
 	line  []byte
 	cell  []byte
 	begun bool
 }
 
-func newJSON(w io.Writer, zone *time.Location) Writer {
-	return &jsonWriter{out: bufio.NewWriterSize(w, bufferSize), zone: zone}
+func newJSON(w io.Writer) Writer {
+	return &jsonWriter{out: bufio.NewWriterSize(w, bufferSize)}
 }
 
-func newNDJSON(w io.Writer, zone *time.Location) Writer {
-	return &jsonWriter{out: bufio.NewWriterSize(w, bufferSize), zone: zone, lines: true}
+func newNDJSON(w io.Writer) Writer {
+	return &jsonWriter{out: bufio.NewWriterSize(w, bufferSize), lines: true}
 }
 
 func (j *jsonWriter) Begin(h Header) error {
-	j.cells = newCells(h.Columns, j.zone)
+	j.cells = newCells(h)
 	head, err := json.Marshal(h)
 	if err != nil {
 		return err

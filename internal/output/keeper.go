@@ -2,24 +2,22 @@ package output
 
 import (
 	"encoding/json"
-	"time"
 )
 
 // Keeper is a writer that keeps a small result, for who looks at it in one
 // piece. The zero value keeps no rows and only counts them.
 type Keeper struct {
 	Result
-	zone  *time.Location
 	most  int
 	cells cells
 }
 
 // Keep makes a writer that keeps so many rows at the most.
-func Keep(most int, zone *time.Location) *Keeper { return &Keeper{zone: zone, most: most} }
+func Keep(most int) *Keeper { return &Keeper{most: most} }
 
 // Begin takes in the header.
 func (k *Keeper) Begin(h Header) error {
-	k.Header, k.Rows, k.cells = h, []any{}, newCells(h.Columns, k.zone)
+	k.Header, k.Rows, k.cells = h, []any{}, newCells(h)
 	return nil
 }
 

@@ -4,6 +4,7 @@ package output
 
 import (
 	"io"
+	"strings"
 	"time"
 
 	"pikegate/core/definition"
@@ -21,6 +22,8 @@ type Header struct {
 	Columns  []plan.Output `json:"columns"`
 	// Groups are the labels of what the records are put together by.
 	Groups []string `json:"groups,omitempty" doc:"What the records are put together by, from the outside in; an object among the rows closes a group"`
+	// Location is the zone itself.
+	Location *time.Location `json:"-"`
 	// Page is the paper it is printed on.
 	Page Paper `json:"page" doc:"The paper the report is printed on"`
 }
@@ -56,7 +59,48 @@ type Summary struct {
 	Edges   *Edges  `json:"edges,omitempty" doc:"What lies around the period of the run"`
 	Totals  []Total `json:"totals,omitempty" doc:"What is made of all records"`
 	Chart   *Chart  `json:"chart,omitempty" doc:"What is drawn of the records"`
-	Millis  int64   `json:"ms" doc:"Time spent, in milliseconds"`
+	// LeftOut is nil where no record was left out.
+	LeftOut *LeftOut `json:"left_out,omitempty" doc:"Records left out because a date in them is not stored as its column stores dates"`
+	Millis  int64    `json:"ms" doc:"Time spent, in milliseconds"`
+}
+
+// LeftOut is the records that were left out because a date that the criteria
+// compare is none.
+type LeftOut struct {
+	Records int64    `json:"records" doc:"How many there are that might match otherwise"`
+	AtLeast bool     `json:"at_least,omitempty" doc:"Whether there may be more: the table is too large to be counted"`
+	Source  string   `json:"source" doc:"The source they are in"`
+	Columns []string `json:"columns" doc:"The columns they may be in, as TABLE.COLUMN"`
+}
+
+// OrNone is nil where it is known that no record was left out.
+func (l *LeftOut) OrNone() *LeftOut {
+	if l.Records == 0 && !l.AtLeast {
+		return nil
+	}
+	return l
+}
+
+// Words says it in a sentence.
+func (l *LeftOut) Words() string {
+	columns := strings.Join(l.Columns, ", ")
+	if l.AtLeast && l.Records == 0 {
+		return "Records whose dates cannot be read were not counted: " + columns + " has too many values."
+	}
+	text := Counted(l.Records, "record was left out because its date", "records were left out because their dates") + " in " + columns + " cannot be read."
+	if l.AtLeast {
+		return "At least " + text
+	}
+	return text
+}
+
+// Told is the sentence and the command that lists the records.
+func (l *LeftOut) Told() string { return l.Words() + "\nTo see them: " + l.Command() }
+
+// Command lists the records of the first of the columns.
+func (l *LeftOut) Command() string {
+	table, column, _ := strings.Cut(l.Columns[0], ".")
+	return "pikegate source show " + l.Source + " " + table + " --unfit " + column
 }
 
 // Edges is what lies around the period of a run's date criterion.
@@ -90,11 +134,11 @@ type Format struct {
 	// Framed tells that the result itself says how it ended; of another one
 	// the reader learns by the connection's end.
 	Framed bool
-	new    func(w io.Writer, zone *time.Location) Writer
+	new    func(w io.Writer) Writer
 }
 
-// New makes a writer of the format; dates are shown in the zone.
-func (f Format) New(w io.Writer, zone *time.Location) Writer { return f.new(w, zone) }
+// New makes a writer of the format; dates are shown in the zone of the header.
+func (f Format) New(w io.Writer) Writer { return f.new(w) }
 
 // The formats.
 var (

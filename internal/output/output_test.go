@@ -3,11 +3,13 @@ package output_test
 import (
 	"archive/zip"
 	"bytes"
+	"compress/zlib"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
 	"io"
 	"regexp"
+	"strings"
 	"testing"
 	"time"
 
@@ -47,8 +49,8 @@ func write(t *testing.T, f output.Format) *bytes.Buffer {
 	zone, err := time.LoadLocation("Europe/London")
 	require.NoError(t, err)
 	var out bytes.Buffer
-	w := f.New(&out, zone)
-	require.NoError(t, w.Begin(output.Header{Run: 7, Columns: columns}))
+	w := f.New(&out)
+	require.NoError(t, w.Begin(output.Header{Run: 7, Location: zone, Columns: columns}))
 	for _, r := range rows {
 		require.NoError(t, w.Row(r.row))
 	}
@@ -115,7 +117,7 @@ func TestJSON(t *testing.T) {
 
 // TestCSVAllocations: writing a row allocates nothing that is kept.
 func TestCSVAllocations(t *testing.T) {
-	w := output.CSV.New(&bytes.Buffer{}, time.UTC)
+	w := output.CSV.New(&bytes.Buffer{})
 	require.NoError(t, w.Begin(output.Header{Columns: []plan.Output{columns[0], columns[1], columns[3], columns[4]}}))
 	row := []any{"text", int64(12), nil, int64(20260331), "2026-07-01T22:30:00Z", nil}
 	assert.LessOrEqual(t, testing.AllocsPerRun(1000, func() { _ = w.Row(row) }), 1.0)
@@ -153,7 +155,7 @@ func TestXLSX(t *testing.T) {
 // TestXLSXSheets: more records than a sheet can hold go on on another one.
 func TestXLSXSheets(t *testing.T) {
 	var out bytes.Buffer
-	w := output.XLSX.New(&out, time.UTC)
+	w := output.XLSX.New(&out)
 	require.NoError(t, w.Begin(output.Header{Columns: columns[1:2]}))
 	row := []any{nil, int64(5)}
 	for range 1<<20 + 5 {
@@ -179,7 +181,7 @@ func TestPDF(t *testing.T) {
 	var out bytes.Buffer
 	begin := func(page definition.Page) output.Writer {
 		out.Reset()
-		w := output.PDF.New(&out, time.UTC)
+		w := output.PDF.New(&out)
 		require.NoError(t, w.Begin(output.Header{Title: "Tolls", Columns: columns, Page: output.PaperOf(page)}))
 		return w
 	}
@@ -209,4 +211,53 @@ func TestPDF(t *testing.T) {
 		err = w.Row(rows[0].row)
 	}
 	require.ErrorContains(t, err, "CSV or XLSX")
+}
+
+// TestWidePDF: thirty columns go on beside each other on sheets of their own,
+// each with the first column; nothing is cut, on any of the lines.
+func TestWidePDF(t *testing.T) {
+	var many []plan.Output
+	for i := range 30 {
+		many = append(many, plan.Output{Name: fmt.Sprintf("c%d", i), Label: fmt.Sprintf("Column number %d", i), Type: catalog.Text, Index: i})
+	}
+	var out bytes.Buffer
+	w := output.PDF.New(&out)
+	require.NoError(t, w.Begin(output.Header{Title: "Tolls", Columns: many, Page: output.PaperOf(definition.Page{})}))
+	for line := range 300 {
+		row := make([]any, len(many))
+		for i := range row {
+			row[i] = fmt.Sprintf("line %d cell %d", line, i)
+		}
+		require.NoError(t, w.Row(row))
+	}
+	require.NoError(t, w.End(output.Summary{Outcome: "done", Count: 300}))
+	written := pdfText(t, out.Bytes())
+	assert.NotContains(t, written, "…")
+	for i := range many {
+		assert.Contains(t, written, fmt.Sprintf("Column number %d)", i))
+		for _, line := range []int{0, 60, 299} {
+			assert.Contains(t, written, fmt.Sprintf("line %d cell %d)", line, i))
+		}
+	}
+	assert.Greater(t, strings.Count(written, "line 0 cell 0)"), 3, "the first column stands on every sheet")
+	assert.Regexp(t, `Columns, part 2 of \d`, written)
+}
+
+// pdfText is what the pages of a PDF write: the strings of its streams, each
+// ended by a parenthesis.
+func pdfText(t *testing.T, file []byte) string {
+	t.Helper()
+	var text strings.Builder
+	for _, part := range bytes.Split(file, []byte("stream\n"))[1:] {
+		r, err := zlib.NewReader(bytes.NewReader(part))
+		if err != nil {
+			continue
+		}
+		content, err := io.ReadAll(r)
+		if err != nil || !bytes.Contains(content, []byte("Tj")) {
+			continue
+		}
+		text.Write(bytes.ReplaceAll(content, []byte{0}, nil))
+	}
+	return strings.ReplaceAll(text.String(), " &", "…")
 }

@@ -4,7 +4,6 @@ import (
 	_ "embed" // the fonts
 	"fmt"
 	"io"
-	"time"
 	"unicode/utf8"
 
 	"codeberg.org/go-pdf/fpdf"
@@ -30,8 +29,13 @@ const (
 	footSize  = 7.5
 )
 
-// measured is how many rows the widths of the columns are taken from.
-const measured = 200
+// Columns that are a little too wide for the paper get smaller letters, down to
+// this part of their size; wider ones go on beside it, on sheets of their own.
+const smallest = 0.8
+
+// widest is the part of the paper's width that one column takes at the most;
+// what is longer is cut, and shows it.
+const widest = 0.45
 
 //go:embed fonts/DejaVuSansCondensed.ttf
 var fontRegular []byte
@@ -39,18 +43,25 @@ var fontRegular []byte
 //go:embed fonts/DejaVuSansCondensed-Bold.ttf
 var fontBold []byte
 
-// pdfWriter writes pages of the paper that the report names.
+// pdfWriter writes pages of the paper that the report names. It keeps the lines
+// until the end, as its library keeps the pages: no cell is cut because a longer
+// one came late, and what was found stands on the first page.
 type pdfWriter struct {
 	out    io.Writer
 	header Header
 	cells  cells
-	zone   *time.Location
 	pdf    *fpdf.Fpdf
-	widths []float64
-	// waiting are lines until the columns have their widths.
-	waiting []pdfLine
-	laidOut bool
-	rows    int
+	lines  []pdfLine
+	rows   int
+	// size is that of the letters in the cells, in points.
+	size float64
+}
+
+// strip is the columns that stand beside each other on a sheet, by their place
+// in the report, and their widths.
+type strip struct {
+	columns []int
+	widths  []float64
 }
 
 // pdfLine is a record's cells, or the text that closes a group.
@@ -59,10 +70,10 @@ type pdfLine struct {
 	closing string
 }
 
-func newPDF(w io.Writer, zone *time.Location) Writer { return &pdfWriter{out: w, zone: zone} }
+func newPDF(w io.Writer) Writer { return &pdfWriter{out: w} }
 
 func (p *pdfWriter) Begin(h Header) error {
-	p.header, p.cells = h, newCells(h.Columns, p.zone)
+	p.header, p.cells = h, newCells(h)
 	// The library turns a size to the orientation it is given.
 	orientation := "P"
 	if h.Page.Width > h.Page.Height {
@@ -95,11 +106,13 @@ func (p *pdfWriter) Row(row []any) error {
 		}
 		cells[i] = printable(string(b))
 	}
-	return p.line(pdfLine{cells: cells})
+	p.lines = append(p.lines, pdfLine{cells: cells})
+	return nil
 }
 
 func (p *pdfWriter) Subtotal(s Subtotal) error {
-	return p.line(pdfLine{closing: printable(s.Label + " " + orBlank(s.Value) + ": " + totalsText(s.Totals, s.Count))})
+	p.lines = append(p.lines, pdfLine{closing: printable(s.Label + " " + orBlank(s.Value) + ": " + totalsText(s.Totals, s.Count))})
+	return nil
 }
 
 // printable leaves out what the fonts cannot hold: characters beyond the first
@@ -118,97 +131,118 @@ func printable(s string) string {
 	return string(out)
 }
 
-func (p *pdfWriter) line(l pdfLine) error {
-	if p.laidOut {
-		p.draw(l)
-		return p.pdf.Error()
-	}
-	p.waiting = append(p.waiting, l)
-	if len(p.waiting) >= measured {
-		p.layOut(nil)
-	}
-	return p.pdf.Error()
-}
-
-// layOut gives the columns their widths, by what the first lines need, and
-// draws what waited. The summary is there where the result was that short.
-func (p *pdfWriter) layOut(s *Summary) {
-	p.laidOut = true
+// strips shares the columns out. Each gets what its longest cell needs. Where
+// that is more than the paper has, what does not fit goes on in another strip,
+// which begins with the first column again so that its lines can be told apart.
+func (p *pdfWriter) strips() []strip {
 	columns := p.header.Columns
-	p.widths = make([]float64, len(columns))
+	widths := make([]float64, len(columns))
 	p.pdf.SetFont("text", "B", textSize)
 	for i, c := range columns {
-		p.widths[i] = p.pdf.GetStringWidth(c.Label)
+		widths[i] = p.pdf.GetStringWidth(printable(c.Label))
 	}
 	p.pdf.SetFont("text", "", textSize)
-	whole := 0.0
-	for i := range columns {
-		for _, l := range p.waiting {
-			if l.closing == "" {
-				p.widths[i] = max(p.widths[i], p.pdf.GetStringWidth(l.cells[i]))
-			}
+	for _, l := range p.lines {
+		for i, cell := range l.cells {
+			widths[i] = max(widths[i], p.pdf.GetStringWidth(cell))
 		}
-		p.widths[i] += cellGap
-		whole += p.widths[i]
 	}
+	room := p.room()
+	whole := 0.0
+	for i := range widths {
+		widths[i] = min(widths[i]+cellGap, room*widest)
+		whole += widths[i]
+	}
+	p.size = textSize
+	if room < whole && room >= whole*smallest {
+		p.size *= room / whole
+	}
+	var strips []strip
+	used := 0.0
+	for i, width := range widths {
+		switch {
+		case i == 0:
+			strips = []strip{{}}
+		case whole*smallest > room && used+width > room:
+			strips = append(strips, strip{[]int{0}, []float64{widths[0]}})
+			used = widths[0]
+		}
+		on := &strips[len(strips)-1]
+		on.columns, on.widths = append(on.columns, i), append(on.widths, width)
+		used += width
+	}
+	for _, s := range strips {
+		stretch(s.widths, room)
+	}
+	return strips
+}
+
+// stretch makes widths fill the room, in proportion.
+func stretch(widths []float64, room float64) {
+	whole := 0.0
+	for _, w := range widths {
+		whole += w
+	}
+	for i := range widths {
+		widths[i] *= room / whole
+	}
+}
+
+// room is the width between the margins.
+func (p *pdfWriter) room() float64 {
 	width, _ := p.pdf.GetPageSize()
-	for i := range p.widths {
-		p.widths[i] *= (width - 2*pageMargin) / whole
-	}
-	p.newPage(s)
-	for _, l := range p.waiting {
-		p.draw(l)
-	}
-	p.waiting = nil
+	return width - 2*pageMargin
 }
 
 // newPage begins a page: on the first one what the report is, on each the heads
-// of the columns and the foot.
-func (p *pdfWriter) newPage(s *Summary) {
+// of its columns and the foot.
+func (p *pdfWriter) newPage(s Summary, on strip, beside string) {
 	p.pdf.AddPage()
-	width, height := p.pdf.GetPageSize()
+	_, height := p.pdf.GetPageSize()
 	p.pdf.SetFont("text", "", footSize)
-	third := (width - 2*pageMargin) / 3
+	third := p.room() / 3
 	p.pdf.SetXY(pageMargin, height-pageMargin)
 	p.pdf.CellFormat(third, lineHeight, p.fitted(printable(p.header.Page.Footer), third), "", 0, "L", false, 0, "")
 	p.pdf.CellFormat(third, lineHeight, fmt.Sprintf("Run %d, %s", p.header.Run, p.header.Zone), "", 0, "C", false, 0, "")
-	p.pdf.CellFormat(third, lineHeight, fmt.Sprintf("%d / {pages}", p.pdf.PageNo()), "", 0, "R", false, 0, "")
+	p.pdf.CellFormat(third, lineHeight, fmt.Sprintf("%s%d / {pages}", beside, p.pdf.PageNo()), "", 0, "R", false, 0, "")
 	p.pdf.SetXY(pageMargin, pageMargin)
 	if p.pdf.PageNo() == 1 {
 		p.pdf.SetFont("text", "B", titleSize)
 		p.pdf.CellFormat(0, 8, printable(p.header.Title), "", 1, "L", false, 0, "")
 		p.pdf.SetFont("text", "", textSize)
 		p.pdf.MultiCell(0, 4, printable(p.header.ReadBack), "", "L", false)
-		if s != nil {
-			p.pdf.MultiCell(0, 4, printable(found(*s)), "", "L", false)
-		}
+		p.pdf.MultiCell(0, 4, printable(found(s)), "", "L", false)
 		p.pdf.Ln(2)
 	}
-	p.pdf.SetFont("text", "B", textSize)
+	p.pdf.SetFont("text", "B", p.size)
 	p.pdf.SetLineWidth(0.3)
 	p.pdf.SetDrawColor(0, 0, 0)
-	for i, c := range p.header.Columns {
-		p.pdf.CellFormat(p.widths[i], headHeight, p.fitted(printable(c.Label), p.widths[i]), "B", 0, align(c.Type), false, 0, "")
+	for i, c := range on.columns {
+		column := p.header.Columns[c]
+		p.pdf.CellFormat(on.widths[i], headHeight, p.fitted(printable(column.Label), on.widths[i]), "B", 0, align(column.Type), false, 0, "")
 	}
 	p.pdf.Ln(headHeight)
-	p.pdf.SetFont("text", "", textSize)
+	p.pdf.SetFont("text", "", p.size)
 	p.pdf.SetLineWidth(0.1)
 	p.pdf.SetDrawColor(190, 190, 190)
 }
 
-func (p *pdfWriter) draw(l pdfLine) {
-	if _, height := p.pdf.GetPageSize(); p.pdf.GetY()+lineHeight > height-pageMargin-footHeight/2 {
-		p.newPage(nil)
-	}
+// full reports whether the page has no room for another line.
+func (p *pdfWriter) full() bool {
+	_, height := p.pdf.GetPageSize()
+	return p.pdf.GetY()+lineHeight > height-pageMargin-footHeight/2
+}
+
+func (p *pdfWriter) draw(l pdfLine, on strip) {
 	p.pdf.SetX(pageMargin)
 	if l.closing != "" {
-		p.pdf.SetFont("text", "B", textSize)
+		p.pdf.SetFont("text", "B", p.size)
 		p.pdf.CellFormat(0, lineHeight, l.closing, "B", 1, "L", false, 0, "")
-		p.pdf.SetFont("text", "", textSize)
+		p.pdf.SetFont("text", "", p.size)
 		return
 	}
-	for i, c := range p.header.Columns {
-		p.pdf.CellFormat(p.widths[i], lineHeight, p.fitted(l.cells[i], p.widths[i]), "B", 0, align(c.Type), false, 0, "")
+	for i, c := range on.columns {
+		p.pdf.CellFormat(on.widths[i], lineHeight, p.fitted(l.cells[c], on.widths[i]), "B", 0, align(p.header.Columns[c].Type), false, 0, "")
 	}
 	p.pdf.Ln(lineHeight)
 }
@@ -235,7 +269,7 @@ func align(t catalog.Type) string {
 
 // found says in a sentence what was found.
 func found(s Summary) string {
-	text := fmt.Sprintf("%d records", s.Count)
+	text := Counted(s.Count, "record", "records")
 	if s.First != "" {
 		text += ", first " + s.First + ", last " + s.Last
 	}
@@ -250,10 +284,33 @@ func (p *pdfWriter) End(s Summary) error {
 	if s.Problem != "" {
 		return nil // what is half is not written
 	}
-	if !p.laidOut {
-		p.layOut(&s)
-	} else {
-		p.draw(pdfLine{closing: printable(found(s))})
+	strips := p.strips()
+	for lines := p.lines; ; {
+		drawn := 0
+		for i, on := range strips {
+			beside := ""
+			if len(strips) > 1 {
+				beside = fmt.Sprintf("Columns, part %d of %d    ", i+1, len(strips))
+			}
+			p.newPage(s, on, beside)
+			// The other strips hold the lines that the first one holds.
+			if i == 0 {
+				for drawn < len(lines) && (drawn == 0 || !p.full()) {
+					p.draw(lines[drawn], on)
+					drawn++
+				}
+				continue
+			}
+			for _, l := range lines[:drawn] {
+				p.draw(l, on)
+			}
+		}
+		if lines = lines[drawn:]; len(lines) == 0 {
+			break
+		}
+	}
+	if err := p.pdf.Error(); err != nil {
+		return err
 	}
 	return p.pdf.Output(p.out)
 }

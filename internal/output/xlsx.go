@@ -8,7 +8,6 @@ import (
 	"io"
 	"strconv"
 	"strings"
-	"time"
 	"unicode/utf8"
 
 	"github.com/klauspost/compress/flate"
@@ -41,7 +40,6 @@ type xlsxWriter struct {
 	zip    *zip.Writer
 	sheet  *bufio.Writer
 	header Header
-	zone   *time.Location
 	cells  cells
 	sheets []string
 	rows   int // of the sheet
@@ -50,14 +48,14 @@ type xlsxWriter struct {
 	cut    int // texts that were too long for a cell
 }
 
-func newXLSX(w io.Writer, zone *time.Location) Writer {
+func newXLSX(w io.Writer) Writer {
 	z := zip.NewWriter(w)
 	z.RegisterCompressor(zip.Deflate, func(w io.Writer) (io.WriteCloser, error) { return flate.NewWriter(w, flate.BestSpeed) })
-	return &xlsxWriter{zip: z, zone: zone}
+	return &xlsxWriter{zip: z}
 }
 
 func (x *xlsxWriter) Begin(h Header) error {
-	x.header, x.cells = h, newCells(h.Columns, x.zone)
+	x.header, x.cells = h, newCells(h)
 	return x.records()
 }
 
@@ -290,7 +288,7 @@ func orBlank(v any) string {
 // nothing was.
 func totalsText(totals []Total, count int64) string {
 	if len(totals) == 0 {
-		return fmt.Sprintf("%d records", count)
+		return Counted(count, "record", "records")
 	}
 	parts := make([]string, len(totals))
 	for i, t := range totals {

@@ -27,6 +27,9 @@ func Choices(ctx context.Context, job Job, q parameter.Parameter, search plan.Se
 	if !q.Choices.FromData() {
 		return q.Choices.Listed, nil
 	}
+	if err := job.Problems.For("as_of").Err(); err != nil {
+		return nil, err
+	}
 	_, values, _ := job.Read() // what cannot be read narrows nothing
 	statement, problems := plan.Offer(job.Compiled, q.Name, values, job.Context.Context, search)
 	if err := problems.Err(); err != nil {
@@ -84,7 +87,7 @@ func offered(ctx context.Context, job Job, questions []parameter.Parameter, valu
 		if len(there) == len(typed) {
 			continue
 		}
-		all, err := occurring(ctx, job, q, plan.Search{Limit: MaxChoices})
+		all, err := nearest(ctx, job, q, values)
 		if err != nil {
 			return nil, err
 		}
@@ -99,14 +102,32 @@ func offered(ctx context.Context, job Job, questions []parameter.Parameter, valu
 	return problems, nil
 }
 
+// nearest lists what to offer in the place of an answer that does not occur: what
+// goes with the other answers, or, where none does, what occurs.
+func nearest(ctx context.Context, job Job, q parameter.Parameter, values parameter.Values) ([]string, error) {
+	statement, problems := plan.Offer(job.Compiled, q.Name, values, job.Context.Context, plan.Search{Limit: MaxChoices})
+	if !problems.Failed() {
+		offered, err := texts(ctx, job, statement)
+		if err != nil || offered != nil {
+			return offered, err
+		}
+	}
+	return occurring(ctx, job, q, plan.Search{Limit: MaxChoices})
+}
+
 // occurring lists answers a question can have at all.
 func occurring(ctx context.Context, job Job, q parameter.Parameter, search plan.Search) ([]string, error) {
 	statement, problems := plan.Occurring(job.Compiled, q.Name, job.Context.Context, search)
 	if err := problems.Err(); err != nil {
 		return nil, err
 	}
+	return texts(ctx, job, statement)
+}
+
+// texts are the first values of the rows of a statement, as people type them.
+func texts(ctx context.Context, job Job, s plan.Statement) ([]string, error) {
 	var out []string
-	err := job.Source.Stream(ctx, job.Source.Dialect().Write(statement), func(row []any) error {
+	err := job.Source.Stream(ctx, job.Source.Dialect().Write(s), func(row []any) error {
 		out = append(out, cellText(row[0]))
 		return nil
 	})

@@ -105,13 +105,14 @@ func (c *compared) each(ctx context.Context, see func(key, values uint64, row []
 	if c.p.Impossible != "" {
 		return nil
 	}
-	err := c.job.Source.Stream(ctx, c.p.Query, func(row []any) error {
+	fitting := newFitting(&c.p.Statement, c.job.Context.Zone)
+	err := c.job.Source.Stream(ctx, c.p.Query, fitting.through(func(row []any) error {
 		if c.count++; c.count > MaxCompared {
 			return diag.Problems{{Code: "too_many", Message: fmt.Sprintf("There are more than %d records to compare.", MaxCompared), Hint: "Compare runs of shorter periods."}}
 		}
 		key, values := c.prints(row)
 		return see(key, values, row)
-	})
+	}))
 	if errors.Is(err, errStopped) {
 		return nil
 	}
@@ -147,7 +148,7 @@ func Compare(ctx context.Context, before, after Run) (Comparison, error) {
 		}
 		c.places = plan.Identify(c.job.Compiled, &c.p.Statement)
 		c.p.Query = c.job.Source.Dialect().Write(c.p.Statement)
-		c.kept = output.Keep(0, c.job.Context.Zone)
+		c.kept = output.Keep(0)
 		if err := c.kept.Begin(headerOf(c.job, c.p)); err != nil {
 			return out, err
 		}

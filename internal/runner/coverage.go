@@ -18,6 +18,7 @@ type Coverage struct {
 	Zone     string `json:"zone"`
 	Total    int64  `json:"total" doc:"How many records in all"`
 	Blank    int64  `json:"blank" doc:"How many of them have no date"`
+	Unfit    int64  `json:"unfit,omitempty" doc:"How many of them have something stored there that is no date of the column"`
 	// Units are those that hold records, in order.
 	Units []CoveredUnit `json:"units"`
 }
@@ -42,6 +43,9 @@ func Cover(ctx context.Context, job Job, by string) (Coverage, error) {
 	if !ok || !plan.CanCover(column.Ref.Column, unit) {
 		return Coverage{}, diag.Problems{{Code: "no_date_question", Message: "The report does not ask for the dates of a column, so there is nothing to count by " + by + "."}}
 	}
+	if err := job.Problems.For("as_of").Err(); err != nil {
+		return Coverage{}, err
+	}
 	_, values, _ := job.Read() // what cannot be read narrows nothing
 	counted := unit
 	switch unit {
@@ -57,12 +61,17 @@ func Cover(ctx context.Context, job Job, by string) (Coverage, error) {
 	}
 	out := Coverage{Question: question, By: by, Zone: calendar.Zone.String(), Units: []CoveredUnit{}}
 	err := job.Source.Stream(ctx, job.Source.Dialect().Write(statement), func(row []any) error {
-		count, _ := row[1].(int64)
+		blank, _ := row[0].(int64)
+		count, _ := row[2].(int64)
 		out.Total += count
-		text, _ := row[0].(string)
+		text, _ := row[1].(string)
 		span, problems := period.Read(text, calendar)
-		if len(problems) > 0 { // a blank, or what the column cannot hold
+		switch {
+		case blank == 1:
 			out.Blank += count
+			return nil
+		case len(problems) > 0:
+			out.Unfit += count
 			return nil
 		}
 		whole := span.Enclosing(unit, calendar)

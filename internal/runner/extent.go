@@ -30,7 +30,7 @@ func Extents(ctx context.Context, source engine.Source, t catalog.Table, zone *t
 	records := add("count", nil)
 	// Where the values of each column stand in the row, -1 for what is not asked.
 	type places struct{ present, distinct, least, greatest int }
-	at := make([]places, len(t.Columns))
+	at, reads := make([]places, len(t.Columns)), make([]catalog.Column, len(t.Columns))
 	for i, c := range t.Columns {
 		column := plan.Column{Ref: criteria.Ref{Alias: t.Name, Column: c}}
 		at[i] = places{add("present", column), -1, -1, -1}
@@ -38,7 +38,9 @@ func Extents(ctx context.Context, source engine.Source, t catalog.Table, zone *t
 			at[i].distinct = add("count distinct", column)
 		}
 		if c.Encoding != "" || c.Type.IsNumber() {
-			at[i].least, at[i].greatest = add("least", column), add("greatest", column)
+			ordered, read := plan.InOrder(column.Ref)
+			reads[i] = read
+			at[i].least, at[i].greatest = add("least", ordered), add("greatest", ordered)
 		}
 	}
 	out := make([]Extent, len(t.Columns))
@@ -56,7 +58,7 @@ func Extents(ctx context.Context, source engine.Source, t catalog.Table, zone *t
 					return ""
 				}
 				if c.Encoding != "" {
-					return dateText(row[place], &c, zone)
+					return dateText(row[place], &reads[i], zone)
 				}
 				return cellText(row[place])
 			}

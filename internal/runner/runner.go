@@ -53,6 +53,9 @@ type Job struct {
 	Problems diag.Problems
 	Context  parameter.Context
 	Source   engine.Source
+	// Unchanged tells that the database is as it was when its columns were last
+	// looked at.
+	Unchanged bool
 }
 
 // Prepared is a job that was read, resolved and translated, but not run.
@@ -75,11 +78,13 @@ type Prepared struct {
 func Prepare(ctx context.Context, job Job) (Prepared, error) {
 	asked, values, problems := job.Read()
 	problems = append(slices.Clone(job.Problems), problems...)
-	if err := problems.Err(); err != nil {
-		return Prepared{Questions: asked, Values: values}, err
+	found, err := offered(ctx, job, asked, values)
+	problems = append(problems, found...)
+	if problems.Failed() {
+		return Prepared{Questions: asked, Values: values}, problems.Err()
 	}
-	if problems, err := offered(ctx, job, asked, values); err != nil || problems.Failed() {
-		return Prepared{Questions: asked, Values: values}, errors.Join(err, problems.Err())
+	if err != nil {
+		return Prepared{Questions: asked, Values: values}, err
 	}
 	statement, problems := plan.Bind(job.Compiled, job.View, values, job.Context.Context)
 	if err := problems.Err(); err != nil {
@@ -112,10 +117,11 @@ func (job Job) Read() (asked []parameter.Parameter, values parameter.Values, pro
 // readBack says what is selected: every condition in words.
 func readBack(r *definition.Report, s plan.Statement) string {
 	title, _ := r.Heading()
-	words := make([]string, len(s.Where))
-	for i, c := range s.Where {
-		words[i] = c.Words
+	var words []string
+	for _, c := range slices.Concat(s.Where, s.Having) {
+		words = append(words, c.Words)
 	}
+	words = append(words, s.Said...)
 	if len(words) == 0 {
 		return title + ": all records."
 	}
@@ -141,6 +147,9 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	}
 
 	prepared, err := Prepare(ctx, job)
+	if err == nil {
+		err = refuseUnfit(ctx, job, prepared)
+	}
 	if err != nil {
 		record.Outcome, record.Problem = outcomeOf(err), err.Error()
 		return record, errors.Join(err, r.Store.SaveRun(&record))
@@ -162,16 +171,21 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	}
 	kept := newPrints(record.ID)
 	summary := output.Summary{Reason: prepared.Impossible}
+	passed := int64(0)
 	if err = writer.Begin(header); err == nil && prepared.Impossible == "" {
-		err = stream(ctx, job, prepared, writer, func(row []any) {
+		passed, err = stream(ctx, job, prepared, writer, func(row []any) {
 			edges.see(row)
 			kept.see(row)
 		}, &summary)
 	}
 	if err == nil && prepared.Impossible == "" {
 		summary.Edges = edges.around(ctx, job, prepared.Edges)
+		summary.LeftOut, err = leftOut(ctx, job, prepared, passed, unfitLimit)
 	}
 	record.Reason = summary.Reason
+	if summary.LeftOut != nil {
+		record.LeftOut = summary.LeftOut.Told()
+	}
 	if summary.Edges != nil {
 		if record.Edges, err = json.Marshal(summary.Edges); err != nil {
 			return record, err
@@ -185,6 +199,8 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		record.Outcome = Empty
 	}
 	if err != nil {
+		var failure *engine.Failure
+		record.Rewritten = errors.As(err, &failure) && failure.Code == engine.Rewritten
 		record.Problem = problemOf(record.Outcome, err)
 	}
 	record.Millis = r.Now().Sub(started).Milliseconds()
@@ -214,7 +230,7 @@ func headerOf(job Job, p Prepared) output.Header {
 	title, _ := job.Report.Heading()
 	header := output.Header{
 		Report: job.Report.Name, Title: title, Version: job.Version,
-		ReadBack: p.ReadBack, Zone: job.Context.Zone.String(), Columns: p.Statement.Outputs, Page: output.PaperOf(job.Report.Page),
+		ReadBack: p.ReadBack, Zone: job.Context.Zone.String(), Location: job.Context.Zone, Columns: p.Statement.Outputs, Page: output.PaperOf(job.Report.Page),
 	}
 	for _, g := range p.Statement.Groups {
 		header.Groups = append(header.Groups, g.Label)
@@ -224,7 +240,9 @@ func headerOf(job Job, p Prepared) output.Header {
 
 // stream hands the rows to the writer as they come, and before to who wants to
 // see them, each group's subtotal after its last row, and puts the totals and the chart into the summary.
-func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, see func(row []any), summary *output.Summary) error {
+// It returns how many records were left out because a date in them does not fit.
+func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, see func(row []any), summary *output.Summary) (int64, error) {
+	fitting := newFitting(&p.Statement, job.Context.Zone)
 	tally := p.Statement.NewTally(job.Context.Context)
 	subtotals := func(closed []plan.Subtotal) error {
 		for _, s := range closed {
@@ -235,7 +253,7 @@ func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, see 
 		return nil
 	}
 	read := func(row func([]any) error) error { return job.Source.Stream(ctx, p.Query, row) }
-	err := pipeline(read, func(row []any) error {
+	err := pipeline(read, fitting.through(func(row []any) error {
 		see(row)
 		if tally != nil {
 			if err := subtotals(tally.Row(row)); err != nil {
@@ -243,9 +261,9 @@ func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, see 
 			}
 		}
 		return writer.Row(row)
-	})
+	}))
 	if err != nil || tally == nil {
-		return err
+		return fitting.leftOut, err
 	}
 	closed, totals := tally.End()
 	if len(totals) > 0 {
@@ -255,7 +273,7 @@ func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, see 
 		points, leftOut := tally.Chart()
 		summary.Chart = output.ChartOf(p.Statement.Chart, points, leftOut)
 	}
-	return subtotals(closed)
+	return fitting.leftOut, subtotals(closed)
 }
 
 func outcomeOf(err error) string {

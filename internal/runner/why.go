@@ -11,6 +11,7 @@ import (
 	"pikegate/core/parameter"
 	"pikegate/core/period"
 	"pikegate/core/plan"
+	"pikegate/internal/output"
 )
 
 // Why tells what each condition of a run lets through, and where the nearest
@@ -132,7 +133,7 @@ func FindWhy(ctx context.Context, job Job, p Prepared) (Why, error) {
 			why.near(job, p, reasons.Places[i], i, *bounds, nearest[i])
 		}
 	}
-	why.advise()
+	why.advise(reasons.Having)
 	return why, err
 }
 
@@ -185,7 +186,7 @@ func (f *found) take(side int64, least, greatest any) {
 // near tells of the nearest records outside a date condition, and what to ask
 // for instead.
 func (w *Why) near(job Job, p Prepared, place, i int, bounds plan.Bounds, f found) {
-	column, zone := bounds.Column.Ref.Column, job.Context.Zone
+	column, zone := bounds.Kept(), job.Context.Zone
 	near := WhyNearest{Condition: i, Before: dateText(f.before, &column, zone), After: dateText(f.after, &column, zone)}
 	w.Nearest = append(w.Nearest, near)
 	clock := civil.NewClock(zone)
@@ -224,11 +225,16 @@ func (w *Why) near(job Job, p Prepared, place, i int, bounds plan.Bounds, f foun
 }
 
 // advise says what it comes down to.
-func (w *Why) advise() {
+func (w *Why) advise(having []plan.Condition) {
 	say := func(format string, values ...any) { w.Advice = append(w.Advice, fmt.Sprintf(format, values...)) }
 	switch {
 	case w.Matches > 0:
-		say("%d records match.", w.Matches)
+		say("%s.", output.Counted(w.Matches, "record matches", "records match"))
+		for _, c := range having {
+			if c.Expr != nil {
+				say("Groups of them are kept where: %s.", c.Words)
+			}
+		}
 	case w.Reason != "":
 		say("%s", w.Reason)
 	case w.Records == 0:
@@ -264,9 +270,9 @@ func (w *Why) advise() {
 	}
 }
 
-// longDay is the day of a date as people say it.
+// longDay is a date as people say it, with its time of day if it has one.
 func longDay(text string) string {
-	span, problems := period.Read(text[:min(len(text), len("2026-03-31"))], civil.Context{Zone: civil.UTC})
+	span, problems := period.Read(text[:min(len(text), len("2026-03-31T08:30:15"))], civil.Context{Zone: civil.UTC})
 	if len(problems) > 0 {
 		return text
 	}

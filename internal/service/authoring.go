@@ -3,6 +3,8 @@ package service
 import (
 	"context"
 	"errors"
+	"fmt"
+	"strings"
 	"time"
 
 	"pikegate/core/catalog"
@@ -10,6 +12,7 @@ import (
 	"pikegate/core/diag"
 	"pikegate/core/plan"
 	"pikegate/core/sqltext"
+	"pikegate/internal/engine"
 	"pikegate/internal/store"
 )
 
@@ -22,6 +25,10 @@ type DefinitionInfo struct {
 	Version int `json:"version" doc:"The newest published version, 0 if there is none"`
 	// Draft tells that what was pushed last differs from it.
 	Draft bool `json:"draft" doc:"Whether what was pushed last is not published yet"`
+	// Revision counts the changes of what was pushed.
+	Revision int `json:"revision,omitempty" doc:"How often what was pushed last was changed; to be given with the next change"`
+	// Unchanged tells that a push changed nothing.
+	Unchanged bool `json:"unchanged,omitempty" doc:"Whether it was pushed just so before"`
 }
 
 // Checked is what a check found, and what it looked at.
@@ -40,17 +47,37 @@ func decoded(content string) ([]definition.Document, error) {
 // known is what a check may look up here: what was pushed last, or what is
 // published; fresh reads the catalogues of sources again.
 func (s *Service) known(ctx context.Context, drafts, fresh bool) definition.Known {
+	library := s.library(ctx, drafts)
+	calendar, _ := s.now(s.Calendar, "")
+	library.Calendar = &calendar
 	return definition.Known{
-		Source: func(name string) (*catalog.Source, bool) {
+		Source: func(name string) (*catalog.Source, *diag.Problem) {
 			o, err := s.source(ctx, name, fresh)
 			if err != nil {
-				return nil, false
+				return nil, sourceProblem(err)
 			}
-			return &o.catalogue, true
+			return o.known.Load(), nil
 		},
 		Zone:    time.LoadLocation,
-		Library: s.library(ctx, drafts),
+		Library: library,
 	}
+}
+
+// sourceProblem says why there is no catalogue of a source.
+func sourceProblem(err error) *diag.Problem {
+	var missing *NotFound
+	var failure *engine.Failure
+	switch {
+	case errors.As(err, &missing):
+		hint := missing.Hint
+		if hint == "" {
+			hint = "Add it with pikegate source add."
+		}
+		return &diag.Problem{Code: "unknown_source", Message: missing.Error(), Hint: hint}
+	case errors.As(err, &failure):
+		return &diag.Problem{Code: string(failure.Code), Message: failure.Message, Hint: failure.Hint}
+	}
+	return &diag.Problem{Code: string(engine.Broken), Message: err.Error()}
 }
 
 // library is what is kept: drafts, or what is published.
@@ -94,14 +121,16 @@ func (s *Service) result(ctx context.Context) func(q *definition.Query) (catalog
 		if err != nil {
 			return catalog.Table{}, err
 		}
-		pieces, _ := sqltext.Split(q.SQL.Value, o.catalogue.Engine)
+		pieces, _ := sqltext.Split(q.SQL.Value, o.known.Load().Engine)
 		columns, err := o.Describe(ctx, o.Dialect().WriteRaw(plan.Described(q, pieces)))
 		return catalog.Table{Name: definition.Result, View: true, Columns: columns}, err
 	}
 }
 
-// Push checks definitions and keeps them as drafts, all or none.
-func (s *Service) Push(ctx context.Context, content string) (Checked, error) {
+// Push checks definitions and keeps them as drafts, all or none. Revisions, by
+// "kind name", are those the drafts were changed from: where somebody else has
+// changed one since, nothing is kept, and both changes are told.
+func (s *Service) Push(ctx context.Context, content string, revisions map[string]int) (Checked, error) {
 	documents, err := decoded(content)
 	if err != nil {
 		return Checked{}, err
@@ -113,29 +142,161 @@ func (s *Service) Push(ctx context.Context, content string) (Checked, error) {
 	}
 	problems = append(problems, s.dependents(documents, known)...)
 	drafts := make([]store.Definition, len(documents))
+	unchanged := make([]bool, len(documents))
 	for i, d := range documents {
 		kind, name := d.Ident()
-		drafts[i] = store.Definition{Kind: kind, Name: name, Content: d.Raw(), At: s.Now().UTC()}
+		drafts[i] = store.Definition{Kind: kind, Name: name, Content: d.Raw(), Revision: revisions[kind+" "+name], At: s.Now().UTC()}
+		if before, err := s.Store.Draft(kind, name); err == nil && sameText(before.Content, d.Raw()) {
+			drafts[i], unchanged[i] = before, true // no new draft
+		}
 	}
-	if err := s.Store.SaveDrafts(drafts); err != nil {
+	var changed *store.Changed
+	if err := s.Store.SaveDrafts(drafts); errors.As(err, &changed) {
+		return Checked{}, s.conflict(changed, documents)
+	} else if err != nil {
 		return Checked{}, err
 	}
 	infos, err := s.infos(drafts)
+	for i := range infos {
+		infos[i].Unchanged = unchanged[i]
+	}
 	return Checked{infos, problems}, err
+}
+
+// sameText tells whether two texts are the same but for blank lines at their ends.
+func sameText(a, b string) bool { return strings.TrimSpace(a) == strings.TrimSpace(b) }
+
+// conflict tells the second of two authors what each of them changed.
+func (s *Service) conflict(changed *store.Changed, documents []definition.Document) error {
+	kind, name := changed.Now.Kind, changed.Now.Name
+	p := diag.Problem{
+		Code: "draft_changed", Field: kind + " " + name,
+		Message: fmt.Sprintf("The %s %s was changed by somebody else: its draft is at revision %d.", kind, name, changed.Now.Revision),
+		Hint:    "Take both changes together and push with that revision.",
+	}
+	base, baseErr := decoded(changed.Base.Content)
+	now, nowErr := decoded(changed.Now.Content)
+	if nowErr == nil && baseErr == nil {
+		theirs := inWords(definition.Differences(base[0], now[0]))
+		yours := ""
+		for _, d := range documents {
+			if k, n := d.Ident(); k == kind && n == name {
+				yours = inWords(definition.Differences(base[0], d))
+			}
+		}
+		p.Message += " Their change: " + theirs + " Yours: " + yours
+	}
+	return diag.Problems{p}
+}
+
+func inWords(differences []definition.Difference) string {
+	if len(differences) == 0 {
+		return "comments or the order of fields."
+	}
+	words := make([]string, len(differences))
+	for i, d := range differences {
+		words[i] = d.Words
+	}
+	return strings.Join(words, " ")
+}
+
+// Remove removes a definition: its draft, and, if it was published, from what
+// can be run and used. What was published stays with the runs made with it.
+func (s *Service) Remove(kind, name string, anyway bool) error {
+	_, draft := s.Store.Draft(kind, name)
+	_, published := s.Store.Published(kind, name)
+	if errors.Is(draft, store.ErrNotFound) && errors.Is(published, store.ErrNotFound) {
+		return &NotFound{What: kind, Name: name}
+	}
+	if err := errors.Join(other(draft), other(published)); err != nil {
+		return err
+	}
+	users, err := s.usersOf(kind, name)
+	if err != nil {
+		return err
+	}
+	if len(users) > 0 && !anyway {
+		return diag.Problems{inUse(kind, name, users)}
+	}
+	if err := s.Store.Remove(kind, name, s.Now().UTC()); err != nil {
+		return err
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for key := range s.kept {
+		if kind == "report" && key.report == name {
+			delete(s.kept, key)
+		}
+	}
+	return nil
+}
+
+// other is an error that is not that there is nothing.
+func other(err error) error {
+	if errors.Is(err, store.ErrNotFound) {
+		return nil
+	}
+	return err
+}
+
+// Published is what was found of one published report.
+type Published struct {
+	Report   string          `json:"report"`
+	Version  int             `json:"version"`
+	Problems diag.Problems   `json:"problems" doc:"What no longer fits the database as it is now"`
+	Examples []ExampleResult `json:"examples" doc:"What became of its examples"`
+}
+
+// CheckPublished holds every published report against its source as it is now,
+// and runs its examples.
+func (s *Service) CheckPublished(ctx context.Context) ([]Published, error) {
+	versions, err := s.Store.AllPublished("report")
+	if err != nil {
+		return nil, err
+	}
+	sources, err := s.Sources()
+	if err != nil {
+		return nil, err
+	}
+	broken := map[string]error{}
+	for _, source := range sources {
+		if _, err := s.source(ctx, source.Name, true); err != nil {
+			broken[source.Name] = err
+		}
+	}
+	out := make([]Published, len(versions))
+	for i, v := range versions {
+		out[i] = Published{v.Name, v.Number, diag.Problems{}, []ExampleResult{}}
+		made, library, err := s.makeReady(ctx, v)
+		if err == nil {
+			err = broken[made.compiled.Query.Source]
+		}
+		var problems diag.Problems
+		switch {
+		case errors.As(err, &problems):
+			out[i].Problems = append(out[i].Problems, problems...)
+			continue
+		case err != nil:
+			out[i].Problems = append(out[i].Problems, diag.Problem{Code: "not_ready", Message: err.Error()})
+			continue
+		}
+		out[i].Examples = s.examples(ctx, made.report, library)
+	}
+	return out, ctx.Err()
 }
 
 // infos describes drafts.
 func (s *Service) infos(drafts []store.Definition) ([]DefinitionInfo, error) {
 	out := make([]DefinitionInfo, len(drafts))
 	for i, d := range drafts {
-		info := DefinitionInfo{Kind: d.Kind, Name: d.Name, Draft: true}
+		info := DefinitionInfo{Kind: d.Kind, Name: d.Name, Draft: true, Revision: d.Revision}
 		if documents, err := decoded(d.Content); err == nil && len(documents) == 1 {
 			info.Title, _ = documents[0].Heading()
 		}
 		published, err := s.Store.Published(d.Kind, d.Name)
 		switch {
 		case err == nil:
-			info.Version, info.Draft = published.Number, published.Content != d.Content
+			info.Version, info.Draft = published.Number, !sameText(published.Content, d.Content)
 		case !errors.Is(err, store.ErrNotFound):
 			return nil, err
 		}

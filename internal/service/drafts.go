@@ -40,7 +40,7 @@ type ConditionInWords struct {
 func (s *Service) Examine(ctx context.Context, content string, run bool) (Examination, error) {
 	documents, problems := definition.Decode("", []byte(content))
 	out := Examination{Definitions: []DefinitionInfo{}, Readings: []CriteriaInWords{}, Words: []Word{}, Problems: problems}
-	known := s.known(ctx, true, false) // while somebody types
+	known := s.known(ctx, true, run) // afresh, but for who types
 	out.Problems = append(out.Problems, definition.Check(documents, known)...)
 	out.Problems = append(out.Problems, s.dependents(documents, known)...)
 	if out.Problems == nil {

@@ -56,7 +56,7 @@ func (s *Service) example(ctx context.Context, r *definition.Report, e definitio
 	case err != nil:
 		return false, err.Error()
 	case want.Refused != "":
-		return false, fmt.Sprintf("The answers should be refused (%s); %d records were found.", want.Refused, found.Count)
+		return false, fmt.Sprintf("The answers should be refused (%s); %s found.", want.Refused, output.Counted(found.Count, "record was", "records were"))
 	default:
 		var wrong []string
 		for _, v := range []struct{ what, want, is string }{
@@ -72,7 +72,7 @@ func (s *Service) example(ctx context.Context, r *definition.Report, e definitio
 			words = strings.Join(wrong, "; ")
 			return false, strings.ToUpper(words[:1]) + words[1:] + "."
 		}
-		words = fmt.Sprintf("%d records were found", found.Count)
+		words = output.Counted(found.Count, "record was found", "records were found")
 		if found.First != "" {
 			words += ", first " + found.First + ", last " + found.Last
 		}

@@ -42,6 +42,14 @@ func (s *Service) Publish(ctx context.Context, name string) (Checked, error) {
 	if err != nil {
 		return Checked{}, err
 	}
+	for _, v := range versions {
+		if v.Kind != "source" {
+			continue
+		}
+		if _, err := s.source(ctx, v.Name, true); err != nil { // read with its new encodings
+			return Checked{}, err
+		}
+	}
 	infos, err := s.infos(versions)
 	return Checked{infos, problems}, err
 }
@@ -85,7 +93,7 @@ func (p *publication) onlyNew() error {
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return err
 		}
-		if err == nil && published.Content == d.Content && published.Uses == d.Uses {
+		if err == nil && sameText(published.Content, d.Content) && published.Uses == d.Uses {
 			continue
 		}
 		p.chosen, p.documents = append(p.chosen, d), append(p.documents, documents[i])
@@ -156,12 +164,12 @@ func (p *publication) need(user store.Definition, kind, name string) error {
 	_, chosen := p.find(kind, name)
 	switch {
 	case chosen || kind == user.Kind && name == user.Name:
-	case errors.Is(err, store.ErrNotFound) && draftErr == nil:
-		return p.add(draft)
+	case draftErr == nil && (errors.Is(err, store.ErrNotFound) || kind == "query" && !sameText(draft.Content, published.Content)):
+		return p.add(draft) // a report goes with its query
 	case errors.Is(err, store.ErrNotFound): // the check tells
 	case err != nil:
 		return err
-	case draftErr == nil && draft.Content != published.Content && name != user.Name:
+	case draftErr == nil && !sameText(draft.Content, published.Content) && name != user.Name:
 		p.notes = append(p.notes, diag.Problem{
 			Code: "newer_draft", Severity: diag.Warning, Field: user.Kind + " " + user.Name,
 			Message: fmt.Sprintf("The %s %s was pushed again after version %d; that version is used.", kind, name, published.Number),

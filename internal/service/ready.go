@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"time"
 
 	"pikegate/core/civil"
@@ -23,6 +25,7 @@ type ready struct {
 	view     definition.View
 	calendar civil.Context
 	source   *openSource
+	tables   []string
 }
 
 // published names a published version of a report.
@@ -55,7 +58,7 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 	key := published{r.Report, kept.Number}
 	made, ok := s.isReady(key)
 	if !ok {
-		if made, err = s.makeReady(ctx, kept); err != nil {
+		if made, _, err = s.makeReady(ctx, kept); err != nil {
 			return runner.Job{}, err
 		}
 		s.keepReady(key, made)
@@ -93,17 +96,20 @@ func (s *Service) keepReady(key published, made ready) {
 	s.kept[key] = made
 }
 
-// makeReady reads a published version with what it was frozen with.
-func (s *Service) makeReady(ctx context.Context, kept store.Definition) (ready, error) {
+// makeReady reads a published version with what it was frozen with, which is the
+// library.
+func (s *Service) makeReady(ctx context.Context, kept store.Definition) (ready, definition.Library, error) {
 	documents, err := decoded(kept.Content)
 	if err != nil {
-		return ready{}, err
+		return ready{}, definition.Library{}, err
 	}
 	frozen, err := decoded(kept.Uses)
 	if err != nil {
-		return ready{}, err
+		return ready{}, definition.Library{}, err
 	}
-	return s.ready(ctx, documents[0].(*definition.Report), kept.Number, definition.LibraryOf(frozen, definition.Library{Result: s.result(ctx)}))
+	library := definition.LibraryOf(frozen, definition.Library{Result: s.result(ctx)})
+	made, err := s.ready(ctx, documents[0].(*definition.Report), kept.Number, library)
+	return made, library, err
 }
 
 // ready checks a report against its source.
@@ -116,11 +122,15 @@ func (s *Service) ready(ctx context.Context, report *definition.Report, version 
 	if err != nil {
 		return ready{}, err
 	}
-	compiled, problems := definition.Compile(query, &source.catalogue, library)
+	tables := tablesOf(query)
+	if err := source.survey(ctx, tables...); err != nil {
+		return ready{}, err
+	}
+	compiled, problems := definition.Compile(query, source.known.Load(), library)
 	if problems.Failed() {
 		return ready{}, fmt.Errorf("the source %s does not fit the report: %w", query.Source, problems)
 	}
-	problems = definition.CheckReport(report, query)
+	problems = definition.CheckReport(report, compiled.Query, definition.Library{})
 	calendar, found := report.Calendar.Apply(s.Calendar, time.LoadLocation)
 	problems = append(problems, found...)
 	if problems.Failed() {
@@ -130,7 +140,21 @@ func (s *Service) ready(ctx context.Context, report *definition.Report, version 
 	if problems.Failed() {
 		return ready{}, fmt.Errorf("the groups, totals and chart of the report %s do not fit its query: %w", report.Name, problems)
 	}
-	return ready{report, version, compiled, view, calendar, source}, nil
+	return ready{report, version, compiled, view, calendar, source, tables}, nil
+}
+
+// tablesOf are the tables a query names.
+func tablesOf(q *definition.Query) []string {
+	tables := []string{}
+	for _, name := range append(slices.Collect(maps.Values(q.Tables)), q.From) {
+		if name != "" {
+			tables = append(tables, name)
+		}
+	}
+	for _, j := range q.Joins {
+		tables = append(tables, j.Table)
+	}
+	return tables
 }
 
 // asked puts what a caller gives to a report that is ready.
@@ -145,6 +169,7 @@ func (s *Service) asked(made ready, r Request) runner.Job {
 	return runner.Job{
 		Report: made.report, Version: made.version, Compiled: made.compiled, View: made.view, Inputs: inputs, Sort: r.Sort, Typed: r.Inputs,
 		Problems: found, Context: parameter.Context{Context: made.calendar, Marks: marks}, Source: made.source.Source,
+		Unchanged: made.source.unchanged(made.tables...),
 	}
 }
 

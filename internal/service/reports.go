@@ -1,9 +1,14 @@
 package service
 
 import (
+	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
+	"strconv"
 	"time"
+
+	"github.com/shopspring/decimal"
 
 	"pikegate/core/definition"
 	"pikegate/core/diag"
@@ -137,9 +142,18 @@ type Request struct {
 	Draft bool
 }
 
-// Inputs are the answers by question: a text, a list of texts, or for a
-// period also {"start": …, "end": …}.
+// Inputs are the answers by question: a text, a number, a list of them, or for a
+// period also {"start": …, "end": …}. A blank text, or an empty list, is no
+// answer where the question has a default; what is not there, or null, is left to
+// its default.
 type Inputs map[string]any
+
+// UnmarshalJSON keeps every digit of a number.
+func (in *Inputs) UnmarshalJSON(b []byte) error {
+	d := json.NewDecoder(bytes.NewReader(b))
+	d.UseNumber()
+	return d.Decode((*map[string]any)(in))
+}
 
 // read takes the answers apart.
 func (in Inputs) read() (map[string]parameter.Input, diag.Problems) {
@@ -150,13 +164,16 @@ func (in Inputs) read() (map[string]parameter.Input, diag.Problems) {
 		if !ok {
 			problems = append(problems, diag.Problem{
 				Code: "wrong_shape", Field: name, Message: name + " has an answer of a wrong shape.",
-				Hint: `Give a text, a list of texts, or {"start": …, "end": …}.`,
+				Hint: `Give a text, a number, a list of them, or {"start": …, "end": …}.`,
 			})
 		}
 		out[name] = input
 	}
 	return out, problems
 }
+
+// maxZeros is how many zeros a number may stand for by its exponent.
+const maxZeros = 40
 
 func inputOf(v any) (parameter.Input, bool) {
 	text := func(v any) (*string, bool) {
@@ -165,8 +182,18 @@ func inputOf(v any) (parameter.Input, bool) {
 			return nil, true
 		case string:
 			return &v, true
-		case bool, float64, int, int64:
+		case bool, int, int64:
 			s := fmt.Sprint(v)
+			return &s, true
+		case float64:
+			s := strconv.FormatFloat(v, 'f', -1, 64)
+			return &s, true
+		case json.Number: // 1e6 is a number too
+			d, err := decimal.NewFromString(v.String())
+			if err != nil || d.Exponent() > maxZeros || d.Exponent() < -maxZeros {
+				return nil, false
+			}
+			s := d.String()
 			return &s, true
 		}
 		return nil, false
@@ -174,6 +201,7 @@ func inputOf(v any) (parameter.Input, bool) {
 	var in parameter.Input
 	switch v := v.(type) {
 	case []any:
+		in.None = len(v) == 0
 		for _, item := range v {
 			t, ok := text(item)
 			if !ok || t == nil {

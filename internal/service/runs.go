@@ -146,6 +146,9 @@ func (s *Service) Run(ctx context.Context, r Request, format output.Format, begi
 		return RunRecord{}, err
 	}
 	record, err := s.runner.Run(ctx, job, format, func(started store.Run) output.Writer { return begin(recordOf(started)) })
+	if record.Rewritten { // what was known of the source holds no longer
+		s.resurvey(job.Compiled.Query.Source)
+	}
 	return recordOf(record), err
 }
 
@@ -171,6 +174,7 @@ type RunRecord struct {
 	Millis    int64          `json:"ms"`
 	Problem   string         `json:"problem,omitempty"`
 	Reason    string         `json:"reason,omitempty" doc:"Why no record could match, where that was proved"`
+	LeftOut   string         `json:"left_out,omitempty" doc:"How many records were left out because their dates cannot be read"`
 	Edges     *output.Edges  `json:"edges,omitempty" doc:"What lies around the period of the run"`
 }
 
@@ -183,7 +187,7 @@ func recordOf(r store.Run) RunRecord {
 		Run: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
 		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, Sort: r.Sort, Typed: orEmpty(r.Inputs), Resolved: orEmpty(r.Resolved),
 		ReadBack: r.ReadBack, SQL: r.SQL, Values: bound(r.Args), Count: r.Count, First: r.First, Last: r.Last,
-		Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, Edges: edges,
+		Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, LeftOut: r.LeftOut, Edges: edges,
 	}
 }
 

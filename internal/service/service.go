@@ -7,7 +7,10 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
+	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"pikegate/core/catalog"
@@ -35,7 +38,10 @@ type Config struct {
 	TimeLimit time.Duration
 	// Secret gives the password of that name; nil knows none.
 	Secret func(name string) (string, bool)
-	Log    *slog.Logger
+	// SecretVariable names the environment's variable for a secret; nil says
+	// nothing of it.
+	SecretVariable func(name string) string
+	Log            *slog.Logger
 }
 
 // Service is the use cases. It is safe for use by several goroutines.
@@ -53,7 +59,92 @@ type Service struct {
 // openSource is a source in use and what its catalogue was when last read.
 type openSource struct {
 	engine.Source
-	catalogue catalog.Source
+	// known is the catalogue; nothing in it is changed any more, a better one
+	// takes its place.
+	known atomic.Pointer[catalog.Source]
+
+	mu       sync.Mutex        // guards the rest
+	surveyed map[string]string // by table in lower case, the state the database was in; empty where it does not tell
+}
+
+func newOpenSource(source engine.Source, known *catalog.Source) *openSource {
+	o := &openSource{Source: source, surveyed: map[string]string{}}
+	o.known.Store(known)
+	return o
+}
+
+// survey looks at how dates are stored in tables, unless that was done since the
+// catalogue was read.
+func (o *openSource) survey(ctx context.Context, tables ...string) error {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	var better *catalog.Source
+	for _, name := range tables {
+		name = strings.ToLower(name)
+		if _, done := o.surveyed[name]; done {
+			continue
+		}
+		if better == nil {
+			clone := o.known.Load().Clone()
+			better = &clone
+		}
+		at := slices.IndexFunc(better.Tables, func(t catalog.Table) bool { return strings.ToLower(t.Name) == name })
+		if at < 0 {
+			continue // told elsewhere
+		}
+		state := engine.StateOf(o.Source)
+		if err := engine.Survey(ctx, o.Source, &better.Tables[at]); err != nil {
+			return err
+		}
+		o.surveyed[name] = state
+	}
+	if better != nil {
+		o.known.Store(better)
+	}
+	return nil
+}
+
+// inherit takes over what another one found out, of tables that have not changed
+// since then.
+func (o *openSource) inherit(old *openSource) {
+	if old.known.Load() == nil {
+		return
+	}
+	old.mu.Lock()
+	defer old.mu.Unlock()
+	now := engine.StateOf(o.Source)
+	for name, state := range old.surveyed {
+		before, ok1 := old.known.Load().Table(name)
+		at := slices.IndexFunc(o.known.Load().Tables, func(t catalog.Table) bool { return strings.ToLower(t.Name) == name })
+		if state == "" || state != now || !ok1 || at < 0 {
+			continue
+		}
+		columns := o.known.Load().Tables[at].Columns
+		for i := range columns {
+			if c, ok := before.Column(columns[i].Name); ok && c.Encoding == columns[i].Encoding {
+				columns[i] = c
+			}
+		}
+		if !slices.ContainsFunc(columns, func(c catalog.Column) bool {
+			return c.Encoding != "" && !c.Encoding.IsNative() && c.Looked == 0 && c.Evidence == "set by hand"
+		}) {
+			o.surveyed[name] = state
+		}
+	}
+}
+
+// unchanged tells whether the database is as it was when the tables were last
+// looked at; false where it does not tell.
+func (o *openSource) unchanged(tables ...string) bool {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	now := engine.StateOf(o.Source)
+	for _, name := range tables {
+		if state := o.surveyed[strings.ToLower(name)]; state == "" || state != now {
+			return false
+		}
+	}
+	return true
 }
 
 // New makes the service; runs that a stop cut short are marked as failed.
@@ -61,14 +152,15 @@ func New(c Config) (*Service, error) {
 	if err := c.Store.Unfinished(runner.Failed, "The service was stopped during the run."); err != nil {
 		return nil, err
 	}
-	return &Service{
+	s := &Service{
 		Config: c,
 		runner: runner.Runner{Store: c.Store, Limit: c.TimeLimit, Now: c.Now},
 		open:   map[string]*openSource{},
 		busy:   map[string]*sync.Mutex{},
 		kept:   map[published]ready{},
 		used:   map[string][]string{},
-	}, nil
+	}
+	return s, s.moveEncodings()
 }
 
 // Close closes every source.
@@ -157,18 +249,32 @@ func (s *Service) connect(ctx context.Context, kept store.Source) (*openSource, 
 	catalogue, err := o.Catalogue(ctx)
 	if err != nil {
 		s.forget(kept.Name)
-		return nil, errors.Join(err, o.Close())
+		return nil, errors.Join(s.withSecret(kept, err), o.Close())
 	}
-	for column, encoding := range kept.Encodings {
+	encodings, err := s.encodings(kept.Name)
+	if err != nil {
+		return nil, err
+	}
+	for column, encoding := range encodings {
 		if err := catalogue.SetEncoding(column, catalog.Encoding(encoding)); err != nil {
 			s.Log.Warn("an encoding no longer fits its source", "source", kept.Name, "column", column, "problem", err)
 		}
 	}
-	fresh := &openSource{o.Source, catalogue}
+	fresh := newOpenSource(o.Source, &catalogue)
+	fresh.inherit(o)
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.open[kept.Name] = fresh
 	return fresh, nil
+}
+
+// resurvey has the tables of a source looked at again when they are next used.
+func (s *Service) resurvey(name string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if o := s.open[name]; o != nil {
+		s.open[name] = newOpenSource(o.Source, o.known.Load())
+	}
 }
 
 // forget takes a source out of use and gives it, to be closed.
@@ -180,6 +286,30 @@ func (s *Service) forget(name string) *openSource {
 	return o
 }
 
+// withSecret says that a login was refused because no password is known for it.
+func (s *Service) withSecret(kept store.Source, err error) error {
+	var failure *engine.Failure
+	if !errors.As(err, &failure) || failure.Code != engine.WrongLogin || s.address(kept).Password != "" {
+		return err
+	}
+	name := secretName(kept)
+	changed := *failure
+	changed.Code = engine.NoSecret
+	changed.Message = fmt.Sprintf("No password is known for the source %s, and it refused %s without one.", kept.Name, kept.User)
+	if s.SecretVariable != nil {
+		changed.Hint = fmt.Sprintf("Set %s in the environment of the service and start it again, or write %s=… in the file named with serve --secrets.", s.SecretVariable(name), name)
+	}
+	return &changed
+}
+
+// secretName is the name of the password of a source.
+func secretName(kept store.Source) string {
+	if kept.Secret != "" {
+		return kept.Secret
+	}
+	return kept.Name
+}
+
 // address is where a kept source is, with its password.
 func (s *Service) address(kept store.Source) engine.Address {
 	a := engine.Address{
@@ -187,11 +317,7 @@ func (s *Service) address(kept store.Source) engine.Address {
 		Limit: s.TimeLimit, Connections: engine.MostConnections,
 	}
 	if s.Secret != nil {
-		name := kept.Secret
-		if name == "" {
-			name = kept.Name
-		}
-		a.Password, _ = s.Secret(name)
+		a.Password, _ = s.Secret(secretName(kept))
 	}
 	return a
 }

@@ -2,14 +2,17 @@ package service
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
+	"time"
 
 	"pikegate/core/catalog"
+	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/internal/engine"
 	"pikegate/internal/output"
@@ -35,8 +38,99 @@ type SourceInfo struct {
 var sourceName = regexp.MustCompile(`^[a-z][a-z0-9]*([-_][a-z0-9]+)*$`)
 
 // AddSource connects a database and keeps it; nothing is kept if it cannot be
+// read. Anyway keeps encodings that do not fit what is stored.
+func (s *Service) AddSource(ctx context.Context, info SourceInfo, anyway bool) (catalog.Source, error) {
+	kept, err := s.Store.Sources()
+	if err != nil {
+		return catalog.Source{}, err
+	}
+	if slices.ContainsFunc(kept, func(k store.Source) bool { return k.Name == info.Name }) {
+		return catalog.Source{}, diag.Problems{{Code: "source_exists", Field: "name", Message: "There is a source " + info.Name + " already.", Hint: "pikegate source change " + info.Name + " changes its connection."}}
+	}
+	return s.saveSource(ctx, info, anyway)
+}
+
+// ChangeSource changes the connection of a source: what is left out stays.
+func (s *Service) ChangeSource(ctx context.Context, info SourceInfo) (catalog.Source, error) {
+	now, err := s.sourceInfo(info.Name)
+	if err != nil {
+		return catalog.Source{}, err
+	}
+	for _, field := range []struct {
+		to   *string
+		from string
+	}{
+		{&now.Engine, info.Engine},
+		{&now.Address, info.Address},
+		{&now.Database, info.Database},
+		{&now.User, info.User},
+		{&now.Secret, info.Secret},
+		{&now.TLS, info.TLS},
+	} {
+		if field.from != "" {
+			*field.to = field.from
+		}
+	}
+	now.Encodings = nil // they stay
+	return s.saveSource(ctx, now, true)
+}
+
+// RemoveSource forgets a connection. One that is used is removed anyway only
+// where that is said.
+func (s *Service) RemoveSource(name string, anyway bool) error {
+	if _, err := s.sourceInfo(name); err != nil {
+		return err
+	}
+	users, err := s.usersOf("source", name)
+	if err != nil {
+		return err
+	}
+	if len(users) > 0 && !anyway {
+		return diag.Problems{inUse("source", name, users)}
+	}
+	defer s.hold(name)()
+	if old := s.forget(name); old != nil {
+		defer old.Close()
+	}
+	return s.Store.RemoveSource(name)
+}
+
+// inUse says what keeps something from being removed.
+func inUse(kind, name string, users []User) diag.Problem {
+	return diag.Problem{
+		Code: "in_use", Field: "name", Message: fmt.Sprintf("The %s %s is used by %s.", kind, name, listed(users)),
+		Hint: "Change or remove them first, or remove it --anyway.",
+	}
+}
+
+// listed names what uses something.
+func listed(users []User) string {
+	words := make([]string, len(users))
+	for i, u := range users {
+		words[i] = "the " + u.Kind + " " + u.Name
+	}
+	return strings.Join(words, ", ")
+}
+
+// sourceInfo gives a source as it was added.
+func (s *Service) sourceInfo(name string) (SourceInfo, error) {
+	all, err := s.Sources()
+	if err != nil {
+		return SourceInfo{}, err
+	}
+	var names []string
+	for _, info := range all {
+		if info.Name == name {
+			return info, nil
+		}
+		names = append(names, info.Name)
+	}
+	return SourceInfo{}, notFound("source", name, names)
+}
+
+// saveSource checks a connection, and keeps it with its encodings if it can be
 // read.
-func (s *Service) AddSource(ctx context.Context, info SourceInfo) (catalog.Source, error) {
+func (s *Service) saveSource(ctx context.Context, info SourceInfo, anyway bool) (catalog.Source, error) {
 	var problems diag.Problems
 	if !sourceName.MatchString(info.Name) {
 		problems = append(problems, diag.Problem{Code: "bad_name", Field: "name", Message: fmt.Sprintf("%q is not a name.", info.Name), Hint: "Names are lower-case words joined by dashes."})
@@ -49,44 +143,146 @@ func (s *Service) AddSource(ctx context.Context, info SourceInfo) (catalog.Sourc
 	if info.Address == "" {
 		problems = append(problems, diag.Problem{Code: "missing", Field: "address", Message: "Where the database is was not said.", Hint: "For SQLite give the path of its file."})
 	}
-	for _, e := range info.Encodings {
+	for _, e := range slices.Sorted(maps.Values(info.Encodings)) {
 		if !slices.Contains(catalog.Encodings, catalog.Encoding(e)) {
-			problems = append(problems, unknownEncoding(e))
+			problems = append(problems, definition.UnknownEncoding("encodings", e))
 		}
+	}
+	if info.Engine == "sqlite" && info.Address != "" && !filepath.IsAbs(info.Address) {
+		problems = append(problems, diag.Problem{Code: "not_absolute", Field: "address", Message: "The path must be absolute, since the service may run in another folder.", Hint: "Give the whole path from /."})
 	}
 	if err := problems.Err(); err != nil {
 		return catalog.Source{}, err
 	}
-	if info.Engine == "sqlite" && !filepath.IsAbs(info.Address) {
-		return catalog.Source{}, diag.Problems{{Code: "not_absolute", Field: "address", Message: "The path must be absolute, since the service may run in another folder.", Hint: "Give the whole path from /."}}
-	}
 	defer s.hold(info.Name)()
+	kept := store.Source{Name: info.Name, Engine: info.Engine, Address: info.Address, Database: info.Database, User: info.User, Secret: info.Secret, TLS: info.TLS}
+	opened, err := opener(s.address(kept)) // tried before what there is is given up
+	if err != nil {
+		return catalog.Source{}, err
+	}
+	found, err := opened.Catalogue(ctx)
+	if err == nil {
+		err = s.fitting(ctx, opened, &found, info.Encodings, anyway)
+	}
+	if err = errors.Join(s.withSecret(kept, err), opened.Close()); err != nil {
+		return catalog.Source{}, err
+	}
+	if err := s.Store.SaveSource(kept); err != nil {
+		return catalog.Source{}, err
+	}
+	if len(info.Encodings) > 0 {
+		if err := s.keepEncodings(info.Name, info.Encodings); err != nil {
+			return catalog.Source{}, err
+		}
+	}
 	if old := s.forget(info.Name); old != nil {
 		defer old.Close()
 	}
-	kept := store.Source(info)
 	o, err := s.connect(ctx, kept)
 	if err != nil {
 		return catalog.Source{}, err
 	}
-	for column, e := range info.Encodings {
-		if err := o.catalogue.SetEncoding(column, catalog.Encoding(e)); err != nil {
-			return catalog.Source{}, diag.Problems{{Code: "unknown_column", Field: "encodings", Message: "The encoding cannot be set: " + err.Error() + "."}}
-		}
-	}
-	return o.catalogue, s.Store.SaveSource(kept)
+	return *o.known.Load(), nil
 }
 
-func unknownEncoding(e string) diag.Problem {
-	names := make([]string, len(catalog.Encodings))
-	for i, known := range catalog.Encodings {
-		names[i] = string(known)
+// fitting sets encodings in a catalogue, and refuses those that do not fit what
+// is stored, unless they are wanted anyway.
+func (s *Service) fitting(ctx context.Context, source engine.Source, found *catalog.Source, encodings map[string]string, anyway bool) error {
+	var problems diag.Problems
+	for _, column := range slices.Sorted(maps.Keys(encodings)) {
+		if err := found.SetEncoding(column, catalog.Encoding(encodings[column])); err != nil {
+			table, name, _ := strings.Cut(column, ".")
+			hint := "Write TABLE.COLUMN."
+			if t, ok := found.Table(table); ok {
+				hint = diag.DidYouMean(name, columnNames(t))
+			}
+			problems = append(problems, diag.Problem{Code: "unknown_column", Field: "encodings", Message: "The source has no column " + column + ".", Hint: hint})
+			continue
+		}
+		if anyway {
+			continue
+		}
+		table, name, _ := strings.Cut(column, ".")
+		t, _ := found.Table(table)
+		c, _ := t.Column(name)
+		t.Columns = []catalog.Column{c}
+		if err := engine.Survey(ctx, source, &t); err != nil {
+			return err
+		}
+		if c = t.Columns[0]; c.Unfit > 0 {
+			users, err := s.Users(ctx, column)
+			var missing *NotFound
+			if err != nil && !errors.As(err, &missing) {
+				return err
+			}
+			message := fmt.Sprintf("%s does not fit %s: %s.", encodings[column], column, c.Evidence)
+			published := slices.DeleteFunc(users, func(u User) bool { return !u.Published })
+			if len(published) > 0 {
+				message += " It is used by " + listed(published) + "."
+			}
+			problems = append(problems, diag.Problem{Code: "encoding_does_not_fit", Field: "encodings", Message: message, Hint: "Records with such values meet no condition on the column. To set it all the same, say --anyway."})
+		}
 	}
-	hint := diag.DidYouMean(e, names)
-	if hint == "" {
-		hint = "There are " + strings.Join(names, ", ") + "."
+	return problems.Err()
+}
+
+func columnNames(t catalog.Table) []string {
+	names := make([]string, len(t.Columns))
+	for i, c := range t.Columns {
+		names[i] = c.Name
 	}
-	return diag.Problem{Code: "unknown_encoding", Field: "encodings", Message: fmt.Sprintf("There is no encoding %q.", e), Hint: hint}
+	return names
+}
+
+// encodings are those of a source, as its published document has them.
+func (s *Service) encodings(name string) (map[string]string, error) {
+	kept, err := s.Store.Published("source", name)
+	if errors.Is(err, store.ErrNotFound) {
+		return map[string]string{}, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	documents, err := decoded(kept.Content)
+	if err != nil {
+		return nil, err
+	}
+	d, ok := documents[0].(*definition.Source)
+	if !ok || d.Encodings == nil {
+		return map[string]string{}, nil
+	}
+	return d.Encodings, nil
+}
+
+// keepEncodings publishes the document of a source with these encodings.
+func (s *Service) keepEncodings(name string, encodings map[string]string) error {
+	draft := store.Definition{Kind: "source", Name: name, Content: definition.WriteSource(name, encodings), At: s.Now().UTC()}
+	if published, err := s.Store.Published("source", name); err == nil && published.Content == draft.Content {
+		return nil
+	}
+	if err := s.Store.SaveDrafts([]store.Definition{draft}); err != nil {
+		return err
+	}
+	_, err := s.Store.Publish([]store.Definition{draft})
+	return err
+}
+
+// moveEncodings makes documents of encodings that were kept with connections,
+// as they were once.
+func (s *Service) moveEncodings() error {
+	sources, err := s.Store.Sources()
+	if err != nil {
+		return err
+	}
+	for _, source := range sources {
+		if _, err := s.Store.Draft("source", source.Name); len(source.Encodings) == 0 || !errors.Is(err, store.ErrNotFound) {
+			continue
+		}
+		if err := s.keepEncodings(source.Name, source.Encodings); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Sources lists the sources.
@@ -95,17 +291,32 @@ func (s *Service) Sources() ([]SourceInfo, error) {
 	out := make([]SourceInfo, len(kept))
 	for i, k := range kept {
 		out[i] = SourceInfo(k)
+		if err == nil {
+			out[i].Encodings, err = s.encodings(k.Name)
+		}
 	}
 	return out, err
 }
 
-// Catalogue reads a source's tables, views and columns afresh.
+// surveyLimit is how long all tables of a source may be looked at together.
+const surveyLimit = 10 * time.Second
+
+// Catalogue reads a source's tables, views and columns afresh, and looks at how
+// its dates are stored; where that takes too long, some tables are left as a few
+// of their values have them.
 func (s *Service) Catalogue(ctx context.Context, name string) (catalog.Source, error) {
 	o, err := s.source(ctx, name, true)
 	if err != nil {
 		return catalog.Source{}, err
 	}
-	return o.catalogue, nil
+	limited, stop := context.WithTimeout(ctx, surveyLimit)
+	defer stop()
+	for _, t := range o.known.Load().TableNames() {
+		if err := o.survey(limited, t); err != nil {
+			s.Log.Debug("a table was not looked at", "source", name, "table", t, "problem", err)
+		}
+	}
+	return *o.known.Load(), ctx.Err()
 }
 
 // CheckSource looks at the connection of a source: what it is, and whether it
@@ -144,26 +355,55 @@ func (s *Service) table(ctx context.Context, source, table string) (*openSource,
 	if err != nil {
 		return nil, catalog.Table{}, err
 	}
-	t, ok := o.catalogue.Table(table)
+	t, ok := o.known.Load().Table(table)
 	if !ok {
-		return nil, t, notFound("table", table, o.catalogue.TableNames())
+		return nil, t, notFound("table", table, o.known.Load().TableNames())
 	}
 	return o, t, nil
 }
 
-// SetEncoding says how the dates of TABLE.COLUMN are stored.
-func (s *Service) SetEncoding(ctx context.Context, name, column, encoding string) (catalog.Source, error) {
-	all, err := s.Sources()
+// SetEncoding says how the dates of TABLE.COLUMN are stored. One that does not
+// fit what is stored is refused, unless it is wanted anyway.
+func (s *Service) SetEncoding(ctx context.Context, name, column, encoding string, anyway bool) (catalog.Source, error) {
+	if _, err := s.sourceInfo(name); err != nil {
+		return catalog.Source{}, err
+	}
+	if !slices.Contains(catalog.Encodings, catalog.Encoding(encoding)) {
+		return catalog.Source{}, diag.Problems{definition.UnknownEncoding("encodings", encoding)}
+	}
+	o, err := s.source(ctx, name, true) // a table may be new
 	if err != nil {
 		return catalog.Source{}, err
 	}
-	var names []string
-	for _, info := range all {
-		if info.Name == name {
-			info.Encodings[column] = encoding
-			return s.AddSource(ctx, info)
-		}
-		names = append(names, info.Name)
+	tried := o.known.Load().Clone()
+	if err := s.fitting(ctx, o.Source, &tried, map[string]string{column: encoding}, anyway); err != nil {
+		return catalog.Source{}, err
 	}
-	return catalog.Source{}, notFound("source", name, names)
+	encodings, err := s.encodings(name)
+	if err != nil {
+		return catalog.Source{}, err
+	}
+	encodings = maps.Clone(encodings)
+	encodings[column] = encoding
+	if err := s.keepEncodings(name, encodings); err != nil {
+		return catalog.Source{}, err
+	}
+	return s.Catalogue(ctx, name)
+}
+
+// UnfitRows lists records of a table in which something is stored in a column
+// with dates that is none, with their keys.
+func (s *Service) UnfitRows(ctx context.Context, source, table, column string, most int) (output.Result, error) {
+	o, t, err := s.table(ctx, source, table)
+	if err != nil {
+		return output.Result{}, err
+	}
+	c, ok := t.Column(column)
+	if !ok {
+		return output.Result{}, notFound("column", column, columnNames(t))
+	}
+	if c.Encoding == "" {
+		return output.Result{}, diag.Problems{{Code: "no_dates", Field: "column", Message: fmt.Sprintf("%s is %s and holds no dates.", column, c.Type), Hint: "Set how they are stored with pikegate source set-encoding."}}
+	}
+	return runner.UnfitRows(ctx, o.Source, t, c, most, s.Calendar.Zone)
 }

@@ -19,7 +19,7 @@ type Version struct {
 
 // Versions lists what was published of a definition, the newest first.
 func (s *Service) Versions(kind, name string) ([]Version, error) {
-	if _, err := s.Definition(kind, name, 0); err != nil {
+	if _, _, err := s.Definition(kind, name, 0); err != nil {
 		return nil, err
 	}
 	kept, err := s.Store.Versions(kind, name)
@@ -31,9 +31,9 @@ func (s *Service) Versions(kind, name string) ([]Version, error) {
 }
 
 // Definition gives a version of a definition, with 0 what was pushed last.
-func (s *Service) Definition(kind, name string, version int) (string, error) {
+// The revision is that of what was pushed.
+func (s *Service) Definition(kind, name string, version int) (content string, revision int, err error) {
 	var d store.Definition
-	var err error
 	if version == 0 {
 		d, err = s.Store.Draft(kind, name)
 	} else {
@@ -44,9 +44,9 @@ func (s *Service) Definition(kind, name string, version int) (string, error) {
 		if version > 0 {
 			what = fmt.Sprintf("version %d of the %s", version, kind)
 		}
-		return "", &NotFound{What: what, Name: name}
+		return "", 0, &NotFound{What: what, Name: name}
 	}
-	return d.Content, err
+	return d.Content, d.Revision, err
 }
 
 // Differences tells how one version of a definition differs from another; 0 is
@@ -54,7 +54,7 @@ func (s *Service) Definition(kind, name string, version int) (string, error) {
 func (s *Service) Differences(kind, name string, from, to int) ([]definition.Difference, error) {
 	documents := make([]definition.Document, 2)
 	for i, version := range []int{from, to} {
-		content, err := s.Definition(kind, name, version)
+		content, _, err := s.Definition(kind, name, version)
 		if err != nil {
 			return nil, err
 		}
@@ -116,7 +116,7 @@ func (s *Service) Review(ctx context.Context, name string) (Review, error) {
 		out.Changes = append(out.Changes, change)
 	}
 	out.Examples = p.examples(ctx, problems)
-	users, err := s.Users(name)
+	users, err := s.usersOf("", name)
 	for _, u := range users {
 		if _, itself := p.find(u.Kind, u.Name); u.Published && !itself {
 			out.Users = append(out.Users, u)

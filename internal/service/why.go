@@ -3,12 +3,14 @@ package service
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
 	"pikegate/core/proof"
+	"pikegate/internal/engine"
 	"pikegate/internal/runner"
 )
 
@@ -57,6 +59,8 @@ func approach(ctx context.Context, job runner.Job, p runner.Prepared) (*Approach
 	name := table + "." + column.Ref.Column.Name
 	access, reached := plan.Access[column.Ref.Alias]
 	switch {
+	case isView(column.Ref.Alias, job):
+		out.Advice = append(out.Advice, fmt.Sprintf("%s is a view, and has no index of its own. %s", table, behind(plan, job)))
 	case reached && slices.ContainsFunc(access.Columns, func(c string) bool { return strings.EqualFold(c, column.Ref.Column.Name) }):
 		out.Advice = append(out.Advice, fmt.Sprintf("The date criterion on %s is looked up in the index %s: only the records of the period are read.", name, access.Index))
 	case reached && access.Index != "":
@@ -65,6 +69,37 @@ func approach(ctx context.Context, job runner.Job, p runner.Prepared) (*Approach
 		out.Advice = append(out.Advice, fmt.Sprintf("The date criterion on %s uses no index: every record of %s is read. %s", name, table, remedy(column, table, job)))
 	}
 	return out, nil
+}
+
+func isView(alias string, job runner.Job) bool {
+	return slices.ContainsFunc(job.Compiled.Tables(), func(t criteria.Table) bool { return t.Alias == alias && t.Table.View })
+}
+
+// behind says how the tables are reached that the query's views are made of:
+// those of the plan that the query does not name itself.
+func behind(plan engine.Plan, job runner.Job) string {
+	var searched, read []string
+	for _, name := range slices.Sorted(maps.Keys(plan.Access)) {
+		named := slices.ContainsFunc(job.Compiled.Tables(), func(t criteria.Table) bool { return t.Alias == name })
+		switch access := plan.Access[name]; {
+		case named:
+		case access.Index != "":
+			searched = append(searched, fmt.Sprintf("%s through the index %s", name, access.Index))
+		default:
+			read = append(read, name)
+		}
+	}
+	var said []string
+	if len(searched) > 0 {
+		said = append(said, "Of the tables it is made of, the database searches "+strings.Join(searched, " and ")+".")
+	}
+	if len(read) > 0 {
+		said = append(said, "It reads every record of "+strings.Join(read, " and ")+": an index there, on what the view selects by, would help.")
+	}
+	if len(said) == 0 {
+		return "The plan does not tell the tables it is made of."
+	}
+	return strings.Join(said, " ")
 }
 
 // remedy names the index that would help.

@@ -35,7 +35,7 @@ func (s *Service) words(ctx context.Context, d definition.Document, library defi
 	case *definition.Query:
 		var catalogue *catalog.Source
 		if o, err := s.source(ctx, d.Source, false); err == nil {
-			catalogue = &o.catalogue
+			catalogue = o.known.Load()
 		}
 		compiled, _ := definition.Compile(d, catalogue, library) // its problems are told elsewhere
 		for i, t := range compiled.Tables() {
@@ -57,10 +57,10 @@ func (s *Service) words(ctx context.Context, d definition.Document, library defi
 		}
 	case *definition.Report:
 		if query, ok := library.Query(d.Query); ok {
+			query, _ = definition.Link(query, library) // what is missing is told elsewhere
 			for _, c := range query.Columns {
 				out = append(out, Word{c.Name, "column", c.Heading()})
 			}
-			_ = definition.Link(query, library) // what is missing is told elsewhere
 			for _, q := range query.Parameters {
 				out = append(out, Word{q.Name, "question", q.Kind})
 			}
@@ -94,7 +94,7 @@ func (s *Service) wordsOn(ctx context.Context, table string) []Word {
 		if err != nil {
 			continue
 		}
-		for _, t := range o.catalogue.Tables {
+		for _, t := range o.known.Load().Tables {
 			if strings.EqualFold(t.Name, table) {
 				var out []Word
 				for _, c := range t.Columns {

@@ -30,7 +30,7 @@ func (r sourceRow) domain() Source {
 }
 
 func (r draftRow) domain() Definition {
-	return Definition{Kind: r.Kind, Name: r.Name, Content: r.Content, At: r.UpdatedAt}
+	return Definition{Kind: r.Kind, Name: r.Name, Content: r.Content, Revision: r.Revision, At: r.UpdatedAt}
 }
 
 func versionRowOf(d Definition) versionRow {
@@ -38,14 +38,14 @@ func versionRowOf(d Definition) versionRow {
 }
 
 func (r versionRow) domain() Definition {
-	return Definition{r.Kind, r.Name, r.Number, r.Content, r.Uses, r.PublishedAt}
+	return Definition{Kind: r.Kind, Name: r.Name, Number: r.Number, Content: r.Content, Uses: r.Uses, At: r.PublishedAt}
 }
 
 func runRowOf(r Run) (runRow, error) {
 	row := runRow{
 		ID: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format, Edges: string(r.Edges),
 		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, ReadBack: r.ReadBack, SQL: r.SQL,
-		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason,
+		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, LeftOut: r.LeftOut,
 	}
 	for _, field := range []struct {
 		to   *string
@@ -64,7 +64,7 @@ func (r runRow) domain() Run {
 	run := Run{
 		ID: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
 		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, ReadBack: r.ReadBack, SQL: r.SQL,
-		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason,
+		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, LeftOut: r.LeftOut,
 	}
 	read(r.Sort, &run.Sort)
 	read(r.Inputs, &run.Inputs)

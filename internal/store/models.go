@@ -23,10 +23,32 @@ type draftRow struct {
 	Kind      string `gorm:"primaryKey"`
 	Name      string `gorm:"primaryKey"`
 	Content   string
+	Revision  int
 	UpdatedAt time.Time
 }
 
 func (draftRow) TableName() string { return "drafts" }
+
+// revisionRow is a draft as it was, so that two authors can be told what each of
+// them changed.
+type revisionRow struct {
+	Kind     string `gorm:"primaryKey"`
+	Name     string `gorm:"primaryKey"`
+	Revision int    `gorm:"primaryKey;autoIncrement:false"`
+	Content  string
+}
+
+func (revisionRow) TableName() string { return "revisions" }
+
+// retiredRow is a definition that is published no longer; its versions stay for
+// the runs that were made with them.
+type retiredRow struct {
+	Kind string `gorm:"primaryKey"`
+	Name string `gorm:"primaryKey"`
+	At   time.Time
+}
+
+func (retiredRow) TableName() string { return "retired" }
 
 type versionRow struct {
 	Kind        string `gorm:"primaryKey"`
@@ -60,6 +82,7 @@ type runRow struct {
 	Millis    int64
 	Problem   string
 	Reason    string
+	LeftOut   string
 	Edges     string // JSON
 }
 

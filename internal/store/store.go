@@ -54,7 +54,9 @@ type Source struct {
 type Definition struct {
 	Kind, Name string
 	Number     int
-	Content    string
+	// Revision counts how often a draft was changed, from 1; of versions it is 0.
+	Revision int
+	Content  string
 	// Uses is everything a published report was frozen with, as written.
 	Uses string
 	At   time.Time
@@ -83,7 +85,12 @@ type Run struct {
 	Problem   string
 	// Reason tells why no record could match; Edges is JSON, nil for none.
 	Reason string
-	Edges  json.RawMessage
+	// Rewritten tells that dates were found written in another way than the source
+	// was known to have them; it is not kept.
+	Rewritten bool
+	// LeftOut tells how many records were left out because of their dates.
+	LeftOut string
+	Edges   json.RawMessage
 }
 
 // Open opens the file at a path, making it and bringing it up to date.
@@ -120,6 +127,11 @@ var migrations = []*gormigrate.Migration{{
 }, {
 	ID:      "2026-11-prints",
 	Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&printsRow{}) },
+}, {
+	ID: "2026-11-revisions",
+	Migrate: func(tx *gorm.DB) error {
+		return errors.Join(tx.AutoMigrate(&runRow{}, &draftRow{}, &revisionRow{}, &retiredRow{}), tx.Exec("update drafts set revision = 1 where revision is null or revision = 0").Error)
+	},
 }}
 
 // Close closes the file.
@@ -151,17 +163,80 @@ func (s *Store) Sources() ([]Source, error) {
 	return mapped(rows, sourceRow.domain), err
 }
 
-// SaveDrafts makes or replaces drafts, all or none.
+// RemoveSource removes a source.
+func (s *Store) RemoveSource(name string) error {
+	return written(s.db.Delete(&sourceRow{}, "name = ?", name).Error)
+}
+
+// maxRevisions is how many earlier revisions of a draft are kept.
+const maxRevisions = 50
+
+// Changed says that a draft is no longer at the revision it was changed from.
+type Changed struct {
+	// Base is the draft as it was then, empty where that is no longer kept; Now is
+	// what it is.
+	Base, Now Definition
+}
+
+func (c *Changed) Error() string {
+	return fmt.Sprintf("store: the draft of the %s %s was changed", c.Now.Kind, c.Now.Name)
+}
+
+// SaveDrafts makes or replaces drafts, all or none, and gives each its revision.
+// One that comes with the revision it was changed from is refused if that is not
+// the newest. A draft that stays the same keeps its revision.
 func (s *Store) SaveDrafts(definitions []Definition) error {
-	return s.db.Transaction(func(tx *gorm.DB) error {
-		for _, d := range definitions {
-			row := draftRow{Kind: d.Kind, Name: d.Name, Content: d.Content, UpdatedAt: d.At}
-			if err := tx.Save(&row).Error; err != nil {
+	return written(s.db.Transaction(func(tx *gorm.DB) error {
+		for i := range definitions {
+			d := &definitions[i]
+			var old draftRow
+			err := tx.Take(&old, "kind = ? and name = ?", d.Kind, d.Name).Error
+			if err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
+				return err
+			}
+			if old.Content == d.Content && err == nil {
+				d.Revision = old.Revision
+				continue
+			}
+			if d.Revision != 0 && d.Revision != old.Revision {
+				var base revisionRow
+				if err := tx.Take(&base, "kind = ? and name = ? and revision = ?", d.Kind, d.Name, d.Revision).Error; err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
+					return err
+				}
+				return &Changed{Definition{Kind: d.Kind, Name: d.Name, Content: base.Content, Revision: base.Revision}, old.domain()}
+			}
+			var last int // of a draft that was removed too
+			if err := tx.Model(&revisionRow{}).Where("kind = ? and name = ?", d.Kind, d.Name).Select("coalesce(max(revision), 0)").Scan(&last).Error; err != nil {
+				return err
+			}
+			d.Revision = max(old.Revision, last) + 1
+			if old.Revision > 0 && last < old.Revision { // from before revisions were kept
+				if err := tx.Save(&revisionRow{d.Kind, d.Name, old.Revision, old.Content}).Error; err != nil {
+					return err
+				}
+			}
+			err = errors.Join(
+				tx.Save(&draftRow{Kind: d.Kind, Name: d.Name, Content: d.Content, Revision: d.Revision, UpdatedAt: d.At}).Error,
+				tx.Save(&revisionRow{d.Kind, d.Name, d.Revision, d.Content}).Error,
+				tx.Delete(&revisionRow{}, "kind = ? and name = ? and revision <= ?", d.Kind, d.Name, d.Revision-maxRevisions).Error,
+			)
+			if err != nil {
 				return err
 			}
 		}
 		return nil
-	})
+	}))
+}
+
+// Remove removes the draft of a definition, and retires what was published of
+// it: the versions stay for the runs that were made with them.
+func (s *Store) Remove(kind, name string, at time.Time) error {
+	return written(s.db.Transaction(func(tx *gorm.DB) error {
+		if err := tx.Delete(&draftRow{}, "kind = ? and name = ?", kind, name).Error; err != nil {
+			return err
+		}
+		return tx.Save(&retiredRow{kind, name, at}).Error
+	}))
 }
 
 // Draft gives what was pushed last under a kind and name.
@@ -192,7 +267,7 @@ func (s *Store) Publish(definitions []Definition) ([]Definition, error) {
 			}
 			d.Number = last + 1
 			row := versionRowOf(*d)
-			if err := tx.Create(&row).Error; err != nil {
+			if err := errors.Join(tx.Create(&row).Error, tx.Delete(&retiredRow{}, "kind = ? and name = ?", d.Kind, d.Name).Error); err != nil {
 				return err
 			}
 		}
@@ -204,10 +279,17 @@ func (s *Store) Publish(definitions []Definition) ([]Definition, error) {
 // Published gives the newest version under a kind and name.
 func (s *Store) Published(kind, name string) (Definition, error) { return s.Version(kind, name, 0) }
 
+// notRetired leaves out what was retired.
+const notRetired = "not exists (select 1 from retired r where r.kind = versions.kind and r.name = versions.name)"
+
 // Version gives a published version, 0 for the newest.
 func (s *Store) Version(kind, name string, number int) (Definition, error) {
 	var row versionRow
-	err := s.db.Where("kind = ? and name = ? and ? in (0, number)", kind, name, number).Order("number desc").Take(&row).Error
+	query := s.db.Where("kind = ? and name = ? and ? in (0, number)", kind, name, number)
+	if number == 0 {
+		query = query.Where(notRetired)
+	}
+	err := query.Order("number desc").Take(&row).Error
 	return row.domain(), found(err)
 }
 
@@ -221,7 +303,7 @@ func (s *Store) Versions(kind, name string) ([]Definition, error) {
 // AllPublished lists the newest versions of a kind, by name.
 func (s *Store) AllPublished(kind string) ([]Definition, error) {
 	var rows []versionRow
-	err := s.db.Where("kind = ? and number = (select max(number) from versions as v where v.kind = versions.kind and v.name = versions.name)", kind).
+	err := s.db.Where("kind = ? and number = (select max(number) from versions as v where v.kind = versions.kind and v.name = versions.name)", kind).Where(notRetired).
 		Order("name").Find(&rows).Error
 	return mapped(rows, versionRow.domain), err
 }

@@ -120,11 +120,16 @@ func (p *Page) check(err error, what string) {
 // Eval evaluates JavaScript and gives its value as JSON.
 func (p *Page) Eval(script string) string {
 	p.Helper()
+	value, err := p.evaluate(script)
+	p.check(err, script)
+	return value
+}
+
+func (p *Page) evaluate(script string) (string, error) {
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
 	value, err := chromedp.Run(ctx, chromedp.Evaluate[[]byte](script))
-	p.check(err, script)
-	return string(value)
+	return string(value), err
 }
 
 // Read evaluates JavaScript into a value.
@@ -133,11 +138,22 @@ func (p *Page) Read(script string, into any) {
 	p.check(json.Unmarshal([]byte(p.Eval(script)), into), script)
 }
 
-// Wait waits until a JavaScript condition holds.
+// navigating is what Chromium says of a script that a page's going cut off.
+const navigating = "Inspected target navigated or closed"
+
+// Wait waits until a JavaScript condition holds; on a page that is just loaded
+// anew it is asked again.
 func (p *Page) Wait(condition string) {
 	p.Helper()
 	end := time.Now().Add(patience)
-	for p.Eval("Boolean("+condition+")") != "true" {
+	for {
+		value, err := p.evaluate("Boolean(" + condition + ")")
+		if err != nil && !strings.Contains(err.Error(), navigating) {
+			p.check(err, condition)
+		}
+		if err == nil && value == "true" {
+			return
+		}
 		if time.Now().After(end) {
 			p.check(context.DeadlineExceeded, "waiting for "+condition)
 		}

@@ -178,7 +178,7 @@ query: levels
 	}
 	r = pikegate(t, "check", good)
 	assert.Equal(t, 0, r.code, r.err)
-	assert.Equal(t, "query levels is sound\nreport gauge-levels is sound\n", r.out)
+	assert.Equal(t, "query levels is valid\nreport gauge-levels is valid\n", r.out)
 
 	r = pikegate(t, "push", good)
 	assert.Equal(t, 3, r.code, "there is no such source yet")

@@ -13,9 +13,12 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"syscall"
 	"testing"
+
+	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/demo"
 )
@@ -24,6 +27,7 @@ var (
 	screenshots = flag.String("screenshots", "", "write the documentation's screenshots into this folder")
 
 	binary  string     // the built pikegate
+	server  string     // the same, which looks for data races
 	data    string     // its folder
 	address string     // of the running demonstration
 	records *demo.Data // what the generator made
@@ -45,10 +49,13 @@ func serveAndRun(m *testing.M) (int, error) {
 		return 1, err
 	}
 	defer os.RemoveAll(folder)
-	binary = filepath.Join(folder, "pikegate")
-	build := exec.Command("go", "build", "-race", "-o", binary, "pikegate/cmd/pikegate")
-	if out, err := build.CombinedOutput(); err != nil {
-		return 1, fmt.Errorf("the binary cannot be built: %w\n%s", err, out)
+	// What serves looks for data races; a command, which does one thing at a time,
+	// would only start a second later for it.
+	binary, server = filepath.Join(folder, "pikegate"), filepath.Join(folder, "racing")
+	for _, arguments := range [][]string{{"build", "-o", binary}, {"build", "-race", "-o", server}} {
+		if out, err := exec.Command("go", append(arguments, "pikegate/cmd/pikegate")...).CombinedOutput(); err != nil {
+			return 1, fmt.Errorf("the binary cannot be built: %w\n%s", err, out)
+		}
 	}
 	var stop func() error
 	data = filepath.Join(folder, "data")
@@ -66,7 +73,7 @@ func serveAndRun(m *testing.M) (int, error) {
 // start runs a serving command on a free port and gives its address, which is
 // the first line it prints, and a function that interrupts it as Ctrl+C does.
 func start(args ...string) (address string, stop func() error, err error) {
-	cmd := exec.Command(binary, append(args, "--listen", "127.0.0.1:0")...)
+	cmd := exec.Command(server, append(args, "--listen", "127.0.0.1:0")...)
 	var complaints bytes.Buffer
 	cmd.Stderr = &complaints
 	out, err := cmd.StdoutPipe()
@@ -93,6 +100,14 @@ func start(args ...string) (address string, stop func() error, err error) {
 		}
 		return nil
 	}, nil
+}
+
+// runNumber is that of the run that a command has made.
+func (r result) runNumber(t testing.TB) string {
+	t.Helper()
+	m := regexp.MustCompile(`Run (\d+)`).FindStringSubmatch(r.err)
+	require.NotNil(t, m, r.err)
+	return m[1]
 }
 
 // result is what a command printed and how it ended.

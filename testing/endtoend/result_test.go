@@ -244,7 +244,8 @@ func TestFirstPageIsSmall(t *testing.T) {
 // TestFits: no page is wider than a phone.
 func TestFits(t *testing.T) {
 	p := browser.Open(t, address, 390, 844)
-	for _, hash := range []string{"", "#/reports/passages-by-date?period=2025-03-31", "#/runs", "#/runs/1", "#/drafts", "#/drafts/query/lock-passages", "#/drafts/report/jobs-due/try?period=2025-03", "#/runs/1/compare/1", "#/sources/navigation/passages"} {
+	run := pikegate(t, "run", "passages-by-date", "--set", "period=2025-03-31").runNumber(t)
+	for _, hash := range []string{"", "#/reports/passages-by-date?period=2025-03-31", "#/runs", "#/runs/" + run, "#/drafts", "#/drafts/query/lock-passages", "#/drafts/report/jobs-due/try?period=2025-03", "#/runs/" + run + "/compare/" + run, "#/sources/navigation/passages"} {
 		p.Visit(address + "/" + hash)
 		p.Wait("document.querySelector('main h1, main h2') && document.getAnimations().length === 0")
 		p.Wait("document.documentElement.scrollWidth <= 390")
@@ -257,7 +258,7 @@ func TestSourcesPage(t *testing.T) {
 	p := browser.Open(t, address+"/#/sources", 1280, 800)
 	p.Wait("document.querySelector('nav[aria-label=Sources] a[href$=\"navigation/maintenance_jobs\"]')")
 	p.Click("nav[aria-label=Sources] a[href$='navigation/maintenance_jobs']")
-	p.Wait("document.querySelector('[data-columns]')?.textContent.includes('set by hand')")
+	p.Wait("document.querySelector('[data-columns]')?.textContent.includes('values fit')")
 	p.Wait("![...document.querySelectorAll('[data-columns] td')].some(c => c.textContent === '…')")
 	var rows [][]string
 	p.Read("[...document.querySelectorAll('[data-columns] tbody tr')].map(r => [...r.cells].map(c => c.textContent.replace(/\\s+/g, ' ').trim()))", &rows)
@@ -304,7 +305,7 @@ func TestCompareChanged(t *testing.T) {
 		require.Equal(t, 0, pikegate(t, "push", file).code)
 		require.Equal(t, 0, pikegate(t, "publish", "costs").code)
 		r := pikegate(t, "run", "costs", "--set", "period=2025-03", "--format", "csv")
-		runs = append(runs, regexp.MustCompile(`Run (\d+)`).FindStringSubmatch(r.err)[1])
+		runs = append(runs, r.runNumber(t))
 	}
 	r := pikegate(t, "compare", runs[0], runs[1], "--format", "json")
 	require.Equal(t, 0, r.code, r.err)
@@ -396,7 +397,7 @@ func TestComparedSince(t *testing.T) {
 	run := func() string {
 		r := pikegate(t, "run", "weir-levels", "--set", "period=2025-03", "--format", "csv")
 		require.Equal(t, 0, r.code, r.err)
-		return regexp.MustCompile(`Run (\d+)`).FindStringSubmatch(r.err)[1]
+		return r.runNumber(t)
 	}
 	first := run()
 	execute("insert into levels values (5, '2025-03-31', 9007199254740993); update levels set mm = 21 where id = 2; delete from levels where id = 3; insert into levels values (6, '2025-04-02', 60)")

@@ -5,7 +5,6 @@ import (
 	"html"
 	"os"
 	"path/filepath"
-	"regexp"
 	"strings"
 	"testing"
 
@@ -78,7 +77,7 @@ func TestScreenshots(t *testing.T) {
 	var runs []string
 	for _, set := range []string{"period=2025-03", "period=2025-03-05/2025-04-05"} {
 		r := pikegate(t, "run", "jobs-due", "--set", set, "--format", "csv")
-		runs = append(runs, regexp.MustCompile(`Run (\d+)`).FindStringSubmatch(r.err)[1])
+		runs = append(runs, r.runNumber(t))
 	}
 	shoot("console-compare", "#/runs/"+runs[0]+"/compare/"+runs[1], "document.querySelector('[data-difference]')", false, [2]int64{}, nil)
 }

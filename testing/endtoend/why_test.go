@@ -218,7 +218,7 @@ func TestProved(t *testing.T) {
 	write("year(passed_at) = 2024 and passed_at within :period and passed_at > :period.from")
 	r = pikegate(t, "push", file)
 	require.Equal(t, 0, r.code, r.err)
-	assert.Contains(t, r.err, "warning: query proved: criteria: The start itself is left out")
+	assert.Contains(t, r.err, ".yaml:8: query proved: criteria: The start itself is left out")
 	r = pikegate(t, "publish", "proved")
 	require.Equal(t, 0, r.code, r.err)
 	r = pikegate(t, "run", "proved", "--set", "period=2025-03")

@@ -8,6 +8,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -16,8 +17,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/core/civil"
+	"pikegate/core/diag"
 	"pikegate/internal/api"
 	"pikegate/internal/client"
+	"pikegate/internal/config"
 	"pikegate/internal/output"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
@@ -53,6 +56,26 @@ name: by-hand
 query: by-hand
 `
 
+// refusedWhere: what the database does not take has its place in the author's SQL.
+func refusedWhere(t *testing.T, c client.Client) {
+	t.Helper()
+	for sql, piece := range map[string]string{
+		"select id, amuont from passages where criteria()":                           "amuont",
+		"select id from passage where criteria()":                                    "passage",
+		"select id, noted\nfrom passages\nwhere criteria() and nofed > :period.from": "nofed",
+	} {
+		text := "kind: query\nname: wrong\nsource: business\nsql: |\n  " + strings.ReplaceAll(sql, "\n", "\n  ") + "\ntables: {p: passages}\nparameters: [{name: period, kind: period, required: true}]\ncolumns: [id]\n"
+		found, err := c.Check(t.Context(), text, false)
+		require.NoError(t, err)
+		at := slices.IndexFunc(found.Problems, func(p diag.Problem) bool { return p.Code == "sql_refused" })
+		require.GreaterOrEqual(t, at, 0, "%v", found.Problems)
+		p := found.Problems[at]
+		assert.Equal(t, strings.Index(sql, piece), p.Offset, "%s: %s", sql, p.Message)
+		assert.Equal(t, len(piece), p.Length, sql)
+		assert.Equal(t, 5+strings.Count(sql[:strings.Index(sql, piece)], "\n"), p.Line, sql)
+	}
+}
+
 // TestThroughTheService: a source is added with its password kept out of
 // everything, reports run on it, and what breaks leaves a record that says so.
 func TestThroughTheService(t *testing.T) {
@@ -78,7 +101,7 @@ func TestThroughTheService(t *testing.T) {
 			s, err := service.New(service.Config{
 				Store: kept, Engines: map[string]service.Opener{kind: k.open}, Calendar: civil.Context{Zone: zone, WeekStart: time.Monday},
 				Now: time.Now, TimeLimit: time.Minute, Log: logger,
-				Secret: func(name string) (string, bool) { v, ok := secrets[name]; return v, ok },
+				Secret: func(name string) (string, bool) { v, ok := secrets[name]; return v, ok }, SecretVariable: config.SecretVariable,
 			})
 			require.NoError(t, err)
 			web := httptest.NewServer(api.New(s, logger, "test"))
@@ -90,16 +113,25 @@ func TestThroughTheService(t *testing.T) {
 			c := client.Client{Server: web.URL}
 			info := client.SourceInfo{Name: "business", Engine: kind, Address: server.Address, Database: servers.Database, User: servers.Reader}
 
-			_, err = c.AddSource(t.Context(), info)
+			delete(secrets, "business") // none is not a wrong one
+			_, err = c.AddSource(t.Context(), info, false)
+			var refusal *client.Refusal
+			require.ErrorAs(t, err, &refusal)
+			require.Len(t, refusal.Problems, 1)
+			assert.Equal(t, "no_secret", refusal.Problems[0].Code)
+			assert.Contains(t, refusal.Problems[0].Message+refusal.Problems[0].Hint, "PIKEGATE_SECRET_BUSINESS")
+			secrets["business"] = "a-wrong-one-8842"
+			_, err = c.AddSource(t.Context(), info, false)
 			require.Error(t, err)
 			assert.Contains(t, err.Error(), "login")
 			assert.NotContains(t, err.Error(), secrets["business"])
 			secrets["business"] = servers.Password // changed without a restart
-			tables, err := c.AddSource(t.Context(), info)
+			tables, err := c.AddSource(t.Context(), info, false)
 			require.NoError(t, err)
 			table, ok := tables.Table("passages")
 			require.True(t, ok)
 			assert.Equal(t, []string{"id"}, table.Key)
+			refusedWhere(t, c)
 			report, err := c.CheckSource(t.Context(), "business")
 			require.NoError(t, err)
 			assert.True(t, report.ReadOnly)
@@ -118,7 +150,7 @@ func TestThroughTheService(t *testing.T) {
 			require.Len(t, notes.References, 1)
 			assert.Equal(t, []any{"passages", []string{"passage"}, []string{"id"}}, []any{notes.References[0].Table, notes.References[0].Columns, notes.References[0].To})
 
-			_, err = c.Push(t.Context(), definitions)
+			_, err = c.Push(t.Context(), definitions, nil)
 			require.NoError(t, err)
 			for _, name := range []string{"passages", "by-hand"} {
 				_, err = c.Publish(t.Context(), name)
@@ -157,11 +189,11 @@ func TestThroughTheService(t *testing.T) {
 			var end client.Summary
 			require.NoError(t, json.Unmarshal([]byte(text), &end))
 			assert.Equal(t, "failed", end.Outcome)
-			_, err = c.Push(t.Context(), definitions)
+			_, err = c.Push(t.Context(), definitions, nil)
 			require.Error(t, err, "the check sees it")
 			execute(t, db, "alter table elsewhere rename to passages")
 			execute(t, db, "alter table passages add column extra int")
-			checked, err := c.Push(t.Context(), strings.ReplaceAll(definitions, "count(*) as n,", "count(*) as n, min(extra) as extra,"))
+			checked, err := c.Push(t.Context(), strings.ReplaceAll(definitions, "count(*) as n,", "count(*) as n, min(extra) as extra,"), nil)
 			require.NoError(t, err)
 			assert.Contains(t, checked.Warnings.Error(), "extra")
 

@@ -48,8 +48,8 @@ func TestTypesArriveExact(t *testing.T) {
 			statement, problems := plan.Bind(q, definition.View{}, nil, civil.Context{Zone: zone})
 			require.Empty(t, problems)
 			var out bytes.Buffer
-			w := output.CSV.New(&out, zone)
-			require.NoError(t, w.Begin(output.Header{Columns: statement.Outputs}))
+			w := output.CSV.New(&out)
+			require.NoError(t, w.Begin(output.Header{Location: zone, Columns: statement.Outputs}))
 			require.NoError(t, s.Stream(t.Context(), s.Dialect().Write(statement), w.Row))
 			require.NoError(t, w.End(output.Summary{}))
 			_, row, _ := strings.Cut(out.String(), "\r\n")

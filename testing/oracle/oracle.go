@@ -3,12 +3,12 @@
 package oracle
 
 import (
+	"cmp"
 	"fmt"
 	"math/big"
 	"strings"
 	"unicode/utf8"
 
-	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/parameter"
@@ -19,12 +19,17 @@ import (
 type Moment struct {
 	At      civil.DateTime
 	Instant *civil.Instant
+	// Nanos is the fraction of its second.
+	Nanos int
 	// Day tells that it is a day, without a time.
 	Day bool
 }
 
+// Unfit is what is stored in a column with dates and is none.
+type Unfit struct{ Stored any }
+
 // Record is the values of one record by column: nil for blank, *big.Rat,
-// string, bool or Moment.
+// string, bool, Moment or Unfit.
 type Record map[string]any
 
 // Truth is the result of a condition.
@@ -85,10 +90,16 @@ func (w World) Condition(e criteria.Expr, r Record) Truth {
 	case *criteria.Bool:
 		return truth(e.Value)
 	}
+	if p, ok := e.(*criteria.Parameter); ok && !w.Answers[p.Name].Given {
+		return Absent
+	}
 	if criteria.IsComparison(e) {
 		for _, name := range criteria.Parameters(e) {
 			if !w.Answers[name].Given {
 				if w.Questions[name].WhenBlank == parameter.MatchBlank && len(criteria.Columns(e)) > 0 {
+					if hasUnfit(criteria.Columns(e)[0], r) {
+						return Unknown
+					}
 					return truth(r[criteria.Columns(e)[0].Name] == nil)
 				}
 				return Absent
@@ -99,6 +110,15 @@ func (w World) Condition(e criteria.Expr, r Record) Truth {
 		}
 		return w.comparison(e, r)
 	}
+	if known, ok := e.(*criteria.Known); ok {
+		if w.Condition(known.Where, r) != True {
+			return Unknown
+		}
+		return w.Condition(known.X, r)
+	}
+	if hasUnfit(e, r) {
+		return Unknown
+	}
 	if blank, ok := e.(*criteria.IsBlank); ok {
 		return truth((w.Value(blank.X, r) == nil) != blank.Not)
 	}
@@ -106,6 +126,16 @@ func (w World) Condition(e criteria.Expr, r Record) Truth {
 		return truth(v)
 	}
 	return Unknown
+}
+
+// hasUnfit tells whether an expression looks at a date that is none.
+func hasUnfit(e criteria.Expr, r Record) bool {
+	for _, c := range criteria.Columns(e) {
+		if _, unfit := r[c.Name].(Unfit); unfit {
+			return true
+		}
+	}
+	return false
 }
 
 // blankAnyway tells whether a comparison is met because its column is blank,
@@ -148,7 +178,7 @@ func (w World) comparison(e criteria.Expr, r Record) Truth {
 	case *criteria.Match:
 		x, ok1 := w.Value(e.X, r).(string)
 		y, ok2 := w.Value(e.Y, r).(string)
-		if !ok1 || !ok2 {
+		if !ok1 || !ok2 || hasUnfit(e, r) {
 			return Unknown
 		}
 		if e.Fold {
@@ -167,8 +197,9 @@ func (w World) spans(e *criteria.Spans, r Record) Truth {
 	p := w.stretches(e.Period)[0]
 	from, ok := w.Value(e.From, r).(Moment)
 	until, ended := w.Value(e.Until, r).(Moment)
+	unfit := hasUnfit(e.Until, r)
 	known := func(b bool) Truth {
-		if !ok {
+		if !ok || hasUnfit(e.From, r) {
 			return Unknown
 		}
 		return truth(b)
@@ -181,15 +212,21 @@ func (w World) spans(e *criteria.Spans, r Record) Truth {
 			start = True
 		}
 		end := truth(!ended || !w.before(until, p.From) || p.OpenStart())
+		if unfit && !p.OpenStart() {
+			end = Unknown
+		}
 		return min(start, end)
 	case "inside":
 		start := known(!ok || !w.before(from, p.From))
 		if p.OpenStart() {
 			start = True
 		}
-		end := Unknown
+		end := False // it goes on
 		if ended {
 			end = truth(w.before(until, p.Until))
+		}
+		if unfit {
+			end = Unknown
 		}
 		if p.OpenEnd() {
 			end = True
@@ -203,6 +240,9 @@ func (w World) spans(e *criteria.Spans, r Record) Truth {
 	end := truth(!ended)
 	if ended && !p.OpenEnd() {
 		end = truth(!w.before(until, unit.Part("through").From))
+	}
+	if unfit {
+		end = Unknown
 	}
 	return min(start, end)
 }
@@ -260,6 +300,9 @@ func (w World) compare(left criteria.Expr, op string, right criteria.Expr, fold 
 		}
 		return result
 	}
+	if hasUnfit(left, r) || hasUnfit(right, r) {
+		return Unknown
+	}
 	if p, ok := right.(*criteria.Parameter); ok { // one of several answers
 		result := False
 		for _, v := range answers(w.Answers[p.Name]) {
@@ -296,7 +339,7 @@ func (w World) compareStretch(left criteria.Expr, op string, s period.Span, r Re
 		return truth(op == "=")
 	}
 	m, ok := w.Value(left, r).(Moment)
-	if !ok {
+	if !ok || hasUnfit(left, r) {
 		return Unknown
 	}
 	before, after := w.before(m, s.From), !w.before(m, s.Until)
@@ -332,23 +375,36 @@ func order(x any, op string, y any, fold bool) Truth {
 		}
 	case Moment:
 		y := y.(Moment)
-		switch {
-		case x.Instant != nil && y.Instant != nil:
-			n = int(*x.Instant - *y.Instant)
-		case x.Day || y.Day:
-			n = int(x.At.Date() - y.At.Date())
-		default:
-			n = int(x.At - y.At)
-		}
+		n = x.Compare(y)
 	}
 	return truth(map[string]bool{"<": n < 0, ">=": n >= 0, "<=": n <= 0, ">": n > 0, "=": n == 0, "<>": n != 0}[op])
+}
+
+// Compare orders two moments: by days where one is a day, by the instants where
+// both have one.
+func (m Moment) Compare(y Moment) int {
+	n := 0
+	switch {
+	case m.Day || y.Day:
+		return cmp.Compare(m.At.Date(), y.At.Date())
+	case m.Instant != nil && y.Instant != nil:
+		n = cmp.Compare(*m.Instant, *y.Instant)
+	default:
+		n = cmp.Compare(m.At, y.At)
+	}
+	return cmp.Or(n, cmp.Compare(m.Nanos, y.Nanos))
 }
 
 // Value works out an expression for a record.
 func (w World) Value(e criteria.Expr, r Record) any {
 	switch e := e.(type) {
 	case *criteria.Column:
+		if _, unfit := r[e.Name].(Unfit); unfit {
+			return nil
+		}
 		return r[e.Name]
+	case *constant:
+		return e.Value
 	case *criteria.Number:
 		return e.Value.Rat()
 	case *criteria.Text:
@@ -366,6 +422,8 @@ func (w World) Value(e criteria.Expr, r Record) any {
 	case *criteria.Call:
 		return w.call(e, r)
 	case *criteria.Blank:
+	case *criteria.Span:
+		return Moment{At: e.Span.From}
 	default:
 		if t := w.Condition(e, r); t == True || t == False {
 			return t == True
@@ -386,9 +444,12 @@ func (w World) arithmetic(e *criteria.Arithmetic, r Record) any {
 			months, days = -months, -days
 		}
 		y, mo, d := m.At.Date().YMD()
-		y, mo = y+(mo-1+months+1200)/12-100, (mo-1+months+1200)%12+1
+		y, mo = y+(mo-1+months+12000)/12-1000, (mo-1+months+12000)%12+1
 		day := civil.DateOf(y, mo, min(d, civil.DaysIn(y, mo))) + civil.Date(days)
-		return Moment{At: day.Midnight() + civil.DateTime(m.At.Seconds()), Day: m.Day}
+		if year := day.Year(); year < 1 || year > 9999 {
+			return nil
+		}
+		return Moment{At: day.Midnight() + civil.DateTime(m.At.Seconds()), Day: m.Day, Nanos: m.Nanos}
 	}
 	right := w.Value(e.Right, r)
 	if left == nil || right == nil {
@@ -523,28 +584,95 @@ func (w World) dated(e *criteria.Call, d civil.Date) any {
 	return Moment{At: first.Midnight(), Day: true}
 }
 
-// Typed makes a record's value of a column from what is stored in it.
-func Typed(c catalog.Column, stored any, zone *civil.Clock) any {
-	if stored == nil {
+// Unit is Value, and of a unit of the calendar its text.
+func (w World) Unit(e criteria.Expr, r Record) any {
+	unit, ok := e.(*criteria.UnitOf)
+	if !ok {
+		return w.Value(e, r)
+	}
+	m, ok := w.Value(unit.X, r).(Moment)
+	if !ok {
 		return nil
 	}
-	if c.Encoding != "" {
-		stamp, _ := c.Decode(stored, zone)
-		m := Moment{At: stamp.At, Day: c.Type == catalog.Date}
-		if c.Encoding.IsInstant() {
-			instant := civil.Instant(stamp.At - civil.DateTime(stamp.Offset))
-			m.Instant = &instant
-		}
-		return m
+	day := m.At.Date()
+	y, month, _ := day.YMD()
+	switch unit.Unit {
+	case "week":
+		thursday := day - civil.Date((int(day.Weekday())+6)%7) + 3
+		week := w.dated(&criteria.Call{Name: "week"}, day).(*big.Rat).Num().Int64()
+		return fmt.Sprintf("%04d-W%02d", thursday.Year(), week)
+	case "month":
+		return fmt.Sprintf("%04d-%02d", y, month)
+	case "quarter":
+		return fmt.Sprintf("%04d-Q%d", y, (month+2)/3)
 	}
-	switch v := stored.(type) {
-	case int64:
-		if c.Type == catalog.Boolean {
-			return v != 0
-		}
-		return big.NewRat(v, 1)
-	case float64:
-		return new(big.Rat).SetFloat64(v)
+	panic("oracle: " + unit.Unit)
+}
+
+// Aggregate makes one value of many records.
+func (w World) Aggregate(a *criteria.Aggregate, records []Record) any {
+	number := func(n int) any { return big.NewRat(int64(n), 1) }
+	if a.X == nil {
+		return number(len(records))
 	}
-	return stored
+	var values []any
+	for _, r := range records {
+		if v := w.Value(a.X, r); v != nil {
+			values = append(values, v)
+		}
+	}
+	if a.Name == "count distinct" {
+		different := map[string]bool{}
+		for _, v := range values {
+			text := fmt.Sprint(v)
+			if m, ok := v.(Moment); ok {
+				if text = fmt.Sprint(m.At, m.Nanos); m.Instant != nil {
+					text = fmt.Sprint(*m.Instant, m.Nanos)
+				}
+			}
+			different[text] = true
+		}
+		return number(len(different))
+	}
+	if len(values) == 0 {
+		return nil
+	}
+	switch a.Name {
+	case "sum", "average":
+		sum := new(big.Rat)
+		for _, v := range values {
+			sum.Add(sum, v.(*big.Rat))
+		}
+		if a.Name == "average" {
+			sum.Quo(sum, big.NewRat(int64(len(values)), 1))
+		}
+		return sum
+	}
+	best := values[0]
+	for _, v := range values[1:] {
+		op := "<"
+		if a.Name == "greatest" {
+			op = ">"
+		}
+		if order(v, op, best, false) == True {
+			best = v
+		}
+	}
+	return best
+}
+
+// Made is a condition on a group with the values made of its records in it.
+func Made(w World, e criteria.Expr, records []Record) criteria.Expr {
+	return criteria.Map(e, func(e criteria.Expr) criteria.Expr {
+		if a, ok := e.(*criteria.Aggregate); ok {
+			return &constant{Value: w.Aggregate(a, records)}
+		}
+		return e
+	})
+}
+
+// constant is a value that is known.
+type constant struct {
+	criteria.Pos
+	Value any
 }

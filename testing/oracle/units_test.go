@@ -26,14 +26,11 @@ func TestUnits(t *testing.T) {
 		ctx := b.ctx
 		ctx.WeekStart = start
 		for word, unit := range units {
-			for _, column := range []string{"d", "f", "e", "u", "l"} {
+			for _, column := range []string{"d", "f", "e", "u", "l", "z", "v", "w", "y", "k", "a", "g"} {
 				for _, grouped := range []string{"", ", { name: n, value: count }"} {
 					name := fmt.Sprintf("%s of %s, weeks from %s%s", word, column, start, grouped)
 					text := fmt.Sprintf("kind: query\nname: q\nsource: small\nfrom: r\ncolumns: [id, { name: v, value: %s of %s }%s]\n", word, column, grouped)
-					documents, problems := definition.Decode("", []byte(text))
-					require.Empty(t, problems, name)
-					compiled, problems := definition.Compile(documents[0].(*definition.Query), &b.catalog, definition.Library{})
-					require.NoError(t, problems.Err(), name)
+					compiled := b.compile(t, text)
 					statement, problems := plan.Bind(compiled, definition.View{}, parameter.Values{}, ctx)
 					require.NoError(t, problems.Err(), name)
 					require.NoError(t, b.source.Stream(t.Context(), b.source.Dialect().Write(statement), func(row []any) error {
@@ -44,12 +41,18 @@ func TestUnits(t *testing.T) {
 							made = row[out.Index]
 						}
 						value := b.records[row[0].(int64)][column]
-						if value == nil {
+						if _, unfit := value.(oracle.Unfit); unfit || value == nil {
 							assert.Nil(t, made, name)
 							return nil
 						}
 						day := value.(oracle.Moment).At.Date()
 						want := period.OfDays(day, day).Enclosing(unit, ctx)
+						if !want.FirstDay().InRange() {
+							return nil
+						}
+						if last := civil.DateOf(9999, 12, 31) + 1; want.Until > last.Midnight() && start != time.Monday {
+							want.Until = last.Midnight()
+						}
 						got, problems := period.Read(made.(string), ctx)
 						assert.Empty(t, problems, "%s: %v", name, made)
 						assert.Equal(t, want, got, "%s: %v for %s", name, made, day)

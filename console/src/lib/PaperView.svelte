@@ -1,24 +1,30 @@
 <script lang="ts">
 	// The report as it prints: the same pages on the screen and on paper.
 	import type { Header, Summary } from './api';
-	import { lineHeight, margin, mostPrinted, pagesOf } from './paper';
+	import { lineHeight, margin, mostPrinted, pagesOf, stripsOf } from './paper';
 	import type { Row } from './run.svelte';
 	import { cellText, countText, instantText, isNumber, recordsText, stampText, totalsText } from './text';
 
 	let { header, summary, rows }: { header: Header; summary: Summary; rows: Row[] } = $props();
 
 	const paper = $derived(header.page);
-	const pages = $derived(pagesOf(rows.slice(0, mostPrinted), paper));
 	const columns = $derived(header.columns ?? []);
-	// Columns share the width by what the first records need.
-	const shares = $derived(
-		columns.map((c, i) => {
-			let most = c.label.length;
-			for (const row of rows.slice(0, 200)) if (Array.isArray(row)) most = Math.max(most, cellText(row[i], c).length);
-			return Math.min(most, 60) + 2;
-		}),
+	const printed = $derived(rows.slice(0, mostPrinted));
+	const { strips, scale } = $derived(
+		stripsOf(
+			columns,
+			(column, at) =>
+				printed.reduce(
+					(most, row) => (Array.isArray(row) ? Math.max(most, cellText(row[at], column).length) : most),
+					column.label.length,
+				),
+			paper,
+		),
 	);
-	const whole = $derived(shares.reduce((sum, n) => sum + n, 0));
+	// A sheet is a page's rows in one strip of the columns.
+	const sheets = $derived(
+		pagesOf(printed, paper).flatMap((rows) => strips.map((strip, part) => ({ rows, strip, part }))),
+	);
 
 	// The size of the paper is told to the printer by a style sheet of its own.
 	$effect(() => {
@@ -27,15 +33,15 @@
 		document.adoptedStyleSheets = [...document.adoptedStyleSheets, sheet];
 		return () => (document.adoptedStyleSheets = document.adoptedStyleSheets.filter((s) => s !== sheet));
 	});
-	const printed = instantText(new Date().toISOString());
+	const printedAt = instantText(new Date().toISOString());
 </script>
 
 <div class="flex h-full min-h-0 flex-col gap-2">
 	<p class="flex flex-wrap items-center gap-3 text-sm">
 		<button type="button" class="btn btn-sm preset-filled-primary-700-300" onclick={() => window.print()}>Print</button>
 		<span
-			>{countText(pages.length)}
-			{pages.length === 1 ? 'page' : 'pages'}, {paper.width} × {paper.height} mm.
+			>{countText(sheets.length)}
+			{sheets.length === 1 ? 'page' : 'pages'}, {paper.width} × {paper.height} mm.
 			{#if summary.count > mostPrinted}The first {recordsText(mostPrinted)} are laid out; a file has all of them.{/if}</span
 		>
 	</p>
@@ -47,13 +53,13 @@
 		aria-label="Pages of {header.title}"
 	>
 		<div data-paper>
-			{#each pages as page, number (number)}
+			{#each sheets as sheet, number (number)}
 				<article
 					class="paper"
 					style:width="{paper.width}mm"
 					style:height="{paper.height}mm"
 					style:padding="{margin}mm"
-					aria-label="Page {number + 1} of {pages.length}"
+					aria-label="Page {number + 1} of {sheets.length}"
 				>
 					{#if number === 0}
 						<header style:height="26mm">
@@ -66,24 +72,24 @@
 							</p>
 						</header>
 					{/if}
-					<table>
+					<table style:font-size="{scale}em">
 						<colgroup>
-							{#each shares as share, i (i)}<col style:width="{(share / whole) * 100}%" />{/each}
+							{#each sheet.strip as { at, share } (at)}<col style:width="{share * 100}%" />{/each}
 						</colgroup>
 						<thead>
 							<tr>
-								{#each columns as column (column.name)}<th class:number={isNumber(column)}>{column.label}</th>{/each}
+								{#each sheet.strip as { at, column } (at)}<th class:number={isNumber(column)}>{column.label}</th>{/each}
 							</tr>
 						</thead>
 						<tbody>
-							{#each page as row, i (i)}
+							{#each sheet.rows as row, i (i)}
 								<tr style:height="{lineHeight}mm">
 									{#if Array.isArray(row)}
-										{#each columns as column, c (column.name)}<td class:number={isNumber(column)}
-												>{cellText(row[c], column)}</td
+										{#each sheet.strip as { at, column } (at)}<td class:number={isNumber(column)}
+												>{cellText(row[at], column)}</td
 											>{/each}
 									{:else}
-										<td class="closing" colspan={columns.length}
+										<td class="closing" colspan={sheet.strip.length}
 											>{row.group.label}
 											{row.group.value ?? 'blank'}: {totalsText(row.group.totals ?? [], row.group.count)}</td
 										>
@@ -94,8 +100,11 @@
 					</table>
 					<footer style:inset="auto {margin}mm {margin / 2}mm {margin}mm">
 						<span>{header.page.footer ?? ''}</span>
-						<span>Run {header.run} · {header.zone} · {printed}</span>
-						<span>{number + 1} / {pages.length}</span>
+						<span>Run {header.run} · {header.zone} · {printedAt}</span>
+						<span
+							>{#if strips.length > 1}Columns, part {sheet.part + 1} of {strips.length} ·
+							{/if}{number + 1} / {sheets.length}</span
+						>
 					</footer>
 				</article>
 			{/each}

@@ -88,6 +88,16 @@
 	{#if run.summary?.totals?.length}
 		<p class="text-sm" data-totals>{totalsText(run.summary.totals, run.count)}</p>
 	{/if}
+	{#if run.summary?.left_out}
+		{@const left = run.summary.left_out}
+		<p class="text-sm" data-left-out>
+			{#if left.records}{left.at_least ? 'At least ' : ''}<strong>{countText(left.records)}</strong>
+				{left.records === 1
+					? 'record was left out because its date'
+					: 'records were left out because their dates'}{:else}Records were not counted whose dates{/if} in
+			{(left.columns ?? []).join(', ')} cannot be read.
+		</p>
+	{/if}
 	{#if run.summary?.edges}<Edges edges={run.summary.edges} />{/if}
 	{#if run.failure}<p role="alert" class="text-error-700-300">{run.failure}</p>{/if}
 	{#if run.summary?.outcome === 'done'}

@@ -44,7 +44,11 @@
 	const shown = $derived.by(() => {
 		const list = question.kind === 'yes-no' ? yesNo : choices;
 		const lower = search.trim().toLowerCase();
-		const kept = value.filter((v) => !list.some((c) => c.value === v)).map((v): Choice => ({ value: v }));
+		// One that was chosen and does not go with the other answers stays, and finds nothing.
+		const whole = search === '' && question.choices.column && list.length < 200;
+		const kept = value
+			.filter((v) => v && !list.some((c) => c.value === v))
+			.map((v): Choice => ({ value: v, ...(whole ? { count: 0 } : {}) }));
 		return [...kept, ...list.filter((c) => (c.label || c.value).toLowerCase().includes(lower))];
 	});
 	const named = (c: Choice) => (c.label || c.value) + (c.count === undefined ? '' : ` (${countText(c.count)})`);

@@ -16,7 +16,7 @@ export type Result = Schemas['Result'];
 export type Header = Omit<Result, 'rows' | keyof Summary>;
 export type Summary = Pick<
 	Result,
-	'outcome' | 'count' | 'first' | 'last' | 'problem' | 'ms' | 'reason' | 'edges' | 'totals' | 'chart'
+	'outcome' | 'count' | 'first' | 'last' | 'problem' | 'ms' | 'reason' | 'edges' | 'totals' | 'chart' | 'left_out'
 >;
 export type Chart = Schemas['Chart'];
 export type Edges = Schemas['Edges'];
@@ -120,13 +120,17 @@ export const checkSource = (source: string) => json<Schemas['Report']>('GET', `/
 const table = (source: string, name: string) => `/sources/${part(source)}/tables/${part(name)}`;
 export const showExtents = (source: string, name: string) => json<Extent[]>('GET', table(source, name) + '/extents');
 export const showRows = (source: string, name: string) => json<Result>('GET', table(source, name) + '/rows?limit=20');
-export const setEncoding = (source: string, column: string, encoding: string) =>
-	json<Source>('PUT', `/sources/${part(source)}/encodings/${part(column)}`, { encoding });
+/** The records in which a column with dates holds what is none. */
+export const showUnfit = (source: string, name: string, column: string) =>
+	json<Result>('GET', `${table(source, name)}/unfit/${part(column)}?limit=200`);
+export const setEncoding = (source: string, column: string, encoding: string, anyway: boolean) =>
+	json<Source>('PUT', `/sources/${part(source)}/encodings/${part(column)}?anyway=${anyway}`, { encoding });
 
 const definition = (kind: string, name: string) => `/definitions/${part(kind)}/${part(name)}`;
 export const listDefinitions = () => json<DefinitionInfo[]>('GET', '/definitions');
+export const showDraft = (kind: string, name: string) => json<Schemas['Kept']>('GET', definition(kind, name));
 export const showDefinition = async (kind: string, name: string, version = 0) =>
-	(await json<{ content: string }>('GET', `${definition(kind, name)}?version=${version}`)).content;
+	(await json<Schemas['Kept']>('GET', `${definition(kind, name)}?version=${version}`)).content;
 export const listVersions = (kind: string, name: string) =>
 	json<Version[]>('GET', definition(kind, name) + '/versions');
 export const showDifferences = (kind: string, name: string, from: number, to: number) =>
@@ -135,7 +139,9 @@ export const checkDefinitions = (content: string, run: boolean, signal?: AbortSi
 	json<Examination>('POST', `/definitions/check?run=${run}`, { content }, signal);
 export const firstResults = (content: string, signal: AbortSignal) =>
 	json<Result>('POST', '/definitions/results?limit=20', { content }, signal);
-export const pushDefinitions = (content: string) => json<Schemas['Checked']>('POST', '/definitions', { content });
+/** Keeps definitions; revisions are those of the drafts they were changed from. */
+export const pushDefinitions = (content: string, revisions: Record<string, number>) =>
+	json<Schemas['Checked']>('POST', '/definitions', { content, revisions });
 export const reviewDefinition = (name: string) => json<Review>('GET', '/reviews/' + part(name));
 export const publishDefinition = (name: string) =>
 	json<Schemas['Checked']>('POST', `/definitions/${part(name)}/publish`);

@@ -6,7 +6,7 @@ import {
 	pushDefinitions,
 	messageOf,
 	Refusal,
-	showDefinition,
+	showDraft,
 	type Examination,
 	type Problem,
 	type Result,
@@ -18,6 +18,7 @@ const beginnings: Record<string, string> = {
 	query: 'kind: query\nname: new-query\nsource: SOURCE\nfrom: FROM\ncolumns: []\n',
 	report: 'kind: report\nname: new-report\nquery: QUERY\n',
 	parameter: 'kind: parameter\nname: new_question\nparameter: { kind: text }\n',
+	source: 'kind: source\nname: SOURCE\nencodings: {}\n',
 	criterion: 'kind: criterion\nname: new_condition\non: ON\ncriteria: ""\n',
 };
 
@@ -34,6 +35,9 @@ export class Draft {
 	text = $state('');
 	/** What was saved last, undefined for what never was. */
 	saved = $state<string>();
+	/** The revision it was changed from, and the one somebody else made since. */
+	#base = 0;
+	newer = $state(0);
 	found = $state.raw<Examination>();
 	rows = $state.raw<Result>();
 	/** Why there are no rows to look at. */
@@ -52,9 +56,11 @@ export class Draft {
 		const key = `draft:${kind}/${name}`;
 		this.#begin(key);
 		try {
-			const saved = await showDefinition(kind, name);
+			const kept = await showDraft(kind, name);
 			if (this.#key !== key) return; // the page has gone on
-			this.saved = saved;
+			this.saved = kept.content;
+			const unsaved = localStorage.getItem(key) !== null && Number(localStorage.getItem(key + '#base'));
+			this.#base = unsaved || kept.revision || 0;
 		} catch (e) {
 			this.failure = messageOf(e);
 			return;
@@ -72,21 +78,30 @@ export class Draft {
 		this.close();
 		this.#key = key;
 		this.saved = this.found = this.rows = undefined;
+		this.#base = this.newer = 0;
 		this.failure = this.text = '';
 	}
 
 	/** Takes in a text, keeps it in this browser, and has it checked. */
 	write(text: string) {
 		this.text = text;
-		if (text !== this.saved) localStorage.setItem(this.#key, text);
-		else localStorage.removeItem(this.#key);
+		if (text === this.saved) this.#forget();
+		else {
+			localStorage.setItem(this.#key, text);
+			if (this.#base) localStorage.setItem(this.#key + '#base', String(this.#base));
+		}
 		clearTimeout(this.#timer);
 		this.#timer = setTimeout(() => this.check(), 250) as unknown as number;
 	}
 
+	#forget() {
+		localStorage.removeItem(this.#key);
+		localStorage.removeItem(this.#key + '#base');
+	}
+
 	/** Goes back to what was saved last. */
 	discard() {
-		localStorage.removeItem(this.#key);
+		this.#forget();
 		if (this.saved !== undefined) this.write(this.saved);
 	}
 
@@ -116,16 +131,27 @@ export class Draft {
 		if (this.#abort === abort) this.checking = false;
 	}
 
-	/** Keeps the draft in the service; the kind and name it was kept under. */
-	async save(): Promise<{ kind: string; name: string } | undefined> {
+	/**
+	 * Keeps the draft in the service; the kind and name it was kept under. Where
+	 * somebody else has changed it since it was opened, both changes are told; over
+	 * keeps this text in the place of theirs.
+	 */
+	async save(over = false): Promise<{ kind: string; name: string } | undefined> {
 		const text = this.text;
+		const own = this.found?.definitions?.[0];
+		const from = over ? this.newer : this.#base;
 		try {
-			const kept = (await pushDefinitions(text)).definitions?.[0];
-			localStorage.removeItem(this.#key);
+			const revisions = own && from ? { [`${own.kind} ${own.name}`]: from } : {};
+			const kept = (await pushDefinitions(text, revisions)).definitions?.[0];
+			this.#forget();
 			this.saved = text;
 			this.failure = '';
+			this.newer = 0;
+			this.#base = kept?.revision ?? 0;
 			return kept;
 		} catch (e) {
+			const changed = e instanceof Refusal && e.problems.find((p) => p.code === 'draft_changed');
+			this.newer = changed ? Number(/revision (\d+)/.exec(changed.message)?.[1]) : 0;
 			this.failure = e instanceof Refusal ? 'Not saved: ' + e.message : String(e);
 			if (e instanceof Refusal && this.found) this.found = { ...this.found, problems: e.problems };
 			return undefined;

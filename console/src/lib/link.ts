@@ -3,7 +3,12 @@
 import type { PeriodText } from './PeriodField.svelte';
 import type { Inputs, Question, RunRecord, Target } from './api';
 
-export type Answers = { periods: Record<string, PeriodText>; texts: Record<string, string[]> };
+export type Answers = {
+	periods: Record<string, PeriodText>;
+	texts: Record<string, string[]>;
+	/** Questions that are answered by nothing, where leaving them alone would mean their default. */
+	nones: Record<string, boolean>;
+};
 
 /** The order a reader chose has a name no question can have. */
 const sortKey = 'in-order-of';
@@ -20,6 +25,7 @@ export function toQuery(questions: Question[], answers: Answers, sort: string[])
 			if (period.start) query.append(q.name + '.start', period.start);
 			if (period.end) query.append(q.name + '.end', period.end);
 		} else for (const text of answers.texts[q.name] ?? []) if (text) query.append(q.name, text);
+		if (answers.nones[q.name]) query.append(q.name, '');
 	}
 	return query.toString();
 }
@@ -27,14 +33,15 @@ export function toQuery(questions: Question[], answers: Answers, sort: string[])
 /** The answers in an address; what it does not know of is left out. */
 export function fromQuery(questions: Question[], text: string): Answers {
 	const query = new URLSearchParams(text);
-	const answers: Answers = { periods: {}, texts: {} };
+	const answers: Answers = { periods: {}, texts: {}, nones: {} };
 	for (const q of questions) {
 		answers.periods[q.name] = {
 			start: query.get(q.name + '.start') ?? '',
 			end: query.get(q.name + '.end') ?? '',
 			words: q.kind === 'period' ? (query.get(q.name) ?? '') : '',
 		};
-		answers.texts[q.name] = q.kind === 'period' ? [] : query.getAll(q.name);
+		answers.texts[q.name] = q.kind === 'period' ? [] : query.getAll(q.name).filter(Boolean);
+		answers.nones[q.name] = query.get(q.name) === '' && !!q.default?.length;
 	}
 	return answers;
 }
@@ -53,7 +60,7 @@ export function reportLink(run: RunRecord, typed: Record<string, unknown>): stri
 		if (Array.isArray(value)) for (const item of value) query.append(name, String(item));
 		else if (value && typeof value === 'object')
 			for (const [end, text] of Object.entries(value)) query.append(`${name}.${end}`, String(text));
-		else if (value !== null && value !== '') query.append(name, String(value));
+		else if (value !== null) query.append(name, String(value));
 	}
 	return `${reportAddress({ report: run.report, draft: run.version === 0 })}?${query}`;
 }

@@ -31,7 +31,10 @@ export function stampText(text?: string): string {
 	const at = new Date(`${date}T${time ?? '00:00'}Z`);
 	if (Number.isNaN(at.valueOf())) return text!;
 	if (!time) return day.format(at);
-	return moment.format(at) + (fraction ?? '') + (offset ? ' ' + offset : '');
+	const clock = fraction
+		? moment.formatToParts(at).map((part) => (part.type === 'second' ? part.value + fraction : part.value))
+		: [moment.format(at)];
+	return clock.join('') + (offset ? ' ' + offset : '');
 }
 
 export type Cell = string | number | boolean | null;

@@ -120,6 +120,7 @@
 		report: ['name', 'title', 'about', 'tags', 'query', 'ask', 'columns', 'groups', 'totals'],
 		parameter: ['name', 'title', 'parameter'],
 		criterion: ['name', 'title', 'on', 'criteria'],
+		source: ['name', 'title', 'encodings'],
 	};
 
 	const own = $derived(definitions.find((d) => d.kind === kind && d.name === text('name')));
@@ -134,8 +135,8 @@
 					: `published as version ${own.version}`
 				: 'saved, never published',
 	);
-	async function save(): Promise<boolean> {
-		const kept = await draft.save();
+	async function save(over = false): Promise<boolean> {
+		const kept = await draft.save(over);
 		if (!kept) return false;
 		said = `Saved as the draft of ${kept.kind} ${kept.name}.`;
 		await refresh();
@@ -180,7 +181,7 @@
 			>{kind} {text('name')}, {standing}</span
 		>
 		<span class="grow"></span>
-		<button type="button" class="btn btn-sm preset-tonal" onclick={save} title="Ctrl+S">Save</button>
+		<button type="button" class="btn btn-sm preset-tonal" onclick={() => save()} title="Ctrl+S">Save</button>
 		{#if kind === 'report'}
 			<button type="button" class="btn btn-sm preset-tonal" onclick={tryIt}>Try it</button>
 		{:else if kind === 'query' && !isNew}
@@ -198,6 +199,13 @@
 		{/if}
 	</div>
 	{#if draft.failure}<p role="alert" class="text-error-700-300 text-sm">{draft.failure}</p>{/if}
+	{#if draft.newer}
+		<p>
+			<button type="button" class="btn btn-sm preset-tonal" onclick={() => save(true)}
+				>Save this in the place of revision {draft.newer}</button
+			>
+		</p>
+	{/if}
 	<p role="status" class="text-sm empty:hidden">{said}</p>
 
 	<div class="grid min-h-0 grow grid-cols-1 gap-4 lg:grid-cols-[minmax(22rem,2fr)_3fr]">

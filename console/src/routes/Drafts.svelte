@@ -21,6 +21,7 @@
 		{ kind: 'query', label: 'Queries', about: 'Which records to read and what to ask for.' },
 		{ kind: 'parameter', label: 'Shared questions', about: 'Questions that several queries ask.' },
 		{ kind: 'criterion', label: 'Named conditions', about: 'Conditions that several queries use.' },
+		{ kind: 'source', label: 'Sources', about: 'How the dates of each are stored.' },
 	];
 	const found = $derived.by(() => {
 		const words = search.toLowerCase().split(/\s+/).filter(Boolean);

@@ -43,6 +43,8 @@
 	let failure = $state('');
 	let periods = $state<Record<string, PeriodText>>({});
 	let texts = $state<Record<string, string[]>>({});
+	/** Questions answered by nothing, though they have a default. */
+	let nones = $state<Record<string, boolean>>({});
 	let preview = $state.raw<Preview>();
 	let tried = $state(false);
 	let explaining = $state(false);
@@ -58,7 +60,7 @@
 		askReport(target)
 			.then((s) => {
 				filled = '';
-				({ periods, texts } = fromQuery(s.questions ?? [], ''));
+				({ periods, texts, nones } = fromQuery(s.questions ?? [], ''));
 				sheet = s;
 			})
 			.catch((e: Refusal) => (failure = e.message));
@@ -67,6 +69,10 @@
 
 	function answer(q: Question): Inputs[string] | undefined {
 		if (!open(q)) return undefined;
+		return typed(q) ?? (nones[q.name] ? '' : undefined);
+	}
+	/** What stands in a question's fields. */
+	function typed(q: Question): Inputs[string] | undefined {
 		if (q.kind !== 'period') return texts[q.name]?.some((t) => t) ? texts[q.name] : undefined;
 		const { start, end, words } = periods[q.name] ?? emptyPeriod();
 		if (words) return words;
@@ -74,7 +80,7 @@
 	}
 	/** What a question left blank does, said before it is left so. */
 	function blankMeans(q: Question): string {
-		if (q.default?.length) return `Left blank, it means ${q.default.join(', ')}.`;
+		if (q.default?.length && !nones[q.name]) return `Left as it is, it means ${q.default.join(', ')}.`;
 		if (q.required) return '';
 		if (q.when_blank === 'match_blank') return 'Left blank, it asks for records that are blank there.';
 		return 'Left blank, it restricts nothing.';
@@ -103,6 +109,19 @@
 			if (given !== undefined) out[q.name] = given;
 		}
 		return out;
+	});
+
+	// A field that is cleared is answered by nothing: its default comes back only
+	// when it is asked for.
+	const had: Record<string, boolean> = {};
+	$effect(() => {
+		for (const q of sheet?.questions ?? []) {
+			if (!q.default?.length) continue;
+			const has = typed(q) !== undefined;
+			if (has) nones[q.name] = false;
+			else if (had[q.name]) nones[q.name] = true;
+			had[q.name] = has;
+		}
 	});
 
 	// The read-back follows the typing; an answer that comes late is dropped.
@@ -140,13 +159,14 @@
 			return;
 		filled = query;
 		sort = sortOf(query);
-		({ periods, texts } = fromQuery(sheet.questions ?? [], query));
+		for (const name in had) delete had[name];
+		({ periods, texts, nones } = fromQuery(sheet.questions ?? [], query));
 		if (query) untrack(() => tick().then(start));
 	});
 
 	function submit(event?: Event) {
 		event?.preventDefault();
-		const query = toQuery(sheet?.questions ?? [], { periods, texts }, sort);
+		const query = toQuery(sheet?.questions ?? [], { periods, texts, nones }, sort);
 		if (query !== filled) {
 			const first = filled === '';
 			filled = query;
@@ -207,6 +227,16 @@
 							{limits(question)}
 							{blankMeans(question)}
 						</p>{/if}
+					{#if open(question) && question.default?.length && typed(question) === undefined}
+						{@const none = nones[question.name]}
+						<button
+							type="button"
+							class="text-sm underline"
+							data-none={none ? 'yes' : 'no'}
+							onclick={() => (nones[question.name] = !none)}
+							>{none ? `Use ${question.default.join(', ')}` : 'Answer nothing instead'}</button
+						>
+					{/if}
 					{#if question.include_blanks}<p class="muted text-sm">
 							Records that are blank there are always included.
 						</p>{/if}

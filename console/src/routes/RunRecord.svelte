@@ -19,7 +19,7 @@
 	});
 	const when = new Intl.DateTimeFormat(navigator.language, { dateStyle: 'full', timeStyle: 'long' });
 	const said = (value: unknown): string => {
-		if (value === null || value === undefined) return 'left blank';
+		if (value === null || value === undefined || value === '') return 'left blank';
 		if (Array.isArray(value)) return value.join(', ');
 		if (typeof value === 'object') {
 			const { start, end } = value as { start?: string; end?: string };
@@ -28,7 +28,10 @@
 		return String(value);
 	};
 	// As it was: the words with the days they meant; for today: the words alone.
-	const asItWas = $derived(run ? reportLink(run, { ...run.typed, ...run.resolved }) : '');
+	// What was left blank then is left blank again, whatever its default is now.
+	const blankless = (answers: Record<string, unknown>) =>
+		Object.fromEntries(Object.entries(answers).map(([name, value]) => [name, value ?? '']));
+	const asItWas = $derived(run ? reportLink(run, { ...run.typed, ...blankless(run.resolved) }) : '');
 	const forToday = $derived(run ? reportLink(run, run.typed) : '');
 </script>
 

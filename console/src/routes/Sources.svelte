@@ -10,6 +10,8 @@
 		showExtents,
 		showRows,
 		showSource,
+		showUnfit,
+		Refusal,
 		type Extent,
 		type SourceColumn as Column,
 		type Result,
@@ -57,6 +59,7 @@
 		const [s, t] = [source?.name, table?.name];
 		extents = rows = undefined;
 		trouble = '';
+		refused = unfit = undefined;
 		if (!s || !t) return;
 		const current = () => s === source?.name && t === table?.name;
 		showExtents(s, t).then(
@@ -94,10 +97,26 @@
 		'serial-1900',
 	];
 	const settable = (c: Column) => ['text', 'integer'].includes(c.encoding ? (c.stored ?? '') : c.type);
-	async function encode(t: Table, column: string, encoding: string) {
+	/** An encoding that was refused because it does not fit what is stored. */
+	let refused = $state.raw<{ column: string; encoding: string }>();
+	async function encode(t: Table, column: string, encoding: string, anyway = false) {
+		trouble = '';
+		refused = undefined;
 		try {
-			const changed = await setEncoding(source!.name, `${t.name}.${column}`, encoding);
+			const changed = await setEncoding(source!.name, `${t.name}.${column}`, encoding, anyway);
 			sources = sources.map((s) => (s.name === changed.name ? changed : s));
+		} catch (e) {
+			trouble = messageOf(e);
+			if (e instanceof Refusal && e.problems.some((p) => p.code === 'encoding_does_not_fit'))
+				refused = { column, encoding };
+			else sources = [...sources]; // the choice goes back to what is set
+		}
+	}
+	/** The column whose values that are no dates are listed, and they. */
+	let unfit = $state.raw<{ column: string; rows: Result }>();
+	async function list(t: Table, column: string) {
+		try {
+			unfit = { column, rows: await showUnfit(source!.name, t.name, column) };
 		} catch (e) {
 			trouble = messageOf(e);
 		}
@@ -165,6 +184,14 @@
 
 	<div class="flex min-h-0 min-w-0 grow flex-col gap-4 lg:overflow-y-auto">
 		{#if trouble}<p role="alert" class="text-error-700-300">{trouble}</p>{/if}
+		{#if refused && table}
+			{@const r = refused}
+			<p>
+				<button type="button" class="btn btn-sm preset-tonal" onclick={() => encode(table, r.column, r.encoding, true)}
+					>Set {r.column} to {r.encoding} anyway</button
+				>
+			</p>
+		{/if}
 		{#if table && source}
 			<div class="flex flex-wrap items-baseline justify-between gap-3">
 				<h2 class="text-xl font-semibold">
@@ -211,6 +238,14 @@
 										</select>
 									{:else}{column.encoding || column.declared}{/if}
 									{#if column.evidence}<span class="muted block text-xs">{column.evidence}</span>{/if}
+									{#if column.unfit}
+										<button
+											type="button"
+											class="block text-xs underline"
+											aria-label="Show the records in which {column.name} is no date"
+											onclick={() => list(table, column.name)}>Show them</button
+										>
+									{/if}
 								</td>
 								<td class="px-2 py-1 text-right">{e ? countText(e.blank) : '…'}</td>
 								<td class="px-2 py-1 text-right">{!e ? '…' : column.type === 'other' ? '' : countText(e.distinct)}</td>
@@ -228,6 +263,18 @@
 							Index {index.name} on {(index.columns ?? []).join(', ')}{index.unique ? ', unique' : ''}
 						</li>{/each}
 				</ul>
+			{/if}
+			{#if unfit}
+				<h3 class="font-semibold">Records in which {unfit.column} is no date</h3>
+				<div class="h-48 shrink-0" data-unfit>
+					<ResultTable
+						report="unfit:{source.name}.{table.name}"
+						columns={unfit.rows.columns ?? []}
+						rows={(unfit.rows.rows ?? []) as Row[]}
+						kept={unfit.rows.rows?.length ?? 0}
+						title={table.name}
+					/>
+				</div>
 			{/if}
 			<h3 class="font-semibold">First rows</h3>
 			{#if rows}

@@ -1,7 +1,7 @@
 <script lang="ts">
 	// The draft of a report as its readers will see it.
 	import { link } from 'svelte-spa-router';
-	import { pushDefinitions, messageOf, showDefinition, type Inputs, type Summary } from '../lib/api';
+	import { pushDefinitions, messageOf, showDraft, type Inputs, type Summary } from '../lib/api';
 	import { add, type Value } from '../lib/definition';
 	import { draftAddress } from '../lib/link';
 	import Report from './Report.svelte';
@@ -25,8 +25,9 @@
 		const expect: Value = { rows: String(count) };
 		if (first && latest) Object.assign(expect, { first: first.slice(0, 10), last: latest.slice(0, 10) });
 		try {
-			const text = await showDefinition('report', params.name);
-			await pushDefinitions(add(text, ['examples'], { ask, as_of: last.today, expect }));
+			const kept = await showDraft('report', params.name);
+			const text = add(kept.content, ['examples'], { ask, as_of: last.today, expect });
+			await pushDefinitions(text, { [`report ${params.name}`]: kept.revision ?? 0 });
 			said = 'Kept as an example in the draft.';
 		} catch (e) {
 			said = messageOf(e);

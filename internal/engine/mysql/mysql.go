@@ -216,8 +216,11 @@ func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 func named(args []any) []driver.NamedValue {
 	out := make([]driver.NamedValue, len(args))
 	for i, v := range args {
-		if list, ok := v.(dialect.List); ok {
-			v = string(list)
+		switch bound := v.(type) {
+		case dialect.List:
+			v = string(bound)
+		case dialect.Decimal:
+			v = string(bound)
 		}
 		out[i] = driver.NamedValue{Ordinal: i + 1, Value: v}
 	}
@@ -390,7 +393,7 @@ func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Colum
 		}
 		return nil
 	})
-	return columns, err
+	return columns, engine.Complain(err, q.SQL, 0)
 }
 
 // Catalogue reads the tables and views of the database.

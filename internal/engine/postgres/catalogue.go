@@ -16,6 +16,9 @@ import (
 // Catalogue reads the tables, views and foreign tables of the login's schema.
 func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 	out := catalog.Source{Name: s.address.Name, Engine: "postgresql"}
+	if err := s.learn(ctx); err != nil {
+		return out, err
+	}
 	rows, err := engine.Rows(ctx, s, `
 		select c.relname, c.relkind in ('v', 'm'), a.attname, format_type(t.oid, null), not (a.attnotnull or t.typnotnull),
 			coalesce(k.collname, '') not in ('', 'C', 'POSIX', 'ucs_basic')

@@ -9,6 +9,7 @@ import (
 	"net"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
@@ -25,6 +26,7 @@ import (
 type source struct {
 	address engine.Address
 	pool    *pgxpool.Pool
+	dialect atomic.Pointer[dialect.Dialect] // once it is known how the database writes capitals
 }
 
 // Open opens a database. It is not connected to before the first statement.
@@ -69,10 +71,28 @@ func Open(a engine.Address) (engine.Source, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &source{a, pool}, nil
+	s := &source{address: a, pool: pool}
+	plain := dialect.Postgres("")
+	s.dialect.Store(&plain)
+	return s, nil
 }
 
-func (s *source) Dialect() dialect.Dialect { return dialect.Postgres }
+func (s *source) Dialect() dialect.Dialect { return *s.dialect.Load() }
+
+// learn looks for a collation that knows the capitals of every script, letter by
+// letter; that of the database may know those of ASCII only.
+func (s *source) learn(ctx context.Context) error {
+	rows, err := engine.Rows(ctx, s, `select collname from pg_collation
+		where collname in ('C.utf8', 'C.UTF-8', 'pg_c_utf8', 'und-x-icu') and collencoding in (-1, (select encoding from pg_database where datname = current_database()))
+		and getdatabaseencoding() = 'UTF8'
+		order by array_position(array['C.utf8', 'C.UTF-8', 'pg_c_utf8', 'und-x-icu'], collname::text) limit 1`)
+	if err != nil || len(rows) == 0 {
+		return err
+	}
+	known := dialect.Postgres(rows[0][0].(string))
+	s.dialect.Store(&known)
+	return nil
+}
 
 func (s *source) Close() error {
 	s.pool.Close()
@@ -278,9 +298,14 @@ func (s *source) Plan(ctx context.Context, q dialect.Query) (engine.Plan, error)
 // Describe prepares the statement, which tells its columns.
 func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error) {
 	var columns []catalog.Column
+	position := 0
 	err := s.with(ctx, func(conn *pgconn.PgConn) error {
 		d, err := conn.Prepare(ctx, "", q.SQL, nil)
 		if err != nil {
+			var server *pgconn.PgError
+			if errors.As(err, &server) {
+				position = int(server.Position)
+			}
 			return err
 		}
 		for _, f := range d.Fields {
@@ -290,5 +315,5 @@ func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Colum
 		}
 		return nil
 	})
-	return columns, err
+	return columns, engine.Complain(err, q.SQL, position)
 }

@@ -131,7 +131,7 @@ func (s *source) describe(ctx context.Context, t *catalog.Table) error {
 		return err
 	}
 	for i, c := range t.Columns {
-		isKey := len(t.Key) > 0 && t.Key[0] == c.Name
+		isKey := t.IsKey(c.Name)
 		c.Type = typeOf(c.Declared, values[i])
 		if len(values[i]) > 0 {
 			c.Example = fmt.Sprint(values[i][0])

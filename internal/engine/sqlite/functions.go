@@ -11,9 +11,67 @@ import (
 // and round what a binary fraction happens to be instead of the number it
 // stands for.
 var functions = map[string]any{
-	"lower": func(v any) any { return onText(v, strings.ToLower) },
-	"upper": func(v any) any { return onText(v, strings.ToUpper) },
-	"round": round,
+	"lower":       func(v any) any { return onText(v, strings.ToLower) },
+	"upper":       func(v any) any { return onText(v, strings.ToUpper) },
+	"round":       round,
+	"decimal_sum": decimalSum,
+}
+
+// decimalAdd is decimal_add(x): numbers added up as the decimals they are
+// written as, as text; blank where there is none.
+type decimalAdd struct {
+	sum decimal.Decimal
+	any bool
+}
+
+func newDecimalAdd() *decimalAdd { return &decimalAdd{} }
+
+// Step takes in a value.
+func (a *decimalAdd) Step(v any) {
+	var d decimal.Decimal
+	var err error
+	switch v := v.(type) {
+	case int64:
+		d = decimal.New(v, 0)
+	case float64:
+		d, err = decimal.NewFromString(strconv.FormatFloat(v, 'f', -1, 64))
+	default:
+		return
+	}
+	if err == nil {
+		a.sum, a.any = a.sum.Add(d), true
+	}
+}
+
+// Done gives the sum.
+func (a *decimalAdd) Done() any {
+	if !a.any {
+		return nil
+	}
+	return a.sum.String()
+}
+
+// decimalSum puts together the sum of whole numbers from the sums of their upper
+// and lower 32 bits, and that of others: a whole number where it is one that
+// fits, else text.
+func decimalSum(high, low, others any) any {
+	sum, found := decimal.Zero, false
+	if h, ok := high.(int64); ok {
+		l, _ := low.(int64)
+		sum, found = decimal.New(h, 0).Mul(decimal.New(1<<32, 0)).Add(decimal.New(l, 0)), true
+	}
+	if text, ok := others.(string); ok {
+		if d, err := decimal.NewFromString(text); err == nil {
+			sum, found = sum.Add(d), true
+		}
+	}
+	switch {
+	case !found:
+		return nil
+	case sum.IsInteger() && sum.BigInt().IsInt64():
+		return sum.IntPart()
+	}
+	return sum.String()
 }
 
 func onText(v any, change func(string) string) any {

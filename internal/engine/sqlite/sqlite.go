@@ -22,8 +22,19 @@ import (
 )
 
 type source struct {
-	name string
-	db   *sql.DB
+	name, path string
+	db         *sql.DB
+}
+
+// State is the sizes and times of the files that hold the records.
+func (s *source) State() string {
+	state := ""
+	for _, path := range []string{s.path, s.path + "-wal"} {
+		if info, err := os.Stat(path); err == nil {
+			state += fmt.Sprintf("%d %d;", info.Size(), info.ModTime().UnixNano())
+		}
+	}
+	return state
 }
 
 // Open opens a database file.
@@ -47,7 +58,7 @@ func Open(a engine.Address) (engine.Source, error) {
 	}
 	db.SetMaxOpenConns(a.Connections)
 	db.SetMaxIdleConns(a.Connections)
-	s := &source{name, db}
+	s := &source{name, absolute, db}
 	if err := s.check(path); err != nil {
 		db.Close()
 		return nil, err
@@ -100,6 +111,9 @@ func lock(c *sqlite3.SQLiteConn) error {
 		}
 		return sqlite3.SQLITE_DENY
 	})
+	if err := c.RegisterAggregator("decimal_add", newDecimalAdd, true); err != nil {
+		return err
+	}
 	for name, function := range functions {
 		if err := c.RegisterFunc(name, function, true); err != nil {
 			return err
@@ -131,7 +145,7 @@ func (s *source) Check(ctx context.Context) (engine.Report, error) {
 func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error) {
 	rows, err := s.db.QueryContext(ctx, "select * from (\n"+q.SQL+"\n) limit 0", make([]any, len(q.Args))...)
 	if err != nil {
-		return nil, engine.Fail(ctx, codeOf(err), "The source "+s.name+" could not answer", err)
+		return nil, engine.Complain(engine.Fail(ctx, codeOf(err), "The source "+s.name+" could not answer", err), q.SQL, 0)
 	}
 	defer rows.Close()
 	types, err := rows.ColumnTypes()
@@ -143,7 +157,9 @@ func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Colum
 		declared := strings.ToLower(t.DatabaseTypeName())
 		columns[i] = catalog.Column{Name: t.Name(), Declared: declared, Nullable: true}
 		if declared != "" { // of an expression nothing is known before its values
-			columns[i].Type = typeOf(declared, nil)
+			if columns[i].Type = typeOf(declared, nil); columns[i].Type.IsDate() {
+				columns[i].Type = catalog.Text // how they are stored is known of tables only
+			}
 		}
 	}
 	return columns, rows.Err()

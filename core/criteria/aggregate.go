@@ -1,0 +1,41 @@
+package criteria
+
+import "strings"
+
+// HasAggregate tells whether a value made of many records occurs in an
+// expression.
+func HasAggregate(e Expr) bool {
+	found := false
+	Walk(e, func(e Expr) {
+		_, aggregate := e.(*Aggregate)
+		found = found || aggregate
+	})
+	return found
+}
+
+// Outside are the columns an expression refers to outside of aggregates, each
+// once.
+func Outside(e Expr) []*Column {
+	return Columns(Map(e, func(e Expr) Expr {
+		if _, aggregate := e.(*Aggregate); aggregate {
+			return &Blank{}
+		}
+		return e
+	}))
+}
+
+// Counted reads the bare name count as the number of records, unless a table has
+// a column of that name.
+func Counted(e Expr, scope Scope) Expr {
+	for _, t := range scope.Tables {
+		if _, ok := t.Table.Column("count"); ok {
+			return e
+		}
+	}
+	return Map(e, func(e Expr) Expr {
+		if c, ok := e.(*Column); ok && c.Table == "" && strings.EqualFold(c.Name, "count") {
+			return &Aggregate{Pos: c.Pos, Name: "count"}
+		}
+		return e
+	})
+}

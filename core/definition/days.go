@@ -1,0 +1,170 @@
+package definition
+
+import (
+	"fmt"
+	"time"
+
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+	"pikegate/core/criteria"
+	"pikegate/core/diag"
+	"pikegate/core/parameter"
+	"pikegate/core/period"
+	"pikegate/core/proof"
+)
+
+// triedDays is on how many days, from today on, what depends on the day is tried.
+const triedDays = 366
+
+// everyDay tries something that depends on the day on every day of a year, in
+// the calendar that definitions are checked in; it adds the first problems, and
+// says on which day they come.
+func (c *compiler) everyDay(field, text string, read func(civil.Context) diag.Problems) {
+	if c.library.Calendar == nil {
+		return
+	}
+	ctx := *c.library.Calendar
+	if e, problems := period.Parse(text); len(problems) == 0 {
+		if _, fixed := proof.Fixed(e); fixed {
+			c.add(field, text, read(ctx))
+			return
+		}
+	}
+	today := ctx.Today()
+	for n := range triedDays {
+		if n > 0 {
+			ctx.Now = civil.InstantOf((today + civil.Date(n)).Midnight(), ctx.Zone)
+		}
+		problems := read(ctx)
+		if len(problems) == 0 {
+			continue
+		}
+		if n > 0 {
+			for i := range problems {
+				problems[i].Message = fmt.Sprintf("On %s: %s", today+civil.Date(n), problems[i].Message)
+				problems[i].Fixes = nil
+			}
+		}
+		c.add(field, text, problems)
+		return
+	}
+}
+
+// readsEveryDay tries a period expression of a document on every day of a year.
+func (c *compiler) readsEveryDay(field, text string) {
+	e, problems := period.Parse(text)
+	if len(problems) > 0 {
+		return // told where it is parsed
+	}
+	c.everyDay(field, text, func(ctx civil.Context) diag.Problems {
+		_, problems := e.Resolve(ctx)
+		return problems
+	})
+}
+
+// defaultsEveryDay tries the default of a question, with its limits, on every
+// day of a year, and what is offered for a click.
+func (c *compiler) defaultsEveryDay(field string, p parameter.Parameter) {
+	p.Shown = ""
+	for _, texts := range [][]string{p.Default, p.Quick} {
+		for _, text := range texts {
+			if _, problems := period.Parse(text); len(problems) > 0 {
+				continue
+			}
+			place := field + ".default"
+			if len(p.Default) == 0 || text != p.Default[0] {
+				place = field + ".quick"
+			}
+			c.everyDay(place, text, func(ctx civil.Context) diag.Problems {
+				one := p
+				one.Many, one.Limits.Fewest, one.Default = p.Many, "", nil
+				_, problems := one.Read(parameter.Input{Texts: []string{text}}, parameter.Context{Context: ctx})
+				for i := range problems {
+					problems[i].Field = ""
+				}
+				return problems
+			})
+		}
+	}
+	c.readsEveryDay(field+".limits.earliest", p.Limits.Earliest)
+	c.readsEveryDay(field+".limits.latest", p.Limits.Latest)
+}
+
+// dates checks what a condition compares dates with, as far as that is known
+// before anything is asked: a column that keeps whole days or months with
+// something finer, a column of which it is not known how its dates are stored,
+// a written date that has two readings.
+func (c *compiler) dates(text Text, e criteria.Expr) {
+	fail := func(at criteria.Expr, code, message, hint string) {
+		p := diag.At(text.Value, at.At().Start, at.At().End, code, message)
+		p.Hint = hint
+		c.place("criteria", text, diag.Problems{p})
+	}
+	criteria.Walk(e, func(e criteria.Expr) {
+		if column, ok := e.(*criteria.Column); ok && column.Ref.Column.Type.IsDate() && column.Ref.Column.Encoding == "" {
+			fail(e, "no_encoding", "How the dates in "+column.Name+" are stored is not known.", "Set it with pikegate source set-encoding.")
+		}
+		if literal, ok := e.(*criteria.Text); ok && literal.Period != nil && c.library.Calendar != nil {
+			if _, problems := literal.Period.Resolve(*c.library.Calendar); len(problems) > 0 {
+				fail(e, problems[0].Code, problems[0].Message, problems[0].Hint)
+			}
+		}
+		if !criteria.IsComparison(e) {
+			return
+		}
+		sides := criteria.Children(e)
+		for _, side := range sides {
+			column, bare := criteria.Origin(side).(*criteria.Column)
+			if _, plain := side.(*criteria.Column); !bare || !plain {
+				continue
+			}
+			for _, other := range sides {
+				if what := c.finer(column.Ref.Column, other); what != "" {
+					fail(other, "finer_than_column", fmt.Sprintf("%s holds %s, but this is %s.", column.Name, unitOf(column.Ref.Column), what), "Compare it with "+unitOf(column.Ref.Column)+".")
+				}
+			}
+		}
+	})
+}
+
+// unitOf says what a column that keeps whole units holds.
+func unitOf(c catalog.Column) string {
+	if c.Encoding == catalog.EncYM {
+		return "whole months"
+	}
+	return "whole days"
+}
+
+// finer says in what way an operand is finer than what a column holds, whatever
+// the answers; empty where it may not be.
+func (c *compiler) finer(column catalog.Column, e criteria.Expr) string {
+	months := column.Encoding == catalog.EncYM
+	if column.Type != catalog.Date {
+		return ""
+	}
+	switch e := e.(type) {
+	case *criteria.Text:
+		if e.Period == nil {
+			return ""
+		}
+		span, problems := e.Period.Resolve(civil.Context{Zone: time.UTC, Now: 1_767_225_600, WeekStart: time.Monday, Order: civil.OrderDMY})
+		whole := func(t civil.DateTime) bool {
+			if t == civil.Start || t == civil.End {
+				return true
+			}
+			_, _, day := t.Date().YMD()
+			return t.IsMidnight() && (!months || day == 1)
+		}
+		if _, fixed := proof.Fixed(*e.Period); len(problems) == 0 && (!whole(span.From) || !whole(span.Until)) && (fixed || !months) {
+			return "finer"
+		}
+	case *criteria.Parameter:
+		switch {
+		case e.Question.Type == catalog.DateTime:
+			return "a time of day"
+		case e.Question.Type == catalog.Date && months:
+			return "a day"
+		}
+	}
+	return ""
+}

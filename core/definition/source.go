@@ -1,0 +1,63 @@
+package definition
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"github.com/goccy/go-yaml"
+
+	"pikegate/core/catalog"
+	"pikegate/core/diag"
+)
+
+// checkSource checks what is said of a source, against its catalogue where that
+// is known.
+func checkSource(d *Source, known Known) diag.Problems {
+	c := compiler{query: &Query{}}
+	c.name(d.Head)
+	var found *catalog.Source
+	if known.Source != nil {
+		source, problem := known.Source(d.Name)
+		if problem != nil {
+			problem.Field = "name"
+			return append(c.problems, *problem)
+		}
+		clone := source.Clone()
+		found = &clone
+	}
+	for _, column := range slices.Sorted(maps.Keys(d.Encodings)) {
+		encoding := catalog.Encoding(d.Encodings[column])
+		field := "encodings." + column
+		if !slices.Contains(catalog.Encodings, encoding) {
+			c.problems = append(c.problems, UnknownEncoding(field, string(encoding)))
+		} else if found != nil {
+			if err := found.SetEncoding(column, encoding); err != nil {
+				c.fail(field, 0, "unknown_column", "There is no column "+column+" in "+d.Name+".", "Write TABLE.COLUMN.")
+			}
+		}
+	}
+	return c.problems
+}
+
+// UnknownEncoding says that there is no such encoding.
+func UnknownEncoding(field, e string) diag.Problem {
+	names := make([]string, len(catalog.Encodings))
+	for i, known := range catalog.Encodings {
+		names[i] = string(known)
+	}
+	return diag.Problem{Code: "unknown_encoding", Field: field, Message: fmt.Sprintf("There is no encoding %q.", e), Hint: nearOr(e, names)}
+}
+
+// WriteSource writes the document of a source.
+func WriteSource(name string, encodings map[string]string) string {
+	text, err := yaml.Marshal(struct {
+		Kind      string            `yaml:"kind"`
+		Name      string            `yaml:"name"`
+		Encodings map[string]string `yaml:"encodings"`
+	}{"source", name, encodings})
+	if err != nil {
+		panic("definition: texts are always YAML: " + err.Error())
+	}
+	return string(text)
+}

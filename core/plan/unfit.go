@@ -1,0 +1,66 @@
+package plan
+
+import (
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+	"pikegate/core/criteria"
+	"pikegate/core/definition"
+	"pikegate/core/parameter"
+)
+
+// LeftOut makes the statement that counts the records a run leaves out because
+// a date its conditions compare is stored in a way that does not fit its
+// column: those that might match, were it another. Columns are those looked at,
+// none where nothing can be left out; sure tells of a column that all its values
+// fit.
+func LeftOut(c *definition.Compiled, values parameter.Values, ctx civil.Context, sure func(catalog.Column) bool) (s Statement, columns []criteria.Ref) {
+	s = Statement{From: Table{c.From.Table.Name, c.From.Alias}, DateIndex: -1, Aggregates: []Expr{Aggregate{Name: "count"}}}
+	if c.SQL != nil || c.Criteria == nil {
+		return s, nil
+	}
+	b := binder{compiled: c, given: values, ctx: ctx, sure: sure}
+	b.from(&s)
+	whole := Statement{}
+	b.where(&whole)
+	or := Logic{Or: true}
+	var strict []Expr
+	seen := map[string]bool{}
+	for _, condition := range whole.Where {
+		if condition.Bare == nil {
+			continue
+		}
+		strict = append(strict, condition.Expr)
+		b.lenient = true
+		s.Where = append(s.Where, Condition{Expr: b.condition(condition.Bare, false)})
+		b.lenient = false
+		for _, column := range datedColumns(condition.Bare) {
+			key := column.Ref.Alias + "." + column.Ref.Column.Name
+			if !seen[key] && !sure(column.Ref.Column) {
+				seen[key] = true
+				columns = append(columns, column.Ref)
+				or.Terms = append(or.Terms, Unfit(column.Ref))
+			}
+		}
+	}
+	if columns == nil {
+		return s, nil
+	}
+	// What one branch of an or lets through is not left out for another one's date.
+	s.Where = append(s.Where, Condition{Expr: or}, Condition{Expr: If{all(strict...), Value{false}, Value{true}}})
+	return s, columns
+}
+
+// Unfit is met where a value is stored in a column with dates that is none.
+func Unfit(ref criteria.Ref) Expr {
+	x := Column{ref}
+	if !ref.Nullable {
+		return Not{Fits{ref}}
+	}
+	return all(Not{IsBlank{x}}, Not{Fits{ref}})
+}
+
+// InOrder is a column as it is sorted by time, and how what it gives is read.
+func InOrder(ref criteria.Ref) (Expr, catalog.Column) {
+	b := binder{}
+	return b.ordered(&criteria.Column{Name: ref.Column.Name, Ref: ref}), orderedColumn(ref.Column)
+}

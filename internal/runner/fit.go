@@ -1,0 +1,126 @@
+package runner
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+	"pikegate/core/criteria"
+	"pikegate/core/diag"
+	"pikegate/core/plan"
+	"pikegate/internal/engine"
+	"pikegate/internal/output"
+)
+
+// fitting lets the records of a statement pass whose dates fit, and counts the
+// others.
+type fitting struct {
+	statement *plan.Statement
+	clock     *civil.Clock
+	leftOut   int64
+}
+
+func newFitting(s *plan.Statement, zone *time.Location) *fitting {
+	return &fitting{statement: s, clock: civil.NewClock(zone)}
+}
+
+// pass tells whether a record counts. The error says that a date the order
+// depends on is written in another way than the catalogue knows.
+func (f *fitting) pass(row []any) (bool, error) {
+	for _, i := range f.statement.Fit {
+		if _, ok := f.statement.Fetch[i].Column.Decode(row[i], f.clock); !ok {
+			if row[i] != nil {
+				f.leftOut++
+			}
+			return false, nil
+		}
+	}
+	for _, i := range f.statement.Written {
+		c := &f.statement.Fetch[i].Column
+		if row[i] != nil && !catalog.HasLayout(row[i], c.Layout) {
+			return false, &engine.Failure{
+				Code:    engine.Rewritten,
+				Message: fmt.Sprintf("The dates in %s are no longer all written alike, so their order cannot be relied on. The table has been looked at again; run the report again.", c.Name),
+			}
+		}
+	}
+	return true, nil
+}
+
+// through hands on the records of a statement that pass.
+func (f *fitting) through(row func([]any) error) func([]any) error {
+	return func(values []any) error {
+		if ok, err := f.pass(values); !ok {
+			return err
+		}
+		return row(values)
+	}
+}
+
+// The limits of counting the records that were left out: where all is known of
+// the columns it is soon done, or else something is known to be wrong.
+const unfitLimit = 2 * time.Second
+
+var errUncounted = errors.New("runner: what was left out could not be counted in time")
+
+// leftOut counts the records that a run leaves out because their dates do not
+// fit; nil where none can be. Of a table too large to be counted only what
+// passed by is known.
+func leftOut(ctx context.Context, job Job, p Prepared, passed int64, limit time.Duration) (*output.LeftOut, error) {
+	statement, columns := plan.LeftOut(job.Compiled, p.Values, job.Context.Context, func(c catalog.Column) bool {
+		return c.Encoding == catalog.EncDate && job.Compiled.Engine == "sqlite" || job.Unchanged && c.Whole && c.Unfit == 0
+	})
+	if columns == nil {
+		return nil, nil
+	}
+	out := &output.LeftOut{Records: passed, AtLeast: true, Source: job.Compiled.Query.Source}
+	for _, ref := range columns {
+		out.Columns = append(out.Columns, job.Compiled.TableOf(ref.Alias)+"."+ref.Column.Name)
+	}
+	if !worthCounting(columns) && limit > 0 {
+		return out.OrNone(), nil
+	}
+	if limit > 0 {
+		var stop context.CancelFunc
+		ctx, stop = context.WithTimeoutCause(ctx, limit, errUncounted)
+		defer stop()
+	}
+	err := job.Source.Stream(ctx, job.Source.Dialect().Write(statement), func(row []any) error {
+		out.Records, _ = row[0].(int64)
+		out.AtLeast = false
+		return nil
+	})
+	if errors.Is(err, errUncounted) {
+		err = nil
+	}
+	return out.OrNone(), err
+}
+
+// worthCounting tells whether a count is soon done, or something is known to be
+// wrong.
+func worthCounting(columns []criteria.Ref) bool {
+	for _, ref := range columns {
+		if c := ref.Column; !c.Whole && c.Unfit == 0 && !c.Encoding.IsNative() {
+			return false
+		}
+	}
+	return true
+}
+
+// refuseUnfit refuses a run of a report that is not to leave records out.
+func refuseUnfit(ctx context.Context, job Job, p Prepared) error {
+	if job.Report.Unfit != "refuse" && job.Compiled.Query.Unfit != "refuse" || p.Impossible != "" {
+		return nil
+	}
+	found, err := leftOut(ctx, job, p, 0, 0)
+	if err != nil || found == nil || found.Records == 0 {
+		return err
+	}
+	return diag.Problems{{
+		Code: "unfit_records", Message: found.Words(),
+		Hint: "Have them put right in the database; " + found.Command() + " lists them.",
+	}}
+}

@@ -1,0 +1,166 @@
+package oracle_test
+
+import (
+	"bytes"
+	"encoding/csv"
+	"flag"
+	"fmt"
+	"math/big"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"pikegate/core/criteria"
+	"pikegate/core/definition"
+	"pikegate/core/parameter"
+	"pikegate/core/plan"
+	"pikegate/internal/output"
+	"pikegate/testing/oracle"
+)
+
+var grouped = flag.Int("grouped", 400, "how many random queries with groups are compared on every engine")
+
+// groupQuery makes a random query of groups: what they are made by, a value made
+// of each, a condition on records, one on groups and an order by a value.
+func (r random) groupQuery() string {
+	of := func() string {
+		if name := pick(r, []string{"sum", "average", "least", "greatest", "count distinct"}); r.IntN(5) > 0 {
+			return name + " of " + pick(r, []string{"n", "m", "x", "x * 2", "m - 3", "n / 4"})
+		}
+		return pick(r, []string{"count", "least of d", "greatest of e", "least of z", "greatest of v", "count distinct of s", "greatest of w", "least of k", "greatest of f"})
+	}
+	made, having, sort := of(), "", "c descending"
+	if r.IntN(2) == 0 {
+		having = " and " + pick(r, []string{"count", "sum of n", "sum of x", "least of m", "greatest of n", "count distinct of s"}) + pick(r, []string{" > ", " <= ", " <> ", " = "}) + pick(r, []string{"1", "2", ":small", "0.5", "-3"})
+	}
+	if r.IntN(3) == 0 {
+		having += " and " + pick(r, []string{"least of d", "greatest of e", "least of v"}) + pick(r, []string{" >= ", " < "}) + "'2025-03-30'"
+	}
+	if r.IntN(2) == 0 {
+		sort = pick(r, []string{"v descending", "v", "v blanks first", "sum of m descending", "count"})
+	}
+	by := pick(r, []string{"b", "s", "m", "month of d", "year(d)", "quarter of e", "d", "upper(t)", "date_of(v)", "week of f", "w"})
+	return fmt.Sprintf("kind: query\nname: q\nsource: small\nfrom: r\nparameters:\n  - { name: period, kind: period, required: true }\n  - { name: small, kind: integer, required: true }\n"+
+		"columns:\n  - { name: k, value: \"%s\" }\n  - { name: v, value: \"%s\" }\n  - { name: c, value: count }\ncriteria: \"m < 5%s\"\nsort: [%s]\n", by, made, having, sort)
+}
+
+// TestGroups: groups, the values made of them, conditions on them and their
+// order are the same on every engine, and those of the oracle.
+func TestGroups(t *testing.T) {
+	plainNative = true
+	defer func() { plainNative = false }()
+	benches := onEveryEngine(t, 11)
+	tried := 0
+	for i := 0; tried < *grouped; i++ {
+		r := random{rand.New(rand.NewPCG(*seed+3, uint64(i)))}
+		text, in := r.groupQuery(), map[string]parameter.Input{"period": {Texts: []string{"2025"}}, "small": {Texts: []string{pick(r, []string{"1", "3"})}}}
+		var first [][]string
+		for j, b := range benches {
+			rows, compiled, values, ok := b.groups(t, text, in)
+			if !ok {
+				break
+			}
+			if j == 0 {
+				first = rows
+				want := b.expectedGroups(compiled, values)
+				got := slices.Clone(rows)
+				slices.SortFunc(got, slices.Compare)
+				slices.SortFunc(want, slices.Compare)
+				require.Equal(t, want, got, "%s", text)
+				tried++
+				continue
+			}
+			require.Equal(t, first, rows, "%s\n%s", b.engine, text)
+		}
+	}
+}
+
+func (b *bench) groups(t *testing.T, text string, in map[string]parameter.Input) (rows [][]string, compiled *definition.Compiled, values parameter.Values, ok bool) {
+	documents, problems := definition.Decode("", []byte(text))
+	require.Empty(t, problems, text)
+	compiled, problems = definition.Compile(documents[0].(*definition.Query), &b.catalog, definition.Library{})
+	for _, p := range problems {
+		if p.Code == "unused_parameter" || p.Severity == "warning" || p.Code == "never_true" {
+			continue
+		}
+		if p.Code == "type_mismatch" { // of types that do not go together
+			return nil, nil, nil, false
+		}
+		require.Fail(t, p.Message, text)
+	}
+	values, problems = parameter.Read(compiled.Questions, nil, in, parameter.Context{Context: b.ctx})
+	require.Empty(t, problems, text)
+	statement, problems := plan.Bind(compiled, definition.View{}, values, b.ctx)
+	require.NoError(t, problems.Err(), text)
+	var out bytes.Buffer
+	w := output.CSV.New(&out)
+	require.NoError(t, w.Begin(output.Header{Location: london, Columns: statement.Outputs}))
+	q := b.source.Dialect().Write(statement)
+	require.NoError(t, b.source.Stream(t.Context(), q, w.Row), "%s\n%s\n%s", b.engine, text, q.SQL)
+	require.NoError(t, w.End(output.Summary{}))
+	rows, err := csv.NewReader(strings.NewReader(out.String())).ReadAll()
+	require.NoError(t, err)
+	return rows[1:], compiled, values, true
+}
+
+// expectedGroups works the groups out from the records.
+func (b *bench) expectedGroups(c *definition.Compiled, values parameter.Values) [][]string {
+	w := oracle.World{Context: b.ctx, Answers: values}
+	groups := map[string][]oracle.Record{}
+	terms := criteria.Conditions(c.Criteria)
+	for _, id := range b.ids {
+		r := b.records[id]
+		if w.Condition(terms[0], r) != oracle.True {
+			continue
+		}
+		v := w.Unit(c.Columns[0].Expr, r)
+		key := shown(v)
+		if v == nil {
+			key = "\x00"
+		}
+		groups[key] = append(groups[key], r)
+	}
+	rows := [][]string{}
+	for key, records := range groups {
+		if slices.ContainsFunc(terms[1:], func(e criteria.Expr) bool {
+			return w.Condition(oracle.Made(w, e, records), oracle.Record{}) != oracle.True
+		}) {
+			continue
+		}
+		rows = append(rows, []string{strings.Trim(key, "\x00"), shown(w.Aggregate(c.Columns[1].Expr.(*criteria.Aggregate), records)), fmt.Sprint(len(records))})
+	}
+	return rows
+}
+
+// TestExactSums: sums of decimals are the decimals, and those of large whole
+// numbers do not run over, on every engine.
+func TestExactSums(t *testing.T) {
+	values := []string{"0.1", "0.2", "177.41", "0.1", "-0.01"}
+	want := new(big.Rat)
+	for _, v := range values {
+		r, _ := new(big.Rat).SetString(v)
+		want.Add(want, r)
+	}
+	for kind, c := range map[string]struct{ table, insert string }{
+		"sqlite":     {"create table r (id integer primary key, x real, n integer)", "insert into r values (?, ?, ?)"},
+		"postgresql": {"create table r (id int primary key, x double precision, n bigint)", "insert into r values ($1, $2::text::float8, $3)"},
+		"mysql":      {"create table r (id int primary key, x double, n bigint)", "insert into r values (?, ?, ?)"},
+	} {
+		t.Run(kind, func(t *testing.T) {
+			b, db := newEmpty(t, kind, c.table)
+			for i, v := range values {
+				_, err := db.Exec(c.insert, i, v, int64(1)<<62)
+				require.NoError(t, err)
+			}
+			require.NoError(t, db.Close())
+			b.open(t)
+			text := "kind: query\nname: q\nsource: small\nfrom: r\ncolumns: [{ name: x, value: sum of x }, { name: n, value: sum of n }, { name: a, value: average of x }]\ncriteria: sum of x > 177.79 and sum of n > 23058430092136930000\nsort: [sum of n]\n"
+			rows, _, _, ok := b.groups(t, text, nil)
+			require.True(t, ok)
+			require.Equal(t, [][]string{{shown(want), "23058430092136939520", shown(new(big.Rat).Quo(want, big.NewRat(5, 1)))}}, rows)
+		})
+	}
+}

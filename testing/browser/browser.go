@@ -29,8 +29,9 @@ type Page struct {
 	complaints []string
 }
 
-// patience is how long a page may take to come to a state that is waited for.
-const patience = 20 * time.Second
+// patience is how long a page may take to come to a state that is waited for; long,
+// since all tests together keep a small machine busy.
+const patience = 60 * time.Second
 
 // Open starts Chromium and opens a tab of that size at an address. Without
 // Chromium the test fails and says what to install.

@@ -111,6 +111,9 @@ sort:
 	p.Wait("document.querySelector('[data-editor=definition]') && " + editor("definition") + ".textContent.includes('examples:')")
 	assert.Contains(t, drafted(p), fmt.Sprintf("expect:\n      rows: %d\n      first: 2025-03-0", count))
 
+	// They are run although the check of what was typed just now is still to come.
+	p.Wait("document.querySelector('#f-title')")
+	field(p, "#f-title", "River works due soon")
 	p.Press("Run the examples")
 	p.Wait("document.querySelector('[data-examples] li')?.textContent.includes('kept')")
 	p.Press("Publish …")

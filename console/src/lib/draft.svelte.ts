@@ -43,6 +43,8 @@ export class Draft {
 	/** Why there are no rows to look at. */
 	without = $state('');
 	checking = $state(false);
+	/** Whether its examples are being run. */
+	running = $state(false);
 	failure = $state('');
 	reading = $derived(read(this.text));
 	problems = $derived<Problem[]>(this.found?.problems ?? []);
@@ -105,11 +107,14 @@ export class Draft {
 		if (this.saved !== undefined) this.write(this.saved);
 	}
 
+	/** Has the text checked at once, and its examples run where asked. */
 	async check(run = false) {
+		clearTimeout(this.#timer); // or the check that typing put off would cut this one short
 		this.#abort?.abort();
 		const abort = (this.#abort = new AbortController());
 		const text = this.text;
 		this.checking = true;
+		this.running = run;
 		try {
 			const found = await checkDefinitions(text, run, abort.signal);
 			// While it cannot be read, what could be written stays known.
@@ -128,7 +133,7 @@ export class Draft {
 			this.rows = undefined;
 			this.without = messageOf(e);
 		}
-		if (this.#abort === abort) this.checking = false;
+		if (this.#abort === abort) this.checking = this.running = false;
 	}
 
 	/**

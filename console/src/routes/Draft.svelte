@@ -212,7 +212,7 @@
 		<section aria-label="Form" class="panel min-h-0 overflow-y-auto p-3">
 			{#if value && schema}
 				<SchemaForm {schema} {value} path={[]} primary={primary[kind]} {drafting} />
-			{:else if draft.text}
+			{:else if draft.text && !value}
 				<p class="text-sm">
 					The form follows the text again when it can be read. {draft.reading.trouble}
 				</p>
@@ -276,7 +276,7 @@
 							Examples <button
 								type="button"
 								class="btn btn-sm preset-tonal font-normal"
-								disabled={draft.checking}
+								disabled={draft.running}
 								onclick={() => draft.check(true)}>Run the examples</button
 							>
 						</h2>

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"strconv"
 	"time"
 
 	"pikegate/core/civil"
@@ -114,13 +113,13 @@ func (c Column) Bound(at civil.DateTime, zone *time.Location) (any, error) {
 		return IsoBound(at, c.Separator()), nil
 	case EncYMD:
 		y, m, d := at.Date().YMD()
-		return c.number(int64(y*10000 + m*100 + d)), nil
+		return c.number(int64(y*10000+m*100+d), 8), nil
 	case EncYM:
 		y, m, _ := at.Date().YMD()
 		if c.Hyphened() {
 			return at.Date().String()[:7], nil
 		}
-		return c.number(int64(y*100 + m)), nil
+		return c.number(int64(y*100+m), 6), nil
 	case EncUnixS, EncUnixMS, EncUnixUS:
 		return int64(at) * c.Encoding.PerSecond(), nil
 	case EncSerial1900:
@@ -170,10 +169,11 @@ func (c Column) ComparesWith(d Column) bool {
 		(c.Stored != Text || !c.Encoding.IsCount())
 }
 
-// number keeps whole numbers that are stored as text comparable as text.
-func (c Column) number(n int64) any {
+// number is a whole number of so many digits, as text where that is how it is
+// stored: with its leading zeros, so that it compares as text.
+func (c Column) number(n int64, digits int) any {
 	if c.Stored == Text {
-		return strconv.FormatInt(n, 10)
+		return fmt.Sprintf("%0*d", digits, n)
 	}
 	return n
 }

@@ -42,6 +42,7 @@ func TestBound(t *testing.T) {
 		{catalog.Column{Encoding: catalog.EncISOInstant}, at(2026, 1, 1, 0, 0, 0), "string 2026-01-01"},
 		{catalog.Column{Encoding: catalog.EncYMD}, day, "int64 20260701"},
 		{catalog.Column{Encoding: catalog.EncYMD, Stored: catalog.Text}, day, "string 20260701"},
+		{catalog.Column{Encoding: catalog.EncYMD, Stored: catalog.Text}, civil.DateOf(1, 7, 1).Midnight(), "string 00010701"},
 		{catalog.Column{Encoding: catalog.EncYMD}, second, "finer"},
 		{catalog.Column{Encoding: catalog.EncYM}, day, "int64 202607"},
 		{catalog.Column{Encoding: catalog.EncYM, Example: "2020-01"}, day, "string 2026-07"},

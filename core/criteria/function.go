@@ -99,7 +99,7 @@ func (r *resolver) call(e *Call) catalog.Type {
 		r.fail(e.At(), "wrong_count", fmt.Sprintf("%s takes %s, not %d.", f.name, f.count(), n), "It gives "+f.about+".")
 		return unknownType
 	}
-	common := unknownType
+	common, choice := unknownType, false
 	for i, arg := range e.Args {
 		kind := f.takes[min(i, len(f.takes)-1)]
 		if kind == aUnit {
@@ -110,10 +110,12 @@ func (r *resolver) call(e *Call) catalog.Type {
 			r.condition(arg)
 			continue
 		}
-		t := r.typeOf(arg)
-		if _, blank := arg.(*Blank); blank {
+		if _, blank := arg.(*Blank); blank && kind == alike {
 			continue
 		}
+		choice = true
+		r.noBlank(arg)
+		t := r.typeOf(arg)
 		switch {
 		case t == unknownType:
 		case kind == aDate && !t.IsDate():
@@ -137,6 +139,9 @@ func (r *resolver) call(e *Call) catalog.Type {
 		if number, ok := arg.(*Number); f.name == "round" && i == 1 && (!ok || !number.Value.IsInteger() || number.Value.IntPart() < 0 || number.Value.IntPart() > maxPlaces) {
 			r.fail(arg.At(), "bad_number", "The places are a whole number from 0 to 12.", "Write round(x, 2).")
 		}
+	}
+	if !choice {
+		r.fail(e.At(), "blank_alone", f.name+" chooses among nothing but blanks.", "Give a value as well.")
 	}
 	if f.makes == "" {
 		return common
@@ -185,6 +190,9 @@ func TypeOf(e Expr) catalog.Type {
 	case *UnitOf:
 		return catalog.Text
 	case *Span:
+		if e.Type != "" {
+			return e.Type
+		}
 		return Period
 	case *Length:
 		return LengthOfTime

@@ -61,6 +61,7 @@ func (r *resolver) fail(at Pos, code, message, hint string) {
 
 func (r *resolver) condition(e Expr) {
 	t := r.typeOf(e)
+	r.noBlank(e)
 	if t != unknownType && t != catalog.Boolean {
 		r.fail(e.At(), "type_mismatch", "This is "+a(t)+", not a condition.", "Compare it with something.")
 	}
@@ -71,7 +72,9 @@ func (r *resolver) typeOf(e Expr) catalog.Type {
 	case *Column:
 		return r.column(e)
 	case *Parameter:
-		return r.parameter(e)
+		t := r.parameter(e)
+		r.single(e)
+		return t
 	case *Number:
 		if e.Value.IsInteger() {
 			return catalog.Integer
@@ -90,6 +93,7 @@ func (r *resolver) typeOf(e Expr) catalog.Type {
 	case *Call:
 		return r.call(e)
 	case *UnitOf:
+		r.noBlank(e.X)
 		if t := r.typeOf(e.X); t != unknownType && !t.IsDate() {
 			r.fail(e.X.At(), "type_mismatch", e.Unit+" of needs a date; this is "+a(t)+".", "")
 		}
@@ -97,7 +101,7 @@ func (r *resolver) typeOf(e Expr) catalog.Type {
 	case *Aggregate:
 		return r.aggregate(e)
 	case *Negative:
-		r.number(e.X)
+		r.number(e.X, r.typeOf(e.X))
 		return catalog.Decimal
 	case *Arithmetic:
 		return r.arithmetic(e)
@@ -109,16 +113,22 @@ func (r *resolver) typeOf(e Expr) catalog.Type {
 	case *Meets:
 		r.meets(e)
 	case *Compare:
-		r.comparable(e.Left, e.Right)
+		r.compared(e.Left, r.typeOf(e.Left), e.Right)
 		r.folded(e.Fold, e.Left)
 	case *Between:
-		r.comparable(e.X, e.Low)
-		r.comparable(e.X, e.High)
+		t := r.typeOf(e.X)
+		r.compared(e.X, t, e.Low)
+		r.compared(e.X, t, e.High)
 	case *In:
 		r.in(e)
 	case *Within:
 		r.within(e)
 	case *IsBlank:
+		if p, ok := e.X.(*Parameter); ok { // several answers may be left blank too
+			r.parameter(p)
+			break
+		}
+		r.noBlank(e.X)
 		r.typeOf(e.X)
 	case *Logic:
 		for _, t := range e.Terms {
@@ -130,17 +140,19 @@ func (r *resolver) typeOf(e Expr) catalog.Type {
 	return catalog.Boolean
 }
 
-func (r *resolver) number(e Expr) {
-	if t := r.typeOf(e); t != unknownType && !t.IsNumber() {
+// number checks an operand of arithmetic, whose type is t.
+func (r *resolver) number(e Expr, t catalog.Type) {
+	r.noBlank(e)
+	if t != unknownType && !t.IsNumber() {
 		r.fail(e.At(), "type_mismatch", "Arithmetic needs numbers; this is "+a(t)+".", "")
 	}
 }
 
 func (r *resolver) word(e Expr, what string) {
+	r.noBlank(e)
 	if t := r.typeOf(e); t != unknownType && t != catalog.Text {
 		r.fail(e.At(), "type_mismatch", what+" needs a text; this is "+a(t)+".", "")
 	}
-	r.single(e)
 }
 
 // folded refuses to ignore the case of what is not text.
@@ -152,21 +164,23 @@ func (r *resolver) folded(fold bool, x Expr) {
 
 // arithmetic is of numbers, of a date and a length, or of two dates.
 func (r *resolver) arithmetic(e *Arithmetic) catalog.Type {
-	_, moved := e.Right.(*Length)
-	if !moved && !r.dated(e.Left) {
-		r.number(e.Left)
-		r.number(e.Right)
-		return catalog.Decimal
-	}
 	left := r.typeOf(e.Left)
-	switch {
-	case moved && (e.Op == '*' || e.Op == '/' || left != unknownType && !left.IsDate() && left != Period):
-		r.fail(e.Right.At(), "type_mismatch", "A length of time is added to a date or taken from it.", "Write issued_on + 30 days.")
-		return unknownType
-	case moved:
+	dated := left.IsDate() || left == Period
+	if _, moved := e.Right.(*Length); moved {
+		r.noBlank(e.Left)
+		if e.Op == '*' || e.Op == '/' || left != unknownType && !dated {
+			r.fail(e.Right.At(), "type_mismatch", "A length of time is added to a date or taken from it.", "Write issued_on + 30 days.")
+			return unknownType
+		}
 		return left
 	}
 	right := r.typeOf(e.Right)
+	if !dated {
+		r.number(e.Left, left)
+		r.number(e.Right, right)
+		return catalog.Decimal
+	}
+	r.noBlank(e.Right)
 	if e.Op != '-' || right != unknownType && !right.IsDate() && right != Period {
 		r.fail(e.At(), "type_mismatch", "A date takes a length of time, or another date from it.", "Write paid_on - issued_on, or issued_on + 30 days.")
 		return unknownType
@@ -174,18 +188,12 @@ func (r *resolver) arithmetic(e *Arithmetic) catalog.Type {
 	return catalog.Integer
 }
 
-// dated tells whether an operand is a date; problems in it are told elsewhere.
-func (r *resolver) dated(e Expr) bool {
-	quiet := resolver{text: r.text, scope: r.scope}
-	t := quiet.typeOf(e)
-	return t.IsDate() || t == Period
-}
-
 func (r *resolver) aggregate(e *Aggregate) catalog.Type {
 	if e.X == nil {
 		return catalog.Integer
 	}
 	t := r.typeOf(e.X)
+	r.noBlank(e.X)
 	if (e.Name == "sum" || e.Name == "average") && t != unknownType && !t.IsNumber() {
 		r.fail(e.X.At(), "type_mismatch", e.Name+" needs a number; this is "+a(t)+".", "")
 	}
@@ -196,6 +204,7 @@ func (r *resolver) spans(e *Spans) {
 	var dates []catalog.Type
 	for _, side := range []Expr{e.From, e.Until} {
 		t := r.typeOf(side)
+		r.noBlank(side)
 		if t != unknownType && !t.IsDate() {
 			r.fail(side.At(), "type_mismatch", "A span runs from one date to another; this is "+a(t)+".", "")
 		}
@@ -222,10 +231,10 @@ func (r *resolver) meets(e *Meets) {
 	e.X = x
 }
 
-// comparable checks two sides of a comparison, and reads a text beside a date
-// as a period expression.
-func (r *resolver) comparable(left, right Expr) {
-	x, y := r.typeOf(left), r.typeOf(right)
+// compared checks two sides of a comparison, the first of which has the type x,
+// and reads a text beside a date as a period expression.
+func (r *resolver) compared(left Expr, x catalog.Type, right Expr) {
+	y := r.typeOf(right)
 	if isUnit(left) {
 		r.unitCompared(right, y)
 		return
@@ -238,8 +247,8 @@ func (r *resolver) comparable(left, right Expr) {
 	if dated {
 		x, y = r.asPeriod(left, x), r.asPeriod(right, y)
 	}
-	r.blanks(left)
-	r.blanks(right)
+	r.uncompared(left)
+	r.uncompared(right)
 	switch {
 	case x == unknownType || y == unknownType:
 	case x == Period && y == Period:
@@ -249,22 +258,40 @@ func (r *resolver) comparable(left, right Expr) {
 	default:
 		r.fail(right.At(), "type_mismatch", fmt.Sprintf("%s cannot be compared with %s.", capital(a(x)), a(y)), "")
 	}
-	r.single(left)
-	r.single(right)
 }
 
 // single refuses a question that can have several answers.
 func (r *resolver) single(e Expr) {
-	if p, ok := e.(*Parameter); ok && p.Question.Many {
+	if p, ok := e.(*Parameter); ok && p.Question.Many && p.Question.Type != Period { // of a period that is told already
 		r.fail(p.At(), "many_values", "The question :"+p.Name+" can have several answers.", "Write in :"+p.Name+".")
 	}
 }
 
-// blanks refuses a comparison with blank, which nothing satisfies.
-func (r *resolver) blanks(e Expr) {
+// uncompared refuses a comparison with blank, which nothing satisfies.
+func (r *resolver) uncompared(e Expr) {
 	if b, ok := e.(*Blank); ok {
 		r.fail(b.At(), "compared_with_blank", "Nothing is equal to blank, nor different from it.", "Write is blank or is not blank.")
 	}
+}
+
+// noBlank refuses the word blank where a value is needed; coalesce and if take it.
+func (r *resolver) noBlank(e Expr) {
+	if b, ok := e.(*Blank); ok {
+		r.fail(b.At(), "blank_alone", "Blank is not a value here.", "Blank stands after is and is not, and in coalesce and if.")
+	}
+}
+
+// isStretch tells whether a date is a stretch of time that is the same for every
+// record: an answer, may be moved.
+func isStretch(e Expr) bool {
+	switch e := e.(type) {
+	case *Parameter:
+		return e.Question.Type.IsDate() || e.Question.Type == Period
+	case *Arithmetic:
+		_, _, moved := e.Moves()
+		return moved && isStretch(e.Left)
+	}
+	return false
 }
 
 func isUnit(e Expr) bool {
@@ -275,7 +302,7 @@ func isUnit(e Expr) bool {
 // unitCompared checks "month of d = '2026-03'", other being what the unit is
 // compared with.
 func (r *resolver) unitCompared(other Expr, t catalog.Type) {
-	if t = r.asPeriod(other, t); t != unknownType && t != Period && !t.IsDate() && !isUnit(other) {
+	if t = r.asPeriod(other, t); t != unknownType && t != Period && !isUnit(other) && !isStretch(other) {
 		r.fail(other.At(), "type_mismatch", fmt.Sprintf("A unit of time cannot be compared with %s.", a(t)), "Write month of d = '2026-03'.")
 	}
 }
@@ -300,7 +327,7 @@ func (r *resolver) in(e *In) {
 	t := r.typeOf(e.X)
 	for _, item := range e.Items {
 		if p, ok := item.(*Parameter); ok {
-			if got := r.typeOf(p); got.IsDate() && t.IsDate() {
+			if got := r.parameter(p); got.IsDate() && t.IsDate() {
 				continue
 			} else if got == Period {
 				r.fail(p.At(), "type_mismatch", "A period is not a list.", "Write within :"+p.Name+".")
@@ -309,12 +336,13 @@ func (r *resolver) in(e *In) {
 			}
 			continue
 		}
-		r.comparable(e.X, item)
+		r.compared(e.X, t, item)
 	}
 	r.folded(e.Fold, e.X)
 }
 
 func (r *resolver) within(e *Within) {
+	r.noBlank(e.X)
 	if t := r.typeOf(e.X); t != unknownType && !t.IsDate() && !isUnit(e.X) {
 		r.fail(e.X.At(), "type_mismatch", "within needs a date; this is "+a(t)+".", "")
 	}
@@ -324,7 +352,8 @@ func (r *resolver) within(e *Within) {
 // period checks what must be a period.
 func (r *resolver) period(e Expr, what string) {
 	t := r.asPeriod(e, r.typeOf(e))
-	if t != unknownType && t != Period && (!t.IsDate() || len(Columns(e)) > 0) {
+	r.noBlank(e)
+	if t != unknownType && t != Period && !isStretch(e) {
 		r.fail(e.At(), "type_mismatch", what+" needs a period; this is "+a(t)+".", "Write "+what+" :period or "+what+" '2026-Q1'.")
 	}
 }

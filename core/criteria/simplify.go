@@ -179,7 +179,7 @@ func boundBy(at Pos, x Expr, op string, span period.Span) Expr {
 		if t == civil.Start || t == civil.End {
 			return &Bool{at, (t == civil.Start) == (op == ">=")}
 		}
-		return &Compare{at, op, x, &Span{at, period.Span{From: t, Until: t}}, false}
+		return &Compare{at, op, x, &Span{Pos: at, Span: period.Span{From: t, Until: t}}, false}
 	}
 	switch op {
 	case "<":
@@ -200,7 +200,7 @@ func boundBy(at Pos, x Expr, op string, span period.Span) Expr {
 	if _, open := high.(*Bool); open {
 		return both(at, low, high)
 	}
-	return &Within{at, x, &Span{at, span}, false}
+	return &Within{at, x, &Span{Pos: at, Span: span}, false}
 }
 
 // bare takes functions that keep the order of time off x, and moves the bounds
@@ -439,7 +439,7 @@ func constantOf(e Expr) (*big.Rat, bool) {
 func (s simplifier) in(e *In) Expr {
 	list := &In{e.Pos, e.X, nil, false, e.Fold}
 	or := &Logic{Pos: e.Pos, Or: true}
-	whole := true
+	whole := !isConstant(e.X) // or the sides would change places
 	for _, item := range e.Items {
 		term := s.compare(&Compare{e.Pos, "=", e.X, item, e.Fold})
 		if b, ok := term.(*Bool); ok && b.Value {

@@ -72,6 +72,8 @@ type (
 	Span struct {
 		Pos
 		Span period.Span
+		// Type is that of the date it is the answer for; empty for a period.
+		Type catalog.Type
 	}
 	// Length is how far a date is moved: 30 days, P1M.
 	Length struct {
@@ -345,11 +347,16 @@ func FirstColumn(e Expr) *Column {
 	return first
 }
 
-// Asks tells whether the expression refers to a question of which something
-// holds.
+// Asks tells whether the expression needs the answer to a question of which
+// something holds. Whether a question was left blank can be told of any.
 func Asks(e Expr, holds func(name string) bool) bool {
 	if p, ok := e.(*Parameter); ok {
 		return holds(p.Name)
+	}
+	if blank, ok := e.(*IsBlank); ok {
+		if _, question := blank.X.(*Parameter); question {
+			return false
+		}
 	}
 	found := false
 	each(e, func(child Expr) { found = found || Asks(child, holds) })

@@ -51,6 +51,7 @@ func Postgres(capitals string) Dialect {
 		contains: func(x, placeholder string) string {
 			return "strpos(lower" + cased(x) + ", lower" + cased(placeholder+"::text") + ") > 0"
 		},
+		text:   func(placeholder string) string { return placeholder + "::text" },
 		moment: postgresMoment,
 		change: nil, // the database knows the zones
 		fits:   postgresFits,

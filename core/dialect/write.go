@@ -62,6 +62,9 @@ type Dialect struct {
 	fits, stored func(c catalog.Column, x string) string
 	// cast writes a placeholder with the type of its value; nil for none.
 	cast func(v any, placeholder string) string
+	// text gives a bound text its type, where nothing it is compared with does; nil
+	// where it has one.
+	text func(placeholder string) string
 	// aggregate writes a value of many records its own way; empty for what is
 	// written as name(x).
 	aggregate func(name string, x string, of plan.Expr) string
@@ -308,6 +311,9 @@ func (w *writer) comparable(e plan.Expr, nested bool) string {
 	if collated(e) {
 		return w.dialect.collate(w.expr(e, nested))
 	}
+	if nested {
+		return w.operand(e)
+	}
 	return w.expr(e, nested)
 }
 
@@ -352,9 +358,9 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 		return "1 = 0"
 	case plan.Compare:
 		if collated(e.Left) || collated(e.Right) {
-			return w.dialect.collate(w.expr(e.Left, true)) + " " + e.Op + " " + w.expr(e.Right, true)
+			return w.dialect.collate(w.operand(e.Left)) + " " + e.Op + " " + w.operand(e.Right)
 		}
-		return w.expr(e.Left, true) + " " + e.Op + " " + w.expr(e.Right, true)
+		return w.operand(e.Left) + " " + e.Op + " " + w.operand(e.Right)
 	case plan.Fits:
 		return "(" + w.dialect.fits(e.Ref.Column, w.column(e.Ref)) + ")"
 	case plan.Plain:
@@ -370,10 +376,10 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 	case plan.In:
 		return w.in(e)
 	case plan.IsBlank:
-		return w.expr(e.X, true) + " is null"
+		return w.value(e.X) + " is null"
 	case plan.Not:
 		if blank, ok := e.X.(plan.IsBlank); ok {
-			return w.expr(blank.X, true) + " is not null"
+			return w.value(blank.X) + " is not null"
 		}
 		// Of what is no date, a database's own functions make blanks; of its own dates
 		// they make none, and an index serves what is left.
@@ -408,7 +414,7 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 	case plan.Match:
 		return "(" + w.match(e) + ")"
 	case plan.If:
-		return "case when " + w.expr(e.When, false) + " then " + w.expr(e.Then, true) + " else " + w.expr(e.Else, true) + " end"
+		return "case when " + w.expr(e.When, false) + " then " + w.value(e.Then) + " else " + w.value(e.Else) + " end"
 	case plan.Func:
 		return w.function(e)
 	case plan.Aggregate:
@@ -427,6 +433,28 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 	panic(fmt.Sprintf("dialect: no such expression: %T", e))
 }
 
+// operand writes one side of a comparison: a condition that stands there as a
+// value goes in parentheses.
+func (w *writer) operand(e plan.Expr) string {
+	text := w.expr(e, true)
+	switch e.(type) {
+	case plan.Compare, plan.In, plan.IsBlank, plan.Not, plan.Const:
+		return "(" + text + ")"
+	}
+	return text
+}
+
+// value writes a value that stands by itself, so that its type has to be its own.
+func (w *writer) value(e plan.Expr) string {
+	text := w.operand(e)
+	if v, ok := e.(plan.Value); ok && w.dialect.text != nil {
+		if _, ok := v.V.(string); ok {
+			return w.dialect.text(text)
+		}
+	}
+	return text
+}
+
 // exact keeps sums and products of whole numbers from running over: as decimals
 // they have room.
 func (w *writer) exact(e plan.Expr, x string) string {
@@ -437,7 +465,7 @@ func (w *writer) exact(e plan.Expr, x string) string {
 }
 
 func (w *writer) match(e plan.Match) string {
-	x, y := w.expr(e.X, true), w.expr(e.Y, true)
+	x, y := w.value(e.X), w.value(e.Y)
 	if collated(e.X) || collated(e.Y) {
 		x, y = w.dialect.collate(x), w.dialect.collate(y)
 	}
@@ -447,7 +475,7 @@ func (w *writer) match(e plan.Match) string {
 func (w *writer) function(e plan.Func) string {
 	args := make([]string, len(e.Args))
 	for i, arg := range e.Args {
-		args[i] = w.expr(arg, true)
+		args[i] = w.value(arg)
 	}
 	if e.Name == "abs" {
 		args[0] = w.exact(e.Args[0], args[0])

@@ -45,7 +45,9 @@ func (f Formula) of(e criteria.Expr, row []any) any {
 	case *criteria.Bool:
 		return e.Value
 	case *criteria.Span:
-		return catalog.Stamp{At: e.Span.From}
+		if e.Span.From != civil.Start && e.Span.From != civil.End {
+			return catalog.Stamp{At: e.Span.From}
+		}
 	case *criteria.Negative:
 		if x, ok := f.of(e.X, row).(decimal.Decimal); ok {
 			return x.Neg()

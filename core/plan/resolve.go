@@ -36,7 +36,7 @@ func (b *binder) resolve(e criteria.Expr) (made criteria.Expr, open bool) {
 	case *criteria.Meets:
 		return b.resolve(e.X)
 	case *criteria.IsBlank:
-		return &criteria.IsBlank{Pos: e.Pos, X: b.value(e.X), Not: e.Not}, false
+		return b.isBlank(e)
 	}
 	if p, ok := e.(*criteria.Parameter); ok && !b.given[p.Name].Given { // a yes-no question by itself
 		return nil, true
@@ -44,17 +44,34 @@ func (b *binder) resolve(e criteria.Expr) (made criteria.Expr, open bool) {
 	return b.value(e), false
 }
 
+// missing tells whether a question was left blank.
+func (b *binder) missing(name string) bool { return !b.given[name].Given }
+
+// isBlank asks whether a question was left blank, or a value of the records is.
+func (b *binder) isBlank(e *criteria.IsBlank) (criteria.Expr, bool) {
+	if p, ok := e.X.(*criteria.Parameter); ok {
+		if b.used != nil {
+			b.used[p.Name] = true
+		}
+		return &criteria.Bool{Pos: e.Pos, Value: b.given[p.Name].Given == e.Not}, false
+	}
+	if criteria.Asks(e.X, b.missing) {
+		return nil, true
+	}
+	x := b.value(e.X)
+	if _, answer := x.(*criteria.Span); answer {
+		return &criteria.Bool{Pos: e.Pos, Value: e.Not}, false
+	}
+	return &criteria.IsBlank{Pos: e.Pos, X: x, Not: e.Not}, false
+}
+
 // comparison resolves the smallest condition a question left blank takes away.
 func (b *binder) comparison(e criteria.Expr) (criteria.Expr, bool) {
+	e = b.asked(e)
+	if not, ok := e.(*criteria.Not); ok {
+		return b.not(not)
+	}
 	column := criteria.FirstColumn(e)
-	if between, ok := e.(*criteria.Between); ok {
-		if one, ok := b.oneSided(between); ok {
-			return b.resolve(one)
-		}
-	}
-	if in, ok := e.(*criteria.In); ok {
-		e = b.answered(in)
-	}
 	if blank, ok := b.leftBlank(e); ok {
 		if blank.WhenBlank == parameter.MatchBlank && column != nil {
 			return &criteria.IsBlank{Pos: e.At(), X: column}, false
@@ -68,14 +85,24 @@ func (b *binder) comparison(e criteria.Expr) (criteria.Expr, bool) {
 	return made, false
 }
 
+// asked is what is left of a condition whose questions were left blank in part.
+func (b *binder) asked(e criteria.Expr) criteria.Expr {
+	switch e := e.(type) {
+	case *criteria.Between:
+		if one, ok := b.oneSided(e); ok {
+			return one
+		}
+	case *criteria.In:
+		return b.answered(e)
+	}
+	return e
+}
+
 // oneSided is what is left of "between :from :to" where one of the two was left
 // blank: the comparison with the other.
 func (b *binder) oneSided(e *criteria.Between) (criteria.Expr, bool) {
-	missing := func(side criteria.Expr) bool {
-		return criteria.Asks(side, func(name string) bool { return !b.given[name].Given })
-	}
-	low, high := missing(e.Low), missing(e.High)
-	if low == high || missing(e.X) || b.matchesBlank(e) {
+	low, high := criteria.Asks(e.Low, b.missing), criteria.Asks(e.High, b.missing)
+	if low == high || criteria.Asks(e.X, b.missing) || b.matchesBlank(e) {
 		return nil, false
 	}
 	var one criteria.Expr = &criteria.Compare{Pos: e.Pos, Op: ">=", Left: e.X, Right: e.Low}
@@ -105,7 +132,7 @@ func (b *binder) answered(e *criteria.In) criteria.Expr {
 	made := *e
 	made.Items = nil
 	for _, item := range e.Items {
-		if !criteria.Asks(item, func(name string) bool { return !b.given[name].Given }) {
+		if !criteria.Asks(item, b.missing) {
 			made.Items = append(made.Items, item)
 		}
 	}
@@ -121,11 +148,15 @@ func orBlank(e criteria.Expr, column *criteria.Column) criteria.Expr {
 
 // not negates; blanks that are to match whatever the answer match still.
 func (b *binder) not(e *criteria.Not) (criteria.Expr, bool) {
-	column := criteria.FirstColumn(e.X)
-	if _, blank := b.leftBlank(e.X); !blank && column != nil && b.includesBlanks(e.X) {
-		return orBlank(&criteria.Not{Pos: e.Pos, X: b.values(e.X)}, column), false
+	x := b.asked(e.X)
+	if not, ok := x.(*criteria.Not); ok && criteria.IsComparison(e.X) {
+		return b.resolve(not.X)
 	}
-	inner, open := b.resolve(e.X)
+	column := criteria.FirstColumn(x)
+	if _, blank := b.leftBlank(x); !blank && column != nil && b.includesBlanks(x) {
+		return orBlank(&criteria.Not{Pos: e.Pos, X: b.values(x)}, column), false
+	}
+	inner, open := b.resolve(x)
 	return &criteria.Not{Pos: e.Pos, X: inner}, open
 }
 
@@ -173,7 +204,7 @@ func (b *binder) value(e criteria.Expr) criteria.Expr {
 		left := b.value(e.Left)
 		if length, n, ok := e.Moves(); ok {
 			if span, ok := left.(*criteria.Span); ok {
-				return b.moved(e, length.Move(span.Span, n))
+				return b.moved(e, length.Move(span.Span, n), span.Type)
 			}
 		}
 		return &criteria.Arithmetic{Pos: e.Pos, Op: e.Op, Left: left, Right: b.value(e.Right)}
@@ -185,7 +216,11 @@ func (b *binder) value(e criteria.Expr) criteria.Expr {
 		}
 	case *criteria.Call:
 		call := &criteria.Call{Pos: e.Pos, Name: e.Name}
-		for _, arg := range e.Args {
+		for i, arg := range e.Args {
+			if asked, ok := arg.(*criteria.Parameter); ok && (e.Name != "if" || i > 0) {
+				call.Args = append(call.Args, b.value(asked)) // blank where it has no answer
+				continue
+			}
 			made, open := b.resolve(arg)
 			if open {
 				made = &criteria.Bool{Pos: arg.At(), Value: true} // nothing is asked
@@ -206,7 +241,7 @@ func (b *binder) value(e criteria.Expr) criteria.Expr {
 
 // moved is a stretch of time that was moved, if it is still in the years that
 // are accepted.
-func (b *binder) moved(e *criteria.Arithmetic, s period.Span) criteria.Expr {
+func (b *binder) moved(e *criteria.Arithmetic, s period.Span, t catalog.Type) criteria.Expr {
 	if !s.OpenStart() && !s.From.Date().InRange() || !s.OpenEnd() && !s.Until.Date().InRange() {
 		p := diag.Problem{Code: "out_of_range", Field: "criteria", Message: "Moved by " + criteria.Print(e.Right) + ", the date is not in the years 1 to 9999."}
 		if names := criteria.Parameters(e); len(names) > 0 {
@@ -215,7 +250,7 @@ func (b *binder) moved(e *criteria.Arithmetic, s period.Span) criteria.Expr {
 		b.problems = append(b.problems, p)
 		s = period.All
 	}
-	return &criteria.Span{Pos: e.Pos, Span: s}
+	return &criteria.Span{Pos: e.Pos, Span: s, Type: t}
 }
 
 // answers are the values of a question, one or several.
@@ -224,6 +259,9 @@ func (b *binder) answers(e *criteria.Parameter) []criteria.Expr {
 		b.used[e.Name] = true
 	}
 	v := b.given[e.Name]
+	if !v.Given {
+		return []criteria.Expr{&criteria.Blank{Pos: e.Pos}}
+	}
 	var out []criteria.Expr
 	for _, t := range v.Texts {
 		out = append(out, &criteria.Text{Pos: e.Pos, Value: t})
@@ -232,7 +270,7 @@ func (b *binder) answers(e *criteria.Parameter) []criteria.Expr {
 		out = append(out, &criteria.Number{Pos: e.Pos, Value: n})
 	}
 	for _, s := range v.Spans {
-		out = append(out, &criteria.Span{Pos: e.Pos, Span: s})
+		out = append(out, &criteria.Span{Pos: e.Pos, Span: s, Type: e.Question.Type})
 	}
 	switch {
 	case out != nil:

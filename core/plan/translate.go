@@ -12,6 +12,7 @@ import (
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
+	"pikegate/core/period"
 )
 
 // condition turns a simplified condition into an expression over what is
@@ -39,6 +40,9 @@ func (b *binder) condition(e criteria.Expr, negated bool) Expr {
 		return all(x, b.condition(e.Where, false))
 	}
 	x, fits := b.leaf(e, negated)
+	if x == nil {
+		return Const{false} // told
+	}
 	for _, c := range datedColumns(e) {
 		switch {
 		case b.lenient && !b.sure(c.Ref.Column):
@@ -86,11 +90,13 @@ func (b *binder) leaf(e criteria.Expr, negated bool) (x Expr, fits func(*criteri
 		x = b.in(e)
 	case *criteria.Match:
 		x = b.match(e)
-	default: // a yes-no value
-		x = b.translate(e)
-		if _, column := x.(Column); !column {
-			x = Compare{"=", x, Value{true}}
-		}
+	case *criteria.Column: // a yes-no value, as the next
+		x = Column{e.Ref}
+	case *criteria.Call, *criteria.Blank:
+		x = Compare{"=", b.translate(e), Value{true}}
+	default:
+		b.untold(e)
+		return nil, never
 	}
 	if negated {
 		x = Not{x}
@@ -205,11 +211,50 @@ func (b *binder) translate(e criteria.Expr) Expr {
 		}
 		return Aggregate{e.Name, b.ordered(e.X)}
 	case *criteria.Span:
-		return Value{momentText(e.Span.From, true)}
+		return spanValue(e.Span, true)
 	}
-	// What is left is a condition as a value: true, false or, of blanks, neither.
-	e = criteria.Simplify(e, b.ctx)
-	return If{b.condition(e, false), Value{true}, If{b.condition(e, true), Value{false}, Value{nil}}}
+	return b.truth(criteria.Simplify(e, b.ctx))
+}
+
+// truth is a condition as a value: true, false or, of blanks and of dates that
+// do not fit, neither. Its size is that of the condition: what is not known
+// stays so in each comparison, so that none has to be written twice.
+func (b *binder) truth(e criteria.Expr) Expr {
+	switch e := e.(type) {
+	case *criteria.Logic:
+		terms := make([]Expr, len(e.Terms))
+		for i, t := range e.Terms {
+			terms[i] = b.truth(t)
+		}
+		return Logic{e.Or, terms}
+	case *criteria.Not:
+		return Not{b.truth(e.X)}
+	case *criteria.Bool:
+		return Value{e.Value}
+	case *criteria.Known:
+		return If{b.condition(e.Where, false), b.truth(e.X), Value{nil}}
+	}
+	x, _ := b.leaf(e, false)
+	if x == nil {
+		return Value{nil}
+	}
+	known := Logic{}
+	for _, c := range datedColumns(e) {
+		known.Terms = append(known.Terms, guard(e, c.Ref))
+	}
+	if known.Terms == nil {
+		return x
+	}
+	return If{known, x, Value{nil}}
+}
+
+// untold says that there is no rule for a part of the criteria, which the check
+// of types should have kept out.
+func (b *binder) untold(e criteria.Expr) {
+	b.problems = append(b.problems, diag.Problem{
+		Code: "untranslatable", Field: b.field(e), Message: "This part of the criteria cannot be written as SQL: " + criteria.Print(e) + ".",
+		Hint: "Write the condition another way, and tell us of this one.",
+	})
 }
 
 // ordered is a value that is sorted, grouped or compared with others of its
@@ -347,7 +392,7 @@ func (b *binder) moment(e criteria.Expr, fine bool) Expr {
 	case *criteria.Column:
 		return b.stored(e, fine, b.ctx.Zone)
 	case *criteria.Span:
-		return Value{momentText(e.Span.From, fine)}
+		return spanValue(e.Span, fine)
 	case *criteria.Blank:
 		return Value{nil}
 	case *criteria.Aggregate:
@@ -370,7 +415,17 @@ func (b *binder) moment(e criteria.Expr, fine bool) Expr {
 		}
 		return Func{e.Name, args}
 	}
-	panic(fmt.Sprintf("plan: not a date: %T", e))
+	b.untold(e)
+	return Value{nil}
+}
+
+// spanValue is a stretch of time as one value, its start; an end that is open is
+// none.
+func spanValue(s period.Span, fine bool) Expr {
+	if s.From == civil.Start || s.From == civil.End {
+		return Value{nil}
+	}
+	return Value{momentText(s.From, fine)}
 }
 
 // stored is a column as such text, by the clocks of a zone.

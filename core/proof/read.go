@@ -74,6 +74,12 @@ func (r *reader) condition(e criteria.Expr) *condition {
 			return r.leaf(r.variable(e), point(number(1)))
 		}
 	case *criteria.IsBlank:
+		if p, asked := e.X.(*criteria.Parameter); asked {
+			if r.question(p).Certain {
+				return &condition{constant: new(bool)}
+			}
+			return &condition{variable: &variable{free: true}}
+		}
 		return &condition{variable: r.variable(e.X), isBlank: true}
 	case *criteria.Within:
 		if low, high, ok := r.stretch(e.Period); ok && isDated(e.X) {

@@ -41,8 +41,8 @@ func TestLinks(t *testing.T) {
 func TestSortedByHead(t *testing.T) {
 	p := browser.Open(t, address+"/#/reports/jobs-due?period=2025-03", 1280, 800)
 	p.Wait("document.querySelector('[data-outcome=done]')")
-	costs := func() (list []float64) {
-		p.Read("[...document.querySelectorAll('tbody tr[aria-rowindex]')].map(r => Number("+cellValue+"(r.cells[4])))", &list)
+	costs := func() (list []float64) { // of the first records; how many more are drawn is the grid's to say
+		p.Read("[...document.querySelectorAll('tbody tr[aria-rowindex]')].slice(0, 20).map(r => Number("+cellValue+"(r.cells[4])))", &list)
 		return list
 	}
 	own := costs()

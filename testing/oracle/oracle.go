@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"fmt"
 	"math/big"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -94,21 +95,34 @@ func (w World) Condition(e criteria.Expr, r Record) Truth {
 		return Absent
 	}
 	if criteria.IsComparison(e) {
-		for _, name := range criteria.Parameters(e) {
-			if !w.Answers[name].Given {
-				if w.Questions[name].WhenBlank == parameter.MatchBlank && len(criteria.Columns(e)) > 0 {
-					if hasUnfit(criteria.Columns(e)[0], r) {
-						return Unknown
-					}
-					return truth(r[criteria.Columns(e)[0].Name] == nil)
+		e = w.asked(e)
+		if not, ok := e.(*criteria.Not); ok {
+			return w.Condition(not, r)
+		}
+		if name, missing := w.missing(e); missing {
+			if w.Questions[name].WhenBlank == parameter.MatchBlank && len(criteria.Columns(e)) > 0 {
+				if w.hasUnfit(criteria.Columns(e)[0], r) {
+					return Unknown
 				}
-				return Absent
+				return truth(r[criteria.Columns(e)[0].Name] == nil)
 			}
+			return Absent
 		}
 		if w.blankAnyway(e, r) {
 			return True
 		}
 		return w.comparison(e, r)
+	}
+	if blank, ok := e.(*criteria.IsBlank); ok {
+		if p, ok := blank.X.(*criteria.Parameter); ok { // whether it was answered
+			return truth(w.Answers[p.Name].Given == blank.Not)
+		}
+		if _, missing := w.missing(blank); missing {
+			return Absent
+		}
+		if w.stretches(blank.X) != nil {
+			return truth(blank.Not)
+		}
 	}
 	if known, ok := e.(*criteria.Known); ok {
 		if w.Condition(known.Where, r) != True {
@@ -116,7 +130,7 @@ func (w World) Condition(e criteria.Expr, r Record) Truth {
 		}
 		return w.Condition(known.X, r)
 	}
-	if hasUnfit(e, r) {
+	if w.hasUnfit(e, r) {
 		return Unknown
 	}
 	if blank, ok := e.(*criteria.IsBlank); ok {
@@ -128,14 +142,89 @@ func (w World) Condition(e criteria.Expr, r Record) Truth {
 	return Unknown
 }
 
-// hasUnfit tells whether an expression looks at a date that is none.
-func hasUnfit(e criteria.Expr, r Record) bool {
-	for _, c := range criteria.Columns(e) {
-		if _, unfit := r[c.Name].(Unfit); unfit {
-			return true
+// missing is the first question left blank whose answer an expression needs.
+func (w World) missing(e criteria.Expr) (string, bool) {
+	for _, p := range needed(e) {
+		if !w.Answers[p.Name].Given {
+			return p.Name, true
 		}
 	}
-	return false
+	return "", false
+}
+
+// needed are the questions whose answers an expression needs: it can be told of
+// any whether it was left blank.
+func needed(e criteria.Expr) (out []*criteria.Parameter) {
+	switch e := e.(type) {
+	case *criteria.Parameter:
+		return []*criteria.Parameter{e}
+	case *criteria.IsBlank:
+		if _, ok := e.X.(*criteria.Parameter); ok {
+			return nil
+		}
+	}
+	for _, child := range criteria.Children(e) {
+		out = append(out, needed(child)...)
+	}
+	return out
+}
+
+// asked is what is left of a comparison whose questions were left blank in
+// part: of a list the other values, of "between" one side.
+func (w World) asked(e criteria.Expr) criteria.Expr {
+	for _, p := range needed(e) {
+		if !w.Answers[p.Name].Given && w.Questions[p.Name].WhenBlank == parameter.MatchBlank {
+			return e
+		}
+	}
+	absent := func(e criteria.Expr) bool {
+		_, missing := w.missing(e)
+		return missing
+	}
+	switch e := e.(type) {
+	case *criteria.In:
+		left := *e
+		left.Items = slices.DeleteFunc(slices.Clone(e.Items), absent)
+		if len(left.Items) > 0 {
+			return &left
+		}
+	case *criteria.Between:
+		if absent(e.X) || absent(e.Low) == absent(e.High) {
+			break
+		}
+		var side criteria.Expr = &criteria.Compare{Pos: e.Pos, Op: ">=", Left: e.X, Right: e.Low}
+		if absent(e.Low) {
+			side = &criteria.Compare{Pos: e.Pos, Op: "<=", Left: e.X, Right: e.High}
+		}
+		if e.Not {
+			side = &criteria.Not{Pos: e.Pos, X: side}
+		}
+		return side
+	}
+	return e
+}
+
+// hasUnfit tells whether an expression looks at a date that is none; what is not
+// asked looks at nothing.
+func (w World) hasUnfit(e criteria.Expr, r Record) bool {
+	if c, ok := e.(*criteria.Column); ok {
+		_, unfit := r[c.Name].(Unfit)
+		return unfit
+	}
+	if criteria.IsComparison(e) {
+		if _, missing := w.missing(w.asked(e)); missing {
+			return false
+		}
+	}
+	return slices.ContainsFunc(criteria.Children(e), func(child criteria.Expr) bool { return w.hasUnfit(child, r) })
+}
+
+// Blanks tells whether a value in an expression is blank, or a date that is none.
+func (w World) Blanks(e criteria.Expr, r Record) bool {
+	if _, length := e.(*criteria.Length); length {
+		return false
+	}
+	return w.Value(e, r) == nil || slices.ContainsFunc(criteria.Children(e), func(child criteria.Expr) bool { return w.Blanks(child, r) })
 }
 
 // blankAnyway tells whether a comparison is met because its column is blank,
@@ -144,12 +233,12 @@ func (w World) blankAnyway(e criteria.Expr, r Record) bool {
 	if !criteria.IsComparison(e) || len(criteria.Columns(e)) == 0 || r[criteria.Columns(e)[0].Name] != nil {
 		return false
 	}
+	if _, missing := w.missing(w.asked(e)); missing {
+		return false
+	}
 	includes := false
-	for _, name := range criteria.Parameters(e) {
-		if !w.Answers[name].Given {
-			return false
-		}
-		includes = includes || w.Questions[name].IncludeBlanks
+	for _, p := range needed(w.asked(e)) {
+		includes = includes || w.Questions[p.Name].IncludeBlanks
 	}
 	return includes
 }
@@ -178,7 +267,7 @@ func (w World) comparison(e criteria.Expr, r Record) Truth {
 	case *criteria.Match:
 		x, ok1 := w.Value(e.X, r).(string)
 		y, ok2 := w.Value(e.Y, r).(string)
-		if !ok1 || !ok2 || hasUnfit(e, r) {
+		if !ok1 || !ok2 || w.hasUnfit(e, r) {
 			return Unknown
 		}
 		if e.Fold {
@@ -197,9 +286,9 @@ func (w World) spans(e *criteria.Spans, r Record) Truth {
 	p := w.stretches(e.Period)[0]
 	from, ok := w.Value(e.From, r).(Moment)
 	until, ended := w.Value(e.Until, r).(Moment)
-	unfit := hasUnfit(e.Until, r)
+	unfit := w.hasUnfit(e.Until, r)
 	known := func(b bool) Truth {
-		if !ok || hasUnfit(e.From, r) {
+		if !ok || w.hasUnfit(e.From, r) {
 			return Unknown
 		}
 		return truth(b)
@@ -208,8 +297,8 @@ func (w World) spans(e *criteria.Spans, r Record) Truth {
 	switch e.Op {
 	case "overlaps":
 		start := known(!ok || w.before(from, p.Until))
-		if p.OpenEnd() {
-			start = True
+		if p.OpenEnd() || p.Until == civil.Start {
+			start = truth(p.OpenEnd())
 		}
 		end := truth(!ended || !w.before(until, p.From) || p.OpenStart())
 		if unfit && !p.OpenStart() {
@@ -218,8 +307,8 @@ func (w World) spans(e *criteria.Spans, r Record) Truth {
 		return min(start, end)
 	case "inside":
 		start := known(!ok || !w.before(from, p.From))
-		if p.OpenStart() {
-			start = True
+		if p.OpenStart() || p.From == civil.End {
+			start = truth(p.OpenStart())
 		}
 		end := False // it goes on
 		if ended {
@@ -230,6 +319,9 @@ func (w World) spans(e *criteria.Spans, r Record) Truth {
 		}
 		if p.OpenEnd() {
 			end = True
+		}
+		if p.Until == civil.Start {
+			end = min(end, False)
 		}
 		return min(start, end)
 	}
@@ -300,7 +392,7 @@ func (w World) compare(left criteria.Expr, op string, right criteria.Expr, fold 
 		}
 		return result
 	}
-	if hasUnfit(left, r) || hasUnfit(right, r) {
+	if w.hasUnfit(left, r) || w.hasUnfit(right, r) {
 		return Unknown
 	}
 	if p, ok := right.(*criteria.Parameter); ok { // one of several answers
@@ -321,6 +413,9 @@ func answers(v parameter.Value) []any {
 	for _, t := range v.Texts {
 		out = append(out, t)
 	}
+	for _, s := range v.Spans {
+		out = append(out, Moment{At: s.From, Day: true})
+	}
 	if out == nil {
 		out = append(out, v.Bool)
 	}
@@ -331,15 +426,21 @@ func (w World) compareStretch(left criteria.Expr, op string, s period.Span, r Re
 	if unit, ok := left.(*criteria.UnitOf); ok { // its first day stands for it
 		left = &criteria.Call{Name: "start_of", Args: []criteria.Expr{&criteria.Text{Value: unit.Unit}, unit.X}}
 	}
-	open := map[string]bool{"<": s.OpenStart(), ">=": s.OpenStart(), "<=": s.OpenEnd(), ">": s.OpenEnd()}[op]
-	if open {
-		return truth(op == ">=" || op == "<=")
+	edge := s.From
+	if op == "<=" || op == ">" {
+		edge = s.Until
+	}
+	if op != "=" && op != "<>" && (edge == civil.Start || edge == civil.End) { // everything is after the one, and before the other
+		return truth((edge == civil.Start) == (op == ">=" || op == ">"))
 	}
 	if (op == "=" || op == "<>") && s.OpenStart() && s.OpenEnd() && s.From != s.Until {
 		return truth(op == "=")
 	}
+	if (op == "=" || op == "<>") && s.From == s.Until && (s.From == civil.Start || s.From == civil.End) {
+		return truth(op == "<>") // nothing is at an end that is open
+	}
 	m, ok := w.Value(left, r).(Moment)
-	if !ok || hasUnfit(left, r) {
+	if !ok || w.hasUnfit(left, r) {
 		return Unknown
 	}
 	before, after := w.before(m, s.From), !w.before(m, s.Until)
@@ -412,6 +513,12 @@ func (w World) Value(e criteria.Expr, r Record) any {
 	case *criteria.Bool:
 		return e.Value
 	case *criteria.Parameter:
+		if !w.Answers[e.Name].Given {
+			return nil
+		}
+		if e.Question.Type == criteria.Period {
+			return start(w.Answers[e.Name].Span.Part(e.Part))
+		}
 		return answers(w.Answers[e.Name])[0]
 	case *criteria.Negative:
 		if x, ok := w.Value(e.X, r).(*big.Rat); ok {
@@ -423,13 +530,28 @@ func (w World) Value(e criteria.Expr, r Record) any {
 		return w.call(e, r)
 	case *criteria.Blank:
 	case *criteria.Span:
-		return Moment{At: e.Span.From}
+		return start(e.Span)
+	case *criteria.UnitOf:
+		return w.Unit(e, r)
+	case *criteria.Length:
+		panic("oracle: a length by itself")
 	default:
-		if t := w.Condition(e, r); t == True || t == False {
-			return t == True
+		switch w.Condition(e, r) {
+		case True, Absent: // what is not asked is met
+			return true
+		case False:
+			return false
 		}
 	}
 	return nil
+}
+
+// start is a stretch as one value; an end that is open is none.
+func start(s period.Span) any {
+	if s.From == civil.Start || s.From == civil.End {
+		return nil
+	}
+	return Moment{At: s.From}
 }
 
 func (w World) arithmetic(e *criteria.Arithmetic, r Record) any {
@@ -480,7 +602,7 @@ func floor(x *big.Rat) *big.Rat {
 
 func (w World) call(e *criteria.Call, r Record) any {
 	if e.Name == "if" {
-		if w.Condition(e.Args[0], r) == True {
+		if t := w.Condition(e.Args[0], r); t == True || t == Absent {
 			return w.Value(e.Args[1], r)
 		}
 		return w.Value(e.Args[2], r)
@@ -605,6 +727,12 @@ func (w World) Unit(e criteria.Expr, r Record) any {
 		return fmt.Sprintf("%04d-%02d", y, month)
 	case "quarter":
 		return fmt.Sprintf("%04d-Q%d", y, (month+2)/3)
+	case "half":
+		return fmt.Sprintf("%04d-H%d", y, (month+5)/6)
+	case "year":
+		return fmt.Sprintf("%04d", y)
+	case "day":
+		return day.String()
 	}
 	panic("oracle: " + unit.Unit)
 }

@@ -553,22 +553,20 @@ func (b *bench) try(text string, in map[string]parameter.Input) string {
 	if len(problems) > 0 {
 		return problems.Error()
 	}
-	asked := []parameter.Parameter{}
 	byName := map[string]parameter.Parameter{}
-	scope := criteria.Scope{Tables: []criteria.Table{{Alias: "r", Table: b.catalog.Tables[0]}}}
+	scope := b.scope()
 	for _, q := range questions {
-		scope.Questions = append(scope.Questions, q.Question())
-		asked, byName[q.Name] = append(asked, q), q
+		byName[q.Name] = q
 	}
 	if problems := criteria.ResolveCondition(text, e, scope); len(problems) > 0 {
 		return "" // of types that do not go together
 	}
-	values, problems := parameter.Read(asked, nil, in, parameter.Context{Context: b.ctx})
+	values, problems := parameter.Read(questions, nil, in, parameter.Context{Context: b.ctx})
 	if len(problems) > 0 {
 		return problems.Error()
 	}
 	compiled := &definition.Compiled{
-		Query: query, From: scope.Tables[0], Engine: b.catalog.Engine, Criteria: e, CriteriaText: text, Questions: asked,
+		Query: query, From: scope.Tables[0], Engine: b.catalog.Engine, Criteria: e, CriteriaText: text, Questions: questions,
 		Columns: []definition.CompiledColumn{{Column: query.Columns[0], Expr: &criteria.Column{Name: "id", Ref: criteria.Ref{Alias: "r", Column: b.catalog.Tables[0].Columns[0]}}, Type: catalog.Integer}},
 	}
 	statement, problems := plan.Bind(compiled, definition.View{}, values, b.ctx)
@@ -607,6 +605,15 @@ func (b *bench) try(text string, in map[string]parameter.Input) string {
 	}
 	settled, findings := proof.Open(e, proof.Questions{Of: openly})
 	return b.claims(settled, findings, world)
+}
+
+// scope is what names mean in the criteria.
+func (b *bench) scope() criteria.Scope {
+	scope := criteria.Scope{Tables: []criteria.Table{{Alias: "r", Table: b.catalog.Tables[0]}}}
+	for _, q := range questions {
+		scope.Questions = append(scope.Questions, q.Question())
+	}
+	return scope
 }
 
 // fitting tells whether a record passes that a statement returned.
@@ -649,7 +656,7 @@ func (b *bench) claims(whole criteria.Expr, findings []proof.Finding, world orac
 				wrong = "is true"
 			case f.Kind == proof.Never && f.With != nil && at == oracle.True && world.Condition(f.With, r) == oracle.True:
 				wrong = "are both true"
-			case f.Kind == proof.Always && at != oracle.True && !slices.ContainsFunc(criteria.Columns(f.At), func(c *criteria.Column) bool { _, unfit := r[c.Name].(oracle.Unfit); return unfit || r[c.Name] == nil }):
+			case f.Kind == proof.Always && at != oracle.True && !(at == oracle.Unknown && world.Blanks(f.At, r)):
 				wrong = "is not true"
 			case parent == nil || f.Kind == proof.Always:
 			case f.Kind == proof.Never && !parent.Or:

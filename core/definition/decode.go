@@ -10,6 +10,7 @@ import (
 
 	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/lexer"
 	"github.com/goccy/go-yaml/parser"
 	"github.com/goccy/go-yaml/token"
 
@@ -51,7 +52,11 @@ func Decode(file string, content []byte) ([]Document, diag.Problems) {
 	var documents []Document
 	for _, part := range split(string(content)) {
 		d.before = part.before
-		tree, err := parser.ParseBytes([]byte(part.text), 0)
+		tokens := lexer.Tokenize(part.text)
+		if d.crowded(tokens) {
+			continue
+		}
+		tree, err := parser.Parse(tokens, 0)
 		if err != nil {
 			d.syntax(err)
 			continue
@@ -117,6 +122,43 @@ func deepest(content []byte) int {
 		most = max(most, open, dashes)
 	}
 	return most
+}
+
+// What one document may have. The YAML parser takes a time that grows with the
+// square of each, so that more is refused before it begins.
+const (
+	maxKeys   = 5000
+	maxMarks  = 100 // anchors, aliases and tags together
+	maxOnLine = 200 // keys on one line: they nest
+)
+
+// crowded refuses a document with more of something than any definition has.
+func (d *decoder) crowded(tokens token.Tokens) bool {
+	keys, marks, line, onLine := 0, 0, 0, 0
+	for _, t := range tokens {
+		switch t.Type {
+		case token.MappingValueType, token.MappingKeyType:
+			keys++
+			if t.Position.Line != line {
+				line, onLine = t.Position.Line, 0
+			}
+			onLine++
+		case token.AnchorType, token.AliasType, token.TagType, token.MergeKeyType:
+			marks++
+		}
+		switch {
+		case keys > maxKeys:
+			d.fail(t, "", "too_long", fmt.Sprintf("One document has more than %d keys.", maxKeys), "Make several of it.")
+		case onLine > maxOnLine:
+			d.fail(t, "", "too_deep", fmt.Sprintf("A line has more than %d keys.", maxOnLine), "Write it flatter.")
+		case marks > maxMarks:
+			d.fail(t, "", "too_long", fmt.Sprintf("One document has more than %d anchors, aliases and tags.", maxMarks), "Write out what they stand for.")
+		default:
+			continue
+		}
+		return true
+	}
+	return false
 }
 
 type decoder struct {

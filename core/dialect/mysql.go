@@ -128,6 +128,9 @@ func mysqlBlanks(x, key string, first bool) string {
 	return x + " is null, " + key
 }
 
+// mysqlMost is how many values the server takes with one statement.
+const mysqlMost = 65_535
+
 var mysqlMark = regexp.MustCompile("\x00([0-9]+)\x00")
 
 // mysqlFinish puts a question mark for each use of a value, and the values in
@@ -142,7 +145,9 @@ func mysqlFinish(q Query) Query {
 	for i := range q.Lines {
 		q.Lines[i].SQL = mysqlMark.ReplaceAllString(q.Lines[i].SQL, "?")
 	}
-	return Query{text, args, q.Lines}
+	q.SQL, q.Args = text, args
+	q.tooLong = q.tooLong || len(args) > mysqlMost
+	return q
 }
 
 // mysqlFits looks at a date: those of the server's own may have a month or day

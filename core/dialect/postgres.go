@@ -27,6 +27,7 @@ func Postgres(capitals string) Dialect {
 		return "((" + x + ") collate " + quoteStandard(capitals) + ")"
 	}
 	return Dialect{
+		subqueries:  true,
 		quote:       quoteStandard,
 		blanks:      blanksStandard,
 		collate:     func(x string) string { return x + ` collate "C"` },

@@ -16,6 +16,7 @@ import (
 
 // SQLite writes for SQLite 3.30 and later.
 var SQLite = Dialect{
+	subqueries:  true,
 	quote:       quoteStandard,
 	blanks:      blanksStandard,
 	collate:     func(x string) string { return x + " collate binary" },
@@ -72,7 +73,7 @@ var SQLite = Dialect{
 		}
 		return "length(" + x + ") >= length(" + y + ") and substr(" + x + ", length(" + x + ") - length(" + y + ") + 1) = " + y
 	},
-	function: sqliteFunction,
+	function: func(string, []string) string { return "" }, // those it lacks the engine brings
 	divide:   func(x, y string) string { return "(" + x + " * 1.0 / " + y + ")" },
 }
 
@@ -299,18 +300,4 @@ func sqliteAggregate(name, x string, _ plan.Expr) string {
 		return "(" + sum + " * 1.0 / count(" + x + "))"
 	}
 	return sum
-}
-
-// sqliteFunction writes what SQLite lacks.
-func sqliteFunction(name string, args []string) string {
-	whole := func(x, correction string) string {
-		return "(cast(" + x + " as integer) " + correction + " cast(" + x + " as integer)))"
-	}
-	switch name {
-	case "floor":
-		return whole(args[0], "- ("+args[0]+" <")
-	case "ceil":
-		return whole(args[0], "+ ("+args[0]+" >")
-	}
-	return ""
 }

@@ -15,6 +15,7 @@ import (
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
+	"pikegate/core/diag"
 	"pikegate/core/plan"
 )
 
@@ -24,6 +25,23 @@ type Query struct {
 	Args []any
 	// Lines are the conditions: what each says and the SQL it became.
 	Lines []Line
+
+	tooLong bool
+}
+
+// MaxSQL is how long a statement may become, in bytes.
+const MaxSQL = 1 << 20
+
+// Err says that the statement became too long to be asked of a database: it is
+// not whole then.
+func (q Query) Err() error {
+	if !q.tooLong {
+		return nil
+	}
+	return diag.Problems{{
+		Code: "too_large", Field: "criteria", Message: "With these answers the criteria become SQL of more than 1 MiB.",
+		Hint: "Ask with fewer conditions, or with fewer functions inside each other.",
+	}}
 }
 
 // Line is a condition in words, as written, and as SQL; the SQL is empty
@@ -62,6 +80,8 @@ type Dialect struct {
 	fits, stored func(c catalog.Column, x string) string
 	// cast writes a placeholder with the type of its value; nil for none.
 	cast func(v any, placeholder string) string
+	// subqueries tells that a subquery in "from" can refer to the records outside.
+	subqueries bool
 	// text gives a bound text its type, where nothing it is compared with does; nil
 	// where it has one.
 	text func(placeholder string) string
@@ -100,7 +120,7 @@ type Dialect struct {
 
 // done gives the statement that was written.
 func (w *writer) done() Query {
-	q := Query{w.sql.String(), w.args, w.lines}
+	q := Query{w.sql.String(), w.args, w.lines, w.tooLong || w.sql.Len() > MaxSQL}
 	if w.dialect.finish != nil {
 		return w.dialect.finish(q)
 	}
@@ -193,6 +213,7 @@ type writer struct {
 	sql     strings.Builder
 	args    []any
 	lines   []Line
+	tooLong bool
 }
 
 func (w *writer) text(s string) { w.sql.WriteString(s) }
@@ -342,7 +363,21 @@ func (w *writer) bind(v any) string {
 }
 
 // expr writes an expression; nested tells to put "and" and "or" in parentheses.
+// What is too long is not gone on with: some functions have to write what they
+// are of several times, and inside each other would not come to an end.
 func (w *writer) expr(e plan.Expr, nested bool) string {
+	if w.tooLong {
+		return "null"
+	}
+	text := w.written(e, nested)
+	if len(text) > MaxSQL {
+		w.tooLong = true
+		return "null"
+	}
+	return text
+}
+
+func (w *writer) written(e plan.Expr, nested bool) string {
 	switch e := e.(type) {
 	case plan.Column:
 		return w.column(e.Ref)
@@ -406,9 +441,9 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 	case plan.Moment:
 		return w.moment(e)
 	case plan.DatePart:
-		return "(" + w.dialect.part(e, w.expr(e.X, true)) + ")"
+		return w.once(w.expr(e.X, true), func(x string) string { return "(" + w.dialect.part(e, x) + ")" })
 	case plan.Moved:
-		return w.dialect.moved(e, w.expr(e.X, true))
+		return w.once(w.expr(e.X, true), func(x string) string { return w.dialect.moved(e, x) })
 	case plan.DaysBetween:
 		return w.dialect.daysBetween(w.expr(e.From, true), w.expr(e.To, true))
 	case plan.Match:
@@ -431,6 +466,18 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 		return "(" + w.exact(e.Left, x) + " " + string(e.Op) + " " + w.exact(e.Right, y) + ")"
 	}
 	panic(fmt.Sprintf("dialect: no such expression: %T", e))
+}
+
+// short is how long a value may be that is written several times.
+const short = 1000
+
+// once writes something that is made of a value, where it stands more than once,
+// so that a long value is written only once.
+func (w *writer) once(x string, made func(x string) string) string {
+	if len(x) <= short || !w.dialect.subqueries {
+		return made(x)
+	}
+	return "(select " + made("value") + " from (select " + x + " as value) as once)"
 }
 
 // operand writes one side of a comparison: a condition that stands there as a

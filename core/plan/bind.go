@@ -93,6 +93,8 @@ type binder struct {
 	lenient  bool
 	sure     func(catalog.Column) bool
 	problems diag.Problems
+	// parts counts what was translated.
+	parts int
 }
 
 func (b *binder) from(s *Statement) {

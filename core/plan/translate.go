@@ -21,6 +21,9 @@ import (
 // fits, so that what is stored wrong meets neither a condition nor its
 // negation.
 func (b *binder) condition(e criteria.Expr, negated bool) Expr {
+	if b.full(e) {
+		return Const{false}
+	}
 	switch e := e.(type) {
 	case *criteria.Logic:
 		terms := make([]Expr, len(e.Terms))
@@ -52,6 +55,23 @@ func (b *binder) condition(e criteria.Expr, negated bool) Expr {
 		}
 	}
 	return x
+}
+
+// maxParts is how many parts the criteria of one run may come to. Some stand for
+// several others, so that inside each other they would come to any number.
+const maxParts = 50_000
+
+// full counts the parts that were translated, and says once that there are too
+// many.
+func (b *binder) full(e criteria.Expr) bool {
+	b.parts++
+	if b.parts == maxParts {
+		b.problems = append(b.problems, diag.Problem{
+			Code: "too_large", Field: b.field(e), Message: "With these answers the criteria come to more than 50,000 parts.",
+			Hint: "Ask with fewer conditions, or with fewer functions inside each other.",
+		})
+	}
+	return b.parts >= maxParts
 }
 
 // leaf translates a comparison, and tells which dates in it are sure to
@@ -180,6 +200,9 @@ func (b *binder) top(s *Statement, e criteria.Expr) Expr {
 
 // translate turns a value into an expression over what is stored.
 func (b *binder) translate(e criteria.Expr) Expr {
+	if b.full(e) {
+		return Value{nil}
+	}
 	switch e := e.(type) {
 	case *criteria.Column:
 		return Column{e.Ref}
@@ -220,6 +243,9 @@ func (b *binder) translate(e criteria.Expr) Expr {
 // do not fit, neither. Its size is that of the condition: what is not known
 // stays so in each comparison, so that none has to be written twice.
 func (b *binder) truth(e criteria.Expr) Expr {
+	if b.full(e) {
+		return Value{nil}
+	}
 	switch e := e.(type) {
 	case *criteria.Logic:
 		terms := make([]Expr, len(e.Terms))
@@ -388,6 +414,9 @@ func (b *binder) call(e *criteria.Call) Expr {
 // moment is a date as text that compares like time, whatever it is stored as:
 // a day, or with fine a date-time with every digit of its seconds.
 func (b *binder) moment(e criteria.Expr, fine bool) Expr {
+	if b.full(e) {
+		return Value{nil}
+	}
 	switch e := e.(type) {
 	case *criteria.Column:
 		return b.stored(e, fine, b.ctx.Zone)

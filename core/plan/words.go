@@ -80,6 +80,9 @@ func (b *binder) conditionWords(e criteria.Expr) string {
 	case *criteria.In:
 		return b.words(e.X) + " is " + not(e.Not) + parameter.OneOf(b.each(e.Items)) + fold(e.Fold)
 	case *criteria.IsBlank:
+		if p, ok := e.X.(*criteria.Parameter); ok {
+			return b.labelOf(p.Name) + " was " + not(e.Not) + "left blank"
+		}
 		return b.words(e.X) + " is " + not(e.Not) + "blank"
 	case *criteria.Match:
 		verb := e.Op
@@ -219,9 +222,13 @@ func (b *binder) when(e criteria.Expr) string {
 
 // called says a function.
 func (b *binder) called(e *criteria.Call) string {
-	args := b.each(e.Args)
-	if e.Name == "if" {
-		args[0] = b.said(e.Args[0])
+	args := make([]string, len(e.Args))
+	for i, arg := range e.Args {
+		if e.Name == "if" && i == 0 {
+			args[i] = b.said(arg)
+		} else {
+			args[i] = b.words(arg)
+		}
 	}
 	last := args[len(args)-1]
 	switch e.Name {

@@ -1,6 +1,7 @@
 package sqlite
 
 import (
+	"math"
 	"strconv"
 	"strings"
 
@@ -14,6 +15,8 @@ var functions = map[string]any{
 	"lower":       func(v any) any { return onText(v, strings.ToLower) },
 	"upper":       func(v any) any { return onText(v, strings.ToUpper) },
 	"round":       round,
+	"floor":       func(v any) any { return whole(v, math.Floor) },
+	"ceil":        func(v any) any { return whole(v, math.Ceil) },
 	"decimal_sum": decimalSum,
 }
 
@@ -81,6 +84,23 @@ func onText(v any, change func(string) string) any {
 	return v
 }
 
+// whole makes a whole number of one that is not; one that has no room stays a
+// fraction.
+func whole(v any, to func(float64) float64) any {
+	f, ok := v.(float64)
+	if !ok {
+		return v // whole already, or blank
+	}
+	if f = to(f); f >= math.MinInt64 && f < math.MaxInt64 {
+		return int64(f)
+	}
+	return f
+}
+
+// maxPlaces is how many decimal places round keeps; a binary fraction has no
+// more that mean anything.
+const maxPlaces = 30
+
 // round rounds halves away from zero, to so many decimal places or none.
 func round(v any, places ...any) any {
 	f, ok := v.(float64)
@@ -94,6 +114,7 @@ func round(v any, places ...any) any {
 	n := int64(0)
 	if len(places) > 0 {
 		n, _ = places[0].(int64)
+		n = max(-maxPlaces, min(n, maxPlaces))
 	}
 	rounded, _ := d.Round(int32(n)).Float64()
 	return rounded

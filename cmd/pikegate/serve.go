@@ -18,20 +18,24 @@ import (
 	"pikegate/internal/engine/mysql"
 	"pikegate/internal/engine/postgres"
 	"pikegate/internal/engine/sqlite"
+	"pikegate/internal/runner"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
 )
 
-// stopping is how long requests under way may take once the service is told
-// to stop.
-const stopping = 5 * time.Second
+// stopping is how long requests under way may take once the service is told to
+// stop, and ending how long those that were ended then.
+const (
+	stopping = 30 * time.Second
+	ending   = 5 * time.Second
+)
 
-// serve wires the service together and runs it until the context ends.
 // engines are the kinds of database there are.
 var engines = map[string]service.Opener{"sqlite": sqlite.Open, "postgresql": postgres.Open, "mysql": mysql.Open}
 
+// serve wires the service together and runs it until the context ends.
 func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(address string)) (err error) {
-	config.TuneMemory()
+	config.TuneMemory(c.Memory)
 	if withDemo && c.Calendar.Zone == "" {
 		c.Calendar.Zone = demo.Zone
 	}
@@ -70,10 +74,14 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 	if err != nil {
 		return err
 	}
+	spool := filepath.Join(c.Data, "waiting")
+	if err := os.MkdirAll(spool, 0o700); err != nil {
+		return errors.Join(err, kept.Close())
+	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
 	s, err := service.New(service.Config{
 		Store: kept, Engines: engines, Secret: secrets, SecretVariable: config.SecretVariable,
-		Calendar: calendar, Now: time.Now, TimeLimit: c.TimeLimit, Log: log,
+		Calendar: calendar, Now: time.Now, TimeLimit: c.TimeLimit, Log: log, Spool: spool,
 	})
 	if err != nil {
 		return errors.Join(err, kept.Close())
@@ -84,21 +92,50 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 			return err
 		}
 	}
+	// Requests live on when the service is told to stop, until they have had time
+	// to end.
+	requests, end := context.WithCancelCause(context.WithoutCancel(ctx))
+	defer end(nil)
+	handler := api.New(s, log, version)
+	handler.Stall = c.Stall
+	var idle connections
+	go kept.Retain(ctx, store.Retention{
+		Age: time.Duration(c.Keep.Days) * 24 * time.Hour, Runs: c.Keep.Runs, Bytes: int64(c.Keep.MiB) << 20,
+	}, func(err error) { log.Error("old records of runs could not be let go", "problem", err) })
 	server := &http.Server{
-		Handler: api.New(s, log, version), ReadHeaderTimeout: 10 * time.Second,
-		BaseContext: func(net.Listener) context.Context { return ctx },
+		Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+		ConnState: idle.changed, BaseContext: func(net.Listener) context.Context { return requests },
+		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelDebug),
+	}
+	if c.TimeLimit > 0 { // streams have a limit of their own, that of what is taken
+		server.WriteTimeout = c.TimeLimit + time.Minute
 	}
 	done := make(chan error, 1)
-	go func() { done <- server.Serve(listener) }()
+	go func() { done <- server.Serve(limit(listener)) }()
 	ready("http://" + listener.Addr().String())
 	select {
 	case err := <-done:
 		return err
 	case <-ctx.Done():
 	}
-	closing, cancel := context.WithTimeout(context.WithoutCancel(ctx), stopping)
+	log.Info("stopping; what is under way may end", "seconds", stopping.Seconds())
+	unhurried, hurry := context.WithTimeout(context.WithoutCancel(ctx), stopping)
+	defer hurry()
+	if server.Shutdown(unhurried) == nil {
+		return nil
+	}
+	end(runner.ErrStopped)
+	closing, cancel := context.WithTimeout(context.WithoutCancel(ctx), ending)
 	defer cancel()
-	return server.Shutdown(closing)
+	return errors.Join(ignored(server.Shutdown(closing)), server.Close())
+}
+
+// ignored is no error where time was up: the service ends all the same.
+func ignored(err error) error {
+	if errors.Is(err, context.DeadlineExceeded) {
+		return nil
+	}
+	return err
 }
 
 // lock keeps a second service out of a data folder while one is using it. The

@@ -10,6 +10,21 @@ import (
 	"pikegate/core/period"
 )
 
+// needs are the questions whose values a derived one is made of.
+func (q Parameter) needs() []string {
+	switch q.Kind {
+	case Period, Date, DateTime:
+		e, _ := period.Parse(q.Derive) // what cannot be read is told by derive
+		return e.Names()
+	case Integer, Decimal:
+		if e, problems := criteria.Parse(q.Derive); len(problems) == 0 {
+			return criteria.Parameters(e)
+		}
+		return nil
+	}
+	return []string{strings.TrimPrefix(strings.TrimSpace(q.Derive), ":")}
+}
+
 // derive works a value out from others: a period or date by the language of
 // periods (":period - 1 year"), a number by arithmetic (":from * 2"), a text
 // by naming another (":region"). Without what it needs it is left blank.

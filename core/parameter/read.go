@@ -7,7 +7,10 @@ import (
 	"strconv"
 	"strings"
 
+	"github.com/shopspring/decimal"
+
 	"pikegate/core/diag"
+	"pikegate/core/period"
 )
 
 // Read turns inputs into typed values, or into every problem at once. Each
@@ -17,26 +20,32 @@ import (
 func Read(questions []Parameter, rules []Rule, inputs map[string]Input, ctx Context) (Values, diag.Problems) {
 	values := make(Values, len(questions))
 	var problems diag.Problems
-	var derived []Parameter
+	derived := map[string]Parameter{}
 	for _, q := range questions {
-		if q.Derive != "" {
-			derived = append(derived, q)
-		}
 		value, found := q.Read(inputs[q.Name], ctx)
 		values[q.Name] = value
 		problems = append(problems, at(q.Name, found)...)
-	}
-	// A derived value may need another one: each round finds at least one more,
-	// and those that stay blank need one that is.
-	for range derived {
-		for _, q := range derived {
-			if values[q.Name].Given || slices.ContainsFunc(problems, func(p diag.Problem) bool { return p.Field == q.Name }) {
-				continue
-			}
-			value, found := q.derive(values, ctx)
-			values[q.Name] = value
-			problems = append(problems, at(q.Name, found)...)
+		if q.Derive != "" && len(found) == 0 {
+			derived[q.Name] = q
 		}
+	}
+	// What a derived value needs is worked out before it, each once.
+	var derive func(name string)
+	derive = func(name string) {
+		q, ok := derived[name]
+		if !ok {
+			return
+		}
+		delete(derived, name)
+		for _, needed := range q.needs() {
+			derive(needed)
+		}
+		value, found := q.derive(values, ctx)
+		values[name] = value
+		problems = append(problems, at(name, found)...)
+	}
+	for _, q := range questions {
+		derive(q.Name)
 	}
 	problems = append(problems, unknown(questions, inputs)...)
 	if len(problems) == 0 {
@@ -55,15 +64,20 @@ func at(name string, found diag.Problems) diag.Problems {
 
 func unknown(questions []Parameter, inputs map[string]Input) diag.Problems {
 	var problems diag.Problems
+	known := map[string]bool{}
+	var names []string
+	for _, q := range questions {
+		known[q.Name] = true
+		if q.open() {
+			names = append(names, q.Name)
+		}
+	}
 	for _, name := range slices.Sorted(maps.Keys(inputs)) {
-		if slices.ContainsFunc(questions, func(q Parameter) bool { return q.Name == name }) {
+		if known[name] {
 			continue
 		}
-		var names []string
-		for _, q := range questions {
-			if q.open() {
-				names = append(names, q.Name)
-			}
+		if len(problems) == maxTold {
+			break
 		}
 		hint := diag.DidYouMean(name, names)
 		if hint == "" {
@@ -130,22 +144,60 @@ func (q Parameter) readKind(in Input, ctx Context) (Value, diag.Problems) {
 	if len(in.Texts) > 1 && !q.Many {
 		return v, diag.Problems{{Code: "one_answer_only", Message: fmt.Sprintf("One answer is taken here; %d were given.", len(in.Texts)), Hint: "Keep one of them."}}
 	}
-	var problems diag.Problems
-	for _, text := range in.Texts {
-		problems = append(problems, q.readOne(text, &v, ctx)...)
+	if len(in.Texts) > MaxAnswers {
+		return v, diag.Problems{{Code: "too_many", Message: fmt.Sprintf("%d answers were given; at most %d are allowed.", len(in.Texts), MaxAnswers), Hint: "Choose fewer, or ask for what they have in common."}}
 	}
+	var problems diag.Problems
+	seen := make(map[string]bool, len(in.Texts))
+	for _, text := range in.Texts {
+		if seen[text] {
+			continue
+		}
+		seen[text] = true
+		if problems = append(problems, q.readOne(text, &v, ctx)...); len(problems) >= maxTold {
+			return v, problems
+		}
+	}
+	v.Texts = once(v.Texts, func(t string) string { return t })
+	v.Numbers = once(v.Numbers, decimal.Decimal.String)
+	v.Spans = once(v.Spans, func(s period.Span) period.Span { return s })
 	if len(problems) == 0 && q.Many {
 		problems = q.count(len(v.Texts) + len(v.Numbers) + len(v.Spans))
 	}
 	return v, problems
 }
 
-// readOne reads one answer into the value; the same answer given twice counts once.
+// once leaves out what is there already: an answer that is written in two ways
+// counts once.
+func once[T any, K comparable](answers []T, key func(T) K) []T {
+	seen := make(map[K]bool, len(answers))
+	return slices.DeleteFunc(answers, func(answer T) bool {
+		k := key(answer)
+		there := seen[k]
+		seen[k] = true
+		return there
+	})
+}
+
+// MaxAnswers is how many answers one question takes, whatever its limits, and
+// maxTold how many problems are told of one.
+const (
+	MaxAnswers = 10_000
+	maxTold    = 100
+)
+
+// maxTyped is how long one answer may be, in bytes.
+const maxTyped = 20_000
+
+// readOne reads one answer into the value.
 func (q Parameter) readOne(text string, v *Value, ctx Context) diag.Problems {
+	if len(text) > maxTyped {
+		return diag.Problems{{Code: "too_long", Message: fmt.Sprintf("The answer is %d bytes long; at most %d are taken.", len(text), maxTyped), Hint: "Give several answers, or a shorter one."}}
+	}
 	switch q.Kind {
 	case Date, DateTime:
 		span, problems := q.readDate(text, ctx)
-		if len(problems) == 0 && !slices.Contains(v.Spans, span) {
+		if len(problems) == 0 {
 			v.Spans = append(v.Spans, span)
 		}
 		return problems
@@ -159,7 +211,7 @@ func (q Parameter) readOne(text string, v *Value, ctx Context) diag.Problems {
 			marks = Marks{} // the author's own writing
 		}
 		n, problems := q.readNumber(text, marks)
-		if len(problems) == 0 && !slices.ContainsFunc(v.Numbers, n.Equal) {
+		if len(problems) == 0 {
 			v.Numbers = append(v.Numbers, n)
 		}
 		return problems
@@ -169,7 +221,7 @@ func (q Parameter) readOne(text string, v *Value, ctx Context) diag.Problems {
 		return problems
 	}
 	text, problems := q.readText(text)
-	if len(problems) == 0 && !slices.Contains(v.Texts, text) {
+	if len(problems) == 0 {
 		v.Texts = append(v.Texts, text)
 	}
 	return problems

@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"net/http"
 	"runtime/debug"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
@@ -22,11 +23,17 @@ const prefix = "/api/v1"
 
 // Server answers requests with the use cases of a service.
 type Server struct {
+	// Stall is how long a caller may take nothing of what is sent to it; 0 means
+	// for ever.
+	Stall   time.Duration
 	service *service.Service
 	log     *slog.Logger
 	huma    huma.API
 	handler http.Handler
 }
+
+// DefaultStall is how long a caller may take nothing, where nothing else is said.
+const DefaultStall = 30 * time.Second
 
 // New makes the server. Version is Pike Gate's own.
 func New(s *service.Service, log *slog.Logger, version string) *Server {
@@ -39,7 +46,7 @@ func New(s *service.Service, log *slog.Logger, version string) *Server {
 			Code: "wrong_method", Message: c.Request.Method + " is not taken at " + c.Request.URL.Path + ".", Hint: "Use " + c.Writer.Header().Get("Allow") + ".",
 		}))
 	})
-	server := &Server{service: s, log: log, handler: router}
+	server := &Server{Stall: DefaultStall, service: s, log: log, handler: router}
 	router.Use(server.recover, sameSite, secure)
 
 	config := huma.DefaultConfig("Pike Gate", version)

@@ -2,13 +2,13 @@ package api
 
 import (
 	"context"
-	"io"
 	"net/http"
 	"strconv"
 	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 
 	"pikegate/core/diag"
 	"pikegate/internal/engine"
@@ -98,11 +98,11 @@ func formatOf(name, accept string) output.Format {
 // byte is a problem document; after it, a format that cannot say how it ended
 // breaks the connection off, so that half a file is never taken for a whole one.
 func (s *Server) stream(ctx huma.Context, request service.Request, format output.Format) {
-	body := &counted{to: ctx.BodyWriter()}
+	body := newBody(ctx.Context(), humagin.Unwrap(ctx).Writer, s.Stall)
+	defer body.close()
 	record, err := s.service.Run(ctx.Context(), request, format, func(started service.RunRecord) output.Writer {
 		ctx.SetHeader("Content-Type", format.ContentType)
 		ctx.SetHeader(RunHeader, strconv.FormatUint(uint64(started.Run), 10))
-		ctx.SetHeader("Cache-Control", "no-store")
 		ctx.SetStatus(http.StatusOK)
 		return format.New(body)
 	})
@@ -110,31 +110,23 @@ func (s *Server) stream(ctx huma.Context, request service.Request, format output
 	switch {
 	case err != nil:
 		problem = s.asProblem(err)
+	case record.Outcome == runner.Cancelled || record.Outcome == runner.Stalled:
+		panic(http.ErrAbortHandler) // nobody is there
 	case format.Framed || record.Problem == "":
 		return
 	case record.Outcome == runner.Refused:
 		problem = problemOf(http.StatusUnprocessableEntity, diag.Problem{Code: record.Outcome, Message: record.Problem})
 	case record.Outcome == runner.TimedOut:
 		problem = s.asProblem(&engine.Failure{Code: engine.TimedOut, Message: record.Problem})
+	case record.Outcome == runner.Stopped:
+		problem = problemOf(http.StatusServiceUnavailable, diag.Problem{Code: record.Outcome, Message: record.Problem, Hint: "Run it again when the service is back."})
 	default:
 		problem = problemOf(http.StatusBadGateway, diag.Problem{Code: record.Outcome, Message: record.Problem})
 	}
-	if body.written > 0 {
+	if body.written {
 		panic(http.ErrAbortHandler)
 	}
 	ctx.SetHeader("Content-Type", problem.ContentType(""))
 	ctx.SetStatus(problem.Status)
 	writeBody(ctx, problem)
-}
-
-// counted counts the bytes that are on their way already.
-type counted struct {
-	to      io.Writer
-	written int
-}
-
-func (c *counted) Write(b []byte) (int, error) {
-	n, err := c.to.Write(b)
-	c.written += n
-	return n, err
 }

@@ -26,6 +26,18 @@ type Serve struct {
 	Secrets string
 	// TimeLimit is the longest a statement may take; 0 means no limit.
 	TimeLimit time.Duration
+	// Stall is how long a caller may take nothing of what is sent to it; 0 means
+	// for ever.
+	Stall time.Duration
+	// Memory is what the service keeps to, in MiB; 0 means no limit.
+	Memory int
+	// Keep is how long, and how many, records of runs are kept.
+	Keep Keep
+}
+
+// Keep bounds the records of runs; 0 means no bound.
+type Keep struct {
+	Days, Runs, MiB int
 }
 
 // DefaultListen is where a service listens and where clients look for it.
@@ -45,6 +57,9 @@ func DefaultServe(data string) Serve {
 		Secrets:   os.Getenv("PIKEGATE_SECRETS"),
 		Calendar:  civil.Settings{Zone: os.Getenv("PIKEGATE_ZONE")},
 		TimeLimit: 5 * time.Minute,
+		Stall:     30 * time.Second,
+		Memory:    DefaultMemory,
+		Keep:      Keep{Days: 730, Runs: 1_000_000, MiB: 4096},
 	}
 }
 
@@ -70,6 +85,14 @@ func (s Serve) Validate() error {
 	}
 	if s.TimeLimit < 0 {
 		return fmt.Errorf("--time-limit %s is less than nothing", s.TimeLimit)
+	}
+	if s.Stall < 0 {
+		return fmt.Errorf("--stall %s is less than nothing", s.Stall)
+	}
+	for flag, n := range map[string]int{"--memory": s.Memory, "--keep-days": s.Keep.Days, "--keep-runs": s.Keep.Runs, "--keep-mib": s.Keep.MiB} {
+		if n < 0 {
+			return fmt.Errorf("%s %d is less than nothing", flag, n)
+		}
 	}
 	_, err = Calendar(s.Calendar, time.Time{})
 	return err

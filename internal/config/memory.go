@@ -10,10 +10,18 @@ import (
 // most of a collection is wasted: exports get a tenth faster for some 10 MiB.
 const gcPercent = 400
 
-// TuneMemory sets the garbage collector for a service that streams rows,
-// unless GOGC says otherwise.
-func TuneMemory() {
+// DefaultMemory is the memory the service keeps to, in MiB, where nothing else
+// is said.
+const DefaultMemory = 2048
+
+// TuneMemory sets the garbage collector for a service that streams rows, and has
+// it collect more often as it comes near so many MiB; 0 means no limit. GOGC and
+// GOMEMLIMIT of the environment come first.
+func TuneMemory(mib int) {
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(gcPercent)
+	}
+	if os.Getenv("GOMEMLIMIT") == "" && mib > 0 {
+		debug.SetMemoryLimit(int64(mib) << 20)
 	}
 }

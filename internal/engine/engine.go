@@ -63,6 +63,9 @@ type Address struct {
 // nothing else is said.
 const MostConnections = 8
 
+// LongestCell is how many bytes one value may have.
+const LongestCell = 16 << 20
+
 // Report is what a look at a connection found.
 type Report struct {
 	Version string `json:"version" doc:"The server's version"`
@@ -102,6 +105,8 @@ const (
 	TimedOut     Code = "timed_out"
 	Refused      Code = "refused_by_source"
 	Broken       Code = "source_failed"
+	// TooLarge is a value, or a statement's work, that is larger than is taken.
+	TooLarge Code = "value_too_large"
 	// Rewritten is dates that are written in another way than when the source
 	// was last looked at.
 	Rewritten Code = "dates_rewritten"

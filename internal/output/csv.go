@@ -13,6 +13,7 @@ const bufferSize = 64 << 10
 // a pair of quotes. Its own appending is a third faster than encoding/csv,
 // which wants every cell as a string first.
 type csvWriter struct {
+	to    io.Writer
 	out   *bufio.Writer
 	cells cells
 	line  []byte
@@ -20,7 +21,7 @@ type csvWriter struct {
 }
 
 func newCSV(w io.Writer) Writer {
-	return &csvWriter{out: bufio.NewWriterSize(w, bufferSize)}
+	return &csvWriter{to: w, out: bufio.NewWriterSize(w, bufferSize)}
 }
 
 func (c *csvWriter) Begin(h Header) error {
@@ -63,6 +64,9 @@ func (c *csvWriter) flushLine() error {
 
 // Subtotal writes nothing: the file is a table of records.
 func (c *csvWriter) Subtotal(Subtotal) error { return nil }
+
+// Flush sends the lines on.
+func (c *csvWriter) Flush() error { return flush(c.out, c.to) }
 
 // End writes what is left, unless the run broke off: then it is no whole file.
 func (c *csvWriter) End(s Summary) error {

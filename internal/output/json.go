@@ -11,6 +11,7 @@ import (
 // header's fields and the summary's, or JSON lines: the header, then each row
 // as an array, then the summary.
 type jsonWriter struct {
+	to    io.Writer
 	out   *bufio.Writer
 	lines bool
 	cells cells
@@ -20,11 +21,11 @@ type jsonWriter struct {
 }
 
 func newJSON(w io.Writer) Writer {
-	return &jsonWriter{out: bufio.NewWriterSize(w, bufferSize)}
+	return &jsonWriter{to: w, out: bufio.NewWriterSize(w, bufferSize)}
 }
 
 func newNDJSON(w io.Writer) Writer {
-	return &jsonWriter{out: bufio.NewWriterSize(w, bufferSize), lines: true}
+	return &jsonWriter{to: w, out: bufio.NewWriterSize(w, bufferSize), lines: true}
 }
 
 func (j *jsonWriter) Begin(h Header) error {
@@ -38,9 +39,7 @@ func (j *jsonWriter) Begin(h Header) error {
 	} else {
 		head = append(head[:len(head)-1], `,"rows":[`...)
 	}
-	if _, err = j.out.Write(head); err == nil && j.lines {
-		err = j.out.Flush()
-	}
+	_, err = j.out.Write(head)
 	return err
 }
 
@@ -94,6 +93,9 @@ func (j *jsonWriter) Subtotal(s Subtotal) error {
 	_, err = j.out.Write(b)
 	return err
 }
+
+// Flush sends on what was written.
+func (j *jsonWriter) Flush() error { return flush(j.out, j.to) }
 
 func (j *jsonWriter) End(s Summary) error {
 	tail, err := json.Marshal(s)

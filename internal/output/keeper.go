@@ -60,6 +60,9 @@ func (k *Keeper) Text(b []byte, row []any) []byte {
 // Subtotal does nothing: what closes a group is not a record.
 func (k *Keeper) Subtotal(Subtotal) error { return nil }
 
+// Flush does nothing: nobody is waiting.
+func (k *Keeper) Flush() error { return nil }
+
 // End takes in the summary.
 func (k *Keeper) End(s Summary) error {
 	k.Summary = s

@@ -3,6 +3,7 @@
 package output
 
 import (
+	"bufio"
 	"io"
 	"strings"
 	"time"
@@ -125,7 +126,24 @@ type Writer interface {
 	Begin(Header) error
 	Row(row []any) error
 	Subtotal(Subtotal) error
+	// Flush sends on what can be sent so far; a format that is put together at
+	// its end has nothing.
+	Flush() error
 	End(Summary) error
+}
+
+// Flusher is something written to that may hold bytes back itself.
+type Flusher interface{ FlushError() error }
+
+// flush sends on what gathered for to, and what that holds back.
+func flush(gathered *bufio.Writer, to io.Writer) error {
+	if err := gathered.Flush(); err != nil {
+		return err
+	}
+	if f, ok := to.(Flusher); ok {
+		return f.FlushError()
+	}
+	return nil
 }
 
 // Format is a way to write a result.

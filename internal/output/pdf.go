@@ -4,6 +4,7 @@ import (
 	_ "embed" // the fonts
 	"fmt"
 	"io"
+	"sort"
 	"unicode/utf8"
 
 	"codeberg.org/go-pdf/fpdf"
@@ -115,11 +116,18 @@ func (p *pdfWriter) Subtotal(s Subtotal) error {
 	return nil
 }
 
+// longestCell is how many characters are printed of one text at the most; no
+// line of paper holds more.
+const longestCell = 4000
+
 // printable leaves out what the fonts cannot hold: characters beyond the first
 // plane, and those that have no shape.
 func printable(s string) string {
-	out := make([]rune, 0, len(s))
+	out := make([]rune, 0, min(len(s), longestCell+1))
 	for _, r := range s {
+		if len(out) == longestCell {
+			return string(append(out, '…'))
+		}
 		switch {
 		case r == '\n' || r == '\r' || r == '\t':
 			r = ' '
@@ -254,10 +262,8 @@ func (p *pdfWriter) fitted(s string, width float64) string {
 		return s
 	}
 	runes := []rune(s)
-	for len(runes) > 0 && p.pdf.GetStringWidth(string(runes)+"…") > room {
-		runes = runes[:len(runes)-1]
-	}
-	return string(runes) + "…"
+	most := sort.Search(len(runes), func(n int) bool { return p.pdf.GetStringWidth(string(runes[:n+1])+"…") > room })
+	return string(runes[:most]) + "…"
 }
 
 func align(t catalog.Type) string {
@@ -279,6 +285,9 @@ func found(s Summary) string {
 	}
 	return text
 }
+
+// Flush does nothing: how wide columns are is known at the end.
+func (p *pdfWriter) Flush() error { return nil }
 
 func (p *pdfWriter) End(s Summary) error {
 	if s.Problem != "" {

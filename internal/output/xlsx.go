@@ -297,6 +297,9 @@ func totalsText(totals []Total, count int64) string {
 	return strings.Join(parts, " · ")
 }
 
+// Flush does nothing: a workbook is put together at its end.
+func (x *xlsxWriter) Flush() error { return nil }
+
 func (x *xlsxWriter) End(s Summary) error {
 	if s.Problem != "" {
 		return nil // it is no whole file

@@ -7,8 +7,11 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"log/slog"
+	"runtime/debug"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"pikegate/core/definition"
@@ -28,8 +31,16 @@ const (
 	Empty     = "empty"
 	Failed    = "failed"
 	Refused   = "refused"
-	Cancelled = "cancelled"
+	Cancelled = "cancelled" // the caller went away
 	TimedOut  = "timed_out"
+	Stalled   = "stalled" // the caller was there and took nothing
+	Stopped   = "stopped" // the service was told to stop
+)
+
+// The causes that end a run from outside, beside the caller's going.
+var (
+	ErrStalled = errors.New("The caller took nothing for too long.")
+	ErrStopped = errors.New("The service was stopped during the run.")
 )
 
 // timedOut says that a statement was stopped at its limit.
@@ -134,34 +145,47 @@ type Runner struct {
 	// Limit is the longest a statement may take; 0 means no limit.
 	Limit time.Duration
 	Now   func() time.Time
+	// Spool is the folder where rows wait for a slow reader; empty for none.
+	Spool string
+	Log   *slog.Logger
 }
 
-// Run runs a job, writes the rows as they come and keeps the record. An error
-// means that no row was written: the inputs were refused or the record could
-// not be made. What goes wrong later is told by the record and the writer's end.
+// lasting is how long a run may take before its beginning is kept as well as its
+// end.
+const lasting = time.Second
+
+// Run runs a job, writes the rows as they come and keeps the record, which is
+// there before the last byte is written. An error means that no row was written:
+// the inputs were refused or the record could not be made. What goes wrong later
+// is told by the record and the writer's end.
 func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin func(store.Run) output.Writer) (store.Run, error) {
 	started := r.Now()
 	record := store.Run{
-		Report: job.Report.Name, Version: job.Version, Format: format.Name, StartedAt: started,
+		ID: r.Store.NextRun(), Report: job.Report.Name, Version: job.Version, Format: format.Name, StartedAt: started,
 		AsOf: job.Context.Now.String(), Zone: job.Context.Zone.String(), Inputs: job.Typed, Sort: job.Sort, Outcome: Running,
 	}
-
-	prepared, err := Prepare(ctx, job)
+	limited, stop := r.Limited(ctx)
+	defer stop()
+	prepared, err := Prepare(limited, job)
 	if err == nil {
-		err = refuseUnfit(ctx, job, prepared)
+		err = refuseUnfit(limited, job, prepared)
 	}
 	if err != nil {
-		record.Outcome, record.Problem = outcomeOf(err), err.Error()
-		return record, errors.Join(err, r.Store.SaveRun(&record))
+		record.Outcome, record.Problem = outcomeOf(err), r.problemOf(record, err)
+		return record, errors.Join(err, r.Store.SaveRun(record, nil))
 	}
 	record.Resolved, record.ReadBack = resolved(job, prepared), prepared.ReadBack
 	record.SQL, record.Args = prepared.Query.SQL, prepared.Query.Args
-	if err := r.Store.SaveRun(&record); err != nil {
-		return record, err
-	}
+	marked := r.mark(record)
+	defer func() {
+		if v := recover(); v != nil { // the record says so, and whoever called as well
+			marked()
+			record.Outcome, record.Problem = Failed, r.problemOf(record, &Panicked{v, debug.Stack()})
+			_ = r.Store.SaveRun(record, nil)
+			panic(v)
+		}
+	}()
 
-	ctx, stop := r.Limited(ctx)
-	defer stop()
 	writer := begin(record)
 	edges := newEdges(prepared.Statement, prepared.Edges, job.Context.Zone)
 	header := headerOf(job, prepared)
@@ -173,22 +197,31 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	summary := output.Summary{Reason: prepared.Impossible}
 	passed := int64(0)
 	if err = writer.Begin(header); err == nil && prepared.Impossible == "" {
-		passed, err = stream(ctx, job, prepared, writer, func(row []any) {
+		// The limit is the statement's: a slow reader of its rows has others.
+		read := func(row func([]any) error) error {
+			limited, stop := r.Limited(ctx)
+			defer stop()
+			return job.Source.Stream(limited, prepared.Query, row)
+		}
+		passed, err = stream(ctx, r.Spool, read, job, prepared, writer, func(row []any) {
 			edges.see(row)
 			kept.see(row)
 		}, &summary)
 	}
 	if err == nil && prepared.Impossible == "" {
-		summary.Edges = edges.around(ctx, job, prepared.Edges)
-		summary.LeftOut, err = leftOut(ctx, job, prepared, passed, unfitLimit)
+		limited, stop := r.Limited(ctx)
+		summary.Edges = edges.around(limited, job, prepared.Edges)
+		summary.LeftOut, err = leftOut(limited, job, prepared, passed, unfitLimit)
+		stop()
 	}
 	record.Reason = summary.Reason
 	if summary.LeftOut != nil {
 		record.LeftOut = summary.LeftOut.Told()
 	}
 	if summary.Edges != nil {
-		if record.Edges, err = json.Marshal(summary.Edges); err != nil {
-			return record, err
+		var failure error
+		if record.Edges, failure = json.Marshal(summary.Edges); failure != nil {
+			return record, failure
 		}
 	}
 
@@ -201,26 +234,50 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	if err != nil {
 		var failure *engine.Failure
 		record.Rewritten = errors.As(err, &failure) && failure.Code == engine.Rewritten
-		record.Problem = problemOf(record.Outcome, err)
+		record.Problem = r.problemOf(record, err)
 	}
 	record.Millis = r.Now().Sub(started).Milliseconds()
 	summary.Outcome, summary.Count, summary.Problem, summary.Millis = record.Outcome, record.Count, record.Problem, record.Millis
 	summary.First, summary.Last = record.First, record.Last
-	ended := writer.End(summary)
-	if ended != nil && err == nil {
-		record.Outcome, record.Problem = Cancelled, "The caller went away."
+	var prints []byte
+	if !kept.over && (record.Outcome == Done || record.Outcome == Empty) {
+		prints = append([]byte{}, kept.list...)
 	}
-	err = r.Store.SaveRun(&record)
-	if err == nil && !kept.over && (record.Outcome == Done || record.Outcome == Empty) {
-		err = r.Store.SavePrints(record.ID, kept.list)
+	marked()
+	if err := r.Store.SaveRun(record, prints); err != nil {
+		return record, err
 	}
-	return record, err
+	if ended := writer.End(summary); ended != nil && err == nil {
+		record.Outcome = outcomeOf(ended)
+		record.Problem = r.problemOf(record, ended)
+		return record, r.Store.SaveRun(record, nil)
+	}
+	return record, nil
+}
+
+// mark keeps the beginning of a run that lasts; done is to be called when it has
+// ended, before that is kept.
+func (r Runner) mark(record store.Run) (done func()) {
+	var keeping sync.Mutex
+	timer := time.AfterFunc(lasting, func() {
+		keeping.Lock()
+		defer keeping.Unlock()
+		if err := r.Store.SaveRun(record, nil); err != nil {
+			r.Log.Error("the beginning of a run was not kept", "run", record.ID, "problem", err)
+		}
+	})
+	return func() {
+		if !timer.Stop() {
+			keeping.Lock() // until it is
+			keeping.Unlock()
+		}
+	}
 }
 
 // Limited ends a context when the longest time of a statement is over.
 func (r Runner) Limited(ctx context.Context) (context.Context, context.CancelFunc) {
 	if r.Limit <= 0 {
-		return ctx, func() {}
+		return context.WithCancel(ctx)
 	}
 	return context.WithTimeoutCause(ctx, r.Limit, timedOut(r.Limit))
 }
@@ -241,7 +298,7 @@ func headerOf(job Job, p Prepared) output.Header {
 // stream hands the rows to the writer as they come, and before to who wants to
 // see them, each group's subtotal after its last row, and puts the totals and the chart into the summary.
 // It returns how many records were left out because a date in them does not fit.
-func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, see func(row []any), summary *output.Summary) (int64, error) {
+func stream(ctx context.Context, folder string, read func(row func([]any) error) error, job Job, p Prepared, writer output.Writer, see func(row []any), summary *output.Summary) (int64, error) {
 	fitting := newFitting(&p.Statement, job.Context.Zone)
 	tally := p.Statement.NewTally(job.Context.Context)
 	subtotals := func(closed []plan.Subtotal) error {
@@ -252,8 +309,7 @@ func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, see 
 		}
 		return nil
 	}
-	read := func(row func([]any) error) error { return job.Source.Stream(ctx, p.Query, row) }
-	err := pipeline(read, fitting.through(func(row []any) error {
+	err := pipeline(ctx, folder, read, sink{flush: writer.Flush, write: fitting.through(func(row []any) error {
 		see(row)
 		if tally != nil {
 			if err := subtotals(tally.Row(row)); err != nil {
@@ -261,7 +317,7 @@ func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, see 
 			}
 		}
 		return writer.Row(row)
-	}))
+	})})
 	if err != nil || tally == nil {
 		return fitting.leftOut, err
 	}
@@ -279,6 +335,7 @@ func stream(ctx context.Context, job Job, p Prepared, writer output.Writer, see 
 func outcomeOf(err error) string {
 	var problems diag.Problems
 	var failure *engine.Failure
+	var panicked *Panicked
 	switch {
 	case err == nil:
 		return Done
@@ -286,15 +343,31 @@ func outcomeOf(err error) string {
 		return Refused
 	case errors.As(err, &failure) && failure.Code == engine.TimedOut:
 		return TimedOut
-	case errors.As(err, &failure):
+	case errors.As(err, &failure), errors.As(err, &panicked):
 		return Failed
+	case errors.Is(err, ErrStalled):
+		return Stalled
+	case errors.Is(err, ErrStopped):
+		return Stopped
 	}
 	return Cancelled // the context ended, or the writer's other side is gone
 }
 
-func problemOf(outcome string, err error) string {
-	if outcome == Cancelled {
+// problemOf says what went wrong, and has the log say more of what is a fault of
+// ours or of a source.
+func (r Runner) problemOf(record store.Run, err error) string {
+	var panicked *Panicked
+	switch outcome := outcomeOf(err); {
+	case outcome == Cancelled:
+		r.Log.Debug("a caller went away", "run", record.ID, "problem", err)
 		return "The caller went away."
+	case outcome == Stalled, outcome == Stopped:
+		r.Log.Warn("a run was ended", "run", record.ID, "report", record.Report, "problem", err)
+	case errors.As(err, &panicked):
+		r.Log.Error("a run panicked", "run", record.ID, "report", record.Report, "problem", panicked.Value, "stack", string(panicked.Stack))
+		return fmt.Sprintf("Something went wrong inside Pike Gate. The service's log says what, beside run %d.", record.ID)
+	case outcome == Failed, outcome == TimedOut:
+		r.Log.Warn("a run failed", "run", record.ID, "report", record.Report, "problem", err)
 	}
 	return err.Error()
 }

@@ -140,7 +140,7 @@ func (s *Service) Push(ctx context.Context, content string, revisions map[string
 	if err := problems.Err(); err != nil {
 		return Checked{}, err
 	}
-	problems = append(problems, s.dependents(documents, known)...)
+	problems = append(problems, s.dependents(ctx, documents, known)...)
 	drafts := make([]store.Definition, len(documents))
 	unchanged := make([]bool, len(documents))
 	for i, d := range documents {
@@ -307,9 +307,16 @@ func (s *Service) infos(drafts []store.Definition) ([]DefinitionInfo, error) {
 
 // Definitions lists everything that was pushed.
 func (s *Service) Definitions() ([]DefinitionInfo, error) {
-	drafts, err := s.Store.Drafts()
+	d, err := s.directory()
 	if err != nil {
 		return nil, err
 	}
-	return s.infos(drafts)
+	out := make([]DefinitionInfo, len(d.entries))
+	for i, e := range d.entries {
+		out[i] = DefinitionInfo{
+			Kind: e.draft.Kind, Name: e.draft.Name, Title: e.title, Version: e.published.Number, Revision: e.draft.Revision,
+			Draft: e.published.Number == 0 || !sameText(e.published.Content, e.draft.Content),
+		}
+	}
+	return out, nil
 }

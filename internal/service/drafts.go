@@ -3,7 +3,9 @@ package service
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
+	"strings"
 
 	"pikegate/core/definition"
 	"pikegate/core/diag"
@@ -42,7 +44,7 @@ func (s *Service) Examine(ctx context.Context, content string, run bool) (Examin
 	out := Examination{Definitions: []DefinitionInfo{}, Readings: []CriteriaInWords{}, Words: []Word{}, Problems: problems}
 	known := s.known(ctx, true, run) // afresh, but for who types
 	out.Problems = append(out.Problems, definition.Check(documents, known)...)
-	out.Problems = append(out.Problems, s.dependents(documents, known)...)
+	out.Problems = append(out.Problems, s.dependents(ctx, documents, known)...)
 	if out.Problems == nil {
 		out.Problems = diag.Problems{}
 	}
@@ -67,7 +69,7 @@ func (s *Service) Examine(ctx context.Context, content string, run bool) (Examin
 
 // dependents warns of kept definitions that use some of these and would no
 // longer be sound with them.
-func (s *Service) dependents(documents []definition.Document, known definition.Known) diag.Problems {
+func (s *Service) dependents(ctx context.Context, documents []definition.Document, known definition.Known) diag.Problems {
 	changed := map[string]string{} // by kind and name, where it is told
 	for _, d := range documents {
 		kind, name := d.Ident()
@@ -76,39 +78,52 @@ func (s *Service) dependents(documents []definition.Document, known definition.K
 			changed[kind+" "+name] = "criteria"
 		}
 	}
-	drafts, err := s.Store.Drafts()
+	d, err := s.directory()
 	if err != nil {
 		return nil
 	}
+	places := map[int]string{} // by entry, what it uses first of these
+	for used := range changed {
+		kind, name, _ := strings.Cut(used, " ")
+		for _, u := range d.users[strings.ToLower(name)] {
+			own := d.entries[u.by].draft
+			_, itself := changed[own.Kind+" "+own.Name]
+			if u.draft && u.kind == kind && !itself && (places[u.by] == "" || used < places[u.by]) {
+				places[u.by] = used
+			}
+		}
+	}
 	known.Library = definition.LibraryOf(documents, known.Library)
 	var problems diag.Problems
-	for _, kept := range drafts {
-		if _, itself := changed[kept.Kind+" "+kept.Name]; itself {
+	for n, by := range slices.Sorted(maps.Keys(places)) {
+		used, kept := places[by], d.entries[by].draft
+		if n == maxDependents || ctx.Err() != nil {
+			problems = append(problems, diag.Problem{
+				Code: "breaks_user", Severity: diag.Warning, Field: used,
+				Message: fmt.Sprintf("%d more definitions use it and were not looked at.", len(places)-n), Hint: "pikegate check --published looks at all that are published.",
+			})
+			break
+		}
+		read, err := decoded(kept.Content)
+		if err != nil {
 			continue
 		}
-		for _, used := range s.uses(kept.Content) {
-			place, ok := changed[used]
-			if !ok {
+		for _, p := range definition.Check(read, known) {
+			if p.Severity == diag.Warning {
 				continue
 			}
-			read, err := decoded(kept.Content)
-			if err != nil {
-				break
-			}
-			for _, p := range definition.Check(read, known) {
-				if p.Severity == diag.Warning {
-					continue
-				}
-				problems = append(problems, diag.Problem{
-					Code: "breaks_user", Severity: diag.Warning, Field: used + ": " + place,
-					Message: fmt.Sprintf("The %s %s, which uses it, would not be sound: %s", kept.Kind, kept.Name, p.Message), Hint: p.Hint,
-				})
-			}
-			break
+			problems = append(problems, diag.Problem{
+				Code: "breaks_user", Severity: diag.Warning, Field: used + ": " + changed[used],
+				Message: fmt.Sprintf("The %s %s, which uses it, would not be sound: %s", kept.Kind, kept.Name, p.Message), Hint: p.Hint,
+			})
 		}
 	}
 	return problems
 }
+
+// maxDependents is how many users of a definition are looked at while it is
+// written.
+const maxDependents = 50
 
 // relaxed makes a job of a query or report that is being written, in which
 // questions without a default need no answer.

@@ -42,6 +42,8 @@ type Config struct {
 	// nothing of it.
 	SecretVariable func(name string) string
 	Log            *slog.Logger
+	// Spool is the folder where rows wait for slow readers; empty for none.
+	Spool string
 }
 
 // Service is the use cases. It is safe for use by several goroutines.
@@ -53,7 +55,9 @@ type Service struct {
 	open map[string]*openSource
 	busy map[string]*sync.Mutex // held while a source is being connected
 	kept map[published]ready
-	used map[string][]string // by text, what it refers to
+
+	listing sync.Mutex // guards the next, and is held while it is read
+	listed  *directory
 }
 
 // openSource is a source in use and what its catalogue was when last read.
@@ -149,16 +153,18 @@ func (o *openSource) unchanged(tables ...string) bool {
 
 // New makes the service; runs that a stop cut short are marked as failed.
 func New(c Config) (*Service, error) {
+	if c.Log == nil {
+		c.Log = slog.New(slog.DiscardHandler)
+	}
 	if err := c.Store.Unfinished(runner.Failed, "The service was stopped during the run."); err != nil {
 		return nil, err
 	}
 	s := &Service{
 		Config: c,
-		runner: runner.Runner{Store: c.Store, Limit: c.TimeLimit, Now: c.Now},
+		runner: runner.Runner{Store: c.Store, Limit: c.TimeLimit, Now: c.Now, Spool: c.Spool, Log: c.Log},
 		open:   map[string]*openSource{},
 		busy:   map[string]*sync.Mutex{},
 		kept:   map[published]ready{},
-		used:   map[string][]string{},
 	}
 	return s, s.moveEncodings()
 }

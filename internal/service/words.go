@@ -66,10 +66,10 @@ func (s *Service) words(ctx context.Context, d definition.Document, library defi
 			}
 		}
 	}
-	if kept, err := s.Store.Drafts(); err == nil {
-		for _, k := range kept {
-			if k.Kind == "criterion" {
-				out = append(out, Word{"meets " + k.Name, "criterion", "a named condition"})
+	if d, err := s.directory(); err == nil {
+		for _, e := range d.entries {
+			if e.draft.Kind == "criterion" {
+				out = append(out, Word{"meets " + e.draft.Name, "criterion", "a named condition"})
 			}
 		}
 	}

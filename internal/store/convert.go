@@ -44,7 +44,7 @@ func (r versionRow) domain() Definition {
 func runRowOf(r Run) (runRow, error) {
 	row := runRow{
 		ID: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format, Edges: string(r.Edges),
-		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, ReadBack: r.ReadBack, SQL: r.SQL,
+		StartedAt: r.StartedAt.UTC(), AsOf: r.AsOf, Zone: r.Zone, ReadBack: r.ReadBack, SQL: r.SQL,
 		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, LeftOut: r.LeftOut,
 	}
 	for _, field := range []struct {

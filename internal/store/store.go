@@ -8,12 +8,9 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/go-gormigrate/gormigrate/v2"
 	"github.com/mattn/go-sqlite3"
-	"gorm.io/driver/sqlite"
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
-	"gorm.io/gorm/logger"
 )
 
 // ErrNotFound means that nothing of that name or number is kept.
@@ -37,8 +34,8 @@ func written(err error) error {
 	return err
 }
 
-// Store is the open file.
-type Store struct{ db *gorm.DB }
+// Changes is another number once definitions were pushed, published or removed.
+func (s *Store) Changes() uint64 { return s.changes.Load() }
 
 // Source is a connection to a database, as it was added.
 type Source struct {
@@ -93,56 +90,6 @@ type Run struct {
 	Edges   json.RawMessage
 }
 
-// Open opens the file at a path, making it and bringing it up to date.
-func Open(path string) (*Store, error) {
-	db, err := gorm.Open(sqlite.Open(path+"?_journal_mode=WAL&_busy_timeout=5000&_foreign_keys=1"), &gorm.Config{
-		Logger:  logger.Discard,
-		NowFunc: func() time.Time { return time.Now().UTC() },
-	})
-	if err != nil {
-		return nil, fmt.Errorf("store: %s cannot be opened: %w", path, err)
-	}
-	if err := gormigrate.New(db, gormigrate.DefaultOptions, migrations).Migrate(); err != nil {
-		return nil, fmt.Errorf("store: %s cannot be brought up to date: %w", path, err)
-	}
-	return &Store{db}, nil
-}
-
-// migrations are the steps from an empty file to today's; a step that has
-// been released is never changed.
-var migrations = []*gormigrate.Migration{{
-	ID: "2026-11-first",
-	Migrate: func(tx *gorm.DB) error {
-		return tx.AutoMigrate(&sourceRow{}, &draftRow{}, &versionRow{}, &runRow{})
-	},
-}, {
-	ID:      "2026-11-edges",
-	Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&runRow{}) },
-}, {
-	ID:      "2026-11-servers",
-	Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&sourceRow{}) },
-}, {
-	ID:      "2026-11-order",
-	Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&runRow{}) },
-}, {
-	ID:      "2026-11-prints",
-	Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&printsRow{}) },
-}, {
-	ID: "2026-11-revisions",
-	Migrate: func(tx *gorm.DB) error {
-		return errors.Join(tx.AutoMigrate(&runRow{}, &draftRow{}, &revisionRow{}, &retiredRow{}), tx.Exec("update drafts set revision = 1 where revision is null or revision = 0").Error)
-	},
-}}
-
-// Close closes the file.
-func (s *Store) Close() error {
-	db, err := s.db.DB()
-	if err != nil {
-		return err
-	}
-	return db.Close()
-}
-
 func found(err error) error {
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return ErrNotFound
@@ -153,7 +100,7 @@ func found(err error) error {
 // SaveSource adds a source or replaces it.
 func (s *Store) SaveSource(source Source) error {
 	row := sourceRowOf(source)
-	return written(s.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error)
+	return s.write(true, func(tx *gorm.DB) error { return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error })
 }
 
 // Sources lists the sources by name.
@@ -165,7 +112,7 @@ func (s *Store) Sources() ([]Source, error) {
 
 // RemoveSource removes a source.
 func (s *Store) RemoveSource(name string) error {
-	return written(s.db.Delete(&sourceRow{}, "name = ?", name).Error)
+	return s.write(true, func(tx *gorm.DB) error { return tx.Delete(&sourceRow{}, "name = ?", name).Error })
 }
 
 // maxRevisions is how many earlier revisions of a draft are kept.
@@ -186,7 +133,8 @@ func (c *Changed) Error() string {
 // One that comes with the revision it was changed from is refused if that is not
 // the newest. A draft that stays the same keeps its revision.
 func (s *Store) SaveDrafts(definitions []Definition) error {
-	return written(s.db.Transaction(func(tx *gorm.DB) error {
+	defer s.changes.Add(1)
+	return s.write(true, func(tx *gorm.DB) error {
 		for i := range definitions {
 			d := &definitions[i]
 			var old draftRow
@@ -225,18 +173,19 @@ func (s *Store) SaveDrafts(definitions []Definition) error {
 			}
 		}
 		return nil
-	}))
+	})
 }
 
 // Remove removes the draft of a definition, and retires what was published of
 // it: the versions stay for the runs that were made with them.
 func (s *Store) Remove(kind, name string, at time.Time) error {
-	return written(s.db.Transaction(func(tx *gorm.DB) error {
+	defer s.changes.Add(1)
+	return s.write(true, func(tx *gorm.DB) error {
 		if err := tx.Delete(&draftRow{}, "kind = ? and name = ?", kind, name).Error; err != nil {
 			return err
 		}
 		return tx.Save(&retiredRow{kind, name, at}).Error
-	}))
+	})
 }
 
 // Draft gives what was pushed last under a kind and name.
@@ -256,7 +205,8 @@ func (s *Store) Drafts() ([]Definition, error) {
 // Publish freezes definitions as the next version of each, all or none, and
 // returns them with their numbers.
 func (s *Store) Publish(definitions []Definition) ([]Definition, error) {
-	err := s.db.Transaction(func(tx *gorm.DB) error {
+	defer s.changes.Add(1)
+	err := s.write(true, func(tx *gorm.DB) error {
 		for i := range definitions {
 			d := &definitions[i]
 			var last int
@@ -300,23 +250,41 @@ func (s *Store) Versions(kind, name string) ([]Definition, error) {
 	return mapped(rows, versionRow.domain), err
 }
 
-// AllPublished lists the newest versions of a kind, by name.
-func (s *Store) AllPublished(kind string) ([]Definition, error) {
+// AllPublished lists the newest versions, of some kinds where they are given, by
+// kind and name.
+func (s *Store) AllPublished(kinds ...string) ([]Definition, error) {
 	var rows []versionRow
-	err := s.db.Where("kind = ? and number = (select max(number) from versions as v where v.kind = versions.kind and v.name = versions.name)", kind).Where(notRetired).
-		Order("name").Find(&rows).Error
+	query := s.db.Where("number = (select max(number) from versions as v where v.kind = versions.kind and v.name = versions.name)").Where(notRetired)
+	if len(kinds) > 0 {
+		query = query.Where("kind in ?", kinds)
+	}
+	err := query.Order("kind, name").Find(&rows).Error
 	return mapped(rows, versionRow.domain), err
 }
 
-// SaveRun makes the record of a run (ID 0, which is set) or replaces it.
-func (s *Store) SaveRun(r *Run) error {
-	row, err := runRowOf(*r)
+// NextRun gives the number of a run that begins.
+func (s *Store) NextRun() uint { return uint(s.lastRun.Add(1)) }
+
+// maxPrinted is how many of the newest runs keep the fingerprints of their records.
+const maxPrinted = 1000
+
+// SaveRun keeps the record of a run, in the place of one that was kept before,
+// and the fingerprints of its records, nil for none; those of runs long past are
+// let go.
+func (s *Store) SaveRun(r Run, prints []byte) error {
+	row, err := runRowOf(r)
 	if err != nil {
 		return err
 	}
-	err = s.db.Save(&row).Error
-	r.ID = row.ID
-	return written(err)
+	return s.write(false, func(tx *gorm.DB) error {
+		if err := tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error; err != nil || prints == nil {
+			return err
+		}
+		if err := tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&printsRow{r.ID, prints}).Error; err != nil {
+			return err
+		}
+		return tx.Exec("delete from prints where run <= ?", int64(r.ID)-maxPrinted).Error
+	})
 }
 
 // Run gives the record of a run.
@@ -324,20 +292,6 @@ func (s *Store) Run(id uint) (Run, error) {
 	var row runRow
 	err := s.db.Take(&row, id).Error
 	return row.domain(), found(err)
-}
-
-// maxPrinted is how many of the newest runs keep the fingerprints of their records.
-const maxPrinted = 1000
-
-// SavePrints keeps the fingerprints of a run's records; those of runs long past
-// are let go.
-func (s *Store) SavePrints(run uint, prints []byte) error {
-	return written(s.db.Transaction(func(tx *gorm.DB) error {
-		if err := tx.Save(&printsRow{run, prints}).Error; err != nil {
-			return err
-		}
-		return tx.Delete(&printsRow{}, "run + ? <= ?", maxPrinted, run).Error
-	}))
 }
 
 // Prints gives the fingerprints of a run's records, ErrNotFound where there are
@@ -368,8 +322,8 @@ func (s *Store) Runs(f Filter, limit int) ([]Run, error) {
 	}{
 		{"report = ?", f.Report, f.Report != ""},
 		{"outcome = ?", f.Outcome, f.Outcome != ""},
-		{"started_at >= ?", f.From, !f.From.IsZero()},
-		{"started_at < ?", f.Until, !f.Until.IsZero()},
+		{"started_at >= ?", f.From.UTC(), !f.From.IsZero()},
+		{"started_at < ?", f.Until.UTC(), !f.Until.IsZero()},
 		{"id < ?", f.Before, f.Before > 0},
 	} {
 		if c.given {
@@ -393,6 +347,8 @@ func (s *Store) LastRuns() (map[string]time.Time, error) {
 
 // Unfinished marks runs that a stop of the service cut short.
 func (s *Store) Unfinished(outcome, problem string) error {
-	return s.db.Model(&runRow{}).Where("outcome = ?", "running").
-		Updates(map[string]any{"outcome": outcome, "problem": problem}).Error
+	return s.write(false, func(tx *gorm.DB) error {
+		return tx.Model(&runRow{}).Where("outcome = ?", "running").
+			Updates(map[string]any{"outcome": outcome, "problem": problem}).Error
+	})
 }

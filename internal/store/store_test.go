@@ -1,10 +1,16 @@
 package store_test
 
 import (
+	"database/sql"
 	"encoding/json"
+	"errors"
+	"os"
 	"path/filepath"
+	"sync"
 	"testing"
 	"time"
+
+	_ "github.com/mattn/go-sqlite3"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -34,10 +40,10 @@ func TestKept(t *testing.T) {
 		Report: "r", Version: 2, Outcome: "running", StartedAt: at, Inputs: map[string]any{"p": "last month"},
 		Resolved: map[string]any{"p": "2026-02"}, SQL: "select 1", Args: []any{int64(9007199254740993), "text", nil},
 	}
-	require.NoError(t, s.SaveRun(&run))
-	require.NotZero(t, run.ID)
+	run.ID = s.NextRun()
+	require.NoError(t, s.SaveRun(run, nil))
 	run.Outcome, run.Count, run.First = "done", 5, "2026-02-01"
-	require.NoError(t, s.SaveRun(&run))
+	require.NoError(t, s.SaveRun(run, nil))
 	require.NoError(t, s.Close())
 
 	s = open(t, path)
@@ -80,15 +86,15 @@ func TestVersions(t *testing.T) {
 // TestPrints: fingerprints are kept of the newest runs, none at all too.
 func TestPrints(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "own.db"))
-	require.NoError(t, s.SavePrints(1, []byte{1, 2}))
-	require.NoError(t, s.SavePrints(2, nil))
+	require.NoError(t, s.SaveRun(store.Run{ID: 1}, []byte{1, 2}))
+	require.NoError(t, s.SaveRun(store.Run{ID: 2}, []byte{}))
 	kept, err := s.Prints(1)
 	require.NoError(t, err)
 	assert.Equal(t, []byte{1, 2}, kept)
 	kept, err = s.Prints(2)
 	require.NoError(t, err)
 	assert.Empty(t, kept)
-	require.NoError(t, s.SavePrints(1001, nil))
+	require.NoError(t, s.SaveRun(store.Run{ID: 1001}, []byte{}))
 	_, err = s.Prints(1)
 	require.ErrorIs(t, err, store.ErrNotFound)
 	_, err = s.Prints(2)
@@ -98,9 +104,9 @@ func TestPrints(t *testing.T) {
 // TestUnfinished: runs that a stop cut short do not stay running for ever.
 func TestUnfinished(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "own.db"))
-	cut, done := store.Run{Report: "r", Outcome: "running"}, store.Run{Report: "r", Outcome: "done"}
-	require.NoError(t, s.SaveRun(&cut))
-	require.NoError(t, s.SaveRun(&done))
+	cut, done := store.Run{ID: s.NextRun(), Report: "r", Outcome: "running"}, store.Run{ID: s.NextRun(), Report: "r", Outcome: "done"}
+	require.NoError(t, s.SaveRun(cut, nil))
+	require.NoError(t, s.SaveRun(done, nil))
 	require.NoError(t, s.Unfinished("failed", "stopped"))
 	runs, err := s.Runs(store.Filter{Report: "r"}, 10)
 	require.NoError(t, err)
@@ -109,4 +115,95 @@ func TestUnfinished(t *testing.T) {
 	runs, err = s.Runs(store.Filter{Report: "other"}, 10)
 	require.NoError(t, err)
 	assert.Empty(t, runs)
+}
+
+// TestTogether: many write at once and all of it is kept; one that fails fails
+// alone; a run is found by the day it was on wherever its clock stood.
+func TestTogether(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "with ?odd #characters%20 é.db"))
+	const callers, each = 50, 20
+	var wait sync.WaitGroup
+	for range callers {
+		wait.Go(func() {
+			for range each {
+				assert.NoError(t, s.SaveRun(store.Run{ID: s.NextRun(), Report: "r", Outcome: "done", StartedAt: time.Now()}, nil))
+				assert.NoError(t, s.SaveDrafts([]store.Definition{{Kind: "query", Name: "same", Content: "x"}}))
+			}
+		})
+	}
+	refused := 0
+	for range 20 {
+		var changed *store.Changed
+		if errors.As(s.SaveDrafts([]store.Definition{{Kind: "query", Name: "same", Content: "y", Revision: 99}}), &changed) {
+			refused++
+		}
+	}
+	wait.Wait()
+	assert.GreaterOrEqual(t, refused, 19)
+	runs, err := s.Runs(store.Filter{}, 2000)
+	require.NoError(t, err)
+	assert.Len(t, runs, callers*each)
+
+	tokyo := time.FixedZone("", 9*3600)
+	late := store.Run{ID: s.NextRun(), Report: "tokyo", StartedAt: time.Date(2026, 3, 2, 1, 0, 0, 0, tokyo)}
+	require.NoError(t, s.SaveRun(late, nil))
+	day := time.Date(2026, 3, 2, 0, 0, 0, 0, tokyo)
+	runs, err = s.Runs(store.Filter{Report: "tokyo", From: day, Until: day.AddDate(0, 0, 1)}, 10)
+	require.NoError(t, err)
+	assert.Len(t, runs, 1)
+	runs, err = s.Runs(store.Filter{Report: "tokyo", From: late.StartedAt.UTC().Add(time.Minute)}, 10)
+	require.NoError(t, err)
+	assert.Empty(t, runs)
+}
+
+// TestFiles: nobody else can read the records, and an older binary leaves those
+// of a newer one alone.
+func TestFiles(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "own.db")
+	s := open(t, path)
+	require.NoError(t, s.SaveRun(store.Run{ID: s.NextRun()}, nil))
+	for _, suffix := range []string{"", "-wal", "-shm"} {
+		info, err := os.Stat(path + suffix)
+		require.NoError(t, err)
+		assert.Equal(t, os.FileMode(0o600), info.Mode().Perm(), suffix)
+	}
+	require.NoError(t, s.Close())
+	require.Error(t, s.SaveRun(store.Run{ID: 7}, nil), "closed")
+
+	db, err := sql.Open("sqlite3", path)
+	require.NoError(t, err)
+	_, err = db.Exec("insert into migrations values ('2031-01-flying')")
+	require.NoError(t, err)
+	require.NoError(t, db.Close())
+	_, err = store.Open(path)
+	require.ErrorContains(t, err, "newer")
+}
+
+// TestUpgrade: a file of any earlier step is brought up to date with what is in it.
+func TestUpgrade(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "own.db")
+	db, err := sql.Open("sqlite3", path)
+	require.NoError(t, err)
+	_, err = db.Exec(`
+		create table migrations (id text, primary key (id));
+		insert into migrations values ('2026-11-first'), ('2026-11-edges');
+		create table sources (name text, engine text, address text, encodings text, created_at datetime, primary key (name));
+		create table drafts (kind text, name text, content text, updated_at datetime, primary key (kind, name));
+		create table versions (kind text, name text, number integer, content text, uses text, published_at datetime, primary key (kind, name, number));
+		create table runs (id integer primary key autoincrement, report text, version integer, outcome text, format text, started_at datetime, as_of text, zone text,
+			inputs text, resolved text, read_back text, sql text, args text, count integer, first text, last text, millis integer, problem text, reason text, edges text);
+		insert into drafts values ('query', 'q', 'kind: query', '2026-11-01 10:00:00+00:00');
+		insert into runs (report, outcome, started_at, count) values ('r', 'done', '2026-11-02 01:30:00.5+09:00', 3)`)
+	require.NoError(t, err)
+	require.NoError(t, db.Close())
+	s := open(t, path)
+	runs, err := s.Runs(store.Filter{}, 10)
+	require.NoError(t, err)
+	require.Len(t, runs, 1)
+	assert.Equal(t, time.Date(2026, 11, 1, 16, 30, 0, 500_000_000, time.UTC), runs[0].StartedAt.UTC())
+	assert.EqualValues(t, 2, s.NextRun())
+	draft, err := s.Draft("query", "q")
+	require.NoError(t, err)
+	assert.Equal(t, 1, draft.Revision)
+	require.NoError(t, s.SaveSource(store.Source{Name: "a", Secret: "b"}))
 }

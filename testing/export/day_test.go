@@ -29,7 +29,7 @@ var rows = flag.Int("rows", 1_000_000, "how many records the table has of which 
 // and prints how its time stands to hand-written SQL with the same bounds,
 // read with database/sql and written as CSV. Run it with -rows 10000000.
 func BenchmarkOneDay(b *testing.B) {
-	config.TuneMemory()
+	config.TuneMemory(config.DefaultMemory)
 	path, address := fixture(b, *rows)
 	db, err := sql.Open("sqlite3", "file:"+path+"?mode=ro")
 	require.NoError(b, err)

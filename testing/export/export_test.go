@@ -129,7 +129,7 @@ func BenchmarkExport(b *testing.B) {
 	if _, err := exec.LookPath("sqlite3"); err != nil {
 		b.Skip("the sqlite3 program is not installed")
 	}
-	config.TuneMemory() // as the service does
+	config.TuneMemory(config.DefaultMemory) // as the service does
 	path, address := fixture(b, million)
 	small, smallAddress := fixture(b, 10_000)
 	_, base := export(b, smallAddress, "csv")
@@ -139,7 +139,7 @@ func BenchmarkExport(b *testing.B) {
 
 // BenchmarkWorkbook is the same as a workbook, against our own CSV.
 func BenchmarkWorkbook(b *testing.B) {
-	config.TuneMemory()
+	config.TuneMemory(config.DefaultMemory)
 	_, address := fixture(b, million)
 	small, smallAddress := fixture(b, 10_000)
 	_, base := export(b, smallAddress, "xlsx")
@@ -191,7 +191,7 @@ func onServer(b *testing.B, kind string, server *servers.Server) (address string
 
 // BenchmarkExportPostgres is BenchmarkExport against psql's \copy.
 func BenchmarkExportPostgres(b *testing.B) {
-	config.TuneMemory()
+	config.TuneMemory(config.DefaultMemory)
 	server, db := servers.Postgres(b)
 	_, err := db.Exec(`create table movements (id int primary key, at timestamptz not null, on_day date not null, name text not null, place text not null, amount numeric(10, 2), pence int, note text);
 		insert into movements select i, timestamptz '2023-01-01 00:00+00' + i * interval '1 minute', date '2023-01-01' + i / 1440, 'Vessel ' || (i % 997), 'Lock number ' || (i % 37), (i % 9973) / 4.0, i % 100003, case when i % 5 > 0 then 'a note' end from generate_series(1, ` + fmt.Sprint(million) + `) as i; analyze movements`)
@@ -206,7 +206,7 @@ func BenchmarkExportPostgres(b *testing.B) {
 
 // BenchmarkExportMariaDB is BenchmarkExport against mariadb --batch --quick.
 func BenchmarkExportMariaDB(b *testing.B) {
-	config.TuneMemory()
+	config.TuneMemory(config.DefaultMemory)
 	server, db := servers.MariaDB(b)
 	_, err := db.Exec(`create table movements (id int primary key, at datetime not null, on_day date not null, name varchar(40) not null, place varchar(40) not null, amount decimal(10, 2), pence int, note varchar(40));
 		insert into movements select seq, timestamp'2023-01-01 00:00:00' + interval seq minute, date'2023-01-01' + interval floor(seq / 1440) day, concat('Vessel ', seq % 997), concat('Lock number ', seq % 37), (seq % 9973) / 4, seq % 100003, if(seq % 5 > 0, 'a note', null) from seq_1_to_` + fmt.Sprint(million))

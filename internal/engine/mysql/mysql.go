@@ -165,6 +165,9 @@ func (s *source) kill(id int64) {
 var reads = regexp.MustCompile(`(?i)^[\s(]*(select|with|values|show|explain)\b`)
 
 func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) error) error {
+	if err := q.Err(); err != nil {
+		return err
+	}
 	if !reads.MatchString(q.SQL) {
 		return &engine.Failure{Code: engine.Refused, Message: "The source " + s.address.Name + " only reads: the statement is no query."}
 	}

@@ -131,6 +131,9 @@ func (s *source) with(ctx context.Context, do func(*pgconn.PgConn) error) error 
 type passed struct{ error }
 
 func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) error) error {
+	if err := q.Err(); err != nil {
+		return err
+	}
 	inner, stop := context.WithCancel(ctx)
 	defer stop()
 	err := s.with(inner, func(conn *pgconn.PgConn) error {

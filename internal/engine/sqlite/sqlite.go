@@ -91,10 +91,31 @@ const actionRecursive = 33
 // readable are the catalogue's own tables: functions that read pragmas.
 var readable = map[string]bool{"table_list": true, "table_xinfo": true, "index_list": true, "index_xinfo": true, "foreign_key_list": true}
 
+// mostMemory is what SQLite may take for all statements together, in bytes.
+const mostMemory = 512 << 20
+
+// limits are what SQLite refuses to go beyond; source: sqlite3.h.
+var limits = map[int]int{
+	sqlite3.SQLITE_LIMIT_LENGTH:              engine.LongestCell,
+	sqlite3.SQLITE_LIMIT_SQL_LENGTH:          4 << 20,
+	sqlite3.SQLITE_LIMIT_COMPOUND_SELECT:     100,
+	sqlite3.SQLITE_LIMIT_ATTACHED:            0,
+	sqlite3.SQLITE_LIMIT_LIKE_PATTERN_LENGTH: 1000,
+	sqlite3.SQLITE_LIMIT_WORKER_THREADS:      0,
+}
+
 // lock lets nothing but reading pass on a connection. The open mode alone
 // does not stop ATTACH from writing another file, nor a PRAGMA from undoing
 // query_only.
 func lock(c *sqlite3.SQLiteConn) error {
+	// Memory is bounded for all statements of the process together, and so is what
+	// one of them can make of a value.
+	if _, err := c.Exec(fmt.Sprintf("pragma hard_heap_limit = %d", mostMemory), nil); err != nil {
+		return err
+	}
+	for id, most := range limits {
+		c.SetLimit(id, most)
+	}
 	c.RegisterAuthorizer(func(action int, first, second, _ string) int {
 		switch action {
 		case sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, actionRecursive:
@@ -172,6 +193,9 @@ func (s *source) Close() error { return s.db.Close() }
 // Stream hands over the driver's own rows: the values are not scanned into
 // variables first, which would cost more than reading them.
 func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) error) error {
+	if err := q.Err(); err != nil {
+		return err
+	}
 	conn, err := s.db.Conn(ctx)
 	if err != nil {
 		return engine.Fail(ctx, engine.Unreachable, "The source "+s.name+" cannot be opened", err)
@@ -217,6 +241,10 @@ func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 func codeOf(err error) engine.Code {
 	var se sqlite3.Error
 	switch {
+	case errors.As(err, &se) && se.Code == sqlite3.ErrTooBig:
+		return engine.TooLarge
+	case errors.As(err, &se) && se.Code == sqlite3.ErrNomem:
+		return engine.TooLarge
 	case strings.Contains(err.Error(), "no such table"):
 		return engine.NoSuchTable
 	case errors.As(err, &se) && (se.Code == sqlite3.ErrAuth || se.Code == sqlite3.ErrReadonly):

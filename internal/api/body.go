@@ -1,0 +1,78 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"net/http"
+	"os"
+	"time"
+
+	"pikegate/internal/runner"
+)
+
+// piece is how many bytes a caller has to take in the time it is given.
+const piece = 16 << 10
+
+// body is the body of a response that is long: whoever takes none of it for a
+// while is not waited for, and neither is anybody when the request has ended.
+type body struct {
+	ctx     context.Context
+	to      http.ResponseWriter
+	control *http.ResponseController
+	stall   time.Duration
+	written bool
+	stop    func() bool
+}
+
+func newBody(ctx context.Context, to http.ResponseWriter, stall time.Duration) *body {
+	b := &body{ctx: ctx, to: to, control: http.NewResponseController(to), stall: stall}
+	b.stop = context.AfterFunc(ctx, func() { _ = b.control.SetWriteDeadline(time.Now()) }) // what is being written ends at once
+	return b
+}
+
+func (b *body) close() {
+	if b.stop() {
+		_ = b.control.SetWriteDeadline(time.Time{})
+	}
+}
+
+func (b *body) Write(data []byte) (n int, err error) {
+	for len(data) > 0 {
+		part := data[:min(piece, len(data))]
+		b.extend()
+		m, err := b.to.Write(part)
+		n += m
+		b.written = b.written || m > 0
+		if err != nil {
+			return n, b.cause(err)
+		}
+		data = data[len(part):]
+	}
+	return n, nil
+}
+
+// FlushError sends on what was written, the head at least.
+func (b *body) FlushError() error {
+	b.extend()
+	b.written = true
+	return b.cause(b.control.Flush())
+}
+
+func (b *body) extend() {
+	if b.stall > 0 && b.ctx.Err() == nil {
+		_ = b.control.SetWriteDeadline(time.Now().Add(b.stall)) // a connection that knows no deadlines has none
+	}
+}
+
+// cause tells a caller who takes nothing from one who has gone.
+func (b *body) cause(err error) error {
+	switch {
+	case err == nil:
+		return nil
+	case b.ctx.Err() != nil:
+		return context.Cause(b.ctx)
+	case errors.Is(err, os.ErrDeadlineExceeded):
+		return runner.ErrStalled
+	}
+	return err
+}

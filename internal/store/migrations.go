@@ -1,0 +1,79 @@
+package store
+
+import (
+	"strings"
+
+	"github.com/go-gormigrate/gormigrate/v2"
+	"gorm.io/gorm"
+)
+
+// migrations are the steps from an empty file to today's. A step that has been
+// released is never changed, and says what it does in SQL: what our types look
+// like today has no part in it.
+var migrations = []*gormigrate.Migration{
+	step("2026-11-first", `
+		create table if not exists sources (name text, engine text, address text, encodings text, created_at datetime, primary key (name));
+		create table if not exists drafts (kind text, name text, content text, updated_at datetime, primary key (kind, name));
+		create table if not exists versions (kind text, name text, number integer, content text, uses text, published_at datetime, primary key (kind, name, number));
+		create table if not exists runs (id integer primary key autoincrement, report text, version integer, outcome text, format text, started_at datetime, as_of text, zone text,
+			inputs text, resolved text, read_back text, sql text, args text, count integer, first text, last text, millis integer, problem text);
+		create index if not exists idx_runs_report on runs (report);
+		create index if not exists idx_runs_started_at on runs (started_at)`),
+	columns("2026-11-edges", "runs", "reason text", "edges text"),
+	columns("2026-11-servers", "sources", "database text", "user text", "secret text", "tls text"),
+	columns("2026-11-order", "runs", "sorted_by text"),
+	step("2026-11-prints", `create table if not exists prints (run integer, bytes blob, primary key (run))`),
+	steps("2026-11-revisions",
+		columns("", "runs", "left_out text"),
+		columns("", "drafts", "revision integer"),
+		step("", `
+			create table if not exists revisions (kind text, name text, revision integer, content text, primary key (kind, name, revision));
+			create table if not exists retired (kind text, name text, at datetime, primary key (kind, name));
+			update drafts set revision = 1 where revision is null or revision = 0`)),
+	// Instants are kept in UTC, so that they sort and compare as text.
+	step("2026-11-utc", `
+		update runs set started_at = strftime('%Y-%m-%d %H:%M:%f', started_at) || '+00:00' where started_at not like '%+00:00'`),
+}
+
+// step is a step in SQL, its statements parted by semicolons.
+func step(id, sql string) *gormigrate.Migration {
+	return &gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error {
+		for statement := range strings.SplitSeq(sql, ";") {
+			if err := tx.Exec(statement).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	}}
+}
+
+// columns is a step that adds columns to a table, those that are missing.
+func columns(id, table string, added ...string) *gormigrate.Migration {
+	return &gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error {
+		for _, column := range added {
+			var there int
+			if err := tx.Raw("select count(*) from pragma_table_info(?) where ? like name || ' %'", table, column).Scan(&there).Error; err != nil {
+				return err
+			}
+			if there > 0 {
+				continue
+			}
+			if err := tx.Exec("alter table " + table + " add column " + column).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	}}
+}
+
+// steps is several made as one.
+func steps(id string, made ...*gormigrate.Migration) *gormigrate.Migration {
+	return &gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error {
+		for _, m := range made {
+			if err := m.Migrate(tx); err != nil {
+				return err
+			}
+		}
+		return nil
+	}}
+}

@@ -81,7 +81,7 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
 	s, err := service.New(service.Config{
 		Store: kept, Engines: engines, Secret: secrets, SecretVariable: config.SecretVariable,
-		Calendar: calendar, Now: time.Now, TimeLimit: c.TimeLimit, Log: log, Spool: spool,
+		Calendar: calendar, Now: time.Now, TimeLimit: c.TimeLimit, Log: log, Spool: spool, Folders: c.Folders,
 	})
 	if err != nil {
 		return errors.Join(err, kept.Close())

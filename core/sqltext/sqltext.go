@@ -35,6 +35,8 @@ type Piece struct {
 // flavour is what an engine has beside standard SQL.
 type flavour struct {
 	backticks, brackets, dollars, escapes, hashes, nested bool
+	// spaced tells that the dashes of a comment need a blank after them.
+	spaced bool
 }
 
 // flavours by engine; source: the engines' manuals. MariaDB is run with
@@ -42,7 +44,7 @@ type flavour struct {
 var flavours = map[string]flavour{
 	"sqlite":     {backticks: true, brackets: true},
 	"postgresql": {dollars: true, escapes: true, nested: true},
-	"mysql":      {backticks: true, hashes: true},
+	"mysql":      {backticks: true, hashes: true, spaced: true},
 }
 
 // Split takes a statement apart for an engine; for one that is not known, only
@@ -82,7 +84,7 @@ func (s *splitter) split() {
 	for s.at < len(s.text) {
 		c := s.text[s.at]
 		switch {
-		case strings.HasPrefix(s.rest(), "--") || s.flavour.hashes && c == '#':
+		case s.dashes() || s.flavour.hashes && c == '#':
 			s.until("\n")
 		case strings.HasPrefix(s.rest(), "/*"):
 			s.comment()
@@ -109,6 +111,13 @@ func (s *splitter) split() {
 	s.keep(len(s.text))
 }
 
+// dashes tells whether a comment begins here. To MySQL and MariaDB 1--1 is
+// arithmetic: their dashes need a blank after them.
+func (s *splitter) dashes() bool {
+	rest, ok := strings.CutPrefix(s.rest(), "--")
+	return ok && (!s.flavour.spaced || rest == "" || rest[0] <= ' ')
+}
+
 // keep takes the text up to a place as it is.
 func (s *splitter) keep(end int) {
 	if end > s.plain {
@@ -130,8 +139,10 @@ func (s *splitter) until(mark string) {
 
 func (s *splitter) comment() {
 	start, depth := s.at, 0
-	if strings.HasPrefix(s.rest(), "/*!") {
-		s.fail(start, start+3, "not_read_only", "A comment that the server runs is not taken.", "Take the /*! … */ away.")
+	for _, mark := range []string{"/*!", "/*M!", "/*m!"} {
+		if strings.HasPrefix(s.rest(), mark) {
+			s.fail(start, start+len(mark), "not_read_only", "A comment that the server runs is not taken.", "Take the "+mark+" … */ away.")
+		}
 	}
 	for s.at < len(s.text) {
 		switch {
@@ -263,6 +274,25 @@ func (s *splitter) check() {
 	}
 	if first := words[0]; first.text != "select" && first.text != "with" && first.text != "values" {
 		s.fail(first.start, first.end, "not_read_only", "The statement must be one query that only reads.", "Begin with select or with.")
+		return
+	}
+	// The query is put into another one: its parentheses must not close that.
+	open := []word{}
+	for _, w := range s.words {
+		switch w.text {
+		case "(":
+			open = append(open, w)
+		case ")":
+			if len(open) == 0 {
+				s.fail(w.start, w.end, "parentheses", "This parenthesis closes none.", "Take it away, or open it before.")
+				return
+			}
+			open = open[:len(open)-1]
+		}
+	}
+	if len(open) > 0 {
+		last := open[len(open)-1]
+		s.fail(last.start, last.end, "parentheses", "This parenthesis is not closed.", "Close it.")
 		return
 	}
 	for _, w := range words {

@@ -47,7 +47,7 @@ func New(s *service.Service, log *slog.Logger, version string) *Server {
 		}))
 	})
 	server := &Server{Stall: DefaultStall, service: s, log: log, handler: router}
-	router.Use(server.recover, sameSite, secure)
+	router.Use(server.recover, secure, sameSite)
 
 	config := huma.DefaultConfig("Pike Gate", version)
 	config.DocsPath = "" // its page would load scripts from another host

@@ -4,6 +4,7 @@ import (
 	"net"
 	"net/http"
 	"net/url"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -19,11 +20,23 @@ func sameSite(c *gin.Context) {
 	switch {
 	case !loopbackHost(host):
 		refuse(c, "wrong_host", "The service is not addressed by a loopback name, but as "+host+".", "Use http://127.0.0.1 or http://localhost with its port.")
+	case foreign(c.GetHeader("Sec-Fetch-Site")) && !navigates(c.Request):
+		refuse(c, "wrong_origin", "The request comes from a page of another site.", "Use the service's own console.")
 	case origin != "" && !ownOrigin(origin, host):
 		refuse(c, "wrong_origin", "The request comes from a page of another site, "+origin+".", "Use the service's own console.")
 	default:
 		c.Next()
 	}
+}
+
+// foreign tells what a browser says of a request that a page of another site
+// sends, even one that only reads; source: W3C Fetch Metadata.
+func foreign(site string) bool { return site == "cross-site" || site == "same-site" }
+
+// navigates tells whether somebody follows a link to a page of the console, which
+// does no work.
+func navigates(r *http.Request) bool {
+	return r.Method == http.MethodGet && r.Header.Get("Sec-Fetch-Mode") == "navigate" && r.Header.Get("Sec-Fetch-Dest") == "document" && !strings.HasPrefix(r.URL.Path, "/api/")
 }
 
 func refuse(c *gin.Context, code, message, hint string) {
@@ -65,5 +78,8 @@ func secure(c *gin.Context) {
 	h.Set("Referrer-Policy", "no-referrer")
 	h.Set("Cross-Origin-Opener-Policy", "same-origin")
 	h.Set("Cross-Origin-Resource-Policy", "same-origin")
+	if strings.HasPrefix(c.Request.URL.Path, "/api/") {
+		h.Set("Cache-Control", "no-store")
+	}
 	c.Next()
 }

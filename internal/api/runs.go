@@ -72,7 +72,7 @@ func (s *Server) runs() {
 	})
 	get(s, "list-runs", "/runs", "The newest runs", []int{}, func(_ context.Context, in *struct {
 		Report  string    `query:"report" doc:"Only runs of this report"`
-		Outcome string    `query:"outcome" enum:"running,done,empty,failed,refused,cancelled,timed_out" doc:"Only runs that ended so"`
+		Outcome string    `query:"outcome" enum:"running,done,empty,failed,refused,cancelled,timed_out,stalled,stopped" doc:"Only runs that ended so"`
 		From    time.Time `query:"from" doc:"Only runs that started at this instant or after it"`
 		Until   time.Time `query:"until" doc:"Only runs that started before this instant"`
 		Before  uint      `query:"before" doc:"Only runs with a smaller number: the next page"`

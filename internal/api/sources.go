@@ -26,6 +26,8 @@ type SourceChange struct {
 	User     string `json:"user,omitempty" doc:"The login"`
 	Secret   string `json:"secret,omitempty" doc:"The name of the password"`
 	TLS      string `json:"tls,omitempty" enum:"off,on,verify" doc:"off, on or verify"`
+	// PowerfulLogin takes a login that can do more than read.
+	PowerfulLogin bool `json:"powerful_login,omitempty" doc:"Take a login that can write all the same"`
 }
 
 func (s *Server) sources() {
@@ -52,7 +54,7 @@ func (s *Server) sources() {
 		},
 		) (*response[catalog.Source], error) {
 			b := in.Body
-			catalogue, err := s.service.ChangeSource(ctx, service.SourceInfo{Name: in.Source, Engine: b.Engine, Address: b.Address, Database: b.Database, User: b.User, Secret: b.Secret, TLS: b.TLS})
+			catalogue, err := s.service.ChangeSource(ctx, service.SourceInfo{Name: in.Source, Engine: b.Engine, Address: b.Address, Database: b.Database, User: b.User, Secret: b.Secret, TLS: b.TLS, PowerfulLogin: b.PowerfulLogin})
 			return answer(s, catalogue, err)
 		})
 	remove(s, "remove-source", "/sources/{source}", "Remove the connection of a source",

@@ -52,17 +52,20 @@ func (refusedError) Error() string { return "input refused" }
 
 // Run runs the command that the arguments name and gives its exit code.
 func Run(ctx context.Context, args []string, env Env) int {
-	app := &app{Env: env}
+	app := &app{Env: env, data: env.Stdout}
+	app.Stdout, app.Stderr = &visible{to: env.Stdout}, &visible{to: env.Stderr}
 	root := app.root()
 	root.SetArgs(args)
 	root.SetIn(env.Stdin)
-	root.SetOut(env.Stdout)
-	root.SetErr(env.Stderr)
+	root.SetOut(app.Stdout)
+	root.SetErr(app.Stderr)
 	return app.exit(root.ExecuteContext(ctx))
 }
 
 type app struct {
 	Env
+	// data is standard output for what another program reads: byte by byte.
+	data   io.Writer
 	server string
 	// prints is how the command prints what it finds: text or json.
 	prints string

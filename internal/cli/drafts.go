@@ -200,7 +200,7 @@ func (a *app) pulled(cmd *cobra.Command, list []client.DefinitionInfo, wanted []
 			out.LeftAlone = append(out.LeftAlone, path)
 			continue
 		default:
-			if err := a.save(path, func(w io.Writer) error { _, err := io.WriteString(w, content); return err }); err != nil {
+			if err := a.save(path, a.data, func(w io.Writer) error { _, err := io.WriteString(w, content); return err }); err != nil {
 				return out, err
 			}
 			out.Files = append(out.Files, path)

@@ -36,14 +36,14 @@ func (a *app) format() *cobra.Command {
 				same := bytes.Equal(made, contents[name])
 				switch {
 				case name == "-" && !check:
-					_, err = a.Stdout.Write(made)
+					_, err = a.data.Write(made)
 				case same:
 				case check:
 					changed++
 					fmt.Fprintln(a.Stdout, name+" would change")
 				default:
 					fmt.Fprintln(a.Stdout, name)
-					err = a.save(name, func(w io.Writer) error { _, err := w.Write(made); return err })
+					err = a.save(name, a.data, func(w io.Writer) error { _, err := w.Write(made); return err })
 				}
 				if err != nil {
 					return err

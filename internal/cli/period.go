@@ -74,7 +74,7 @@ func (a *app) readOne(expression, format string, ctx civil.Context) error {
 	case format == "json":
 		return a.printJSON(reading)
 	case format == "ndjson":
-		return json.NewEncoder(a.Stdout).Encode(reading)
+		return json.NewEncoder(a.data).Encode(reading)
 	}
 	fmt.Fprintln(a.Stdout, reading.ReadBack)
 	fmt.Fprintln(a.Stdout, "  canonical  "+reading.Canonical)

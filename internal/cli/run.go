@@ -54,7 +54,7 @@ func (a *app) run() *cobra.Command {
 				return err
 			}
 			fmt.Fprintln(a.Stderr, record.ReadBack)
-			if err := a.save(out, func(w io.Writer) error { _, err := io.Copy(w, rows); return err }); err != nil {
+			if err := a.save(out, a.data, func(w io.Writer) error { _, err := io.Copy(w, rows); return err }); err != nil {
 				return a.broken(cmd, id, err)
 			}
 			return a.finish(cmd, id, edges)
@@ -91,7 +91,7 @@ func runFormat(format, out string) (wire output.Format, table bool, err error) {
 
 func (a *app) printTable(cmd *cobra.Command, id uint, rows io.Reader, out string, edges bool) error {
 	var summary client.Summary
-	err := a.save(out, func(w io.Writer) error {
+	err := a.save(out, a.Stdout, func(w io.Writer) error {
 		var err error
 		summary, err = writeTable(w, rows, func(h client.Header) { fmt.Fprintf(a.Stderr, "%s\n\n", h.ReadBack) })
 		return err
@@ -182,10 +182,10 @@ func records(n int64) string {
 	return output.Counted(n, "record", "records")
 }
 
-// save writes to standard output, or to a file that appears only when whole.
-func (a *app) save(path string, write func(io.Writer) error) error {
+// save writes to a file that appears only when whole, or without one to out.
+func (a *app) save(path string, out io.Writer, write func(io.Writer) error) error {
 	if path == "" {
-		return write(a.Stdout)
+		return write(out)
 	}
 	file, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*")
 	if err != nil {

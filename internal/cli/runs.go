@@ -42,7 +42,7 @@ func (a *app) runs() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&report, "report", "", "only runs of this report")
-	cmd.Flags().StringVar(&outcome, "outcome", "", "only runs that ended so: done, empty, failed, refused, cancelled or timed_out")
+	cmd.Flags().StringVar(&outcome, "outcome", "", "only runs that ended so: done, empty, failed, refused, cancelled, timed_out, stalled or stopped")
 	cmd.Flags().IntVar(&limit, "limit", 20, "how many at the most")
 	return names(a.printing(cmd))
 }

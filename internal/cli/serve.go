@@ -42,6 +42,7 @@ func (a *app) serving(name, short, folder string, demo bool) *cobra.Command {
 	cmd.Flags().StringVar(&c.Secrets, "secrets", c.Secrets, "a file of passwords, a line NAME=PASSWORD for each source (or PIKEGATE_SECRETS)")
 	cmd.Flags().DurationVar(&c.TimeLimit, "time-limit", c.TimeLimit, "the longest a statement may take; 0 means no limit")
 	cmd.Flags().DurationVar(&c.Stall, "stall", c.Stall, "how long a caller may take nothing of what is sent to it; 0 means for ever")
+	cmd.Flags().StringArrayVar(&c.Folders, "sources", nil, "a folder that the files of sources may be in; can be repeated (default anywhere)")
 	cmd.Flags().IntVar(&c.Memory, "memory", c.Memory, "the memory to keep to, in MiB; 0 means no limit")
 	cmd.Flags().IntVar(&c.Keep.Days, "keep-days", c.Keep.Days, "how many days the record of a run is kept; 0 means for ever")
 	cmd.Flags().IntVar(&c.Keep.Runs, "keep-runs", c.Keep.Runs, "how many records of runs are kept; 0 means all")

@@ -32,7 +32,7 @@ func (a *app) show(v any, text func() error) error {
 }
 
 func (a *app) printJSON(v any) error {
-	e := json.NewEncoder(a.Stdout)
+	e := json.NewEncoder(a.data)
 	e.SetEscapeHTML(false)
 	e.SetIndent("", "  ")
 	return e.Encode(v)

@@ -70,7 +70,8 @@ func connectionFlags(cmd *cobra.Command, info *client.SourceInfo, engine string)
 	cmd.Flags().StringVar(&info.Database, "database", "", "the name of the database on the server")
 	cmd.Flags().StringVar(&info.User, "user", "", "the login")
 	cmd.Flags().StringVar(&info.Secret, "secret", "", "the name of the password (default the source's own)")
-	cmd.Flags().StringVar(&info.TLS, "tls", "", "off, on or verify (default: where the server offers it)")
+	cmd.Flags().StringVar(&info.TLS, "tls", "", "off, on or verify (default: verify; on this machine where the server offers it)")
+	cmd.Flags().BoolVar(&info.PowerfulLogin, "powerful-login", false, "take a login that can write even where it is only to read")
 	completed(cmd, "engine", "sqlite", "postgresql", "mysql")
 	completed(cmd, "tls", "off", "on", "verify")
 }
@@ -302,6 +303,9 @@ func (a *app) sourceCheck() *cobra.Command {
 				reads = "yes: writing was tried and refused"
 			}
 			fmt.Fprintf(w, "version\t%s\ntime zone\t%s\nonly reads\t%s\n\t%s\n", r.Version, r.Zone, reads, r.Proof)
+			for _, power := range r.Powers {
+				fmt.Fprintf(a.Stdout, "The login can do more than read: %s.\n", power)
+			}
 			for _, note := range r.Notes {
 				fmt.Fprintf(w, "note\t%s\n", note)
 			}

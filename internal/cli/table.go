@@ -164,8 +164,8 @@ func cellText(c any, kind catalog.Type) string {
 			return c[:10] + " " + c[11:]
 		}
 		return strings.Map(func(r rune) rune {
-			if r < ' ' || r == 0x7f {
-				return '\u00b7'
+			if r == '\n' || r == '\t' || commands(r) {
+				return '·'
 			}
 			return r
 		}, c)

@@ -31,6 +31,8 @@ type Serve struct {
 	Stall time.Duration
 	// Memory is what the service keeps to, in MiB; 0 means no limit.
 	Memory int
+	// Folders are those that files of sources may be in; none means anywhere.
+	Folders []string
 	// Keep is how long, and how many, records of runs are kept.
 	Keep Keep
 }

@@ -74,6 +74,8 @@ type Report struct {
 	Proof    string   `json:"proof" doc:"What the database answered to the attempt"`
 	Zone     string   `json:"zone" doc:"The server's own time zone"`
 	Notes    []string `json:"notes,omitempty" doc:"What the login may do beyond reading its tables"`
+	// Powers is what a transaction that only reads does not keep the login from.
+	Powers []string `json:"powers,omitempty" doc:"What the login can do even in a transaction that only reads"`
 }
 
 // Plan is how a database would run a query.

@@ -51,7 +51,7 @@ type Result struct {
 
 // Summary is what is known after the last row.
 type Summary struct {
-	Outcome string  `json:"outcome" doc:"done, empty, failed, cancelled or timed_out"`
+	Outcome string  `json:"outcome" doc:"done, empty, failed, cancelled, timed_out or stopped"`
 	Count   int64   `json:"count" doc:"How many records"`
 	First   string  `json:"first,omitempty" doc:"The earliest date among the records"`
 	Last    string  `json:"last,omitempty" doc:"The latest date among the records"`

@@ -81,7 +81,7 @@ func (s *Service) isReady(key published) (ready, bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	made, ok := s.kept[key]
-	return made, ok && s.open[made.compiled.Query.Source] == made.source
+	return made, ok && s.open[made.compiled.Query.Source] == made.source && !made.source.Replaced()
 }
 
 func (s *Service) keepReady(key published, made ready) {
@@ -168,7 +168,7 @@ func (s *Service) asked(made ready, r Request) runner.Job {
 	marks, _ := parameter.MarksOf(made.report.Language)
 	return runner.Job{
 		Report: made.report, Version: made.version, Compiled: made.compiled, View: made.view, Inputs: inputs, Sort: r.Sort, Typed: r.Inputs,
-		Problems: found, Context: parameter.Context{Context: made.calendar, Marks: marks}, Source: made.source.Source,
+		Problems: found, Context: parameter.Context{Context: made.calendar, Marks: marks}, Source: made.source.shared,
 		Unchanged: made.source.unchanged(made.tables...),
 	}
 }

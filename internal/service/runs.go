@@ -157,7 +157,7 @@ type RunRecord struct {
 	Run       uint           `json:"run" doc:"The number of the run"`
 	Report    string         `json:"report"`
 	Version   int            `json:"version" doc:"The version of the report, 0 for a draft"`
-	Outcome   string         `json:"outcome" enum:"running,done,empty,failed,refused,cancelled,timed_out"`
+	Outcome   string         `json:"outcome" enum:"running,done,empty,failed,refused,cancelled,timed_out,stalled,stopped"`
 	Format    string         `json:"format"`
 	StartedAt time.Time      `json:"started_at"`
 	AsOf      string         `json:"as_of" doc:"The instant taken for now"`

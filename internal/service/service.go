@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -42,6 +43,8 @@ type Config struct {
 	// nothing of it.
 	SecretVariable func(name string) string
 	Log            *slog.Logger
+	// Folders are those that files of sources may be in; none means anywhere.
+	Folders []string
 	// Spool is the folder where rows wait for slow readers; empty for none.
 	Spool string
 }
@@ -53,7 +56,7 @@ type Service struct {
 
 	mu   sync.Mutex // guards the rest
 	open map[string]*openSource
-	busy map[string]*sync.Mutex // held while a source is being connected
+	busy map[string]chan struct{} // full while a source is being connected
 	kept map[published]ready
 
 	listing sync.Mutex // guards the next, and is held while it is read
@@ -62,7 +65,7 @@ type Service struct {
 
 // openSource is a source in use and what its catalogue was when last read.
 type openSource struct {
-	engine.Source
+	*shared
 	// known is the catalogue; nothing in it is changed any more, a better one
 	// takes its place.
 	known atomic.Pointer[catalog.Source]
@@ -71,8 +74,8 @@ type openSource struct {
 	surveyed map[string]string // by table in lower case, the state the database was in; empty where it does not tell
 }
 
-func newOpenSource(source engine.Source, known *catalog.Source) *openSource {
-	o := &openSource{Source: source, surveyed: map[string]string{}}
+func newOpenSource(source *shared, known *catalog.Source) *openSource {
+	o := &openSource{shared: source, surveyed: map[string]string{}}
 	o.known.Store(known)
 	return o
 }
@@ -96,8 +99,8 @@ func (o *openSource) survey(ctx context.Context, tables ...string) error {
 		if at < 0 {
 			continue // told elsewhere
 		}
-		state := engine.StateOf(o.Source)
-		if err := engine.Survey(ctx, o.Source, &better.Tables[at]); err != nil {
+		state := o.State()
+		if err := engine.Survey(ctx, o.shared, &better.Tables[at]); err != nil {
 			return err
 		}
 		o.surveyed[name] = state
@@ -116,7 +119,7 @@ func (o *openSource) inherit(old *openSource) {
 	}
 	old.mu.Lock()
 	defer old.mu.Unlock()
-	now := engine.StateOf(o.Source)
+	now := o.State()
 	for name, state := range old.surveyed {
 		before, ok1 := old.known.Load().Table(name)
 		at := slices.IndexFunc(o.known.Load().Tables, func(t catalog.Table) bool { return strings.ToLower(t.Name) == name })
@@ -142,7 +145,7 @@ func (o *openSource) inherit(old *openSource) {
 func (o *openSource) unchanged(tables ...string) bool {
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	now := engine.StateOf(o.Source)
+	now := o.State()
 	for _, name := range tables {
 		if state := o.surveyed[strings.ToLower(name)]; state == "" || state != now {
 			return false
@@ -163,10 +166,10 @@ func New(c Config) (*Service, error) {
 		Config: c,
 		runner: runner.Runner{Store: c.Store, Limit: c.TimeLimit, Now: c.Now, Spool: c.Spool, Log: c.Log},
 		open:   map[string]*openSource{},
-		busy:   map[string]*sync.Mutex{},
+		busy:   map[string]chan struct{}{},
 		kept:   map[published]ready{},
 	}
-	return s, s.moveEncodings()
+	return s, errors.Join(s.moveEncodings(), s.bindAll())
 }
 
 // Close closes every source.
@@ -201,7 +204,9 @@ func (s *Service) now(calendar civil.Context, asOf string) (civil.Context, diag.
 // source gives an open source, opening it if need be; fresh reads its
 // catalogue again.
 func (s *Service) source(ctx context.Context, name string, fresh bool) (*openSource, error) {
-	if o := s.opened(name); o != nil && !fresh {
+	if o := s.opened(name); o != nil && o.Replaced() { // its file is another one
+		s.retire(name)
+	} else if o != nil && !fresh {
 		return o, nil
 	}
 	sources, err := s.Store.Sources()
@@ -211,7 +216,11 @@ func (s *Service) source(ctx context.Context, name string, fresh bool) (*openSou
 	var names []string
 	for _, kept := range sources {
 		if kept.Name == name {
-			defer s.hold(name)()
+			release, err := s.hold(ctx, name)
+			if err != nil {
+				return nil, err
+			}
+			defer release()
 			if o := s.opened(name); o != nil && !fresh {
 				return o, nil // another request was faster
 			}
@@ -230,32 +239,47 @@ func (s *Service) opened(name string) *openSource {
 
 // hold keeps others from connecting the source meanwhile; a source that does
 // not answer holds up nobody else.
-func (s *Service) hold(name string) (release func()) {
+func (s *Service) hold(ctx context.Context, name string) (release func(), err error) {
 	s.mu.Lock()
 	lock := s.busy[name]
 	if lock == nil {
-		lock = &sync.Mutex{}
+		lock = make(chan struct{}, 1)
 		s.busy[name] = lock
 	}
 	s.mu.Unlock()
-	lock.Lock()
-	return lock.Unlock
+	ctx, stop := s.runner.Limited(ctx)
+	defer stop()
+	select {
+	case lock <- struct{}{}:
+		return func() { <-lock }, nil
+	case <-ctx.Done():
+		return nil, context.Cause(ctx)
+	}
 }
 
 // connect opens a kept source and reads its catalogue; it is held.
 func (s *Service) connect(ctx context.Context, kept store.Source) (*openSource, error) {
 	o := s.opened(kept.Name)
 	if o == nil {
-		opened, err := s.Engines[kept.Engine](s.address(kept))
+		address, err := s.address(kept)
 		if err != nil {
 			return nil, err
 		}
-		o = &openSource{Source: opened}
+		opened, err := s.Engines[kept.Engine](address)
+		if err != nil {
+			return nil, err
+		}
+		o = &openSource{shared: s.share(opened)}
 	}
 	catalogue, err := o.Catalogue(ctx)
 	if err != nil {
-		s.forget(kept.Name)
-		return nil, errors.Join(s.withSecret(kept, err), o.Close())
+		if s.opened(kept.Name) == nil {
+			return nil, errors.Join(s.withSecret(kept, err), o.Close())
+		}
+		if ctx.Err() == nil { // others go on with it where only the caller went away
+			s.retire(kept.Name)
+		}
+		return nil, s.withSecret(kept, err)
 	}
 	encodings, err := s.encodings(kept.Name)
 	if err != nil {
@@ -266,7 +290,7 @@ func (s *Service) connect(ctx context.Context, kept store.Source) (*openSource, 
 			s.Log.Warn("an encoding no longer fits its source", "source", kept.Name, "column", column, "problem", err)
 		}
 	}
-	fresh := newOpenSource(o.Source, &catalogue)
+	fresh := newOpenSource(o.shared, &catalogue)
 	fresh.inherit(o)
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -279,33 +303,45 @@ func (s *Service) resurvey(name string) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if o := s.open[name]; o != nil {
-		s.open[name] = newOpenSource(o.Source, o.known.Load())
+		s.open[name] = newOpenSource(o.shared, o.known.Load())
 	}
 }
 
-// forget takes a source out of use and gives it, to be closed.
-func (s *Service) forget(name string) *openSource {
+// share makes a source that several can use.
+func (s *Service) share(opened engine.Source) *shared {
+	return &shared{Source: opened, limited: s.runner.Limited}
+}
+
+// retire takes a source out of use; it is closed when nobody uses it any more.
+func (s *Service) retire(name string) {
 	s.mu.Lock()
-	defer s.mu.Unlock()
 	o := s.open[name]
 	delete(s.open, name)
-	return o
+	s.mu.Unlock()
+	if o != nil {
+		o.retire()
+	}
 }
 
 // withSecret says that a login was refused because no password is known for it.
 func (s *Service) withSecret(kept store.Source, err error) error {
 	var failure *engine.Failure
-	if !errors.As(err, &failure) || failure.Code != engine.WrongLogin || s.address(kept).Password != "" {
+	if !errors.As(err, &failure) || failure.Code != engine.WrongLogin || s.hasSecret(kept) {
 		return err
 	}
-	name := secretName(kept)
-	changed := *failure
-	changed.Code = engine.NoSecret
-	changed.Message = fmt.Sprintf("No password is known for the source %s, and it refused %s without one.", kept.Name, kept.User)
-	if s.SecretVariable != nil {
-		changed.Hint = fmt.Sprintf("Set %s in the environment of the service and start it again, or write %s=… in the file named with serve --secrets.", s.SecretVariable(name), name)
-	}
+	changed := *s.noSecret(kept)
+	changed.Message, changed.Err = fmt.Sprintf("No password is known for the source %s, and it refused %s without one.", kept.Name, kept.User), failure
 	return &changed
+}
+
+// noSecret says where a password is looked up.
+func (s *Service) noSecret(kept store.Source) *engine.Failure {
+	name := secretName(kept)
+	missing := &engine.Failure{Code: engine.NoSecret, Message: fmt.Sprintf("There is no secret %s for the source %s.", name, kept.Name)}
+	if s.SecretVariable != nil {
+		missing.Hint = fmt.Sprintf("Set %s in the environment of the service and start it again, or write %s=… in the file named with serve --secrets.", s.SecretVariable(name), name)
+	}
+	return missing
 }
 
 // secretName is the name of the password of a source.
@@ -316,14 +352,87 @@ func secretName(kept store.Source) string {
 	return kept.Name
 }
 
-// address is where a kept source is, with its password.
-func (s *Service) address(kept store.Source) engine.Address {
+func (s *Service) hasSecret(kept store.Source) bool {
+	if s.Secret == nil {
+		return false
+	}
+	_, ok := s.Secret(secretName(kept))
+	return ok
+}
+
+// place is what a secret is bound to.
+func place(kept store.Source) string {
+	return kept.Engine + " " + kept.User + "@" + kept.Address
+}
+
+// address is where a kept source is, with its password: a secret is given to the
+// place it was first used at and to no other, whoever names it.
+func (s *Service) address(kept store.Source) (engine.Address, error) {
 	a := engine.Address{
 		Name: kept.Name, At: kept.Address, Database: kept.Database, User: kept.User, TLS: kept.TLS,
 		Limit: s.TimeLimit, Connections: engine.MostConnections,
 	}
-	if s.Secret != nil {
-		a.Password, _ = s.Secret(secretName(kept))
+	if kept.Engine == "sqlite" {
+		return a, s.readable(kept.Address)
 	}
-	return a
+	if !s.hasSecret(kept) {
+		if kept.Secret != "" {
+			return a, s.noSecret(kept)
+		}
+		return a, nil
+	}
+	name := secretName(kept)
+	bound, err := s.Store.Bound(name)
+	if err != nil {
+		return a, err
+	}
+	if bound != "" && bound != place(kept) {
+		return a, diag.Problems{{
+			Code: "secret_bound", Field: "secret", Message: fmt.Sprintf("The secret %s is for another place, and is not given to %s.", name, place(kept)),
+			Hint: "Give the service the password under another name, and name that with --secret.",
+		}}
+	}
+	a.Password, _ = s.Secret(name)
+	return a, nil
+}
+
+// readable refuses files that no report is to read: our own records, and what
+// lies outside the folders that sources are to be in.
+func (s *Service) readable(path string) error {
+	if s.Store.Owns(path) {
+		return diag.Problems{{Code: "own_records", Field: "address", Message: path + " holds the service's own records.", Hint: "Give the file of a business database."}}
+	}
+	if len(s.Folders) == 0 {
+		return nil
+	}
+	real, err := filepath.EvalSymlinks(path)
+	if err != nil {
+		return nil // told when it is opened
+	}
+	for _, folder := range s.Folders {
+		if folder, err := filepath.EvalSymlinks(folder); err == nil && strings.HasPrefix(real, filepath.Clean(folder)+string(filepath.Separator)) {
+			return nil
+		}
+	}
+	return diag.Problems{{
+		Code: "outside_folders", Field: "address", Message: path + " is outside the folders that sources may be in.",
+		Hint: "They are " + strings.Join(s.Folders, ", ") + "; serve --sources names them.",
+	}}
+}
+
+// bind keeps where the secret of a source is used from now on.
+func (s *Service) bind(kept store.Source) error {
+	if kept.Engine == "sqlite" || !s.hasSecret(kept) {
+		return nil
+	}
+	return s.Store.Bind(secretName(kept), place(kept), s.Now().UTC())
+}
+
+// bindAll binds the secrets of the sources that are kept already.
+func (s *Service) bindAll() error {
+	sources, err := s.Store.Sources()
+	for _, kept := range sources {
+		err = errors.Join(err, s.bind(kept))
+	}
+	return err
 }

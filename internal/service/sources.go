@@ -30,7 +30,10 @@ type SourceInfo struct {
 	Database string `json:"database,omitempty" doc:"The name of the database on the server"`
 	User     string `json:"user,omitempty" doc:"The login; the password comes from the service's environment or file of secrets"`
 	Secret   string `json:"secret,omitempty" doc:"The name of the password, the source's own when left out"`
-	TLS      string `json:"tls,omitempty" enum:"off,on,verify" doc:"off, on or verify; where the server offers it when left out"`
+	TLS      string `json:"tls,omitempty" enum:"off,on,verify" doc:"off, on or verify; when left out verify, and on this machine where the server offers it"`
+	// PowerfulLogin takes a login that can do what a read-only transaction does not
+	// keep it from.
+	PowerfulLogin bool `json:"powerful_login,omitempty" doc:"Take a login that can write all the same: a superuser, one that reaches files, or other databases"`
 	// Encodings are the date encodings set by hand.
 	Encodings map[string]string `json:"encodings,omitempty" doc:"Date encodings set by hand, by TABLE.COLUMN"`
 }
@@ -71,6 +74,7 @@ func (s *Service) ChangeSource(ctx context.Context, info SourceInfo) (catalog.So
 			*field.to = field.from
 		}
 	}
+	now.PowerfulLogin = now.PowerfulLogin || info.PowerfulLogin
 	now.Encodings = nil // they stay
 	return s.saveSource(ctx, now, true)
 }
@@ -88,10 +92,12 @@ func (s *Service) RemoveSource(name string, anyway bool) error {
 	if len(users) > 0 && !anyway {
 		return diag.Problems{inUse("source", name, users)}
 	}
-	defer s.hold(name)()
-	if old := s.forget(name); old != nil {
-		defer old.Close()
+	release, err := s.hold(context.Background(), name)
+	if err != nil {
+		return err
 	}
+	defer release()
+	s.retire(name)
 	return s.Store.RemoveSource(name)
 }
 
@@ -154,20 +160,34 @@ func (s *Service) saveSource(ctx context.Context, info SourceInfo, anyway bool) 
 	if err := problems.Err(); err != nil {
 		return catalog.Source{}, err
 	}
-	defer s.hold(info.Name)()
-	kept := store.Source{Name: info.Name, Engine: info.Engine, Address: info.Address, Database: info.Database, User: info.User, Secret: info.Secret, TLS: info.TLS}
-	opened, err := opener(s.address(kept)) // tried before what there is is given up
+	release, err := s.hold(ctx, info.Name)
 	if err != nil {
 		return catalog.Source{}, err
 	}
+	defer release()
+	kept := store.Source{Name: info.Name, Engine: info.Engine, Address: info.Address, Database: info.Database, User: info.User, Secret: info.Secret, TLS: info.TLS, PowerfulLogin: info.PowerfulLogin}
+	address, err := s.address(kept)
+	if err != nil {
+		return catalog.Source{}, err
+	}
+	ctx, stop := s.runner.Limited(ctx)
+	defer stop()
+	raw, err := opener(address) // tried before what there is is given up
+	if err != nil {
+		return catalog.Source{}, err
+	}
+	opened := s.share(raw)
 	found, err := opened.Catalogue(ctx)
+	if err == nil && !info.PowerfulLogin {
+		err = s.harmless(ctx, kept, opened)
+	}
 	if err == nil {
 		err = s.fitting(ctx, opened, &found, info.Encodings, anyway)
 	}
 	if err = errors.Join(s.withSecret(kept, err), opened.Close()); err != nil {
 		return catalog.Source{}, err
 	}
-	if err := s.Store.SaveSource(kept); err != nil {
+	if err := errors.Join(s.bind(kept), s.Store.SaveSource(kept)); err != nil {
 		return catalog.Source{}, err
 	}
 	if len(info.Encodings) > 0 {
@@ -175,14 +195,26 @@ func (s *Service) saveSource(ctx context.Context, info SourceInfo, anyway bool) 
 			return catalog.Source{}, err
 		}
 	}
-	if old := s.forget(info.Name); old != nil {
-		defer old.Close()
-	}
+	s.retire(info.Name)
 	o, err := s.connect(ctx, kept)
 	if err != nil {
 		return catalog.Source{}, err
 	}
 	return *o.known.Load(), nil
+}
+
+// harmless refuses a login that can do more than a transaction that only reads
+// keeps it from.
+func (s *Service) harmless(ctx context.Context, kept store.Source, opened engine.Source) error {
+	report, err := opened.Check(ctx)
+	if err != nil || len(report.Powers) == 0 {
+		return err
+	}
+	return diag.Problems{{
+		Code: "powerful_login", Field: "user",
+		Message: fmt.Sprintf("The login %s can do more than read, even in a transaction that only reads: %s.", kept.User, strings.Join(report.Powers, "; ")),
+		Hint:    "Use a login that may only select from its tables; to take this one all the same, say --powerful-login.",
+	}}
 }
 
 // fitting sets encodings in a catalogue, and refuses those that do not fit what
@@ -290,7 +322,7 @@ func (s *Service) Sources() ([]SourceInfo, error) {
 	kept, err := s.Store.Sources()
 	out := make([]SourceInfo, len(kept))
 	for i, k := range kept {
-		out[i] = SourceInfo(k)
+		out[i] = SourceInfo{Name: k.Name, Engine: k.Engine, Address: k.Address, Database: k.Database, User: k.User, Secret: k.Secret, TLS: k.TLS, PowerfulLogin: k.PowerfulLogin, Encodings: k.Encodings}
 		if err == nil {
 			out[i].Encodings, err = s.encodings(k.Name)
 		}
@@ -337,7 +369,7 @@ func (s *Service) Extents(ctx context.Context, source, table string) ([]runner.E
 	}
 	ctx, stop := s.runner.Limited(ctx)
 	defer stop()
-	return runner.Extents(ctx, o.Source, t, s.Calendar.Zone)
+	return runner.Extents(ctx, o.shared, t, s.Calendar.Zone)
 }
 
 // FirstRows gives the first rows of a table of a source.
@@ -346,7 +378,7 @@ func (s *Service) FirstRows(ctx context.Context, source, table string, most int)
 	if err != nil {
 		return output.Result{}, err
 	}
-	return runner.FirstRows(ctx, o.Source, t, most, s.Calendar.Zone)
+	return runner.FirstRows(ctx, o.shared, t, most, s.Calendar.Zone)
 }
 
 // table finds a table of a source.
@@ -376,7 +408,7 @@ func (s *Service) SetEncoding(ctx context.Context, name, column, encoding string
 		return catalog.Source{}, err
 	}
 	tried := o.known.Load().Clone()
-	if err := s.fitting(ctx, o.Source, &tried, map[string]string{column: encoding}, anyway); err != nil {
+	if err := s.fitting(ctx, o.shared, &tried, map[string]string{column: encoding}, anyway); err != nil {
 		return catalog.Source{}, err
 	}
 	encodings, err := s.encodings(name)
@@ -405,5 +437,5 @@ func (s *Service) UnfitRows(ctx context.Context, source, table, column string, m
 	if c.Encoding == "" {
 		return output.Result{}, diag.Problems{{Code: "no_dates", Field: "column", Message: fmt.Sprintf("%s is %s and holds no dates.", column, c.Type), Hint: "Set how they are stored with pikegate source set-encoding."}}
 	}
-	return runner.UnfitRows(ctx, o.Source, t, c, most, s.Calendar.Zone)
+	return runner.UnfitRows(ctx, o.shared, t, c, most, s.Calendar.Zone)
 }

@@ -17,11 +17,11 @@ func mapped[R, D any](rows []R, domain func(R) D) []D {
 }
 
 func sourceRowOf(s Source) sourceRow {
-	return sourceRow{Name: s.Name, Engine: s.Engine, Address: s.Address, Database: s.Database, User: s.User, Secret: s.Secret, TLS: s.TLS, Encodings: text(s.Encodings)}
+	return sourceRow{Name: s.Name, Engine: s.Engine, Address: s.Address, Database: s.Database, User: s.User, Secret: s.Secret, TLS: s.TLS, Powerful: s.PowerfulLogin, Encodings: text(s.Encodings)}
 }
 
 func (r sourceRow) domain() Source {
-	s := Source{Name: r.Name, Engine: r.Engine, Address: r.Address, Database: r.Database, User: r.User, Secret: r.Secret, TLS: r.TLS}
+	s := Source{Name: r.Name, Engine: r.Engine, Address: r.Address, Database: r.Database, User: r.User, Secret: r.Secret, TLS: r.TLS, PowerfulLogin: r.Powerful}
 	read(r.Encodings, &s.Encodings)
 	if s.Encodings == nil {
 		s.Encodings = map[string]string{}

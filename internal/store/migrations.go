@@ -33,6 +33,8 @@ var migrations = []*gormigrate.Migration{
 	// Instants are kept in UTC, so that they sort and compare as text.
 	step("2026-11-utc", `
 		update runs set started_at = strftime('%Y-%m-%d %H:%M:%f', started_at) || '+00:00' where started_at not like '%+00:00'`),
+	columns("2026-11-powerful", "sources", "powerful numeric"),
+	step("2026-11-bindings", `create table if not exists bindings (secret text, place text, bound_at datetime, primary key (secret))`),
 }
 
 // step is a step in SQL, its statements parted by semicolons.

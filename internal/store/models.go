@@ -13,6 +13,7 @@ type sourceRow struct {
 	User      string
 	Secret    string
 	TLS       string
+	Powerful  bool
 	Encodings string // JSON: TABLE.COLUMN to encoding
 	CreatedAt time.Time
 }
@@ -95,3 +96,12 @@ type printsRow struct {
 }
 
 func (printsRow) TableName() string { return "prints" }
+
+// bindingRow is the one place that a secret is given to.
+type bindingRow struct {
+	Secret  string `gorm:"primaryKey"`
+	Place   string // engine, login and address
+	BoundAt time.Time
+}
+
+func (bindingRow) TableName() string { return "bindings" }

@@ -18,6 +18,7 @@ import (
 
 // Store is the open file: one connection writes, a few only read.
 type Store struct {
+	path    string
 	db      *gorm.DB
 	writer  *gorm.DB
 	changes atomic.Uint64
@@ -61,7 +62,7 @@ func Open(path string) (*Store, error) {
 	if err != nil {
 		return fail("opened", errors.Join(err, shut(writer)))
 	}
-	s := &Store{db: db, writer: writer, queue: make(chan change, mostTogether), written: make(chan struct{})}
+	s := &Store{path: path, db: db, writer: writer, queue: make(chan change, mostTogether), written: make(chan struct{})}
 	var last uint64
 	// The sequence keeps the number of a run that was removed.
 	if err := db.Raw("select max(coalesce((select seq from sqlite_sequence where name = 'runs'), 0), coalesce((select max(id) from runs), 0))").Scan(&last).Error; err != nil {
@@ -94,6 +95,20 @@ func connect(path string, connections int, settings string) (*gorm.DB, error) {
 	pool.SetMaxOpenConns(connections)
 	pool.SetMaxIdleConns(connections)
 	return db, nil
+}
+
+// Owns tells whether a path leads to the store's own records, by whatever name.
+func (s *Store) Owns(path string) bool {
+	info, err := os.Stat(path)
+	if err != nil {
+		return false
+	}
+	for _, suffix := range []string{"", "-wal", "-shm"} {
+		if own, err := os.Stat(s.path + suffix); err == nil && os.SameFile(own, info) {
+			return true
+		}
+	}
+	return false
 }
 
 func shut(db *gorm.DB) error {

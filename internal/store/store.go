@@ -43,6 +43,8 @@ type Source struct {
 	// Database and User are how to enter it; Secret is the name of the
 	// password, which is kept elsewhere.
 	Database, User, Secret, TLS string
+	// PowerfulLogin tells that a login that can write was asked for.
+	PowerfulLogin bool
 	// Encodings are the date encodings set by hand, by TABLE.COLUMN.
 	Encodings map[string]string
 }
@@ -113,6 +115,21 @@ func (s *Store) Sources() ([]Source, error) {
 // RemoveSource removes a source.
 func (s *Store) RemoveSource(name string) error {
 	return s.write(true, func(tx *gorm.DB) error { return tx.Delete(&sourceRow{}, "name = ?", name).Error })
+}
+
+// Bound is the place that a secret is given to, empty for one that was given to
+// none yet.
+func (s *Store) Bound(secret string) (string, error) {
+	var row bindingRow
+	err := s.db.Limit(1).Find(&row, "secret = ?", secret).Error
+	return row.Place, err
+}
+
+// Bind has a secret given to a place only, unless it is bound already.
+func (s *Store) Bind(secret, place string, at time.Time) error {
+	return s.write(true, func(tx *gorm.DB) error {
+		return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&bindingRow{secret, place, at}).Error
+	})
 }
 
 // maxRevisions is how many earlier revisions of a draft are kept.

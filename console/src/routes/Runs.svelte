@@ -67,7 +67,7 @@
 		}
 	}
 	const titleOf = (name: string) => reports.find((r) => r.name === name)?.title ?? name;
-	const outcomes = ['done', 'empty', 'failed', 'refused', 'cancelled', 'timed_out', 'running'];
+	const outcomes = ['done', 'empty', 'failed', 'refused', 'cancelled', 'timed_out', 'stalled', 'stopped', 'running'];
 	function mark(run: RunRecord, on: boolean) {
 		chosen = on ? [...chosen, run].slice(-2) : chosen.filter((c) => c.run !== run.run);
 	}

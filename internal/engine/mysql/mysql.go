@@ -5,7 +5,6 @@ package mysql
 
 import (
 	"context"
-	"crypto/tls"
 	"database/sql"
 	"database/sql/driver"
 	"errors"
@@ -17,6 +16,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
@@ -29,6 +29,11 @@ import (
 type source struct {
 	address engine.Address
 	db      *sql.DB
+	// kills has connections of its own, once they are needed: the others may all be
+	// busy with what is to be stopped.
+	kills   func() *sql.DB
+	killing atomic.Pointer[sql.DB]
+	sockets sync.Map // *buffered by driver.Conn
 
 	mu      sync.Mutex
 	dialect dialect.Dialect
@@ -50,23 +55,27 @@ func Open(a engine.Address) (engine.Source, error) {
 	c.DialFunc = dial
 	c.Logger = log.New(io.Discard, "", 0) // failures come back as errors
 	host, _, _ := net.SplitHostPort(a.At)
-	switch a.TLS {
-	case "on":
-		c.TLS = &tls.Config{InsecureSkipVerify: true} // asked for: encrypted, whoever answers
-	case "verify":
-		c.TLS = &tls.Config{ServerName: host}
-	case "":
-		c.TLSConfig = "preferred"
-	}
-	connector, err := mysql.NewConnector(c)
+	c.TLS = a.Encryption(host)
+	c.AllowFallbackToPlaintext = a.TLS == "" && c.TLS != nil && c.TLS.InsecureSkipVerify // on this machine, where the server offers it
+	c.AllowCleartextPasswords, c.AllowOldPasswords = false, false
+	made, err := mysql.NewConnector(c)
 	if err != nil {
 		return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("The address of the source %s cannot be used.", a.Name), Err: err}
 	}
-	db := sql.OpenDB(connector)
-	db.SetMaxOpenConns(a.Connections)
-	db.SetMaxIdleConns(a.Connections)
-	db.SetConnMaxIdleTime(5 * time.Minute)
-	return &source{address: a, db: db, dialect: dialect.MySQL("utf8mb4_bin")}, nil
+	s := &source{address: a, dialect: dialect.MySQL("utf8mb4_bin")}
+	s.kills = sync.OnceValue(func() *sql.DB {
+		db := sql.OpenDB(made)
+		db.SetMaxOpenConns(2)
+		db.SetMaxIdleConns(1)
+		db.SetConnMaxIdleTime(time.Minute)
+		s.killing.Store(db)
+		return db
+	})
+	s.db = sql.OpenDB(connector{made, &s.sockets})
+	s.db.SetMaxOpenConns(a.Connections)
+	s.db.SetMaxIdleConns(a.Connections)
+	s.db.SetConnMaxIdleTime(5 * time.Minute)
+	return s, nil
 }
 
 func (s *source) Dialect() dialect.Dialect {
@@ -75,7 +84,12 @@ func (s *source) Dialect() dialect.Dialect {
 	return s.dialect
 }
 
-func (s *source) Close() error { return s.db.Close() }
+func (s *source) Close() error {
+	if db := s.killing.Load(); db != nil {
+		return errors.Join(s.db.Close(), db.Close())
+	}
+	return s.db.Close()
+}
 
 // learn asks once which server it is: the collation that compares by code
 // point and keeps blanks at the end has another name on each.
@@ -102,8 +116,9 @@ func (s *source) learn(ctx context.Context, conn *sql.Conn) error {
 type passed struct{ error }
 
 // with runs something in a read-only transaction, which is always rolled back.
-// When the caller goes away, the server is told to stop the statement.
-func (s *source) with(ctx context.Context, do func(driver.Conn) error) error {
+// When the caller goes away, the server is told to stop the statement. What is
+// lasting leaves something in the session, which is not used again.
+func (s *source) with(ctx context.Context, lasting bool, do func(driver.Conn) error) error {
 	conn, err := s.db.Conn(ctx)
 	if err != nil {
 		return s.fail(ctx, err)
@@ -125,6 +140,13 @@ func (s *source) with(ctx context.Context, do func(driver.Conn) error) error {
 			return s.fail(ctx, err)
 		}
 	}
+	var socket *buffered
+	_ = conn.Raw(func(raw any) error {
+		if known, ok := s.sockets.Load(raw); ok {
+			socket = known.(*buffered)
+		}
+		return nil
+	})
 	// The statement itself runs without the context: its end would close the
 	// connection and leave the statement running.
 	done := make(chan struct{})
@@ -134,8 +156,16 @@ func (s *source) with(ctx context.Context, do func(driver.Conn) error) error {
 		defer watching.Done()
 		select {
 		case <-ctx.Done():
-			s.kill(id)
 		case <-done:
+			return
+		}
+		s.kill(id)
+		select {
+		case <-done:
+		case <-time.After(hanging):
+			if socket != nil {
+				socket.Close()
+			}
 		}
 	}()
 	err = conn.Raw(func(raw any) error { return do(raw.(driver.Conn)) })
@@ -143,7 +173,11 @@ func (s *source) with(ctx context.Context, do func(driver.Conn) error) error {
 	watching.Wait()
 	after, stop := context.WithTimeout(context.Background(), 5*time.Second)
 	defer stop()
-	if _, broken := conn.ExecContext(after, "rollback"); broken != nil {
+	_, broken := conn.ExecContext(after, "rollback")
+	if broken == nil && lasting {
+		broken = driver.ErrBadConn
+	}
+	if broken != nil {
 		_ = conn.Raw(func(any) error { return driver.ErrBadConn }) // not used again
 	}
 	if err != nil {
@@ -152,17 +186,24 @@ func (s *source) with(ctx context.Context, do func(driver.Conn) error) error {
 	return nil
 }
 
+// hanging is how long a server may take to stop a statement when it is told to.
+const hanging = 5 * time.Second
+
 // kill stops the statement of another connection.
 func (s *source) kill(id int64) {
 	ctx, stop := context.WithTimeout(context.Background(), 5*time.Second)
 	defer stop()
-	_, _ = s.db.ExecContext(ctx, "kill query "+strconv.FormatInt(id, 10)) // it may have ended by itself
+	_, _ = s.kills().ExecContext(ctx, "kill query "+strconv.FormatInt(id, 10)) // it may have ended by itself
 }
 
 // reads is how a statement that reads begins. A read-only transaction refuses
 // changes of records, but the server ends it by itself before it changes a
 // table, if the login may.
 var reads = regexp.MustCompile(`(?i)^[\s(]*(select|with|values|show|explain)\b`)
+
+// lasts finds what a session keeps after a statement: variables, locks with a
+// name, and what was inserted last.
+var lasts = regexp.MustCompile(`(?i)@|\b(get_lock|last_insert_id|setval|nextval)\s*\(`)
 
 func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) error) error {
 	if err := q.Err(); err != nil {
@@ -173,7 +214,7 @@ func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 	}
 	inner, stop := context.WithCancel(ctx)
 	defer stop()
-	err := s.with(inner, func(conn driver.Conn) error {
+	err := s.with(inner, lasts.MatchString(q.SQL), func(conn driver.Conn) error {
 		statement, err := conn.Prepare(q.SQL)
 		if err != nil {
 			return err
@@ -263,6 +304,9 @@ func (s *source) fail(ctx context.Context, err error) error {
 	name := "The source " + s.address.Name
 	var server *mysql.MySQLError
 	if !errors.As(err, &server) {
+		if failure := engine.TLSFailure(name, s.address.At, err); failure != nil {
+			return failure
+		}
 		return &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%s at %s cannot be reached.", name, s.address.At), Err: err}
 	}
 	code, what := engine.Broken, name+" could not answer"
@@ -297,7 +341,7 @@ func (s *source) Check(ctx context.Context) (engine.Report, error) {
 	if tables, err := engine.Rows(ctx, s, "select table_name from information_schema.tables where table_schema = database() limit 1"); err == nil && len(tables) > 0 {
 		table = fmt.Sprint(tables[0][0])
 		// Not through Stream, which would refuse it by itself.
-		err = s.with(ctx, func(conn driver.Conn) error {
+		err = s.with(ctx, false, func(conn driver.Conn) error {
 			statement, err := conn.Prepare("delete from `" + strings.ReplaceAll(table, "`", "``") + "` where 1 = 0")
 			if err != nil {
 				return err
@@ -317,14 +361,17 @@ func (s *source) Check(ctx context.Context) (engine.Report, error) {
 	}
 	for _, g := range grants {
 		text := strings.ToUpper(fmt.Sprint(g[0]))
-		if strings.Contains(text, "ALL PRIVILEGES ON *.*") || strings.Contains(text, " FILE") {
-			report.Notes = append(report.Notes, "The login can read and write files of the server. Use one with select on its tables alone.")
+		if strings.Contains(text, "ALL PRIVILEGES ON *.*") || files.MatchString(text) {
+			report.Powers = append(report.Powers, "it can read and write files of the server")
 		} else if strings.Contains(text, "ALL PRIVILEGES") || strings.Contains(text, "INSERT") || strings.Contains(text, "DELETE") {
 			report.Notes = append(report.Notes, "The login holds rights to write; the transaction keeps them from being used, but they are better taken away.")
 		}
 	}
 	return report, nil
 }
+
+// files finds the right to the server's files among grants.
+var files = regexp.MustCompile(`^GRANT\b.*\b(FILE|SUPER)\b.* ON \*\.\*`)
 
 // Plan asks for the plan.
 func (s *source) Plan(ctx context.Context, q dialect.Query) (engine.Plan, error) {
@@ -378,7 +425,7 @@ func (s *source) searched(ctx context.Context, plan *engine.Plan) error {
 // Describe asks for the columns without a record.
 func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error) {
 	var columns []catalog.Column
-	err := s.with(ctx, func(conn driver.Conn) error {
+	err := s.with(ctx, false, func(conn driver.Conn) error {
 		statement, err := conn.Prepare("select * from (\n" + q.SQL + "\n) as described limit 0")
 		if err != nil {
 			return err

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"os"
 	"strconv"
 	"strings"
 	"sync/atomic"
@@ -35,25 +36,24 @@ func Open(a engine.Address) (engine.Source, error) {
 	if err != nil {
 		host, port = a.At, "5432"
 	}
-	config, err := pgxpool.ParseConfig("sslmode=" + map[string]string{"off": "disable", "on": "require", "verify": "verify-full"}[a.TLS])
-	if a.TLS == "" {
-		config, err = pgxpool.ParseConfig("sslmode=prefer")
-	}
-	if err != nil {
-		return nil, err
-	}
 	number, err := strconv.ParseUint(port, 10, 16)
 	if err != nil {
 		return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%q is not HOST:PORT.", a.At)}
 	}
+	forgetEnvironment()
+	config, err := pgxpool.ParseConfig("host=127.0.0.1 sslmode=disable passfile=/nonexistent")
+	if err != nil {
+		return nil, err
+	}
 	c := config.ConnConfig
 	c.Host, c.Port, c.Database, c.User, c.Password = host, uint16(number), a.Database, a.User, a.Password
 	c.Fallbacks = nil
-	if c.TLSConfig != nil {
-		c.TLSConfig.ServerName = host
-		if a.TLS == "" {
-			c.Fallbacks = []*pgconn.FallbackConfig{{Host: c.Host, Port: c.Port}}
-		}
+	c.TLSConfig = a.Encryption(host)
+	if a.TLS == "" && c.TLSConfig != nil && c.TLSConfig.InsecureSkipVerify { // on this machine, where the server offers it
+		c.Fallbacks = []*pgconn.FallbackConfig{{Host: c.Host, Port: c.Port}}
+	}
+	if c.TLSConfig == nil || c.TLSConfig.InsecureSkipVerify { // whoever answers would be given the password
+		c.RequireAuth = "!password,!md5"
 	}
 	c.ConnectTimeout = 10 * time.Second
 	c.RuntimeParams = map[string]string{
@@ -75,6 +75,16 @@ func Open(a engine.Address) (engine.Source, error) {
 	plain := dialect.Postgres("")
 	s.dialect.Store(&plain)
 	return s, nil
+}
+
+// forgetEnvironment has what libpq's programs read from the environment decide
+// nothing here: neither where to connect nor with what.
+func forgetEnvironment() {
+	for _, entry := range os.Environ() {
+		if name, _, _ := strings.Cut(entry, "="); strings.HasPrefix(name, "PG") {
+			os.Unsetenv(name)
+		}
+	}
 }
 
 func (s *source) Dialect() dialect.Dialect { return *s.dialect.Load() }
@@ -119,7 +129,8 @@ func (s *source) with(ctx context.Context, do func(*pgconn.PgConn) error) error 
 	if !raw.IsClosed() {
 		after, stop := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 		defer stop()
-		if _, err := raw.Exec(after, "rollback").ReadAll(); err != nil {
+		// What outlives a transaction goes too: locks that are the session's.
+		if _, err := raw.Exec(after, "rollback; select pg_advisory_unlock_all(); reset all; close all; unlisten *").ReadAll(); err != nil {
 			_ = raw.Close(after) // a connection whose state is not known is not used again
 		}
 	}
@@ -246,6 +257,15 @@ func (s *source) fail(ctx context.Context, err error) error {
 	case ctx.Err() != nil:
 		return context.Cause(ctx)
 	}
+	if strings.Contains(err.Error(), "require_auth") || strings.Contains(err.Error(), "authentication method") {
+		return &engine.Failure{
+			Code: engine.WrongLogin, Message: name + " asks for the password in a way that gives it to whoever answers, and was not given it.",
+			Hint: "Have the server ask by SCRAM-SHA-256, or connect with --tls verify.", Err: err,
+		}
+	}
+	if failure := engine.TLSFailure(name, s.address.At, err); failure != nil {
+		return failure
+	}
 	var network net.Error
 	if errors.As(err, &network) || pgconn.SafeToRetry(err) || strings.Contains(err.Error(), "EOF") {
 		return &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%s at %s cannot be reached.", name, s.address.At), Err: err}
@@ -260,7 +280,7 @@ func (s *source) fail(ctx context.Context, err error) error {
 // Check tries to write, and asks what the login is.
 func (s *source) Check(ctx context.Context) (engine.Report, error) {
 	rows, err := engine.Rows(ctx, s, `select version(), (select setting from pg_settings where name = 'TimeZone'),
-		(select reset_val from pg_settings where name = 'TimeZone'), rolsuper from pg_roles where rolname = current_user`)
+		(select reset_val from pg_settings where name = 'TimeZone')`)
 	if err != nil {
 		return engine.Report{}, err
 	}
@@ -273,8 +293,18 @@ func (s *source) Check(ctx context.Context) (engine.Report, error) {
 	if errors.As(err, &failure) {
 		report.ReadOnly, report.Proof = failure.Code == engine.Refused || failure.Code == engine.NoPermission, failure.Message
 	}
-	if super, _ := rows[0][3].(bool); super {
-		report.Notes = append(report.Notes, "The login is a superuser: it can read files and run programs even in a transaction that only reads. Use one with select on its tables alone.")
+	powers, err := engine.Rows(ctx, s, `
+		select 'it is a superuser' from pg_roles where rolname = current_user and rolsuper
+		union all select 'it is a member of ' || r.rolname from pg_roles r
+			where r.rolname in ('pg_read_server_files', 'pg_write_server_files', 'pg_execute_server_program', 'pg_signal_backend') and pg_has_role(current_user, r.oid, 'member')
+			and not (select rolsuper from pg_roles where rolname = current_user)
+		union all select distinct 'it can reach other databases by ' || p.proname from pg_proc p
+			where p.proname in ('dblink', 'dblink_exec', 'dblink_connect') and has_function_privilege(current_user, p.oid, 'execute')`)
+	if err != nil {
+		return report, err
+	}
+	for _, row := range powers {
+		report.Powers = append(report.Powers, fmt.Sprint(row[0]))
 	}
 	writable, err := engine.Rows(ctx, s, `select count(*) from information_schema.role_table_grants
 		where grantee = current_user and privilege_type in ('INSERT', 'UPDATE', 'DELETE', 'TRUNCATE') and table_schema not in ('pg_catalog', 'information_schema')`)

@@ -13,6 +13,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"syscall"
 
 	"github.com/mattn/go-sqlite3"
 
@@ -22,8 +23,16 @@ import (
 )
 
 type source struct {
-	name, path string
-	db         *sql.DB
+	name, given string
+	path        string      // what the given one points to
+	file        os.FileInfo // as it was opened
+	db          *sql.DB
+}
+
+// Replaced tells whether there is another file at the path now, or none.
+func (s *source) Replaced() bool {
+	now, err := os.Stat(s.given)
+	return err != nil || !os.SameFile(s.file, now)
 }
 
 // State is the sizes and times of the files that hold the records.
@@ -46,10 +55,20 @@ func Open(a engine.Address) (engine.Source, error) {
 		return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("There is no database file at %s.", path), Err: err}
 	case info.IsDir():
 		return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%s is a folder, not a database file.", path)}
+	case !info.Mode().IsRegular():
+		return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%s is no file, but a device or a pipe.", path)}
 	}
 	absolute, err := filepath.Abs(path)
+	if err == nil {
+		absolute, err = filepath.EvalSymlinks(absolute) // what a link points to later is another file
+	}
 	if err != nil {
-		return nil, err
+		return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%s cannot be reached: %v.", path, err), Err: err}
+	}
+	for _, folder := range []string{"/proc/", "/sys/", "/dev/"} {
+		if strings.HasPrefix(absolute, folder) {
+			return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%s is not a file that records are kept in.", path)}
+		}
 	}
 	address := url.URL{Scheme: "file", Path: absolute, RawQuery: "mode=ro&_mutex=no&_query_only=1"}
 	db := sql.OpenDB(connector{address.String()})
@@ -58,7 +77,7 @@ func Open(a engine.Address) (engine.Source, error) {
 	}
 	db.SetMaxOpenConns(a.Connections)
 	db.SetMaxIdleConns(a.Connections)
-	s := &source{name, absolute, db}
+	s := &source{name, path, absolute, info, db}
 	if err := s.check(path); err != nil {
 		db.Close()
 		return nil, err
@@ -89,7 +108,7 @@ func (c connector) Connect(context.Context) (driver.Conn, error) {
 const actionRecursive = 33
 
 // readable are the catalogue's own tables: functions that read pragmas.
-var readable = map[string]bool{"table_list": true, "table_xinfo": true, "index_list": true, "index_xinfo": true, "foreign_key_list": true}
+var readable = map[string]bool{"table_list": true, "table_xinfo": true, "index_list": true, "index_xinfo": true, "foreign_key_list": true, "journal_mode": true}
 
 // mostMemory is what SQLite may take for all statements together, in bytes.
 const mostMemory = 512 << 20
@@ -126,7 +145,7 @@ func lock(c *sqlite3.SQLiteConn) error {
 			}
 			return sqlite3.SQLITE_OK
 		case sqlite3.SQLITE_PRAGMA:
-			if readable[strings.ToLower(first)] {
+			if pragma := strings.ToLower(first); readable[pragma] && (pragma != "journal_mode" || second == "") {
 				return sqlite3.SQLITE_OK
 			}
 		}
@@ -158,7 +177,23 @@ func (s *source) Check(ctx context.Context) (engine.Report, error) {
 	if errors.As(err, &failure) {
 		report.ReadOnly, report.Proof = failure.Code == engine.Refused, failure.Message
 	}
+	report.Notes = append(report.Notes, s.locks(ctx)...)
 	return report, nil
+}
+
+// locks tells how reading may get in the way of who writes the file.
+func (s *source) locks(ctx context.Context) (notes []string) {
+	rows, err := engine.Rows(ctx, s, "select journal_mode from pragma_journal_mode")
+	if err != nil || len(rows) == 0 {
+		return nil
+	}
+	if mode := fmt.Sprint(rows[0][0]); mode != "wal" {
+		return []string{"The file has a rollback journal (" + mode + "): while a report reads it, its writers wait. With pragma journal_mode = wal they need not."}
+	}
+	if owner, ok := s.file.Sys().(*syscall.Stat_t); ok && os.Geteuid() != 0 && int(owner.Uid) != os.Geteuid() {
+		return []string{fmt.Sprintf("The file is written ahead (WAL) and belongs to another user: the files %s-wal and -shm that reading makes may keep its owner from writing. Run the service as a user of the same group, with a folder that hands its group on.", filepath.Base(s.path))}
+	}
+	return nil
 }
 
 // Describe asks for the columns without a record. A type is known where the

@@ -20,6 +20,7 @@ type body struct {
 	to      http.ResponseWriter
 	control *http.ResponseController
 	stall   time.Duration
+	since   time.Time // when what is being written began
 	written bool
 	stop    func() bool
 }
@@ -59,20 +60,22 @@ func (b *body) FlushError() error {
 }
 
 func (b *body) extend() {
+	b.since = time.Now()
 	if b.stall > 0 && b.ctx.Err() == nil {
-		_ = b.control.SetWriteDeadline(time.Now().Add(b.stall)) // a connection that knows no deadlines has none
+		_ = b.control.SetWriteDeadline(b.since.Add(b.stall)) // a connection that knows no deadlines has none
 	}
 }
 
-// cause tells a caller who takes nothing from one who has gone.
+// cause tells a caller who takes nothing from one who has gone: the end of either
+// ends the request's context too.
 func (b *body) cause(err error) error {
 	switch {
 	case err == nil:
 		return nil
+	case b.stall > 0 && errors.Is(err, os.ErrDeadlineExceeded) && time.Since(b.since) >= b.stall:
+		return runner.ErrStalled
 	case b.ctx.Err() != nil:
 		return context.Cause(b.ctx)
-	case errors.Is(err, os.ErrDeadlineExceeded):
-		return runner.ErrStalled
 	}
 	return err
 }

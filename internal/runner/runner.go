@@ -258,20 +258,18 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 // mark keeps the beginning of a run that lasts; done is to be called when it has
 // ended, before that is kept.
 func (r Runner) mark(record store.Run) (done func()) {
-	var keeping sync.Mutex
+	kept := make(chan struct{})
 	timer := time.AfterFunc(lasting, func() {
-		keeping.Lock()
-		defer keeping.Unlock()
+		defer close(kept)
 		if err := r.Store.SaveRun(record, nil); err != nil {
 			r.Log.Error("the beginning of a run was not kept", "run", record.ID, "problem", err)
 		}
 	})
-	return func() {
+	return sync.OnceFunc(func() {
 		if !timer.Stop() {
-			keeping.Lock() // until it is
-			keeping.Unlock()
+			<-kept
 		}
-	}
+	})
 }
 
 // Limited ends a context when the longest time of a statement is over.

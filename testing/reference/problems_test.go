@@ -53,7 +53,7 @@ type example struct {
 var calendar = civil.Context{Zone: time.UTC, Now: civil.Instant(civil.DateOf(2026, 3, 18).Midnight()), WeekStart: time.Monday, FiscalStart: 4}
 
 // outcomes are the codes of files that broke off, which stand for how the run ended.
-var outcomes = []Found{{Code: "refused"}, {Code: "failed"}, {Code: "cancelled"}}
+var outcomes = []Found{{Code: "refused"}, {Code: "failed"}, {Code: "cancelled"}, {Code: "stopped"}}
 
 // TestProblems writes docs/problems.md from the code and the examples, and
 // compares: every code has an example, which brings it about, and a way out.

@@ -35,7 +35,7 @@ func (c *connections) changed(conn net.Conn, state http.ConnState) {
 	}
 	c.idle = append(c.idle, conn)
 	if len(c.idle) > mostIdle {
-		c.idle[0].Close()
+		_ = c.idle[0].Close()
 		c.idle = c.idle[1:]
 	}
 }
@@ -61,7 +61,7 @@ func (l *limited) Accept() (net.Conn, error) {
 		case l.open <- struct{}{}:
 			return &counted{Conn: conn, done: sync.OnceFunc(func() { <-l.open })}, nil
 		default:
-			conn.Close()
+			_ = conn.Close() // its caller sees that it is
 		}
 	}
 }

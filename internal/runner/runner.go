@@ -39,8 +39,8 @@ const (
 
 // The causes that end a run from outside, beside the caller's going.
 var (
-	ErrStalled = errors.New("The caller took nothing for too long.")
-	ErrStopped = errors.New("The service was stopped during the run.")
+	ErrStalled = errors.New("runner: the caller took nothing for too long")
+	ErrStopped = errors.New("runner: the service was stopped during the run")
 )
 
 // timedOut says that a statement was stopped at its limit.
@@ -360,7 +360,8 @@ func (r Runner) problemOf(record store.Run, err error) string {
 		r.Log.Debug("a caller went away", "run", record.ID, "problem", err)
 		return "The caller went away."
 	case outcome == Stalled, outcome == Stopped:
-		r.Log.Warn("a run was ended", "run", record.ID, "report", record.Report, "problem", err)
+		r.Log.Warn("a run was ended", "run", record.ID, "report", record.Report, "outcome", outcome)
+		return map[string]string{Stalled: "The caller took nothing of it for too long.", Stopped: "The service was stopped during the run."}[outcome]
 	case errors.As(err, &panicked):
 		r.Log.Error("a run panicked", "run", record.ID, "report", record.Report, "problem", panicked.Value, "stack", string(panicked.Stack))
 		return fmt.Sprintf("Something went wrong inside Pike Gate. The service's log says what, beside run %d.", record.ID)

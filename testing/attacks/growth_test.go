@@ -104,12 +104,24 @@ func TestCriteriaGrow(t *testing.T) {
 		"ors":                    joined("n = 1", " or "),
 		"ors of ands":            joined("(n = 1 and x = 2)", " or "),
 		"ands of ors":            joined("(n = 1 or d within :p)", " and "),
-		"different ands":         func(n int) string { s := "n > 0"; for i := range n { s += fmt.Sprintf(" and n <> %d", i) }; return s },
-		"different ors":          func(n int) string { s := "n > 0"; for i := range n { s += fmt.Sprintf(" or (x > %d and n < %d)", i, i) }; return s },
-		"periods":                joined("d within :p", " and "),
-		"instants":               joined("u within :p", " or "),
-		"months of instants":     joined("month of u = '2026-03'", " or "),
-		"spans":                  joined("span(d, d) overlaps :p", " and "),
+		"different ands": func(n int) string {
+			s := "n > 0"
+			for i := range n {
+				s += fmt.Sprintf(" and n <> %d", i)
+			}
+			return s
+		},
+		"different ors": func(n int) string {
+			s := "n > 0"
+			for i := range n {
+				s += fmt.Sprintf(" or (x > %d and n < %d)", i, i)
+			}
+			return s
+		},
+		"periods":            joined("d within :p", " and "),
+		"instants":           joined("u within :p", " or "),
+		"months of instants": joined("month of u = '2026-03'", " or "),
+		"spans":              joined("span(d, d) overlaps :p", " and "),
 	} {
 		t.Run(name, func(t *testing.T) {
 			const n = 11

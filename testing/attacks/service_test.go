@@ -185,7 +185,9 @@ func TestDeafReaders(t *testing.T) {
 		return err == nil
 	}, 10*time.Second, 20*time.Millisecond)
 	t.Log(time.Since(start))
-	assert.Eventually(t, func() bool { return g.outcome("tolls") == "stalled" || strings.Contains(g.must("GET", "/runs?outcome=stalled", nil), "stalled") }, 30*time.Second, 50*time.Millisecond)
+	assert.Eventually(t, func() bool {
+		return g.outcome("tolls") == "stalled" || strings.Contains(g.must("GET", "/runs?outcome=stalled", nil), "stalled")
+	}, 30*time.Second, 50*time.Millisecond)
 }
 
 // TestGone: a caller who leaves ends the statement and is told from others.

@@ -164,7 +164,7 @@ func (s *source) with(ctx context.Context, lasting bool, do func(driver.Conn) er
 		case <-done:
 		case <-time.After(hanging):
 			if socket != nil {
-				socket.Close()
+				_ = socket.Close() // the statement ends with its error
 			}
 		}
 	}()

@@ -82,7 +82,7 @@ func Open(a engine.Address) (engine.Source, error) {
 func forgetEnvironment() {
 	for _, entry := range os.Environ() {
 		if name, _, _ := strings.Cut(entry, "="); strings.HasPrefix(name, "PG") {
-			os.Unsetenv(name)
+			_ = os.Unsetenv(name) // fails for no name
 		}
 	}
 }

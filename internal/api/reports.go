@@ -28,10 +28,11 @@ type RunBody struct {
 	AsOf   string         `json:"as_of,omitempty" doc:"The day or instant taken for now; the clock when left out" example:"2026-03-31"`
 	Sort   []string       `json:"sort,omitempty" doc:"An order of the caller's own, of a run or an explanation: columns that the report shows, each perhaps followed by descending" example:"[\"toll descending\"]"`
 	Draft  bool           `json:"draft,omitempty" doc:"Whether what was pushed last is meant instead of the published version"`
+	Guard  bool           `json:"guard,omitempty" doc:"Whether texts that a spreadsheet would take for formulas get an apostrophe before them in CSV"`
 }
 
 func (b RunBody) request(report string) service.Request {
-	return service.Request{Report: report, Inputs: b.Inputs, AsOf: b.AsOf, Sort: b.Sort, Draft: b.Draft}
+	return service.Request{Report: report, Inputs: b.Inputs, AsOf: b.AsOf, Sort: b.Sort, Draft: b.Draft, Guard: b.Guard}
 }
 
 func (s *Server) reports() {

@@ -17,7 +17,7 @@ import (
 func (a *app) run() *cobra.Command {
 	var in inputs
 	var format, out string
-	var edges bool
+	var edges, guard bool
 	cmd := &cobra.Command{
 		Use:   "run REPORT",
 		Short: "Run a report and print its records",
@@ -41,6 +41,7 @@ func (a *app) run() *cobra.Command {
 					return err
 				}
 			}
+			request.Guard = guard
 			id, rows, err := a.client().Start(cmd.Context(), given[0], request, wire)
 			if err != nil {
 				return a.explained(err, request)
@@ -64,6 +65,7 @@ func (a *app) run() *cobra.Command {
 	a.answersCompleted(cmd)
 	cmd.Flags().StringVar(&format, "format", "", "table, csv, json, xlsx or pdf (default table, or by the ending of --out)")
 	cmd.Flags().BoolVar(&edges, "edges", false, "show what lies around the period: the nearest records outside, and how many are of its first and last day")
+	cmd.Flags().BoolVar(&guard, "guard", false, "in CSV, put an apostrophe before texts that a spreadsheet would take for formulas")
 	cmd.Flags().StringVar(&out, "out", "", "write the records to this file, whole or not at all")
 	completed(cmd, "format", "table", "csv", "json", "xlsx", "pdf")
 	return names(cmd, a.reportNames)

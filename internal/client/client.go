@@ -93,6 +93,8 @@ type Run struct {
 	AsOf   string         `json:"as_of,omitempty"`
 	// Draft asks for what was pushed last instead of the published version.
 	Draft bool `json:"draft,omitempty"`
+	// Guard has texts that a spreadsheet would take for formulas marked in CSV.
+	Guard bool `json:"guard,omitempty"`
 }
 
 // Reports lists the published reports.

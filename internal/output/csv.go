@@ -3,6 +3,7 @@ package output
 import (
 	"bufio"
 	"io"
+	"strings"
 )
 
 // bufferSize is how many bytes gather before they are written on.
@@ -18,6 +19,7 @@ type csvWriter struct {
 	cells cells
 	line  []byte
 	cell  []byte
+	guard bool
 }
 
 func newCSV(w io.Writer) Writer {
@@ -25,7 +27,7 @@ func newCSV(w io.Writer) Writer {
 }
 
 func (c *csvWriter) Begin(h Header) error {
-	c.cells = newCells(h)
+	c.cells, c.guard = newCells(h), h.Guard
 	c.line = c.line[:0]
 	for i, column := range h.Columns {
 		if i > 0 {
@@ -49,6 +51,11 @@ func (c *csvWriter) Row(row []any) error {
 		start := len(c.line)
 		var k kind
 		c.line, k = c.cells.append(c.line, i, row)
+		if c.guard && k == text && isFormula(c.line[start:]) {
+			c.line = append(c.line, 0)
+			copy(c.line[start+1:], c.line[start:])
+			c.line[start] = '\''
+		}
 		if k == text && needsQuotes(c.line[start:]) {
 			c.cell = append(c.cell[:0], c.line[start:]...)
 			c.line = appendQuoted(c.line[:start], c.cell)
@@ -74,6 +81,12 @@ func (c *csvWriter) End(s Summary) error {
 		return nil
 	}
 	return c.out.Flush()
+}
+
+// isFormula tells whether a spreadsheet would work a text out instead of showing
+// it.
+func isFormula(cell []byte) bool {
+	return len(cell) > 0 && strings.IndexByte("=+-@\t\r", cell[0]) >= 0
 }
 
 // needsQuotes tells whether a text has a comma, a quote or a line end, or is

@@ -25,6 +25,8 @@ type Header struct {
 	Groups []string `json:"groups,omitempty" doc:"What the records are put together by, from the outside in; an object among the rows closes a group"`
 	// Location is the zone itself.
 	Location *time.Location `json:"-"`
+	// Guard has texts that a spreadsheet would take for formulas marked in CSV.
+	Guard bool `json:"-"`
 	// Page is the paper it is printed on.
 	Page Paper `json:"page" doc:"The paper the report is printed on"`
 }
@@ -152,7 +154,9 @@ type Format struct {
 	// Framed tells that the result itself says how it ended; of another one
 	// the reader learns by the connection's end.
 	Framed bool
-	new    func(w io.Writer) Writer
+	// File tells that it is made to be kept, and is long more often than not.
+	File bool
+	new  func(w io.Writer) Writer
 }
 
 // New makes a writer of the format; dates are shown in the zone of the header.
@@ -160,11 +164,11 @@ func (f Format) New(w io.Writer) Writer { return f.new(w) }
 
 // The formats.
 var (
-	CSV    = Format{"csv", "text/csv; charset=utf-8; header=present", false, newCSV}
-	JSON   = Format{"json", "application/json", true, newJSON}
-	NDJSON = Format{"ndjson", "application/x-ndjson", true, newNDJSON}
-	XLSX   = Format{"xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", false, newXLSX}
-	PDF    = Format{"pdf", "application/pdf", false, newPDF}
+	CSV    = Format{"csv", "text/csv; charset=utf-8; header=present", false, true, newCSV}
+	JSON   = Format{"json", "application/json", true, false, newJSON}
+	NDJSON = Format{"ndjson", "application/x-ndjson", true, false, newNDJSON}
+	XLSX   = Format{"xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", false, true, newXLSX}
+	PDF    = Format{"pdf", "application/pdf", false, true, newPDF}
 )
 
 // Formats lists the formats, the default first.

@@ -261,3 +261,43 @@ func pdfText(t *testing.T, file []byte) string {
 	}
 	return strings.ReplaceAll(text.String(), " &", "…")
 }
+
+// TestGuard: what a spreadsheet would work out stays as it is, unless it is to be
+// marked; numbers are never touched.
+func TestGuard(t *testing.T) {
+	columns := []plan.Output{{Name: "text", Type: catalog.Text}, {Name: "n", Type: catalog.Integer, Index: 1}}
+	for _, c := range []struct {
+		guard      bool
+		text, want string
+	}{
+		{false, "=1+1", "=1+1"},
+		{true, "=1+1", "'=1+1"},
+		{true, `=cmd|"/c x",A1`, `"'=cmd|""/c x"",A1"`},
+		{true, "+44 20", "'+44 20"},
+		{true, "-", "'-"},
+		{true, "@sum(a)", "'@sum(a)"},
+		{true, "\tx", "'\tx"},
+		{true, "a=1", "a=1"},
+		{true, "", `""`},
+	} {
+		var out bytes.Buffer
+		w := output.CSV.New(&out)
+		require.NoError(t, w.Begin(output.Header{Location: time.UTC, Columns: columns, Guard: c.guard}))
+		require.NoError(t, w.Row([]any{c.text, int64(-5)}))
+		require.NoError(t, w.End(output.Summary{}))
+		assert.Equal(t, "text,n\r\n"+c.want+",-5\r\n", out.String(), "%+v", c)
+	}
+}
+
+// TestLongCells: a cell that no paper holds is cut before it is measured.
+func TestLongCells(t *testing.T) {
+	took := func(n int) float64 {
+		return testing.AllocsPerRun(1, func() {
+			w := output.PDF.New(io.Discard)
+			require.NoError(t, w.Begin(output.Header{Location: time.UTC, Columns: []plan.Output{{Name: "text", Type: catalog.Text}}, Page: output.PaperOf(definition.Page{})}))
+			require.NoError(t, w.Row([]any{strings.Repeat("wide ", n)}))
+			require.NoError(t, w.End(output.Summary{}))
+		})
+	}
+	assert.Less(t, took(160_000), 1.5*took(16_000))
+}

@@ -58,6 +58,8 @@ type Job struct {
 	Inputs   map[string]parameter.Input
 	// Sort is an order of the caller's own, for the record.
 	Sort []string
+	// Guard has texts that a spreadsheet would take for formulas marked in CSV.
+	Guard bool
 	// Typed is the inputs as they came, for the record.
 	Typed map[string]any
 	// Problems is what was wrong before the inputs could be read one by one.
@@ -145,9 +147,23 @@ type Runner struct {
 	// Limit is the longest a statement may take; 0 means no limit.
 	Limit time.Duration
 	Now   func() time.Time
+	// Active are the runs under way.
+	Active *Active
 	// Spool is the folder where rows wait for a slow reader; empty for none.
 	Spool string
 	Log   *slog.Logger
+}
+
+// Active holds the records of runs that have begun and are not kept yet.
+type Active struct{ records sync.Map }
+
+// Record is that of a run under way.
+func (a *Active) Record(id uint) (store.Run, bool) {
+	record, ok := a.records.Load(id)
+	if !ok {
+		return store.Run{}, false
+	}
+	return record.(store.Run), true
 }
 
 // lasting is how long a run may take before its beginning is kept as well as its
@@ -164,6 +180,13 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		ID: r.Store.NextRun(), Report: job.Report.Name, Version: job.Version, Format: format.Name, StartedAt: started,
 		AsOf: job.Context.Now.String(), Zone: job.Context.Zone.String(), Inputs: job.Typed, Sort: job.Sort, Outcome: Running,
 	}
+	if format.File {
+		leave, err := lane(ctx, job.Source)
+		if err != nil {
+			return record, err
+		}
+		defer leave()
+	}
 	limited, stop := r.Limited(ctx)
 	defer stop()
 	prepared, err := Prepare(limited, job)
@@ -176,6 +199,8 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	}
 	record.Resolved, record.ReadBack = resolved(job, prepared), prepared.ReadBack
 	record.SQL, record.Args = prepared.Query.SQL, prepared.Query.Args
+	r.Active.records.Store(record.ID, record)
+	defer r.Active.records.Delete(record.ID)
 	marked := r.mark(record)
 	defer func() {
 		if v := recover(); v != nil { // the record says so, and whoever called as well
@@ -255,6 +280,17 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	return record, nil
 }
 
+// lane waits until a source has room for one more file: files take long, and
+// leave some of its connections to short runs.
+func lane(ctx context.Context, source engine.Source) (leave func(), err error) {
+	if s, ok := source.(interface {
+		File(ctx context.Context) (leave func(), err error)
+	}); ok {
+		return s.File(ctx)
+	}
+	return func() {}, nil
+}
+
 // mark keeps the beginning of a run that lasts; done is to be called when it has
 // ended, before that is kept.
 func (r Runner) mark(record store.Run) (done func()) {
@@ -285,7 +321,7 @@ func headerOf(job Job, p Prepared) output.Header {
 	title, _ := job.Report.Heading()
 	header := output.Header{
 		Report: job.Report.Name, Title: title, Version: job.Version,
-		ReadBack: p.ReadBack, Zone: job.Context.Zone.String(), Location: job.Context.Zone, Columns: p.Statement.Outputs, Page: output.PaperOf(job.Report.Page),
+		ReadBack: p.ReadBack, Zone: job.Context.Zone.String(), Location: job.Context.Zone, Guard: job.Guard || job.Report.Guard, Columns: p.Statement.Outputs, Page: output.PaperOf(job.Report.Page),
 	}
 	for _, g := range p.Statement.Groups {
 		header.Groups = append(header.Groups, g.Label)

@@ -51,9 +51,16 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 		}
 		return s.jobOf(ctx, r, documents[0].(*definition.Report), 0, s.library(ctx, true))
 	}
+	changes := s.Store.Changes()
+	if made, ok := s.isReady(published{r.Report, s.number(r, changes)}); ok {
+		return s.asked(made, r), nil
+	}
 	kept, err := s.Store.Version("report", r.Report, r.Version)
 	if err != nil {
 		return runner.Job{}, s.orNoReport(r, err)
+	}
+	if r.Version == 0 {
+		s.keepNumber(r.Report, kept.Number, changes)
 	}
 	key := published{r.Report, kept.Number}
 	made, ok := s.isReady(key)
@@ -64,6 +71,36 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 		s.keepReady(key, made)
 	}
 	return s.asked(made, r), nil
+}
+
+// newest are the numbers of the newest versions of reports, as long as nothing
+// was published or removed since.
+type newest struct {
+	changes uint64
+	numbers map[string]int
+}
+
+// number is that of the version a request means, -1 where the records have to be
+// asked.
+func (s *Service) number(r Request, changes uint64) int {
+	if r.Version != 0 {
+		return r.Version
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if n, ok := s.newest.numbers[r.Report]; ok && s.newest.changes == changes {
+		return n
+	}
+	return -1
+}
+
+func (s *Service) keepNumber(report string, number int, changes uint64) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.newest.changes != changes || s.newest.numbers == nil {
+		s.newest = newest{changes, map[string]int{}}
+	}
+	s.newest.numbers[report] = number
 }
 
 // jobOf makes a report ready to be run with what it uses.
@@ -167,7 +204,7 @@ func (s *Service) asked(made ready, r Request) runner.Job {
 	found = append(found, problems...)
 	marks, _ := parameter.MarksOf(made.report.Language)
 	return runner.Job{
-		Report: made.report, Version: made.version, Compiled: made.compiled, View: made.view, Inputs: inputs, Sort: r.Sort, Typed: r.Inputs,
+		Report: made.report, Version: made.version, Compiled: made.compiled, View: made.view, Inputs: inputs, Sort: r.Sort, Guard: r.Guard, Typed: r.Inputs,
 		Problems: found, Context: parameter.Context{Context: made.calendar, Marks: marks}, Source: made.source.shared,
 		Unchanged: made.source.unchanged(made.tables...),
 	}

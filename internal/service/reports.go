@@ -140,6 +140,8 @@ type Request struct {
 	Version int
 	// Draft asks for what was pushed last instead.
 	Draft bool
+	// Guard has texts that a spreadsheet would take for formulas marked in CSV.
+	Guard bool
 }
 
 // Inputs are the answers by question: a text, a number, a list of them, or for a

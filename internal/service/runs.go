@@ -201,6 +201,9 @@ func orEmpty(m map[string]any) map[string]any {
 // RunRecord gives the record of a run.
 func (s *Service) RunRecord(id uint) (RunRecord, error) {
 	r, err := s.Store.Run(id)
+	if active, ok := s.runner.Active.Record(id); ok && errors.Is(err, store.ErrNotFound) {
+		return recordOf(active), nil
+	}
 	if errors.Is(err, store.ErrNotFound) {
 		return RunRecord{}, &NotFound{What: "run", Name: strconv.FormatUint(uint64(id), 10)}
 	}

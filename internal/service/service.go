@@ -54,10 +54,11 @@ type Service struct {
 	Config
 	runner runner.Runner
 
-	mu   sync.Mutex // guards the rest
-	open map[string]*openSource
-	busy map[string]chan struct{} // full while a source is being connected
-	kept map[published]ready
+	mu     sync.Mutex // guards the rest
+	open   map[string]*openSource
+	busy   map[string]chan struct{} // full while a source is being connected
+	kept   map[published]ready
+	newest newest
 
 	listing sync.Mutex // guards the next, and is held while it is read
 	listed  *directory
@@ -164,7 +165,7 @@ func New(c Config) (*Service, error) {
 	}
 	s := &Service{
 		Config: c,
-		runner: runner.Runner{Store: c.Store, Limit: c.TimeLimit, Now: c.Now, Spool: c.Spool, Log: c.Log},
+		runner: runner.Runner{Store: c.Store, Limit: c.TimeLimit, Now: c.Now, Active: &runner.Active{}, Spool: c.Spool, Log: c.Log},
 		open:   map[string]*openSource{},
 		busy:   map[string]chan struct{}{},
 		kept:   map[published]ready{},
@@ -309,7 +310,7 @@ func (s *Service) resurvey(name string) {
 
 // share makes a source that several can use.
 func (s *Service) share(opened engine.Source) *shared {
-	return &shared{Source: opened, limited: s.runner.Limited}
+	return &shared{Source: opened, limited: s.runner.Limited, files: make(chan struct{}, mostFiles)}
 }
 
 // retire takes a source out of use; it is closed when nobody uses it any more.

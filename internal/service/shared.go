@@ -16,11 +16,26 @@ import (
 type shared struct {
 	engine.Source
 	limited func(context.Context) (context.Context, context.CancelFunc)
+	files   chan struct{} // full while as many files are made as may be
 
 	mu      sync.Mutex // guards the rest
 	users   int
 	retired bool
 	closed  bool
+}
+
+// mostFiles is how many files are made of one source at a time; the other
+// connections are for short runs.
+const mostFiles = engine.MostConnections - 3
+
+// File waits for room for one more file; leave is to be called when it is made.
+func (s *shared) File(ctx context.Context) (leave func(), err error) {
+	select {
+	case s.files <- struct{}{}:
+		return func() { <-s.files }, nil
+	case <-ctx.Done():
+		return nil, context.Cause(ctx)
+	}
 }
 
 // linger is how long a source that was taken out of use can be asked.

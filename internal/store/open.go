@@ -47,7 +47,7 @@ func Open(path string) (*Store, error) {
 	if err := errors.Join(file.Chmod(0o600), file.Close()); err != nil {
 		return fail("opened", err)
 	}
-	writer, err := connect(path, 1, "_txlock=immediate&_journal_mode=WAL&_synchronous=NORMAL")
+	writer, err := connect(path, 1, false, "_txlock=immediate&_journal_mode=WAL&_synchronous=NORMAL")
 	if err != nil {
 		return fail("opened", err)
 	}
@@ -58,7 +58,7 @@ func Open(path string) (*Store, error) {
 	} else if err != nil {
 		return fail("brought up to date", errors.Join(err, shut(writer)))
 	}
-	db, err := connect(path, readers, "_query_only=1")
+	db, err := connect(path, readers, true, "_query_only=1")
 	if err != nil {
 		return fail("opened", errors.Join(err, shut(writer)))
 	}
@@ -73,7 +73,7 @@ func Open(path string) (*Store, error) {
 	return s, nil
 }
 
-func connect(path string, connections int, settings string) (*gorm.DB, error) {
+func connect(path string, connections int, prepared bool, settings string) (*gorm.DB, error) {
 	absolute, err := filepath.Abs(path)
 	if err != nil {
 		return nil, err
@@ -82,7 +82,7 @@ func connect(path string, connections int, settings string) (*gorm.DB, error) {
 	db, err := gorm.Open(sqlite.Open(address.String()), &gorm.Config{
 		Logger:                 logger.Discard,
 		NowFunc:                func() time.Time { return time.Now().UTC() },
-		PrepareStmt:            true,
+		PrepareStmt:            prepared,
 		SkipDefaultTransaction: true,
 	})
 	if err != nil {

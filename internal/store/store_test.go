@@ -6,6 +6,7 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -206,4 +207,49 @@ func TestUpgrade(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 1, draft.Revision)
 	require.NoError(t, s.SaveSource(store.Source{Name: "a", Secret: "b"}))
+}
+
+// TestPrune: the oldest records of runs go by age, number and size; what is under
+// way and what is newer stays, and no number is given twice.
+func TestPrune(t *testing.T) {
+	now := time.Date(2026, 11, 27, 12, 0, 0, 0, time.UTC)
+	fill := func(n int) *store.Store {
+		s := open(t, filepath.Join(t.TempDir(), "own.db"))
+		for i := range n {
+			outcome := "done"
+			if i == 3 {
+				outcome = "running"
+			}
+			require.NoError(t, s.SaveRun(store.Run{ID: s.NextRun(), Report: "r", Outcome: outcome, StartedAt: now.AddDate(0, 0, i-n+1), ReadBack: strings.Repeat("x", 2000)}, []byte{1}))
+		}
+		return s
+	}
+	ids := func(s *store.Store) (out []uint) {
+		runs, err := s.Runs(store.Filter{}, 2000)
+		require.NoError(t, err)
+		for _, r := range runs {
+			out = append(out, r.ID)
+		}
+		return out
+	}
+	for name, c := range map[string]struct {
+		keep store.Retention
+		want []uint
+	}{
+		"nothing": {store.Retention{}, []uint{10, 9, 8, 7, 6, 5, 4, 3, 2, 1}},
+		"age":     {store.Retention{Age: 3*24*time.Hour + time.Hour}, []uint{10, 9, 8, 7, 4}},
+		"number":  {store.Retention{Runs: 5}, []uint{10, 9, 8, 7, 6, 4}},
+		"size":    {store.Retention{Bytes: 1}, []uint{4}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			s := fill(10)
+			require.NoError(t, s.Prune(t.Context(), c.keep, now))
+			assert.Equal(t, c.want, ids(s))
+			if name == "number" {
+				_, err := s.Prints(1)
+				assert.ErrorIs(t, err, store.ErrNotFound)
+			}
+			assert.EqualValues(t, 11, s.NextRun())
+		})
+	}
 }

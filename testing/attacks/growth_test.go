@@ -138,3 +138,84 @@ func TestCriteriaGrow(t *testing.T) {
 		})
 	}
 }
+
+// TestDocumentsGrow: a file of definitions takes a time that grows with its
+// length whatever it is full of, or is refused.
+func TestDocumentsGrow(t *testing.T) {
+	numbered := func(format string) func(n int) string {
+		return func(n int) string {
+			var b strings.Builder
+			for i := 0; b.Len() < n; i++ {
+				fmt.Fprintf(&b, format, i)
+			}
+			return b.String()
+		}
+	}
+	repeated := func(part string) func(n int) string {
+		return func(n int) string { return strings.Repeat(part, n/len(part)) }
+	}
+	for name, shape := range map[string]func(n int) string{
+		"keys": numbered("k%d: 1\n"), "keys in a flow": func(n int) string { return "a: {" + numbered("k%d: 1, ")(n) + "}" },
+		"colons": repeated(":"), "colons and blanks": repeated(": "), "keys on a line": repeated("a: "), "anchors": repeated("&a "), "tags": repeated("!a "),
+		"anchors on lines": repeated("&a\n"), "tags on lines": repeated("!a\n"), "aliases": func(n int) string { return "a: &x 1\n" + repeated("b: *x\n")(n) },
+		"lists": repeated("- 1\n"), "questions": repeated("? a\n"), "comments": repeated("# x\n"), "documents": repeated("---\na: 1\n"), "texts": repeated("a: 'x'\n"),
+	} {
+		t.Run(name, func(t *testing.T) {
+			took := func(n int) uint64 {
+				var before, after runtime.MemStats
+				text := []byte(shape(n))
+				runtime.ReadMemStats(&before)
+				_, _ = definition.Decode("", text)
+				runtime.ReadMemStats(&after)
+				return after.TotalAlloc - before.TotalAlloc
+			}
+			took(1000)
+			once, twice := took(100_000), took(200_000)
+			assert.Less(t, float64(twice), 2.6*float64(once)+5e6, "%d then %d bytes", once, twice)
+			assert.Less(t, twice, uint64(600<<20))
+		})
+	}
+}
+
+// TestAnswersGrow: many answers, and questions made of each other, take a time
+// that grows with their number.
+func TestAnswersGrow(t *testing.T) {
+	ctx := parameter.Context{Context: civil.Context{Zone: civil.UTC, Now: civil.Instant(civil.DateOf(2026, 3, 31).Midnight())}}
+	many := func(n int) func() {
+		in := parameter.Input{}
+		for i := range n {
+			in.Texts = append(in.Texts, fmt.Sprintf("answer %d", i))
+		}
+		return func() {
+			_, problems := parameter.Read([]parameter.Parameter{{Name: "a", Kind: parameter.Text, Many: true}}, nil, map[string]parameter.Input{"a": in}, ctx)
+			assert.Equal(t, n > parameter.MaxAnswers, len(problems) > 0)
+		}
+	}
+	chained := func(n int) func() {
+		var questions []parameter.Parameter
+		for i := range n { // each needs the one after it
+			questions = append(questions, parameter.Parameter{Name: fmt.Sprintf("q%d", i), Kind: parameter.Integer, Derive: fmt.Sprintf(":q%d + 1", i+1)})
+		}
+		questions = append(questions, parameter.Parameter{Name: fmt.Sprintf("q%d", n), Kind: parameter.Integer})
+		return func() {
+			values, problems := parameter.Read(questions, nil, map[string]parameter.Input{fmt.Sprintf("q%d", n): {Texts: []string{"1"}}}, ctx)
+			assert.Empty(t, problems)
+			assert.Equal(t, fmt.Sprint(n+1), values["q0"].Numbers[0].String())
+		}
+	}
+	strange := func(n int) func() {
+		in := map[string]parameter.Input{}
+		for i := range n {
+			in[fmt.Sprintf("strange%d", i)] = parameter.Input{Texts: []string{"1"}}
+		}
+		return func() {
+			_, problems := parameter.Read([]parameter.Parameter{{Name: "a", Kind: parameter.Text}}, nil, in, ctx)
+			assert.NotEmpty(t, problems)
+		}
+	}
+	for name, f := range map[string]func(n int) func(){"many": many, "chained": chained, "strange": strange} {
+		once, twice := testing.AllocsPerRun(1, f(1000)), testing.AllocsPerRun(1, f(2000))
+		assert.Less(t, twice, 2.6*once+1000, name)
+	}
+	many(40_000)() // refused
+}

@@ -124,7 +124,7 @@ func TestNothingCanBeWritten(t *testing.T) {
 			boss, err := source(t, kind, admin).Check(t.Context())
 			require.NoError(t, err)
 			assert.True(t, boss.ReadOnly)
-			assert.NotEmpty(t, boss.Notes, "what the login could do is said")
+			assert.NotEmpty(t, boss.Powers, "what the login could do is said")
 		})
 	}
 }

@@ -23,7 +23,7 @@ core/parameter           core/catalog core/civil core/criteria core/diag core/pe
 core/sqltext             core/diag
 core/definition          core/catalog core/civil core/criteria core/diag core/parameter core/period core/proof core/sqltext
 core/plan                core/catalog core/civil core/criteria core/definition core/diag core/parameter core/period core/proof core/sqltext
-core/dialect             core/catalog core/civil core/criteria core/definition core/plan
+core/dialect             core/catalog core/civil core/criteria core/definition core/diag core/plan
 
 internal/engine          core/catalog core/criteria core/dialect core/plan
 internal/engine/sqlite   core/catalog core/dialect internal/engine

@@ -65,7 +65,7 @@ func Open(a engine.Address) (engine.Source, error) {
 	if err != nil {
 		return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%s cannot be reached: %v.", path, err), Err: err}
 	}
-	for _, folder := range []string{"/proc/", "/sys/", "/dev/"} {
+	for _, folder := range []string{"/proc/", "/sys/"} {
 		if strings.HasPrefix(absolute, folder) {
 			return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%s is not a file that records are kept in.", path)}
 		}

@@ -82,11 +82,12 @@ func MySQL(collation string) Dialect {
 			if m.Days != 0 {
 				day = fmt.Sprintf("(%s + interval %d day)", day, m.Days)
 			}
-			text := "cast(" + day + " as char(10))"
+			// Years before the first are none; written so that the day stands once.
+			text := "nullif(greatest(cast(" + day + " as char(10)), '0001'), '0001')"
 			if m.Fine {
 				text = "concat(" + text + ", substr(" + x + ", 11))"
 			}
-			return "(case when " + day + " >= '0001-01-01' then " + text + " end)"
+			return text
 		},
 		daysBetween: func(from, to string) string { return "datediff(" + to + ", " + from + ")" },
 		match: func(op, x, y string) string {

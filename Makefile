@@ -71,10 +71,16 @@ fuzz: ## Fuzz each parser for a minute, and try many more random criteria
 	go test ./core/definition -run '^$$' -fuzz FuzzDecode -fuzztime 1m
 	go test ./testing/oracle -expressions 400000 -seed $$(date +%s)
 
+.PHONY: soak
+soak: ## Have 200 people run reports and 20 take files away for two minutes, under the race detector and without it
+	go test ./testing/attacks -run TestEverybodyAtOnce -v -during 2m -runners 200 -exports 20 -timeout 20m
+	go test -race ./testing/attacks -run TestEverybodyAtOnce -v -during 2m -runners 50 -exports 5 -timeout 20m
+
 .PHONY: bench
-bench: deps ## Measure: reading periods and answers, a day of many, edges, and a million rows exported against each database's own program
+bench: deps ## Measure: reading periods and answers, a day of many, edges, small runs by many callers, and a million rows exported against each database's own program
 	go test ./core/period ./core/parameter ./internal/cli -run '^$$' -bench . -benchmem -cpu 1
 	go test ./testing/export -run '^$$' -bench . -benchtime 1x
+	go test ./testing/load -run '^$$' -bench . -benchtime 1x
 
 .PHONY: screenshots
 screenshots: deps $(DIST) ## Renew docs/screenshots

@@ -78,7 +78,7 @@ func (s *Server) runs() {
 		Before  uint      `query:"before" doc:"Only runs with a smaller number: the next page"`
 		Limit   int       `query:"limit" default:"50" minimum:"1" maximum:"1000" doc:"How many at the most"`
 	},
-	) (*response[[]service.RunRecord], error) {
+	) (*response[[]service.RunSummary], error) {
 		records, err := s.service.RunRecords(store.Filter{Report: in.Report, Outcome: in.Outcome, From: in.From, Until: in.Until, Before: in.Before}, in.Limit)
 		return answer(s, records, err)
 	})

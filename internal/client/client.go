@@ -32,6 +32,7 @@ type (
 	Checked       = service.Checked
 	SourceInfo    = service.SourceInfo
 	RunRecord     = service.RunRecord
+	RunSummary    = service.RunSummary
 	Preview       = service.Preview
 	User          = service.User
 	Coverage      = runner.Coverage
@@ -174,7 +175,7 @@ func (c *Client) Compare(ctx context.Context, before, after uint) (out Compariso
 
 // RunRecords lists the newest runs, of one report or of all, with one outcome
 // or any.
-func (c *Client) RunRecords(ctx context.Context, report, outcome string, limit int) (out []RunRecord, err error) {
+func (c *Client) RunRecords(ctx context.Context, report, outcome string, limit int) (out []RunSummary, err error) {
 	path := "/runs?limit=" + strconv.Itoa(limit) + "&report=" + url.QueryEscape(report)
 	if outcome != "" {
 		path += "&outcome=" + url.QueryEscape(outcome)

@@ -210,12 +210,33 @@ func (s *Service) RunRecord(id uint) (RunRecord, error) {
 	return recordOf(r), err
 }
 
+// RunSummary is what a list of runs tells of one.
+type RunSummary struct {
+	Run       uint      `json:"run" doc:"The number of the run"`
+	Report    string    `json:"report"`
+	Version   int       `json:"version" doc:"The version of the report, 0 for a draft"`
+	Outcome   string    `json:"outcome" enum:"running,done,empty,failed,refused,cancelled,timed_out,stalled,stopped"`
+	Format    string    `json:"format"`
+	StartedAt time.Time `json:"started_at"`
+	AsOf      string    `json:"as_of" doc:"The instant taken for now"`
+	Zone      string    `json:"zone"`
+	ReadBack  string    `json:"readback" doc:"What was selected, in words; the beginning of what is long"`
+	Count     int64     `json:"count"`
+	First     string    `json:"first,omitempty"`
+	Last      string    `json:"last,omitempty"`
+	Millis    int64     `json:"ms"`
+	Problem   string    `json:"problem,omitempty"`
+}
+
 // RunRecords lists the newest runs that are meant.
-func (s *Service) RunRecords(f store.Filter, limit int) ([]RunRecord, error) {
+func (s *Service) RunRecords(f store.Filter, limit int) ([]RunSummary, error) {
 	runs, err := s.Store.Runs(f, limit)
-	out := make([]RunRecord, len(runs))
+	out := make([]RunSummary, len(runs))
 	for i, r := range runs {
-		out[i] = recordOf(r)
+		out[i] = RunSummary{
+			Run: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format, StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone,
+			ReadBack: r.ReadBack, Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem,
+		}
 	}
 	return out, err
 }

@@ -338,10 +338,14 @@ type Filter struct {
 	Before uint
 }
 
-// Runs lists the newest runs that are meant.
+// summary is what a list of runs reads of them; what is long is cut.
+const summary = "id, report, version, outcome, format, started_at, as_of, zone, substr(read_back, 1, 500) as read_back, count, first, last, millis, substr(problem, 1, 500) as problem"
+
+// Runs lists the newest runs that are meant, without what was typed and asked of
+// the database.
 func (s *Store) Runs(f Filter, limit int) ([]Run, error) {
 	var rows []runRow
-	query := s.db.Order("id desc").Limit(limit)
+	query := s.db.Select(summary).Order("id desc").Limit(limit)
 	for _, c := range []struct {
 		condition string
 		value     any
@@ -364,7 +368,7 @@ func (s *Store) Runs(f Filter, limit int) ([]Run, error) {
 // LastRuns tells when each report was last run.
 func (s *Store) LastRuns() (map[string]time.Time, error) {
 	var rows []runRow
-	err := s.db.Where("id in (select max(id) from runs group by report)").Find(&rows).Error
+	err := s.db.Select("report, started_at").Where("id in (select max(id) from runs group by report)").Find(&rows).Error
 	last := map[string]time.Time{}
 	for _, r := range rows {
 		last[r.Report] = r.StartedAt

@@ -5,6 +5,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"flag"
 	"fmt"
 	"io"
 	"log/slog"
@@ -30,6 +31,13 @@ import (
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
+)
+
+// How long, and by how many, the service is used at once; make soak is longer.
+var (
+	during  = flag.Duration("during", 5*time.Second, "how long everybody is at it at once")
+	runners = flag.Int("runners", 40, "how many run small reports")
+	exports = flag.Int("exports", 5, "how many take files away")
 )
 
 // prefix is where the interface lives.
@@ -365,7 +373,7 @@ func TestPagesOfOthers(t *testing.T) {
 // time; nobody is refused, every run is recorded as it ended.
 func TestEverybodyAtOnce(t *testing.T) {
 	g := serve(t, time.Minute, time.Minute, nil)
-	ctx, stop := context.WithTimeout(t.Context(), 5*time.Second)
+	ctx, stop := context.WithTimeout(t.Context(), *during)
 	defer stop()
 	var wait sync.WaitGroup
 	var mu sync.Mutex
@@ -385,11 +393,11 @@ func TestEverybodyAtOnce(t *testing.T) {
 			})
 		}
 	}
-	again("run", 40, func(i int) (bool, string) {
+	again("run", *runners, func(i int) (bool, string) {
 		status, answer := g.call("POST", "/reports/tolls/runs", map[string]any{"inputs": map[string]any{"period": fmt.Sprintf("2026-01-%02d", i%28+1)}})
 		return status == 200 && strings.Contains(answer, `"outcome":"done"`), answer
 	})
-	again("export", 5, func(int) (bool, string) {
+	again("export", *exports, func(int) (bool, string) {
 		status, answer := g.call("POST", "/reports/tolls/runs?format=csv", map[string]any{})
 		return status == 200 && strings.Count(answer, "\r\n") == 20001, answer
 	})

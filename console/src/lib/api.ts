@@ -25,6 +25,7 @@ export type Subtotal = Schemas['Subtotal'];
 export type Why = Schemas['Why'];
 export type Coverage = Schemas['Coverage'];
 export type RunRecord = Schemas['RunRecord'];
+export type RunSummary = Schemas['RunSummary'];
 export type Comparison = Schemas['Comparison'];
 export type DefinitionInfo = Schemas['DefinitionInfo'];
 export type Examination = Schemas['Examination'];
@@ -108,7 +109,7 @@ export type RunFilter = { report?: string; outcome?: string; from?: string; unti
 export const listRuns = (filter: RunFilter, limit: number) => {
 	const query = new URLSearchParams({ limit: String(limit) });
 	for (const [name, value] of Object.entries(filter)) if (value) query.set(name, String(value));
-	return json<RunRecord[]>('GET', '/runs?' + query);
+	return json<RunSummary[]>('GET', '/runs?' + query);
 };
 export const showRun = (run: number) => json<RunRecord>('GET', `/runs/${run}`);
 export const whyRun = (run: number) => json<Why>('GET', `/runs/${run}/why`);

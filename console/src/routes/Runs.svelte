@@ -9,17 +9,17 @@
 		Refusal,
 		type ReportInfo,
 		type RunFilter,
-		type RunRecord,
+		type RunSummary,
 	} from '../lib/api';
 	import { countText, instantText, outcomeText } from '../lib/text';
 
 	const pageSize = 100;
-	let runs = $state.raw<RunRecord[]>();
+	let runs = $state.raw<RunSummary[]>();
 	let more = $state(false);
 	let reports = $state.raw<ReportInfo[]>([]);
 	let failure = $state('');
 	/** The runs chosen to be compared, in the order they were chosen. */
-	let chosen = $state<RunRecord[]>([]);
+	let chosen = $state<RunSummary[]>([]);
 
 	// The address has the filter, so that a link carries it.
 	type Field = 'report' | 'outcome' | 'from' | 'through';
@@ -68,7 +68,7 @@
 	}
 	const titleOf = (name: string) => reports.find((r) => r.name === name)?.title ?? name;
 	const outcomes = ['done', 'empty', 'failed', 'refused', 'cancelled', 'timed_out', 'stalled', 'stopped', 'running'];
-	function mark(run: RunRecord, on: boolean) {
+	function mark(run: RunSummary, on: boolean) {
 		chosen = on ? [...chosen, run].slice(-2) : chosen.filter((c) => c.run !== run.run);
 	}
 	const pair = $derived([...chosen].sort((a, b) => a.run - b.run));

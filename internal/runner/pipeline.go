@@ -22,7 +22,7 @@ const (
 // rid of its rows for slow leaves the database to others.
 const (
 	idle      = 10 * time.Millisecond
-	beginning = 500 * time.Millisecond
+	beginning = 2 * time.Second
 	slow      = 300 * time.Millisecond
 )
 

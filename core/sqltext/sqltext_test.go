@@ -61,6 +61,10 @@ func TestRefused(t *testing.T) {
 		{"select ‹'abc›", "open_quote"},
 		{"select ‹/* abc›", "open_quote"},
 		{"‹ -- nothing›", "empty"},
+		{"select 1 ‹/*M!›100000 into outfile '/tmp/x' */", "not_read_only"},
+		{"select id from t ‹)› as x; drop table t; select * from (select 1", "parentheses"},
+		{"select ‹(›id from t", "parentheses"},
+		{"select id from t where ‹(›a = ')' and criteria()", "parentheses"},
 	} {
 		before, rest, _ := strings.Cut(c[0], "‹")
 		part, _, _ := strings.Cut(rest, "›")
@@ -90,4 +94,17 @@ func FuzzSplit(f *testing.F) {
 			t.Fatalf("the pieces end at %d of %d", at, len(text))
 		}
 	})
+}
+
+// TestDashes: to MariaDB dashes without a blank after them are arithmetic, and
+// what follows is read by it; to the others they begin a comment.
+func TestDashes(t *testing.T) {
+	for engine, hidden := range map[string]bool{"sqlite": true, "postgresql": true, "mysql": false} {
+		_, problems := sqltext.Split("select 1--1; drop table t", engine)
+		assert.Equal(t, hidden, len(problems) == 0, "%s: %v", engine, problems)
+		_, problems = sqltext.Split("select 1 -- 1; drop table t", engine)
+		assert.Empty(t, problems, engine)
+		_, problems = sqltext.Split("select 1 --", engine)
+		assert.Empty(t, problems, engine)
+	}
 }

@@ -194,3 +194,33 @@ func found(t *testing.T, s engine.Source, c *definition.Compiled, words ...strin
 	require.NoError(t, err, q.SQL)
 	return rows
 }
+
+// TestSessionsEnd: what a statement sets, locks or remembers in its session is
+// gone with it.
+func TestSessionsEnd(t *testing.T) {
+	for kind, c := range map[string]struct{ set, look []string }{
+		"postgresql": {
+			[]string{"select pg_advisory_lock(7)", "select set_config('search_path', 'elsewhere', false)", "select set_config('application_name', 'another', false)"},
+			[]string{"select not exists (select 1 from pg_locks where locktype = 'advisory')", "select current_setting('search_path') not like 'elsewhere'", "select current_setting('application_name') = 'pikegate'"},
+		},
+		"mysql": {
+			[]string{"select get_lock('mine', 0)", "select @mine := 5", "select last_insert_id(77)"},
+			[]string{"select is_free_lock('mine') = 1", "select @mine is null", "select last_insert_id() <> 77"},
+		},
+	} {
+		t.Run(kind, func(t *testing.T) {
+			server, _ := kinds[kind].start(t)
+			a := address(server)
+			a.Connections = 1 // the next statement has the same connection, if any
+			s := source(t, kind, a)
+			for i, text := range c.set {
+				_, err := query(s, text)
+				require.NoError(t, err, text)
+				require.Eventually(t, func() bool {
+					rows, err := query(s, c.look[i])
+					return err == nil && (rows[0][0] == true || rows[0][0] == int64(1))
+				}, 10*time.Second, 50*time.Millisecond, text)
+			}
+		})
+	}
+}

@@ -132,6 +132,21 @@ func TestThroughTheService(t *testing.T) {
 			require.True(t, ok)
 			assert.Equal(t, []string{"id"}, table.Key)
 			refusedWhere(t, c)
+
+			// A login that a transaction which only reads does not keep from writing is
+			// taken only where it is asked for; another place is not given the secret.
+			boss := client.SourceInfo{Name: "boss", Engine: kind, Address: server.Address, Database: servers.Database, User: k.admin}
+			_, err = c.AddSource(t.Context(), boss, false)
+			require.ErrorAs(t, err, &refusal)
+			assert.Equal(t, "powerful_login", refusal.Problems[0].Code)
+			boss.PowerfulLogin = true
+			_, err = c.AddSource(t.Context(), boss, false)
+			require.NoError(t, err)
+			elsewhere := info
+			elsewhere.Name, elsewhere.Address, elsewhere.Secret = "elsewhere", "127.0.0.1:1", "business"
+			_, err = c.AddSource(t.Context(), elsewhere, false)
+			require.ErrorAs(t, err, &refusal)
+			assert.Equal(t, "secret_bound", refusal.Problems[0].Code)
 			report, err := c.CheckSource(t.Context(), "business")
 			require.NoError(t, err)
 			assert.True(t, report.ReadOnly)

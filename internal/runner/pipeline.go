@@ -17,14 +17,16 @@ const (
 	patience  = 100 * time.Millisecond
 )
 
-// What waits for what: a writer with nothing to do for idle sends on what it has,
-// and one that has written nothing yet for beginning; a reader that cannot get
-// rid of its rows for slow leaves the database to others.
+// What waits for what: a writer with nothing to do for idle sends on what it has;
+// a reader that cannot get rid of its rows for slow leaves the database to others.
 const (
-	idle      = 10 * time.Millisecond
-	beginning = 2 * time.Second
-	slow      = 300 * time.Millisecond
+	idle = 10 * time.Millisecond
+	slow = 300 * time.Millisecond
 )
+
+// beginning is how long a format that cannot say how it ended keeps its head back
+// while there is no row: until then, what goes wrong is told in its place.
+const beginning = 2 * time.Second
 
 // batch is rows one after the other.
 type batch struct {
@@ -33,10 +35,12 @@ type batch struct {
 	bytes int // of texts and bytes in them
 }
 
-// sink takes rows in. Flush sends on what it was given so far.
+// sink takes rows in. Flush sends on what it was given so far; head is how long it
+// is not called while there is no row.
 type sink struct {
 	write func(row []any) error
 	flush func() error
+	head  time.Duration
 }
 
 // pipeline reads on this goroutine and writes on another, so that the database
@@ -191,7 +195,7 @@ func (b *batch) clear() {
 // writeAll writes what comes until there is no more: first by the channel, then
 // by the file. It sends on what it has written when there is nothing to do.
 func (r *reader) writeAll(to sink) error {
-	wait := beginning // until something is sent on; 0 where all was
+	wait := to.head // until something is sent on; 0 where all was
 	write := func(b *batch) error {
 		for at := 0; at < len(b.cells); at += b.width {
 			if err := to.write(b.cells[at : at+b.width]); err != nil {

@@ -12,7 +12,7 @@ import (
 )
 
 // to is a sink of which only the rows matter.
-func to(write func([]any) error) sink { return sink{write, func() error { return nil }} }
+func to(write func([]any) error) sink { return sink{write, func() error { return nil }, idle} }
 
 // TestSlowReader: the database is done at its own speed whoever is slow, every
 // row arrives in order and as it was, and nothing is left behind.
@@ -85,7 +85,7 @@ func TestFlush(t *testing.T) {
 			}
 		}
 		return nil
-	}, sink{func([]any) error { written++; return nil }, func() error { flushed <- written; return nil }})
+	}, sink{func([]any) error { written++; return nil }, func() error { flushed <- written; return nil }, idle})
 	require.NoError(t, err)
 }
 

@@ -222,13 +222,17 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	summary := output.Summary{Reason: prepared.Impossible}
 	passed := int64(0)
 	if err = writer.Begin(header); err == nil && prepared.Impossible == "" {
+		head := beginning
+		if format.Framed {
+			head = idle
+		}
 		// The limit is the statement's: a slow reader of its rows has others.
 		read := func(row func([]any) error) error {
 			limited, stop := r.Limited(ctx)
 			defer stop()
 			return job.Source.Stream(limited, prepared.Query, row)
 		}
-		passed, err = stream(ctx, r.Spool, read, job, prepared, writer, func(row []any) {
+		passed, err = stream(ctx, r.Spool, head, read, job, prepared, writer, func(row []any) {
 			edges.see(row)
 			kept.see(row)
 		}, &summary)
@@ -332,7 +336,7 @@ func headerOf(job Job, p Prepared) output.Header {
 // stream hands the rows to the writer as they come, and before to who wants to
 // see them, each group's subtotal after its last row, and puts the totals and the chart into the summary.
 // It returns how many records were left out because a date in them does not fit.
-func stream(ctx context.Context, folder string, read func(row func([]any) error) error, job Job, p Prepared, writer output.Writer, see func(row []any), summary *output.Summary) (int64, error) {
+func stream(ctx context.Context, folder string, head time.Duration, read func(row func([]any) error) error, job Job, p Prepared, writer output.Writer, see func(row []any), summary *output.Summary) (int64, error) {
 	fitting := newFitting(&p.Statement, job.Context.Zone)
 	tally := p.Statement.NewTally(job.Context.Context)
 	subtotals := func(closed []plan.Subtotal) error {
@@ -343,7 +347,7 @@ func stream(ctx context.Context, folder string, read func(row func([]any) error)
 		}
 		return nil
 	}
-	err := pipeline(ctx, folder, read, sink{flush: writer.Flush, write: fitting.through(func(row []any) error {
+	err := pipeline(ctx, folder, read, sink{head: head, flush: writer.Flush, write: fitting.through(func(row []any) error {
 		see(row)
 		if tally != nil {
 			if err := subtotals(tally.Row(row)); err != nil {

@@ -26,7 +26,7 @@ const (
 
 // beginning is how long a format that cannot say how it ended keeps its head back
 // while there is no row: until then, what goes wrong is told in its place.
-const beginning = 2 * time.Second
+const beginning = 5 * time.Second
 
 // batch is rows one after the other.
 type batch struct {

@@ -78,7 +78,7 @@ func connect(path string, connections int, prepared bool, settings string) (*gor
 	if err != nil {
 		return nil, err
 	}
-	address := url.URL{Scheme: "file", Path: absolute, RawQuery: "_busy_timeout=10000&_foreign_keys=1&" + settings}
+	address := url.URL{Scheme: "file", Path: absolute, RawQuery: "_busy_timeout=10000&_foreign_keys=1&_stmt_cache_size=50&" + settings}
 	db, err := gorm.Open(sqlite.Open(address.String()), &gorm.Config{
 		Logger:                 logger.Discard,
 		NowFunc:                func() time.Time { return time.Now().UTC() },

@@ -70,7 +70,7 @@ func Open(a engine.Address) (engine.Source, error) {
 			return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%s is not a file that records are kept in.", path)}
 		}
 	}
-	address := url.URL{Scheme: "file", Path: absolute, RawQuery: "mode=ro&_mutex=no&_query_only=1"}
+	address := url.URL{Scheme: "file", Path: absolute, RawQuery: "mode=ro&_mutex=no&_query_only=1&_stmt_cache_size=50"}
 	db := sql.OpenDB(connector{address.String()})
 	if a.Connections == 0 {
 		a.Connections = engine.MostConnections

@@ -107,8 +107,9 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 		ConnState: idle.changed, BaseContext: func(net.Listener) context.Context { return requests },
 		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelDebug),
 	}
-	if c.TimeLimit > 0 { // streams have a limit of their own, that of what is taken
-		server.WriteTimeout = c.TimeLimit + time.Minute
+	// Streams have a limit of their own, that of what is taken.
+	if server.WriteTimeout = c.TimeLimit + time.Minute; c.TimeLimit == 0 {
+		server.WriteTimeout = 24 * time.Hour
 	}
 	done := make(chan error, 1)
 	go func() { done <- server.Serve(limit(listener)) }()

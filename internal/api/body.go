@@ -31,9 +31,13 @@ func newBody(ctx context.Context, to http.ResponseWriter, stall time.Duration) *
 	return b
 }
 
+// leaving is how long what is left may take when a response has been written; the
+// next request of the connection has a time of its own.
+const leaving = 10 * time.Minute
+
 func (b *body) close() {
 	if b.stop() {
-		_ = b.control.SetWriteDeadline(time.Time{})
+		_ = b.control.SetWriteDeadline(time.Now().Add(leaving))
 	}
 }
 
@@ -61,9 +65,14 @@ func (b *body) FlushError() error {
 
 func (b *body) extend() {
 	b.since = time.Now()
-	if b.stall > 0 && b.ctx.Err() == nil {
-		_ = b.control.SetWriteDeadline(b.since.Add(b.stall)) // a connection that knows no deadlines has none
+	if b.ctx.Err() != nil {
+		return
 	}
+	deadline := time.Time{} // none: that of the server is for answers that are short
+	if b.stall > 0 {
+		deadline = b.since.Add(b.stall)
+	}
+	_ = b.control.SetWriteDeadline(deadline) // a connection that knows no deadlines has none
 }
 
 // cause tells a caller who takes nothing from one who has gone: the end of either

@@ -68,8 +68,10 @@ func pipeline(ctx context.Context, folder string, read func(row func([]any) erro
 		}
 	}()
 	err := read(r.row)
-	if err == nil && len(r.current.cells) > 0 {
-		err = r.send()
+	if len(r.current.cells) > 0 && !errors.Is(err, errStopped) { // what came before a failure is written
+		if failure := r.send(); err == nil {
+			err = failure
+		}
 	}
 	r.end()
 	if failure := <-ended; failure != nil {

@@ -126,7 +126,7 @@ func TestPipeline(t *testing.T) {
 	broken := errors.New("broken")
 	got = 0
 	err = pipeline(t.Context(), "", func(take func([]any) error) error {
-		for range 3 {
+		for range 6 {
 			if err := take([]any{1}); err != nil {
 				return err
 			}
@@ -134,7 +134,7 @@ func TestPipeline(t *testing.T) {
 		return broken
 	}, to(func([]any) error { got++; return nil }))
 	assert.ErrorIs(t, err, broken)
-	assert.Equal(t, 3, got, "what came before is written")
+	assert.Equal(t, 6, got, "what came before is written")
 
 	// A panic on either side is that of this run alone.
 	var panicked *Panicked

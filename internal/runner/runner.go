@@ -65,7 +65,9 @@ type Job struct {
 	// Problems is what was wrong before the inputs could be read one by one.
 	Problems diag.Problems
 	Context  parameter.Context
-	Source   engine.Source
+	// Source bounds how long each of its statements takes: a slow reader of rows has
+	// a limit of its own.
+	Source engine.Source
 	// Unchanged tells that the database is as it was when its columns were last
 	// looked at.
 	Unchanged bool
@@ -187,11 +189,9 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		}
 		defer leave()
 	}
-	limited, stop := r.Limited(ctx)
-	defer stop()
-	prepared, err := Prepare(limited, job)
+	prepared, err := Prepare(ctx, job)
 	if err == nil {
-		err = refuseUnfit(limited, job, prepared)
+		err = refuseUnfit(ctx, job, prepared)
 	}
 	if err != nil {
 		record.Outcome, record.Problem = outcomeOf(err), r.problemOf(record, err)
@@ -226,22 +226,14 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		if format.Framed {
 			head = idle
 		}
-		// The limit is the statement's: a slow reader of its rows has others.
-		read := func(row func([]any) error) error {
-			limited, stop := r.Limited(ctx)
-			defer stop()
-			return job.Source.Stream(limited, prepared.Query, row)
-		}
-		passed, err = stream(ctx, r.Spool, head, read, job, prepared, writer, func(row []any) {
+		passed, err = stream(ctx, r.Spool, head, job, prepared, writer, func(row []any) {
 			edges.see(row)
 			kept.see(row)
 		}, &summary)
 	}
 	if err == nil && prepared.Impossible == "" {
-		limited, stop := r.Limited(ctx)
-		summary.Edges = edges.around(limited, job, prepared.Edges)
-		summary.LeftOut, err = leftOut(limited, job, prepared, passed, unfitLimit)
-		stop()
+		summary.Edges = edges.around(ctx, job, prepared.Edges)
+		summary.LeftOut, err = leftOut(ctx, job, prepared, passed, unfitLimit)
 	}
 	record.Reason = summary.Reason
 	if summary.LeftOut != nil {
@@ -336,7 +328,7 @@ func headerOf(job Job, p Prepared) output.Header {
 // stream hands the rows to the writer as they come, and before to who wants to
 // see them, each group's subtotal after its last row, and puts the totals and the chart into the summary.
 // It returns how many records were left out because a date in them does not fit.
-func stream(ctx context.Context, folder string, head time.Duration, read func(row func([]any) error) error, job Job, p Prepared, writer output.Writer, see func(row []any), summary *output.Summary) (int64, error) {
+func stream(ctx context.Context, folder string, head time.Duration, job Job, p Prepared, writer output.Writer, see func(row []any), summary *output.Summary) (int64, error) {
 	fitting := newFitting(&p.Statement, job.Context.Zone)
 	tally := p.Statement.NewTally(job.Context.Context)
 	subtotals := func(closed []plan.Subtotal) error {
@@ -347,6 +339,7 @@ func stream(ctx context.Context, folder string, head time.Duration, read func(ro
 		}
 		return nil
 	}
+	read := func(row func([]any) error) error { return job.Source.Stream(ctx, p.Query, row) }
 	err := pipeline(ctx, folder, read, sink{head: head, flush: writer.Flush, write: fitting.through(func(row []any) error {
 		see(row)
 		if tally != nil {

@@ -22,7 +22,7 @@ func Try(ctx context.Context, job Job) (output.Summary, error) {
 	counted := newEdges(p.Statement, p.Edges, job.Context.Zone)
 	summary := output.Summary{Reason: p.Impossible}
 	if p.Impossible == "" {
-		_, err = stream(ctx, "", beginning, func(row func([]any) error) error { return job.Source.Stream(ctx, p.Query, row) }, job, p, &output.Keeper{}, counted.see, &summary)
+		_, err = stream(ctx, "", beginning, job, p, &output.Keeper{}, counted.see, &summary)
 	}
 	summary.Count = counted.count
 	summary.First, summary.Last = counted.text()

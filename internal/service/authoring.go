@@ -289,20 +289,26 @@ func (s *Service) CheckPublished(ctx context.Context) ([]Published, error) {
 func (s *Service) infos(drafts []store.Definition) ([]DefinitionInfo, error) {
 	out := make([]DefinitionInfo, len(drafts))
 	for i, d := range drafts {
-		info := DefinitionInfo{Kind: d.Kind, Name: d.Name, Draft: true, Revision: d.Revision}
-		if documents, err := decoded(d.Content); err == nil && len(documents) == 1 {
-			info.Title, _ = documents[0].Heading()
-		}
 		published, err := s.Store.Published(d.Kind, d.Name)
-		switch {
-		case err == nil:
-			info.Version, info.Draft = published.Number, !sameText(published.Content, d.Content)
-		case !errors.Is(err, store.ErrNotFound):
+		if err := other(err); err != nil {
 			return nil, err
 		}
-		out[i] = info
+		title := ""
+		if documents, err := decoded(d.Content); err == nil && len(documents) == 1 {
+			title, _ = documents[0].Heading()
+		}
+		out[i] = infoOf(d, title, published)
 	}
 	return out, nil
+}
+
+// infoOf describes a draft beside the version that is published, of number 0 for
+// none.
+func infoOf(d store.Definition, title string, published store.Definition) DefinitionInfo {
+	return DefinitionInfo{
+		Kind: d.Kind, Name: d.Name, Title: title, Version: published.Number, Revision: d.Revision,
+		Draft: published.Number == 0 || !sameText(published.Content, d.Content),
+	}
 }
 
 // Definitions lists everything that was pushed.
@@ -313,10 +319,7 @@ func (s *Service) Definitions() ([]DefinitionInfo, error) {
 	}
 	out := make([]DefinitionInfo, len(d.entries))
 	for i, e := range d.entries {
-		out[i] = DefinitionInfo{
-			Kind: e.draft.Kind, Name: e.draft.Name, Title: e.title, Version: e.published.Number, Revision: e.draft.Revision,
-			Draft: e.published.Number == 0 || !sameText(e.published.Content, e.draft.Content),
-		}
+		out[i] = infoOf(e.draft, e.title, e.published)
 	}
 	return out, nil
 }

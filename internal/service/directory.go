@@ -1,7 +1,6 @@
 package service
 
 import (
-	"slices"
 	"strings"
 
 	"pikegate/core/definition"
@@ -26,6 +25,15 @@ type entry struct {
 	published store.Definition
 	// uses is what each refers to, as "kind name".
 	draftUses, publishedUses []string
+}
+
+// state is an entry as it was pushed last, or as it is published, with what it
+// uses.
+func (e entry) state(draft bool) (store.Definition, []string) {
+	if draft {
+		return e.draft, e.draftUses
+	}
+	return e.published, e.publishedUses
 }
 
 // use tells that an entry uses something of a kind.
@@ -80,10 +88,8 @@ func (s *Service) directory() (*directory, error) {
 		d.entries[i] = e
 	}
 	d.users = usersIn(d.entries, func(e entry, draft bool) []string {
-		if draft {
-			return e.draftUses
-		}
-		return e.publishedUses
+		_, uses := e.state(draft)
+		return uses
 	})
 	s.listed = d
 	return d, nil
@@ -107,9 +113,7 @@ func usersIn(entries []entry, uses func(e entry, draft bool) []string) map[strin
 			for _, used := range uses(e, draft) {
 				kind, name, _ := strings.Cut(used, " ")
 				name = strings.ToLower(name)
-				if of := (use{i, kind, draft}); !slices.Contains(users[name], of) {
-					users[name] = append(users[name], of)
-				}
+				users[name] = append(users[name], use{i, kind, draft}) // some twice, which harms nobody
 			}
 		}
 	}

@@ -29,10 +29,8 @@ func (s *Service) Users(ctx context.Context, name string) ([]User, error) {
 		return nil, err
 	}
 	users := usersIn(d.entries, func(e entry, draft bool) []string {
-		if draft {
-			return s.touched(ctx, e.draft, e.draftUses, true)
-		}
-		return s.touched(ctx, e.published, e.publishedUses, false)
+		d, uses := e.state(draft)
+		return s.touched(ctx, d, uses, draft)
 	})
 	if err := ctx.Err(); err != nil {
 		return nil, err

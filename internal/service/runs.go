@@ -152,30 +152,42 @@ func (s *Service) Run(ctx context.Context, r Request, format output.Format, begi
 	return recordOf(record), err
 }
 
+// RunSummary is what a list of runs tells of one.
+type RunSummary struct {
+	Run       uint      `json:"run" doc:"The number of the run"`
+	Report    string    `json:"report"`
+	Version   int       `json:"version" doc:"The version of the report, 0 for a draft"`
+	Outcome   string    `json:"outcome" enum:"running,done,empty,failed,refused,cancelled,timed_out,stalled,stopped"`
+	Format    string    `json:"format"`
+	StartedAt time.Time `json:"started_at"`
+	AsOf      string    `json:"as_of" doc:"The instant taken for now"`
+	Zone      string    `json:"zone"`
+	ReadBack  string    `json:"readback" doc:"What was selected, in words; in a list the beginning of what is long"`
+	Count     int64     `json:"count"`
+	First     string    `json:"first,omitempty"`
+	Last      string    `json:"last,omitempty"`
+	Millis    int64     `json:"ms"`
+	Problem   string    `json:"problem,omitempty"`
+}
+
+func summaryOf(r store.Run) RunSummary {
+	return RunSummary{
+		Run: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format, StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone,
+		ReadBack: r.ReadBack, Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem,
+	}
+}
+
 // RunRecord is what is kept of a run: enough to explain and to repeat it.
 type RunRecord struct {
-	Run       uint           `json:"run" doc:"The number of the run"`
-	Report    string         `json:"report"`
-	Version   int            `json:"version" doc:"The version of the report, 0 for a draft"`
-	Outcome   string         `json:"outcome" enum:"running,done,empty,failed,refused,cancelled,timed_out,stalled,stopped"`
-	Format    string         `json:"format"`
-	StartedAt time.Time      `json:"started_at"`
-	AsOf      string         `json:"as_of" doc:"The instant taken for now"`
-	Zone      string         `json:"zone"`
-	Sort      []string       `json:"sort,omitempty" doc:"An order of the caller's own"`
-	Typed     map[string]any `json:"typed" doc:"What was typed, by question"`
-	Resolved  map[string]any `json:"resolved" doc:"What it was read as, by question"`
-	ReadBack  string         `json:"readback"`
-	SQL       string         `json:"sql"`
-	Values    []BoundValue   `json:"values"`
-	Count     int64          `json:"count"`
-	First     string         `json:"first,omitempty"`
-	Last      string         `json:"last,omitempty"`
-	Millis    int64          `json:"ms"`
-	Problem   string         `json:"problem,omitempty"`
-	Reason    string         `json:"reason,omitempty" doc:"Why no record could match, where that was proved"`
-	LeftOut   string         `json:"left_out,omitempty" doc:"How many records were left out because their dates cannot be read"`
-	Edges     *output.Edges  `json:"edges,omitempty" doc:"What lies around the period of the run"`
+	RunSummary
+	Sort     []string       `json:"sort,omitempty" doc:"An order of the caller's own"`
+	Typed    map[string]any `json:"typed" doc:"What was typed, by question"`
+	Resolved map[string]any `json:"resolved" doc:"What it was read as, by question"`
+	SQL      string         `json:"sql"`
+	Values   []BoundValue   `json:"values"`
+	Reason   string         `json:"reason,omitempty" doc:"Why no record could match, where that was proved"`
+	LeftOut  string         `json:"left_out,omitempty" doc:"How many records were left out because their dates cannot be read"`
+	Edges    *output.Edges  `json:"edges,omitempty" doc:"What lies around the period of the run"`
 }
 
 func recordOf(r store.Run) RunRecord {
@@ -184,10 +196,8 @@ func recordOf(r store.Run) RunRecord {
 		_ = json.Unmarshal(r.Edges, &edges) // an older shape reads as what it has
 	}
 	return RunRecord{
-		Run: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
-		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, Sort: r.Sort, Typed: orEmpty(r.Inputs), Resolved: orEmpty(r.Resolved),
-		ReadBack: r.ReadBack, SQL: r.SQL, Values: bound(r.Args), Count: r.Count, First: r.First, Last: r.Last,
-		Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, LeftOut: r.LeftOut, Edges: edges,
+		RunSummary: summaryOf(r), Sort: r.Sort, Typed: orEmpty(r.Inputs), Resolved: orEmpty(r.Resolved),
+		SQL: r.SQL, Values: bound(r.Args), Reason: r.Reason, LeftOut: r.LeftOut, Edges: edges,
 	}
 }
 
@@ -210,33 +220,12 @@ func (s *Service) RunRecord(id uint) (RunRecord, error) {
 	return recordOf(r), err
 }
 
-// RunSummary is what a list of runs tells of one.
-type RunSummary struct {
-	Run       uint      `json:"run" doc:"The number of the run"`
-	Report    string    `json:"report"`
-	Version   int       `json:"version" doc:"The version of the report, 0 for a draft"`
-	Outcome   string    `json:"outcome" enum:"running,done,empty,failed,refused,cancelled,timed_out,stalled,stopped"`
-	Format    string    `json:"format"`
-	StartedAt time.Time `json:"started_at"`
-	AsOf      string    `json:"as_of" doc:"The instant taken for now"`
-	Zone      string    `json:"zone"`
-	ReadBack  string    `json:"readback" doc:"What was selected, in words; the beginning of what is long"`
-	Count     int64     `json:"count"`
-	First     string    `json:"first,omitempty"`
-	Last      string    `json:"last,omitempty"`
-	Millis    int64     `json:"ms"`
-	Problem   string    `json:"problem,omitempty"`
-}
-
 // RunRecords lists the newest runs that are meant.
 func (s *Service) RunRecords(f store.Filter, limit int) ([]RunSummary, error) {
 	runs, err := s.Store.Runs(f, limit)
 	out := make([]RunSummary, len(runs))
 	for i, r := range runs {
-		out[i] = RunSummary{
-			Run: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format, StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone,
-			ReadBack: r.ReadBack, Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem,
-		}
+		out[i] = summaryOf(r)
 	}
 	return out, err
 }

@@ -323,7 +323,8 @@ func TestCompareChanged(t *testing.T) {
 		assert.Equal(t, "changed", row.Kind)
 		assert.InDelta(t, row.Before[1].(float64)*10, row.After[1].(float64), 1e-6)
 	}
-	assert.Equal(t, 3, pikegate(t, "compare", runs[0], "1").code, "runs of two reports are not compared")
+	other := pikegate(t, "run", "keepers", "--format", "csv").runNumber(t)
+	assert.Equal(t, 3, pikegate(t, "compare", runs[0], other).code, "runs of two reports are not compared")
 }
 
 // TestStopped: a long run shows its records so far, and is stopped in the

@@ -45,12 +45,22 @@ func (a *Arena) Text(b []byte) any {
 		a.bytes = make([]byte, arenaBytes)
 	}
 	n := copy(a.bytes, b)
+	v := a.Part(a.bytes[:n])
+	a.bytes = a.bytes[n:]
+	return v
+}
+
+// Part is the bytes as a string without a copy: they are not written again.
+func (a *Arena) Part(b []byte) any {
+	if len(b) == 0 {
+		return ""
+	}
 	if len(a.texts) == 0 {
 		a.texts = make([]string, arenaValues)
 	}
-	a.texts[0] = unsafe.String(&a.bytes[0], n)
+	a.texts[0] = unsafe.String(&b[0], len(b))
 	v := boxed(textKind, unsafe.Pointer(&a.texts[0]))
-	a.bytes, a.texts = a.bytes[n:], a.texts[1:]
+	a.texts = a.texts[1:]
 	return v
 }
 

@@ -4,9 +4,10 @@ import (
 	"context"
 	"encoding/binary"
 	"fmt"
-	"math"
 	"os"
 	"sync"
+
+	"pikegate/internal/engine"
 )
 
 // maxSpool is how many bytes of rows wait in a file at the most; then the
@@ -41,7 +42,7 @@ func newSpool(folder string) (*spool, error) {
 func (s *spool) put(ctx context.Context, b *batch, stopped <-chan struct{}) error {
 	data := binary.AppendUvarint(make([]byte, 4, 4096), uint64(b.width))
 	for _, v := range b.cells {
-		data = appendValue(data, v)
+		data = engine.AppendValue(data, v)
 	}
 	binary.BigEndian.PutUint32(data, uint32(len(data)-4))
 	wake := context.AfterFunc(ctx, s.more.Broadcast)
@@ -91,7 +92,8 @@ func (s *spool) each(ctx context.Context, take func(*batch) error, flush func() 
 	wake := context.AfterFunc(ctx, s.more.Broadcast)
 	defer wake()
 	b := &batch{}
-	var data []byte
+	var arena engine.Arena
+	var err error
 	for {
 		s.mu.Lock()
 		waits := s.read == s.written && !s.ended
@@ -118,10 +120,7 @@ func (s *spool) each(ctx context.Context, take func(*batch) error, flush func() 
 			return err
 		}
 		n := int(binary.BigEndian.Uint32(size[:]))
-		if cap(data) < n {
-			data = make([]byte, n)
-		}
-		data = data[:n]
+		data := make([]byte, n) // the rows' texts are parts of it
 		if _, err := s.file.ReadAt(data, at+4); err != nil {
 			return err
 		}
@@ -129,7 +128,9 @@ func (s *spool) each(ctx context.Context, take func(*batch) error, flush func() 
 		b.width, b.cells = int(width), b.cells[:0]
 		for rest := data[read:]; len(rest) > 0; {
 			var v any
-			v, rest = valueOf(rest)
+			if v, rest, err = arena.ReadValue(rest); err != nil {
+				return err
+			}
 			b.cells = append(b.cells, v)
 		}
 		if err := take(b); err != nil {
@@ -143,56 +144,3 @@ func (s *spool) each(ctx context.Context, take func(*batch) error, flush func() 
 }
 
 func (s *spool) remove() { s.file.Close() }
-
-// The kinds of values that engine.Source hands over, in a file.
-const (
-	isNil byte = iota
-	isInt
-	isFloat
-	isFalse
-	isTrue
-	isText
-	isBytes
-)
-
-func appendValue(data []byte, v any) []byte {
-	switch v := v.(type) {
-	case int64:
-		return binary.AppendVarint(append(data, isInt), v)
-	case float64:
-		return binary.BigEndian.AppendUint64(append(data, isFloat), math.Float64bits(v))
-	case bool:
-		if v {
-			return append(data, isTrue)
-		}
-		return append(data, isFalse)
-	case string:
-		return append(binary.AppendUvarint(append(data, isText), uint64(len(v))), v...)
-	case []byte:
-		return append(binary.AppendUvarint(append(data, isBytes), uint64(len(v))), v...)
-	case nil:
-		return append(data, isNil)
-	}
-	panic(fmt.Sprintf("runner: no value of a source: %T", v))
-}
-
-func valueOf(data []byte) (v any, rest []byte) {
-	kind, data := data[0], data[1:]
-	switch kind {
-	case isInt:
-		n, read := binary.Varint(data)
-		return n, data[read:]
-	case isFloat:
-		return math.Float64frombits(binary.BigEndian.Uint64(data)), data[8:]
-	case isFalse, isTrue:
-		return kind == isTrue, data
-	case isText, isBytes:
-		n, read := binary.Uvarint(data)
-		text, rest := data[read:read+int(n)], data[read+int(n):]
-		if kind == isText {
-			return string(text), rest
-		}
-		return append([]byte(nil), text...), rest
-	}
-	return nil, data
-}

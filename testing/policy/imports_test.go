@@ -26,7 +26,8 @@ core/plan                core/catalog core/civil core/criteria core/definition c
 core/dialect             core/catalog core/civil core/criteria core/definition core/diag core/plan
 
 internal/engine          core/catalog core/criteria core/dialect core/plan
-internal/engine/sqlite   core/catalog core/dialect internal/engine
+internal/engine/worker   core/catalog core/dialect internal/engine
+internal/engine/sqlite   core/catalog core/dialect internal/engine internal/engine/worker
 internal/engine/postgres core/catalog core/dialect internal/engine
 internal/engine/mysql    core/catalog core/dialect internal/engine
 internal/output          core/catalog core/civil core/definition core/diag core/plan

@@ -8,7 +8,6 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/dialect"
-	"pikegate/internal/engine"
 )
 
 // sample is how many values from each end of a table the proposals of date
@@ -19,39 +18,32 @@ const sample = 200
 // from the values at both ends of each table.
 func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 	out := catalog.Source{Name: s.name, Engine: "sqlite"}
-	rows, err := s.db.QueryContext(ctx, `
+	keyOrder := map[string]map[int]string{}
+	err := s.Stream(ctx, dialect.Query{SQL: `
 		select t.name, t.type = 'view', t.wr, c.name, c.type, c."notnull", c.pk
 		from pragma_table_list as t, pragma_table_xinfo(t.name) as c
 		where t.schema = 'main' and t.type in ('table', 'view') and t.name not like 'sqlite\_%' escape '\' and c.hidden <> 1
-		order by t.name, c.cid`)
-	if err != nil {
-		return out, engine.Fail(ctx, engine.Unreachable, "The source "+s.name+" cannot be read", err)
-	}
-	defer rows.Close()
-	keyOrder := map[string]map[int]string{}
-	for rows.Next() {
-		var table, column, declared string
-		var view, withoutRowid, notNull bool
-		var key int
-		if err := rows.Scan(&table, &view, &withoutRowid, &column, &declared, &notNull, &key); err != nil {
-			return out, err
-		}
+		order by t.name, c.cid`}, func(row []any) error {
+		text := func(i int) string { s, _ := row[i].(string); return s }
+		number := func(i int) int { n, _ := row[i].(int64); return int(n) }
+		table, column, declared := text(0), text(3), text(4)
 		if n := len(out.Tables); n == 0 || out.Tables[n-1].Name != table {
-			out.Tables = append(out.Tables, catalog.Table{Name: table, View: view})
+			out.Tables = append(out.Tables, catalog.Table{Name: table, View: number(1) != 0})
 			keyOrder[table] = map[int]string{}
 		}
-		t := &out.Tables[len(out.Tables)-1]
+		t, key := &out.Tables[len(out.Tables)-1], number(6)
 		if key > 0 {
 			keyOrder[table][key] = column
 		}
 		integerKey := key == 1 && strings.EqualFold(declared, "integer")
 		t.Columns = append(t.Columns, catalog.Column{
 			Name: column, Declared: strings.ToLower(declared),
-			Nullable: !notNull && !integerKey && !(key > 0 && withoutRowid),
+			Nullable: number(5) == 0 && !integerKey && !(key > 0 && number(2) != 0),
 		})
-	}
-	if err := rows.Err(); err != nil {
-		return out, engine.Fail(ctx, engine.Unreachable, "The source "+s.name+" cannot be read", err)
+		return nil
+	})
+	if err != nil {
+		return out, err
 	}
 	if err := s.indexes(ctx, &out); err != nil {
 		return out, err

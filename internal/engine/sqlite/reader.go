@@ -1,0 +1,178 @@
+package sqlite
+
+import (
+	"context"
+	"database/sql/driver"
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+	"strings"
+
+	"github.com/mattn/go-sqlite3"
+
+	"pikegate/core/catalog"
+	"pikegate/core/dialect"
+	"pikegate/internal/engine"
+	"pikegate/internal/engine/worker"
+)
+
+// kind is the name under which this binary becomes a reader of SQLite files.
+const kind = "pikegate-sqlite"
+
+// processLimits are those of a process that reads: a sort goes to files.
+var processLimits = worker.Limits{Memory: 512 << 20, File: 4 << 30, Beside: besides}
+
+func init() { worker.Main(kind, processLimits, openReader) }
+
+// reader is a database file within a worker.
+type reader struct{ conn *sqlite3.SQLiteConn }
+
+// openReader opens a file for reading only, and reads its header, so that a file
+// of another kind is told at once.
+func openReader(path string) (worker.Reader, error) {
+	address := url.URL{Scheme: "file", Path: path, RawQuery: "mode=ro&_mutex=no&_query_only=1&_stmt_cache_size=50"}
+	conn, err := (&sqlite3.SQLiteDriver{ConnectHook: lock}).Open(address.String())
+	if err != nil {
+		return nil, &engine.Failure{Code: engine.Unreachable, Message: err.Error(), Err: err}
+	}
+	r := reader{conn.(*sqlite3.SQLiteConn)}
+	if err := r.Stream(context.Background(), dialect.Query{SQL: "select count(*) from sqlite_schema"}, func([]any) error { return nil }); err != nil {
+		conn.Close()
+		return nil, &engine.Failure{Code: engine.Unreachable, Message: err.Error(), Err: err}
+	}
+	return r, nil
+}
+
+// Stream hands over the driver's own rows: the values are not scanned into
+// variables first, which would cost more than reading them.
+func (r reader) Stream(ctx context.Context, q dialect.Query, row func([]any) error) error {
+	args := make([]driver.NamedValue, len(q.Args))
+	for i, v := range q.Args {
+		args[i] = driver.NamedValue{Ordinal: i + 1, Value: v}
+	}
+	rows, err := r.conn.QueryContext(ctx, q.SQL, args)
+	if err != nil {
+		return failureOf(err)
+	}
+	defer rows.Close()
+	values := make([]driver.Value, len(rows.Columns()))
+	out := make([]any, len(values))
+	for {
+		if err := rows.Next(values); err != nil {
+			if errors.Is(err, io.EOF) {
+				return nil
+			}
+			return failureOf(err)
+		}
+		for i, v := range values {
+			out[i] = v
+		}
+		if err := row(out); err != nil {
+			return err
+		}
+	}
+}
+
+// Describe asks for the columns without a record. A type is known where the
+// column is one of a table.
+func (r reader) Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error) {
+	rows, err := r.conn.QueryContext(ctx, "select * from (\n"+q.SQL+"\n) limit 0", make([]driver.NamedValue, len(q.Args)))
+	if err != nil {
+		return nil, failureOf(err)
+	}
+	defer rows.Close()
+	types := rows.(driver.RowsColumnTypeDatabaseTypeName)
+	names := rows.Columns()
+	columns := make([]catalog.Column, len(names))
+	for i, name := range names {
+		declared := strings.ToLower(types.ColumnTypeDatabaseTypeName(i))
+		columns[i] = catalog.Column{Name: name, Declared: declared, Nullable: true}
+		if declared != "" { // of an expression nothing is known before its values
+			if columns[i].Type = typeOf(declared, nil); columns[i].Type.IsDate() {
+				columns[i].Type = catalog.Text // how they are stored is known of tables only
+			}
+		}
+	}
+	return columns, nil
+}
+
+func failureOf(err error) error {
+	return &engine.Failure{Code: codeOf(err), Message: err.Error(), Err: err}
+}
+
+func codeOf(err error) engine.Code {
+	var se sqlite3.Error
+	if !errors.As(err, &se) {
+		return engine.Broken
+	}
+	switch {
+	case se.Code == sqlite3.ErrTooBig, se.Code == sqlite3.ErrNomem, se.Code == sqlite3.ErrFull:
+		return engine.TooLarge
+	case se.Code == sqlite3.ErrCantOpen, se.Code == sqlite3.ErrReadonly: // a file beside it that the process does not see
+		return engine.Unreachable
+	case strings.Contains(err.Error(), "no such table"):
+		return engine.NoSuchTable
+	case se.Code == sqlite3.ErrAuth:
+		return engine.Refused
+	}
+	return engine.Broken
+}
+
+// The actions of sqlite3_set_authorizer that reading needs and the driver has
+// no name for; source: sqlite3.h.
+const actionRecursive = 33
+
+// readable are the catalogue's own tables: functions that read pragmas.
+var readable = map[string]bool{"table_list": true, "table_xinfo": true, "index_list": true, "index_xinfo": true, "foreign_key_list": true, "journal_mode": true}
+
+// mostMemory is what SQLite may take in one worker, in bytes.
+const mostMemory = 256 << 20
+
+// limits are what SQLite refuses to go beyond; source: sqlite3.h.
+var limits = map[int]int{
+	sqlite3.SQLITE_LIMIT_LENGTH:              engine.LongestCell,
+	sqlite3.SQLITE_LIMIT_SQL_LENGTH:          4 << 20,
+	sqlite3.SQLITE_LIMIT_COMPOUND_SELECT:     100,
+	sqlite3.SQLITE_LIMIT_ATTACHED:            0,
+	sqlite3.SQLITE_LIMIT_LIKE_PATTERN_LENGTH: 1000,
+	sqlite3.SQLITE_LIMIT_WORKER_THREADS:      0,
+}
+
+// lock lets nothing but reading pass on a connection. The open mode alone
+// does not stop ATTACH from writing another file, nor a PRAGMA from undoing
+// query_only.
+func lock(c *sqlite3.SQLiteConn) error {
+	// The limit of the process would end it; this one is an error of the statement.
+	if _, err := c.Exec(fmt.Sprintf("pragma hard_heap_limit = %d", mostMemory), nil); err != nil {
+		return err
+	}
+	for id, most := range limits {
+		c.SetLimit(id, most)
+	}
+	c.RegisterAuthorizer(func(action int, first, second, _ string) int {
+		switch action {
+		case sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, actionRecursive:
+			return sqlite3.SQLITE_OK
+		case sqlite3.SQLITE_FUNCTION:
+			if strings.EqualFold(second, "load_extension") {
+				return sqlite3.SQLITE_DENY
+			}
+			return sqlite3.SQLITE_OK
+		case sqlite3.SQLITE_PRAGMA:
+			if pragma := strings.ToLower(first); readable[pragma] && (pragma != "journal_mode" || second == "") {
+				return sqlite3.SQLITE_OK
+			}
+		}
+		return sqlite3.SQLITE_DENY
+	})
+	if err := c.RegisterAggregator("decimal_add", newDecimalAdd, true); err != nil {
+		return err
+	}
+	for name, function := range functions {
+		if err := c.RegisterFunc(name, function, true); err != nil {
+			return err
+		}
+	}
+	return nil
+}

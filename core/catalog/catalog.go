@@ -128,6 +128,9 @@ type Column struct {
 	// Example is a value stored in the column, empty if none was seen; of dates
 	// it is one that fits.
 	Example string `json:"-"`
+	// Bytes tells that it holds bytes, which are read and shown by how many they
+	// are. Those of a key are read whole: they tell records apart.
+	Bytes bool `json:"-"`
 	// Whole tells that every value was looked at.
 	Whole bool `json:"-"`
 	// Layout is how every date kept as text or number is written, where all are

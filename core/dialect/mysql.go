@@ -41,7 +41,12 @@ func MySQL(collation string) Dialect {
 		},
 		repeats:  true,
 		widen:    func(x string) string { return "(" + x + " + 0.0)" },
-		selected: func(_ criteria.Ref, quoted string) string { return quoted },
+		selected: func(ref criteria.Ref, quoted string) string {
+			if ref.Column.Bytes {
+				return "concat('(', length(" + quoted + "), ' bytes)')"
+			}
+			return quoted
+		},
 		list: func(x, placeholder string, values []any) string {
 			kind := "longtext character set utf8mb4 collate " + collation
 			if _, number := values[0].(decimal.Decimal); number {

@@ -33,7 +33,12 @@ func Postgres(capitals string) Dialect {
 		collate:     func(x string) string { return x + ` collate "C"` },
 		placeholder: func(n int) string { return "$" + strconv.Itoa(n) },
 		value:       func(v any) any { return v },
-		selected:    func(_ criteria.Ref, quoted string) string { return quoted },
+		selected:    func(ref criteria.Ref, quoted string) string {
+			if ref.Column.Bytes {
+				return "'(' || octet_length(" + quoted + ") || ' bytes)'"
+			}
+			return quoted
+		},
 		list: func(x, placeholder string, values []any) string {
 			// A JSON array takes texts and numbers of any length and kind.
 			value := "value"

@@ -26,6 +26,9 @@ var SQLite = Dialect{
 		// The driver turns columns declared as dates or booleans into values
 		// of its own, slowly and losing the text; a sign hides the declared
 		// type and changes nothing else.
+		if ref.Column.Bytes { // a column holds what it likes, whatever is declared
+			return "case typeof(" + quoted + ") when 'blob' then '(' || length(" + quoted + ") || ' bytes)' else " + quoted + " end"
+		}
 		declared := strings.ToLower(ref.Column.Declared)
 		if declared == "date" || declared == "datetime" || declared == "timestamp" || declared == "boolean" {
 			return "+" + quoted

@@ -16,18 +16,22 @@ const Untrusted Code = "tls_failed"
 // Beyond this machine it is looked at who answers, unless something else was
 // said; on it, a server that offers encryption is taken at its word.
 func (a Address) Encryption(host string) *tls.Config {
-	local := host == "localhost"
-	if ip := net.ParseIP(host); ip != nil {
-		local = ip.IsLoopback()
-	}
 	config := &tls.Config{ServerName: host, MinVersion: tls.VersionTLS12}
 	switch {
 	case a.TLS == "off":
 		return nil
-	case a.TLS == "on" || a.TLS == "" && local:
+	case a.TLS == "on" || a.TLS == "" && Local(host):
 		config.InsecureSkipVerify = true
 	}
 	return config
+}
+
+// Local tells whether a host is this machine.
+func Local(host string) bool {
+	if ip := net.ParseIP(host); ip != nil {
+		return ip.IsLoopback()
+	}
+	return host == "localhost"
 }
 
 // TLSFailure says why a connection could not be encrypted, nil where that is not

@@ -19,6 +19,8 @@ func ProposeDates(ctx context.Context, s Source, out *catalog.Source) error {
 		t := &out.Tables[i]
 		refs := make([]criteria.Ref, len(t.Columns))
 		for j, c := range t.Columns {
+			t.Columns[j].Bytes = c.Bytes && !t.IsKey(c.Name)
+			c = t.Columns[j]
 			refs[j] = criteria.Ref{Alias: t.Name, Column: c}
 		}
 		values := make([][]any, len(t.Columns))

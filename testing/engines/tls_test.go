@@ -5,6 +5,8 @@ import (
 	"crypto/ecdsa"
 	"crypto/elliptic"
 	"crypto/rand"
+	"crypto/rsa"
+	"crypto/sha1"
 	"crypto/x509"
 	"crypto/x509/pkix"
 	"encoding/pem"
@@ -14,6 +16,7 @@ import (
 	"os/user"
 	"path/filepath"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 
@@ -188,6 +191,61 @@ func TestPasswordNotGivenAway(t *testing.T) {
 			_, err = engine.Rows(t.Context(), source(t, "postgresql", a), "select 1")
 			assert.Equal(t, engine.WrongLogin, code(err), "%v", err)
 			assert.NotContains(t, string(<-got), servers.Password)
+		})
+	}
+}
+
+// TestPasswordNotForKeys: without TLS, a server beyond this machine that wants the
+// password encrypted with a key of its own choice is not given it.
+func TestPasswordNotForKeys(t *testing.T) {
+	key, err := rsa.GenerateKey(rand.Reader, 2048)
+	require.NoError(t, err)
+	const plugin, salt = "caching_sha2_password", "12345678123456789012"
+	packet := func(n byte, content string) []byte {
+		return append([]byte{byte(len(content)), byte(len(content) >> 8), 0, n}, content...)
+	}
+	for host, given := range map[string]bool{"0.0.0.0": false, "127.0.0.1": true} { // the first is no loopback address, but leads here
+		t.Run(host, func(t *testing.T) {
+			listener, err := net.Listen("tcp", "127.0.0.1:0")
+			require.NoError(t, err)
+			defer listener.Close()
+			read := make(chan string, 1)
+			go func() {
+				conn, err := listener.Accept()
+				if err != nil {
+					return
+				}
+				defer conn.Close()
+				buffer := make([]byte, 4096)
+				receive := func() []byte {
+					n, _ := conn.Read(buffer)
+					return buffer[min(4, n):n]
+				}
+				// Protocol 10, capabilities: 4.1, secure connection, plugin names, a database.
+				_, _ = conn.Write(packet(0, "\x0a8.0.0\x00\x01\x00\x00\x00"+salt[:8]+"\x00"+"\x08\x82"+"\x2d"+"\x02\x00"+"\x08\x00"+"\x15"+strings.Repeat("\x00", 10)+salt[8:]+"\x00"+plugin+"\x00"))
+				receive()
+				_, _ = conn.Write(packet(2, "\x01\x04")) // all of it, please
+				answer := receive()
+				if len(answer) == 1 && answer[0] == 2 { // it asks for the key
+					public, _ := x509.MarshalPKIXPublicKey(&key.PublicKey)
+					_, _ = conn.Write(packet(4, "\x01"+string(pem.EncodeToMemory(&pem.Block{Type: "PUBLIC KEY", Bytes: public}))))
+					answer = receive()
+				}
+				plain, _ := rsa.DecryptOAEP(sha1.New(), nil, key, answer, nil)
+				for i := range plain {
+					plain[i] ^= salt[i%len(salt)]
+				}
+				read <- string(plain)
+				_, _ = conn.Write(packet(6, "\xff\x15\x04#28000Access denied"))
+			}()
+			_, port, _ := net.SplitHostPort(listener.Addr().String())
+			a := engine.Address{Name: "false", At: net.JoinHostPort(host, port), User: servers.Reader, Password: servers.Password, TLS: "off", Connections: 1}
+			_, err = engine.Rows(t.Context(), source(t, "mysql", a), "select 1")
+			var failure *engine.Failure
+			require.ErrorAs(t, err, &failure)
+			assert.Equal(t, engine.WrongLogin, failure.Code, "%v", err)
+			assert.Contains(t, failure.Hint, "--tls verify")
+			assert.Equal(t, given, strings.Contains(<-read, servers.Password))
 		})
 	}
 }

@@ -5,12 +5,15 @@ package mysql
 
 import (
 	"context"
+	"crypto/rand"
+	"crypto/rsa"
 	"database/sql"
 	"database/sql/driver"
 	"errors"
 	"fmt"
 	"io"
 	"log"
+	"math/big"
 	"net"
 	"regexp"
 	"strconv"
@@ -58,6 +61,9 @@ func Open(a engine.Address) (engine.Source, error) {
 	c.TLS = a.Encryption(host)
 	c.AllowFallbackToPlaintext = a.TLS == "" && c.TLS != nil && c.TLS.InsecureSkipVerify // on this machine, where the server offers it
 	c.AllowCleartextPasswords, c.AllowOldPasswords = false, false
+	if c.TLS == nil && !engine.Local(host) {
+		c.ServerPubKey = nobodys()
+	}
 	made, err := mysql.NewConnector(c)
 	if err != nil {
 		return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("The address of the source %s cannot be used.", a.Name), Err: err}
@@ -292,6 +298,17 @@ func decoded(bytes bool, v driver.Value, texts *engine.Arena) any {
 	return v
 }
 
+// nobodys names a public key that nobody can decrypt with. Without TLS a server
+// can ask for the password encrypted with a key that it sends along, which anybody
+// between can send instead; with this one it gets nothing that tells it.
+var nobodys = sync.OnceValue(func() string {
+	modulus := make([]byte, 256)
+	_, _ = rand.Read(modulus) // never fails
+	modulus[0], modulus[255] = modulus[0]|0x80, modulus[255]|1
+	mysql.RegisterServerPubKey("nobody's", &rsa.PublicKey{N: new(big.Int).SetBytes(modulus), E: 65537})
+	return "nobody's"
+})
+
 // fail says what went wrong, never with a secret in it.
 func (s *source) fail(ctx context.Context, err error) error {
 	var own passed
@@ -309,10 +326,13 @@ func (s *source) fail(ctx context.Context, err error) error {
 		}
 		return &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf("%s at %s cannot be reached.", name, s.address.At), Err: err}
 	}
-	code, what := engine.Broken, name+" could not answer"
+	code, what, hint := engine.Broken, name+" could not answer", ""
 	switch server.Number {
 	case 1044, 1045, 1049, 1698:
 		code, what = engine.WrongLogin, name+" refused the login"
+		if s.address.TLS == "off" {
+			hint = "Without TLS no password is given to a server that wants to see it: say --tls verify if it takes encrypted connections."
+		}
 	case 1146, 1054, 1051:
 		code = engine.NoSuchTable
 	case 1142, 1143, 1227, 1370:
@@ -324,7 +344,7 @@ func (s *source) fail(ctx context.Context, err error) error {
 	case 1053, 1927:
 		code, what = engine.Unreachable, name+" was shut down"
 	}
-	return &engine.Failure{Code: code, Message: fmt.Sprintf("%s: %s (%d).", what, server.Message, server.Number), Err: err}
+	return &engine.Failure{Code: code, Message: fmt.Sprintf("%s: %s (%d).", what, server.Message, server.Number), Hint: hint, Err: err}
 }
 
 // Check tries to write, and asks what the login may do.
@@ -520,7 +540,7 @@ func typed(c *catalog.Column, kind, declared string) {
 	case "timestamp":
 		c.Type, c.Encoding = catalog.DateTime, catalog.EncInstant
 	default:
-		c.Type = catalog.Other
+		c.Type, c.Bytes = catalog.Other, strings.HasSuffix(kind, "blob") || strings.HasSuffix(kind, "binary")
 	}
 	if c.Encoding != "" {
 		c.Evidence, c.Stored = "declared "+kind, c.Type

@@ -122,7 +122,7 @@ func typed(c *catalog.Column, declared string) {
 	case "timestamp with time zone":
 		c.Type, c.Encoding = catalog.DateTime, catalog.EncInstant
 	default:
-		c.Type = catalog.Other
+		c.Type, c.Bytes = catalog.Other, declared == "bytea"
 	}
 	if c.Encoding != "" {
 		c.Evidence, c.Stored = "declared "+declared, c.Type

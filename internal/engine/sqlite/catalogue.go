@@ -14,6 +14,9 @@ import (
 // encodings look at.
 const sample = 200
 
+// longest is how many bytes a value has at the most that is looked at.
+const longest = 1000
+
 // Catalogue reads tables, views and columns, and proposes how dates are stored
 // from the values at both ends of each table.
 func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
@@ -125,6 +128,7 @@ func (s *source) describe(ctx context.Context, t *catalog.Table) error {
 	for i, c := range t.Columns {
 		isKey := t.IsKey(c.Name)
 		c.Type = typeOf(c.Declared, values[i])
+		c.Bytes = c.Type == catalog.Other && !isKey
 		if len(values[i]) > 0 {
 			c.Example = fmt.Sprint(values[i][0])
 		}
@@ -158,7 +162,8 @@ func (s *source) sample(ctx context.Context, t catalog.Table) ([][]any, error) {
 	values := make([][]any, len(t.Columns))
 	names := make([]string, len(t.Columns))
 	for i, c := range t.Columns {
-		names[i] = "+" + quote(c.Name)
+		name := quote(c.Name) // not as a column: the driver would make a value of its own of it
+		names[i] = fmt.Sprintf("iif(octet_length(%s) > %d, null, %s)", name, longest, name)
 	}
 	text := fmt.Sprintf("select %s from %s", strings.Join(names, ", "), quote(t.Name))
 	queries := []string{fmt.Sprintf("%s limit %d", text, sample)}

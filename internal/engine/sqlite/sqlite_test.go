@@ -156,3 +156,25 @@ func TestCollations(t *testing.T) {
 	}))
 	assert.Equal(t, []any{"A", "b"}, names)
 }
+
+// TestBytes: what is larger than a cell may be is looked at and shown by its
+// length; bytes that are a key are read.
+func TestBytes(t *testing.T) {
+	_, source := database(t, "create table t (id blob primary key, file blob, loose, note text); insert into t values (x'0102', zeroblob(20000000), zeroblob(30000000), 'a'), (x'0103', 'as text', x'0102030405', 'b'), (x'0104', null, null, replace(hex(zeroblob(9000000)), '0', 'y'))")
+	tables, err := source.Catalogue(t.Context())
+	require.NoError(t, err)
+	table := tables.Tables[0]
+	statement := plan.Statement{From: plan.Table{Name: "t", Alias: "t"}}
+	for _, c := range table.Columns[:3] {
+		statement.Fetch = append(statement.Fetch, criteria.Ref{Alias: "t", Column: c, Nullable: true})
+	}
+	statement.Sort = []plan.SortKey{{Expr: plan.Column{Ref: statement.Fetch[0]}}}
+	var rows [][]any
+	require.NoError(t, source.Stream(t.Context(), source.Dialect().Write(statement), func(row []any) error {
+		rows = append(rows, append([]any(nil), row...))
+		return nil
+	}))
+	assert.Equal(t, [][]any{
+		{[]byte{1, 2}, "(20000000 bytes)", "(30000000 bytes)"}, {[]byte{1, 3}, "as text", "(5 bytes)"}, {[]byte{1, 4}, nil, nil},
+	}, rows)
+}

@@ -39,8 +39,8 @@ func MySQL(collation string) Dialect {
 			}
 			return placeholder
 		},
-		repeats:  true,
-		widen:    func(x string) string { return "(" + x + " + 0.0)" },
+		repeats: true,
+		widen:   func(x string) string { return "(" + x + " + 0.0)" },
 		selected: func(ref criteria.Ref, quoted string) string {
 			if ref.Column.Bytes {
 				return "concat('(', length(" + quoted + "), ' bytes)')"

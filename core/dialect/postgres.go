@@ -33,7 +33,7 @@ func Postgres(capitals string) Dialect {
 		collate:     func(x string) string { return x + ` collate "C"` },
 		placeholder: func(n int) string { return "$" + strconv.Itoa(n) },
 		value:       func(v any) any { return v },
-		selected:    func(ref criteria.Ref, quoted string) string {
+		selected: func(ref criteria.Ref, quoted string) string {
 			if ref.Column.Bytes {
 				return "'(' || octet_length(" + quoted + ") || ' bytes)'"
 			}

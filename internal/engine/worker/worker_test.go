@@ -66,13 +66,8 @@ func (p probe) Stream(ctx context.Context, q dialect.Query, row func([]any) erro
 		_ = row([]any{"before"})
 		os.Exit(7)
 	case "eat":
-		var eaten [][]byte
-		for {
-			piece := make([]byte, 1<<20)
-			for i := range piece {
-				piece[i] = 1
-			}
-			eaten = append(eaten, piece)
+		for eaten := []byte("more"); ; {
+			eaten = append(eaten, eaten...)
 		}
 	case "count": // for ever; it stops when it is told to
 		for i := int64(0); ctx.Err() == nil; i++ {

@@ -38,7 +38,7 @@ func openReader(path string) (worker.Reader, error) {
 	}
 	r := reader{conn.(*sqlite3.SQLiteConn)}
 	if err := r.Stream(context.Background(), dialect.Query{SQL: "select count(*) from sqlite_schema"}, func([]any) error { return nil }); err != nil {
-		conn.Close()
+		_ = conn.Close()
 		return nil, &engine.Failure{Code: engine.Unreachable, Message: err.Error(), Err: err}
 	}
 	return r, nil

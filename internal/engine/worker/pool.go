@@ -235,7 +235,7 @@ func start(kind, path, temporary string) (*process, error) {
 		Dir: "/", Stderr: os.Stderr, ExtraFiles: []*os.File{theirs},
 	}
 	if err := command.Start(); err != nil {
-		socket.Close()
+		_ = socket.Close()
 		return nil, err
 	}
 	return &process{command: command, socket: socket, in: bufio.NewReaderSize(socket, 2*rowsTogether)}, nil
@@ -314,7 +314,7 @@ func (w *process) end() {
 		return
 	}
 	w.dead = true
-	w.socket.Close()
+	_ = w.socket.Close()
 	_ = w.command.Process.Kill()
 	w.how = w.command.Wait()
 }

@@ -22,7 +22,16 @@ func key(c catalog.Column, x string) string {
 // moment writes a date column as text, following the clocks of the zone.
 func (w *writer) moment(m plan.Moment) string {
 	c, x := m.Ref.Column, w.column(m.Ref)
-	return "case when " + w.dialect.fits(c, x) + " then " + w.dialect.moment(m, w.dialect.stored(c, x), func(utc string) string { return w.offset(m, utc) }) + " end"
+	if w.dialect.clocked != nil {
+		if text := w.dialect.clocked(m, x); text != "" {
+			return text
+		}
+	}
+	text := w.dialect.moment(m, w.dialect.stored(c, x), func(utc string) string { return w.offset(m, utc) })
+	if m.Sure {
+		return text
+	}
+	return "case when " + w.dialect.fits(c, x) + " then " + text + " end"
 }
 
 // offset writes the offset of an instant from UTC in seconds; utc is the

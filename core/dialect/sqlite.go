@@ -45,9 +45,6 @@ var SQLite = Dialect{
 		}
 		return string(encodeJSON(plain))
 	},
-	change: func(c civil.YearlyChange, utc string) string {
-		return fmt.Sprintf("strftime('%%Y-%%m-%%dT%%H:%%M:%%S', substr(%s, 1, 4) || '-%02d-%02d', 'weekday %d', '%d seconds')", utc, c.Month, c.Day, c.Weekday, c.Seconds)
-	},
 	fits: sqliteFits,
 	stored: func(c catalog.Column, x string) string {
 		switch {
@@ -61,6 +58,7 @@ var SQLite = Dialect{
 	aggregate: sqliteAggregate,
 	number:    func(x string) string { return "(" + x + " + 0)" },
 	contains:  func(x, placeholder string) string { return "instr(lower(" + x + "), lower(" + placeholder + ")) > 0" },
+	clocked:   sqliteClocked,
 	moment:    sqliteMoment,
 	part:      sqlitePart,
 	moved:     sqliteMoved,
@@ -113,7 +111,6 @@ func sqliteFits(c catalog.Column, x string) string {
 	if c.Stored == catalog.Text {
 		kind = ""
 	}
-	utc := " in ('', 'Z', '+00:00', '+00')"
 	switch c.Encoding {
 	case catalog.EncDate, catalog.EncISODate:
 		return day(x)
@@ -139,16 +136,7 @@ func sqliteFits(c catalog.Column, x string) string {
 		}
 		return "typeof(" + x + ") in ('integer', 'real') and " + within(c, x)
 	}
-	// Most are written to the second with Z or nothing behind it, which one call
-	// tells; what it does not know is taken apart.
-	end := ""
-	if c.Encoding == catalog.EncISOInstant {
-		end = "Z"
-	}
-	usual := x + " = strftime('%Y-%m-%dT%H:%M:%S" + end + "', " + x + ") and " + x + " >= '" + firstOf(c) + "'"
-	return usual + " or " + day("substr("+x+", 1, 10)") + " and (length(" + x + ") = 10 or substr(" + x + ", 11) glob '[T ][0-2][0-9]:[0-5][0-9]*' and substr(" + x + ", 12, 2) < '24' and" +
-		" (substr(" + x + ", 17)" + utc + " or substr(" + x + ", 17) glob ':[0-5][0-9]*' and (substr(" + x + ", 20)" + utc + " or substr(" + x + ", 20) glob '.[0-9]*'" +
-		" and ltrim(substr(" + x + ", 21), '0123456789')" + utc + " and length(" + x + ") - length(ltrim(substr(" + x + ", 21), '0123456789')) <= 29)))"
+	return "is_date(" + x + ", " + literal(string(c.Encoding)) + ")" // a function of the engine's
 }
 
 // sqliteDay is a day kept as digits as ISO text.
@@ -162,58 +150,110 @@ func sqliteDay(c catalog.Column, x string) string {
 	return "(substr(" + x + ", 1, 4) || '-' || substr(" + x + ", 5, 2) || '-' || substr(" + x + ", 7, 2))"
 }
 
-// sqliteMoment writes a date as text. Instants are moved to the zone;
-// SQLite knows no zones, so their offsets come with the statement.
-func sqliteMoment(m plan.Moment, x string, offset func(utc string) string) string {
+// sqliteClocked writes a date-time as text by the clocks of a zone. SQLite knows
+// none, and text is written in several ways: in general a function of the engine's
+// reads it. Where it is known how all are written, and the clocks changed only a
+// few times in the time asked for, SQLite's own functions do, which is faster.
+func sqliteClocked(m plan.Moment, x string) string {
 	c := m.Ref.Column
-	seconds := func(args string) string { return "strftime('%Y-%m-%dT%H:%M:%S', " + args + ")" }
-	local, fraction := "", "'000000000'"
+	if !c.Encoding.IsInstant() && !c.Encoding.IsTimedText() {
+		return ""
+	}
+	if !m.Sure || m.Yearly != nil || len(m.Shifts) > mostShifts || c.Encoding.IsTimedText() && !usualLayout(c.Layout) || c.Stored == catalog.Text && c.Encoding.IsUnix() {
+		name := "date_text"
+		if m.Fine {
+			name = "time_text"
+		}
+		zone := m.Zone
+		if zone == "" {
+			zone = "UTC"
+		}
+		encoding := string(c.Encoding)
+		if c.Stored == catalog.Text && c.Encoding.IsUnix() {
+			encoding += " as text"
+		}
+		return name + "(" + x + ", " + literal(encoding) + ", " + literal(zone) + ")"
+	}
+	second, fraction := "substr("+x+", 1, 19)", "000000000"
+	switch digits := len(c.Layout) - len("0000-00-00T00:00:00."); {
+	case c.Encoding.IsUnix():
+		second, fraction = sqliteUnix(c, x)
+		second += ", 'unixepoch'"
+	case digits <= 0 || c.Layout[19] != '.':
+		fraction = literal(fraction)
+	default:
+		fraction = "substr(rtrim(substr(" + x + ", 21), 'Z') || '000000000', 1, 9)"
+	}
+	by := ""
+	if len(m.Shifts) > 0 && !(len(m.Shifts) == 1 && m.Shifts[0].Offset == 0) {
+		by = ", " + sqliteShift(m, x)
+	}
+	switch {
+	case m.Fine && (by != "" || c.Encoding.IsUnix() || c.Layout[10] != 'T'):
+		return "(strftime('%Y-%m-%dT%H:%M:%S', " + second + by + ") || '.' || " + fraction + ")"
+	case m.Fine:
+		return "(" + second + " || '.' || " + fraction + ")"
+	case by != "" || c.Encoding.IsUnix():
+		return "date(" + second + by + ")"
+	}
+	return "substr(" + x + ", 1, 10)"
+}
+
+// mostShifts is how many changes of the clocks are written out.
+const mostShifts = 8
+
+// usualLayout tells whether date-times written in a way are read by SQLite's own
+// functions from their first 19 characters.
+func usualLayout(layout string) bool {
+	return len(layout) >= 19 && (layout[:19] == "0000-00-00T00:00:00" || layout[:19] == "0000-00-00 00:00:00") && !strings.Contains(layout[19:], "+")
+}
+
+// sqliteShift writes the offset of an instant from UTC as SQLite's functions take
+// it. What it compares with is the zone's and nobody's input, and stands in the
+// text, where it can be read.
+func sqliteShift(m plan.Moment, x string) string {
+	n := len(m.Shifts)
+	seconds := func(s plan.Shift) string { return fmt.Sprintf("'%d seconds'", s.Offset) }
+	if n == 1 {
+		return seconds(m.Shifts[0])
+	}
+	var b strings.Builder
+	b.WriteString("case")
+	for _, s := range m.Shifts[:n-1] {
+		from := fmt.Sprint(s.From)
+		if text, ok := s.From.(string); ok {
+			from = literal(text)
+		}
+		fmt.Fprintf(&b, " when %s >= %s then %s", x, from, seconds(s))
+	}
+	return b.String() + " else " + seconds(m.Shifts[n-1]) + " end"
+}
+
+// sqliteUnix is the whole seconds of a count from 1970, and its fraction: divided
+// down, before 1970 as well.
+func sqliteUnix(c catalog.Column, x string) (whole, fraction string) {
+	scale := c.Encoding.PerSecond()
+	if scale == 1 {
+		return x, "'000000000'"
+	}
+	rest := fmt.Sprintf("((%s %% %d + %d) %% %d)", x, scale, scale, scale)
+	return fmt.Sprintf("(%s - %s) / %d", x, rest, scale), fmt.Sprintf("printf('%%09d', %s * %d)", rest, 1_000_000_000/scale)
+}
+
+// sqliteMoment writes a date that is no time of a zone as text.
+func sqliteMoment(m plan.Moment, x string, _ func(utc string) string) string {
+	c := m.Ref.Column
 	switch {
 	case c.Encoding == catalog.EncYMD || c.Encoding == catalog.EncYM:
 		return sqliteDay(c, x)
-	case c.Encoding.IsUnix():
-		scale := c.Encoding.PerSecond()
-		whole := x
-		if scale > 1 { // divided down, before 1970 as well
-			rest := fmt.Sprintf("((%s %% %d + %d) %% %d)", x, scale, scale, scale)
-			whole = fmt.Sprintf("(%s - %s) / %d", x, rest, scale)
-			fraction = fmt.Sprintf("printf('%%09d', %s * %d)", rest, 1_000_000_000/scale)
-		}
-		args := whole + " + (" + offset(seconds(whole+", 'unixepoch'")) + "), 'unixepoch'"
-		if !m.Fine {
-			return "date(" + args + ")"
-		}
-		local = seconds(args)
 	case c.Encoding == catalog.EncSerial1900: // days from 1899-12-30, to the nearest second
 		args := "cast(round((case when " + x + " < 60 then " + x + " + 1 else " + x + " end) * 86400) as integer) - 2209161600, 'unixepoch'"
-		if !m.Fine {
-			return "date(" + args + ")"
+		if m.Fine {
+			return "strftime('%Y-%m-%dT%H:%M:%S', " + args + ") || '.000000000'"
 		}
-		local = seconds(args)
-	case !c.Encoding.IsTimedText():
-		return x
-	default:
-		day := "substr(" + x + ", 1, 10)"
-		text := "case when length(" + x + ") = 20 and substr(" + x + ", 11, 1) = 'T' then substr(" + x + ", 1, 19) when length(" + x + ") = 10 then " + x + " || 'T00:00:00' when substr(" + x + ", 17, 1) = ':' then replace(substr(" + x + ", 1, 19), ' ', 'T') else replace(substr(" + x + ", 1, 16), ' ', 'T') || ':00' end"
-		fraction = "substr(case when substr(" + x + ", 20, 1) = '.' then rtrim(replace(replace(substr(" + x + ", 21), '+00:00', ''), '+00', ''), 'Z') else '' end || '000000000', 1, 9)"
-		by := "0"
-		if c.Encoding == catalog.EncISOInstant {
-			by = offset("(" + text + ")")
-		}
-		switch {
-		case by != "0":
-			args := "(" + text + "), (" + by + ") || ' seconds'"
-			if !m.Fine {
-				return "date(" + args + ")"
-			}
-			local = seconds(args)
-		case !m.Fine:
-			return day
-		default:
-			local = "(" + text + ")"
-		}
+		return "date(" + args + ")"
 	}
-	return local + " || '.' || " + fraction
+	return x
 }
 
 func sqlitePart(p plan.DatePart, x string) string {

@@ -73,6 +73,9 @@ type Dialect struct {
 	// offset from UTC in seconds, given it in UTC as such text, for an engine that
 	// knows no zones.
 	moment func(m plan.Moment, column string, offset func(utc string) string) string
+	// clocked writes a date as text all by itself; empty where moment does. Nil
+	// where it always does.
+	clocked func(m plan.Moment, column string) string
 	// change writes when the clocks change in the year of a date given as text.
 	change func(c civil.YearlyChange, utc string) string
 	// fits writes that the value of a date column is one as its encoding has it;

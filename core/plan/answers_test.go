@@ -79,7 +79,7 @@ func TestEveryAnswerCounts(t *testing.T) {
 			ctx := civil.Context{Zone: time.UTC, Now: 1767225600, WeekStart: time.Monday}
 			values, problems := parameter.Read(compiled.Questions, nil, in, parameter.Context{Context: ctx})
 			require.Empty(t, problems, text)
-			statement, problems := plan.Bind(compiled, definition.View{}, values, ctx)
+			statement, problems := plan.Planner{Query: compiled, Calendar: ctx}.Records(definition.View{}, values)
 			for _, p := range problems {
 				assert.Equal(t, "no_effect", p.Code, text)
 				assert.Contains(t, given, p.Field, text)

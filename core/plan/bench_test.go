@@ -69,7 +69,7 @@ func BenchmarkWhole(b *testing.B) {
 		if problems.Failed() {
 			b.Fatal(problems)
 		}
-		statement, problems := plan.Bind(compiled, definition.View{}, values, ctx)
+		statement, problems := plan.Planner{Query: compiled, Calendar: ctx}.Records(definition.View{}, values)
 		if problems.Failed() || statement.Impossible() != "" {
 			b.Fatal(problems)
 		}

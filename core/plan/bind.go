@@ -10,14 +10,18 @@ import (
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
+	"pikegate/core/period"
 )
 
-// Bind makes the statement of one run: optional questions left blank drop
+// Records makes the statement of one run: optional questions left blank drop
 // out, periods become bounds in each column's own encoding. The view says which
 // of the query's columns are wanted, and what is made of them.
-func Bind(c *definition.Compiled, view definition.View, values parameter.Values, ctx civil.Context) (Statement, diag.Problems) {
-	b := binder{compiled: c, given: values, ctx: ctx, records: !c.Grouped && c.SQL == nil, used: map[string]bool{}}
-	s := Statement{From: Table{c.From.Table.Name, c.From.Alias}, DateIndex: -1}
+func (p Planner) Records(view definition.View, values parameter.Values) (Statement, diag.Problems) {
+	c, b := p.Query, p.binder(values)
+	b.records, b.used = !c.Grouped && c.SQL == nil, map[string]bool{}
+	s := Statement{From: p.from(), DateIndex: -1}
+	b.resolved = b.conditions()
+	b.window = windowOf(b.resolved)
 	b.from(&s)
 	b.raw(&s)
 	b.outputs(&s, view.Columns)
@@ -90,8 +94,15 @@ type binder struct {
 	used map[string]bool
 	// lenient has comparisons met by dates that do not fit, but for columns that
 	// are sure to have none.
-	lenient  bool
-	sure     func(catalog.Column) bool
+	lenient bool
+	// sure is that of the planner.
+	sure func(catalog.Column) bool
+	// window is the stretch of time that the top-level conditions leave of
+	// columns, by alias and name: other records do not matter. It is not set where
+	// they do.
+	window map[string]period.Span
+	// resolved are the top-level conditions, once they are.
+	resolved []resolved
 	problems diag.Problems
 	// parts counts what was translated.
 	parts int
@@ -107,14 +118,54 @@ func (b *binder) from(s *Statement) {
 	}
 }
 
+// resolved is a top-level condition as it was written, and with its answers; nil
+// where it restricts nothing in this run.
+type resolved struct{ written, bare criteria.Expr }
+
+func (b *binder) conditions() (out []resolved) {
+	if b.compiled.Criteria == nil {
+		return nil
+	}
+	for _, condition := range criteria.Conditions(b.compiled.Criteria) {
+		out = append(out, resolved{condition, b.bare(condition)})
+	}
+	return out
+}
+
+// windowOf is what conditions that are all met leave of the columns they bound.
+func windowOf(conditions []resolved) map[string]period.Span {
+	window := map[string]period.Span{}
+	for _, r := range conditions {
+		if r.bare == nil {
+			continue
+		}
+		for _, e := range criteria.Conditions(r.bare) {
+			if bounds, ok := boundsOf(e); ok {
+				name := windowName(bounds.Column.Ref)
+				span, ok := window[name]
+				if !ok {
+					span = period.All
+				}
+				window[name] = period.Span{From: max(span.From, bounds.Span.From), Until: min(span.Until, bounds.Span.Until)}
+			}
+		}
+	}
+	return window
+}
+
+func windowName(ref criteria.Ref) string { return ref.Alias + "." + ref.Column.Name }
+
 // where binds the top-level conditions, each with its words.
 func (b *binder) where(s *Statement) {
 	if b.compiled.Criteria == nil {
 		return
 	}
-	for _, condition := range criteria.Conditions(b.compiled.Criteria) {
-		at := condition.At()
-		made := Condition{Text: b.compiled.CriteriaText[at.Start:at.End], Bare: b.bare(condition)}
+	if b.resolved == nil {
+		b.resolved = b.conditions()
+	}
+	for _, r := range b.resolved {
+		condition, at := r.written, r.written.At()
+		made := Condition{Text: b.compiled.CriteriaText[at.Start:at.End], Bare: r.bare}
 		switch {
 		case made.Bare == nil && criteria.Asks(condition, func(name string) bool { return b.given[name].Given && name != b.skipped }):
 			made.Words = b.said(condition) // true of every record with these answers
@@ -245,7 +296,8 @@ func keyed(c *definition.Compiled) []criteria.Table {
 
 // Identify has the statement fetch what tells its records apart, and returns
 // the places of that in the rows; none where nothing does.
-func Identify(c *definition.Compiled, s *Statement) (places []int) {
+func (p Planner) Identify(s *Statement) (places []int) {
+	c := p.Query
 	switch {
 	case c.SQL != nil:
 		return nil
@@ -255,7 +307,7 @@ func Identify(c *definition.Compiled, s *Statement) (places []int) {
 		}
 		return places
 	}
-	b := binder{compiled: c}
+	b := p.binder(nil)
 	for _, t := range keyed(c) {
 		if len(t.Table.Key) == 0 {
 			return nil

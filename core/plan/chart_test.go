@@ -27,7 +27,7 @@ func drawing(t *testing.T, chart definition.Chart) Statement {
 	require.Empty(t, problems)
 	view, problems := compiled.View(&definition.Report{Chart: chart})
 	require.Empty(t, problems)
-	s, problems := Bind(compiled, view, parameter.Values{}, civil.Context{})
+	s, problems := Planner{Query: compiled}.Records(view, parameter.Values{})
 	require.Empty(t, problems)
 	return s
 }
@@ -71,11 +71,11 @@ func TestIdentify(t *testing.T) {
 	compiled := &definition.Compiled{Query: &definition.Query{}}
 	compiled.From.Alias, compiled.From.Table = "t", catalog.Table{Name: "t", Key: []string{"id"}, Columns: []catalog.Column{{Name: "id"}}}
 	before := len(s.Fetch)
-	assert.Equal(t, []int{before}, Identify(compiled, &s))
-	assert.Equal(t, []int{before}, Identify(compiled, &s), "no column is fetched twice")
+	assert.Equal(t, []int{before}, Planner{Query: compiled}.Identify(&s))
+	assert.Equal(t, []int{before}, Planner{Query: compiled}.Identify(&s), "no column is fetched twice")
 	assert.Len(t, s.Fetch, before+1)
 	compiled.From.Table.Key = nil
-	assert.Nil(t, Identify(compiled, &s), "a table without a key has nothing")
+	assert.Nil(t, Planner{Query: compiled}.Identify(&s), "a table without a key has nothing")
 	grouped := Statement{GroupBy: []Expr{Value{}, Value{}}}
-	assert.Equal(t, []int{0, 1}, Identify(&definition.Compiled{Grouped: true}, &grouped))
+	assert.Equal(t, []int{0, 1}, Planner{Query: &definition.Compiled{Grouped: true}}.Identify(&grouped))
 }

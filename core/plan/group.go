@@ -2,6 +2,7 @@ package plan
 
 import (
 	"math/big"
+	"reflect"
 
 	"github.com/shopspring/decimal"
 
@@ -56,6 +57,11 @@ func (s *Statement) settle() {
 // out exactly here.
 func (b *binder) aggregateOutput(s *Statement, out *Output, e *criteria.Aggregate) {
 	add := func(x Expr, name string) int {
+		for i, other := range s.Aggregates { // a sum and an average share theirs
+			if reflect.DeepEqual(other, Aggregate{name, x}) {
+				return aggregateMark + i
+			}
+		}
 		s.Aggregates = append(s.Aggregates, Aggregate{name, x})
 		return aggregateMark + len(s.Aggregates) - 1
 	}

@@ -67,7 +67,7 @@ func TestGolden(t *testing.T) {
 			}
 			values, problems := parameter.Read(questions, compiled.Rules, inputs, parameter.Context{Context: ctx})
 			require.Empty(t, problems)
-			statement, problems := plan.Bind(compiled, definition.View{}, values, ctx)
+			statement, problems := plan.Planner{Query: compiled, Calendar: ctx}.Records(definition.View{}, values)
 			require.Empty(t, problems)
 			q := dialect.SQLite.Write(statement)
 			var b strings.Builder
@@ -104,7 +104,7 @@ func TestFormula(t *testing.T) {
 		require.Empty(t, problems)
 		compiled, problems := definition.Compile(documents[0].(*definition.Query), &source, definition.Library{})
 		require.Empty(t, problems)
-		statement, problems := plan.Bind(compiled, definition.View{}, nil, civil.Context{Zone: time.UTC})
+		statement, problems := plan.Planner{Query: compiled, Calendar: civil.Context{Zone: time.UTC}}.Records(definition.View{}, nil)
 		require.Empty(t, problems)
 		for in, want := range cases {
 			got := "blank"

@@ -165,9 +165,12 @@ type (
 	// fit. For instants, Shifts give the zone's offset from UTC, newest first;
 	// the last one has no From. Yearly, if there is one, gives it from a year on.
 	// Zone is its name.
+	//
+	// Sure tells that every value fits and is written as the catalogue has it.
 	Moment struct {
-		Ref    criteria.Ref
-		Fine   bool
+		Ref        criteria.Ref
+		Fine, Sure bool
+
 		Shifts []Shift
 		Yearly *civil.Yearly
 		Zone   string

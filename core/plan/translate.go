@@ -48,9 +48,10 @@ func (b *binder) condition(e criteria.Expr, negated bool) Expr {
 	}
 	for _, c := range datedColumns(e) {
 		switch {
-		case b.lenient && !b.sure(c.Ref.Column):
+		case b.trusts(c.Ref):
+		case b.lenient:
 			x = Logic{true, []Expr{x, Unfit(c.Ref)}}
-		case !b.lenient && !fits(c):
+		case !fits(c):
 			x = all(x, guard(e, c.Ref))
 		}
 	}
@@ -86,10 +87,10 @@ func (b *binder) leaf(e criteria.Expr, negated bool) (x Expr, fits func(*criteri
 			}
 		}
 	case *criteria.IsBlank:
-		if c, ok := e.X.(*criteria.Column); ok && c.Ref.Column.Encoding != "" && negated {
+		if c, ok := e.X.(*criteria.Column); ok && c.Ref.Column.Encoding != "" && negated && !b.trusts(c.Ref) {
 			return Fits{c.Ref}, func(*criteria.Column) bool { return true }
 		}
-		if c, ok := e.X.(*criteria.Column); ok && c.Ref.Column.Encoding != "" {
+		if c, ok := e.X.(*criteria.Column); ok && c.Ref.Column.Encoding != "" && !negated {
 			if !c.Ref.Nullable { // MariaDB takes 0000-00-00 for blank there
 				return Const{false}, func(*criteria.Column) bool { return true }
 			}
@@ -128,6 +129,18 @@ func (b *binder) leaf(e criteria.Expr, negated bool) (x Expr, fits func(*criteri
 // sure to fit: so it is with dates of the engine's own, but for those of no day.
 func (b *binder) sureWithin(c *criteria.Column) bool {
 	return c.Ref.Column.Encoding.IsNative() && b.compiled.Engine != "mysql" || c.Ref.Column.Encoding.IsUnix() && c.Ref.Column.Stored == catalog.Integer && b.compiled.Engine != "sqlite"
+}
+
+// trusts tells whether all values of a column with dates are sure to fit, and to
+// be written as the catalogue has it.
+func (b *binder) trusts(ref criteria.Ref) bool { return b.sure != nil && b.sure(ref.Column) }
+
+// fitting is met where a condition is and a date fits.
+func (b *binder) fitting(x Expr, ref criteria.Ref) Expr {
+	if b.trusts(ref) {
+		return x
+	}
+	return all(x, Fits{ref})
 }
 
 // guard is met where a date of a comparison fits, or is blank where that does
@@ -266,7 +279,13 @@ func (b *binder) truth(e criteria.Expr) Expr {
 	}
 	known := Logic{}
 	for _, c := range datedColumns(e) {
-		known.Terms = append(known.Terms, guard(e, c.Ref))
+		_, bare := boundsOf(e)
+		switch {
+		case !b.trusts(c.Ref):
+			known.Terms = append(known.Terms, guard(e, c.Ref))
+		case bare && c.Ref.Nullable: // bounds that all or none meet are met by blanks as well
+			known.Terms = append(known.Terms, Not{IsBlank{Column{c.Ref}}})
+		}
 	}
 	if known.Terms == nil {
 		return x
@@ -459,17 +478,24 @@ func spanValue(s period.Span, fine bool) Expr {
 
 // stored is a column as such text, by the clocks of a zone.
 func (b *binder) stored(c *criteria.Column, fine bool, zone *time.Location) Expr {
-	m := Moment{Ref: c.Ref, Fine: fine}
+	m := Moment{Ref: c.Ref, Fine: fine, Sure: b.trusts(c.Ref)}
 	if !c.Ref.Column.Encoding.IsInstant() {
 		return m
 	}
 	m.Zone = zone.String()
 	known := clockOf(zone)
+	if span, ok := b.window[windowName(c.Ref)]; ok {
+		known = known.within(span, b.ctx.Zone)
+	}
 	m.Yearly = known.yearly
 	for i := len(known.changes) - 1; i >= 0; i-- {
 		shift := Shift{Offset: known.changes[i].Offset}
 		if i > 0 {
-			v, err := c.Ref.Column.Bound(civil.DateTime(known.changes[i].At), civil.UTC)
+			at := civil.DateTime(known.changes[i].At)
+			v, err := c.Ref.Column.Bound(at, civil.UTC)
+			if m.Sure && c.Ref.Column.Encoding.IsTimedText() {
+				v = catalog.IsoBound(at, separatorOf(c.Ref.Column.Layout))
+			}
 			if err != nil {
 				b.problems = append(b.problems, diag.Problem{Code: "no_encoding", Field: "criteria", Message: err.Error()})
 				return m
@@ -505,6 +531,45 @@ func clockOf(zone *time.Location) clock {
 	made.changes = civil.Changes(zone, civil.Instant(civil.DateOf(civil.MinYear, 1, 2).Midnight()), civil.Instant(last.Midnight()))
 	clocks.Store(zone.String(), made)
 	return made
+}
+
+// mostYears is for how many years changes by a rule are listed.
+const mostYears = 3
+
+// within is what matters of a clock in a stretch of time, that of another zone
+// perhaps: a day on either side is farther than any zone is from another.
+func (c clock) within(span period.Span, zone *time.Location) clock {
+	from, until := civil.Instant(civil.Start), civil.Instant(civil.End)
+	if !span.OpenStart() {
+		from = civil.InstantOf(span.From, zone) - 86400
+	}
+	if !span.OpenEnd() {
+		until = civil.InstantOf(span.Until, zone) + 86400
+	}
+	first, last := 0, 0
+	for i, change := range c.changes {
+		if change.At <= from {
+			first = i
+		}
+		if change.At < until {
+			last = i
+		}
+	}
+	out := clock{changes: c.changes[first:max(first, last)+1]}
+	y := c.yearly
+	if y == nil || until < civil.Instant(civil.DateOf(y.From, 1, 1).Midnight()) {
+		return out
+	}
+	since, through := max(y.From, civil.DateTime(from).Date().Year()-1), civil.DateTime(until).Date().Year()
+	if span.OpenEnd() || through-since > mostYears {
+		out.yearly = y
+		return out
+	}
+	out.changes = slices.Clone(out.changes)
+	for year := since; year <= through; year++ {
+		out.changes = append(out.changes, y.Changes[0].In(year), y.Changes[1].In(year))
+	}
+	return clock{changes: out.changes}.within(span, zone)
 }
 
 func momentText(t civil.DateTime, fine bool) string {
@@ -568,7 +633,11 @@ func (b *binder) bound(e *criteria.Compare, t civil.DateTime) Expr {
 		return Const{false}
 	}
 	if column.Encoding.IsTimedText() {
-		if stored, _ := column.StoredTime(t, b.ctx.Zone); !stored.IsMidnight() {
+		stored, _ := column.StoredTime(t, b.ctx.Zone)
+		switch {
+		case b.trusts(c.Ref):
+			v = catalog.IsoBound(stored, separatorOf(column.Layout))
+		case !stored.IsMidnight():
 			return b.timed(c.Ref, e.Op, stored)
 		}
 	}
@@ -581,6 +650,14 @@ func (b *binder) bound(e *criteria.Compare, t civil.DateTime) Expr {
 		return Compare{e.Op, b.stored(c, true, zone), Value{momentText(t, true)}}
 	}
 	return Compare{e.Op, Column{c.Ref}, Value{v}}
+}
+
+// separatorOf stands between day and time in texts that are written in a way.
+func separatorOf(layout string) byte {
+	if len(layout) > len("0000-00-00") {
+		return layout[len("0000-00-00")]
+	}
+	return 'T'
 }
 
 // always is met by everything but blanks, or by nothing.

@@ -1,24 +1,21 @@
 package plan
 
 import (
-	"pikegate/core/catalog"
-	"pikegate/core/civil"
 	"pikegate/core/criteria"
-	"pikegate/core/definition"
 	"pikegate/core/parameter"
 )
 
 // LeftOut makes the statement that counts the records a run leaves out because
 // a date its conditions compare is stored in a way that does not fit its
 // column: those that might match, were it another. Columns are those looked at,
-// none where nothing can be left out; sure tells of a column that all its values
-// fit.
-func LeftOut(c *definition.Compiled, values parameter.Values, ctx civil.Context, sure func(catalog.Column) bool) (s Statement, columns []criteria.Ref) {
-	s = Statement{From: Table{c.From.Table.Name, c.From.Alias}, DateIndex: -1, Aggregates: []Expr{Aggregate{Name: "count"}}}
+// none where nothing can be left out.
+func (p Planner) LeftOut(values parameter.Values) (s Statement, columns []criteria.Ref) {
+	c := p.Query
+	s = Statement{From: p.from(), DateIndex: -1, Aggregates: []Expr{Aggregate{Name: "count"}}}
 	if c.SQL != nil || c.Criteria == nil {
 		return s, nil
 	}
-	b := binder{compiled: c, given: values, ctx: ctx, sure: sure}
+	b := p.binder(values)
 	b.from(&s)
 	whole := Statement{}
 	b.where(&whole)
@@ -35,7 +32,7 @@ func LeftOut(c *definition.Compiled, values parameter.Values, ctx civil.Context,
 		b.lenient = false
 		for _, column := range datedColumns(condition.Bare) {
 			key := column.Ref.Alias + "." + column.Ref.Column.Name
-			if !seen[key] && !sure(column.Ref.Column) {
+			if !seen[key] && !b.trusts(column.Ref) {
 				seen[key] = true
 				columns = append(columns, column.Ref)
 				or.Terms = append(or.Terms, Unfit(column.Ref))
@@ -59,8 +56,3 @@ func Unfit(ref criteria.Ref) Expr {
 	return all(Not{IsBlank{x}}, Not{Fits{ref}})
 }
 
-// InOrder is a column as it is sorted by time, and how what it gives is read.
-func InOrder(ref criteria.Ref) (Expr, catalog.Column) {
-	b := binder{}
-	return b.ordered(&criteria.Column{Name: ref.Column.Name, Ref: ref}), orderedColumn(ref.Column)
-}

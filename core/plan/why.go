@@ -1,12 +1,9 @@
 package plan
 
 import (
-	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
-	"pikegate/core/definition"
 	"pikegate/core/parameter"
-	"pikegate/core/period"
 )
 
 // The sides of a condition a record can be on.
@@ -16,40 +13,6 @@ const (
 	Before // of a date condition: fails it by being too early
 	After  // … or too late
 )
-
-// Bounds is a condition that is nothing but a stretch of time for one column.
-type Bounds struct {
-	Column *criteria.Column
-	Span   period.Span
-}
-
-// Kept is how the least and the greatest value of the column, as Why has them,
-// are read.
-func (b Bounds) Kept() catalog.Column { return orderedColumn(b.Column.Ref.Column) }
-
-// boundsOf reads a simplified condition as bounds.
-func boundsOf(e criteria.Expr) (Bounds, bool) {
-	switch e := e.(type) {
-	case *criteria.Known:
-		if implies(e.X, e.Where) {
-			return boundsOf(e.X)
-		}
-	case *criteria.Within:
-		column, ok := e.X.(*criteria.Column)
-		return Bounds{column, e.Period.(*criteria.Span).Span}, ok
-	case *criteria.Compare:
-		column, ok := e.Left.(*criteria.Column)
-		span, dated := e.Right.(*criteria.Span)
-		if !ok || !dated {
-			return Bounds{}, false
-		}
-		if e.Op == "<" {
-			return Bounds{column, period.Span{From: civil.Start, Until: span.Span.From}}, true
-		}
-		return Bounds{column, period.Span{From: span.Span.From, Until: civil.End}}, true
-	}
-	return Bounds{}, false
-}
 
 // Reasons is how to find out why no record matches.
 type Reasons struct {
@@ -70,11 +33,11 @@ type Reasons struct {
 
 // Why makes the two statements that explain a result without records, however
 // many conditions there are.
-func Why(c *definition.Compiled, values parameter.Values, ctx civil.Context) Reasons {
-	b := binder{compiled: c, given: values, ctx: ctx}
+func (p Planner) Why(values parameter.Values) Reasons {
+	b := p.binder(values)
 	r := Reasons{
-		Sides:   Statement{From: Table{c.From.Table.Name, c.From.Alias}, DateIndex: -1, Aggregates: []Expr{Aggregate{Name: "count"}}},
-		Records: Statement{From: Table{c.From.Table.Name, c.From.Alias}, DateIndex: -1, Aggregates: []Expr{Aggregate{Name: "count"}}},
+		Sides:   Statement{From: p.from(), DateIndex: -1, Aggregates: []Expr{Aggregate{Name: "count"}}},
+		Records: Statement{From: p.from(), DateIndex: -1, Aggregates: []Expr{Aggregate{Name: "count"}}},
 	}
 	b.from(&r.Sides)
 	whole := Statement{}
@@ -89,7 +52,7 @@ func Why(c *definition.Compiled, values parameter.Values, ctx civil.Context) Rea
 		if dated {
 			r.Dates = append(r.Dates, &bounds)
 			beyond := func(op string, t civil.DateTime, where int64) {
-				side = If{all(b.bound(&criteria.Compare{Op: op, Left: bounds.Column}, t), Fits{bounds.Column.Ref}), Value{where}, side}
+				side = If{b.fitting(b.bound(&criteria.Compare{Op: op, Left: bounds.Column}, t), bounds.Column.Ref), Value{where}, side}
 			}
 			if !bounds.Span.OpenEnd() {
 				beyond(">=", bounds.Span.Until, After)
@@ -106,59 +69,4 @@ func Why(c *definition.Compiled, values parameter.Values, ctx civil.Context) Rea
 		r.Conditions, r.Places = append(r.Conditions, condition), append(r.Places, i)
 	}
 	return r
-}
-
-// Edges is how to find the records nearest to the period of a run.
-type Edges struct {
-	// Column and Span are the date criterion of the run.
-	Column *criteria.Column
-	Span   period.Span
-	// Before and After fetch one date each: the latest before the period and
-	// the earliest after it, of records that meet everything else; nil where
-	// that side is open.
-	Before, After *Statement
-}
-
-// EdgesOf tells how to find the edges of a statement; false where it has no
-// date criterion, or where that is not a matter of one stretch of time.
-func EdgesOf(c *definition.Compiled, s Statement, ctx civil.Context) (Edges, bool) {
-	if c.Criteria == nil || c.SQL != nil {
-		return Edges{}, false
-	}
-	column := dateColumn(c.Criteria)
-	if column == nil {
-		return Edges{}, false
-	}
-	edges := Edges{Column: column, Span: period.All}
-	b := binder{compiled: c, ctx: ctx}
-	var rest []Condition
-	for _, condition := range s.Where {
-		if condition.Bare == nil {
-			continue
-		}
-		bounds, ok := boundsOf(condition.Bare)
-		if !ok || !bounds.Column.Same(column) {
-			condition.Expr = b.condition(condition.Bare, false)
-			rest = append(rest, condition)
-			continue
-		}
-		edges.Span.From = max(edges.Span.From, bounds.Span.From)
-		edges.Span.Until = min(edges.Span.Until, bounds.Span.Until)
-	}
-	nearest := func(op string, t civil.DateTime) *Statement {
-		if t == civil.Start || t == civil.End {
-			return nil
-		}
-		bound := all(b.bound(&criteria.Compare{Op: op, Left: column}, t), Fits{column.Ref})
-		return &Statement{
-			Fetch: []criteria.Ref{column.Ref}, From: s.From, Joins: s.Joins, DateIndex: -1, Limit: 1,
-			Where: append(rest[:len(rest):len(rest)], Condition{Expr: bound}),
-			Sort:  []SortKey{{Expr: b.ordered(column), Descending: op == "<"}},
-		}
-	}
-	edges.Before, edges.After = nearest("<", edges.Span.From), nearest(">=", edges.Span.Until)
-	if edges.Before == nil && edges.After == nil {
-		return Edges{}, false
-	}
-	return edges, true
 }

@@ -127,6 +127,15 @@ type Failure struct {
 	Err error
 }
 
+// WrittenOtherwise says that dates are not written any more as they were when the
+// source was last looked at.
+func WrittenOtherwise(column string) *Failure {
+	return &Failure{
+		Code:    Rewritten,
+		Message: fmt.Sprintf("The dates in %s are no longer all written alike, so their order cannot be relied on. The table has been looked at again; run the report again.", column),
+	}
+}
+
 // Near is the piece of the statement that the database complains of.
 func (f *Failure) Near() (text string, nth int) { return f.At, f.Nth }
 

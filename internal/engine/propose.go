@@ -5,7 +5,6 @@ import (
 	"fmt"
 
 	"pikegate/core/catalog"
-	"pikegate/core/criteria"
 	"pikegate/core/plan"
 )
 
@@ -17,15 +16,11 @@ const sample = 200
 func ProposeDates(ctx context.Context, s Source, out *catalog.Source) error {
 	for i := range out.Tables {
 		t := &out.Tables[i]
-		refs := make([]criteria.Ref, len(t.Columns))
 		for j, c := range t.Columns {
 			t.Columns[j].Bytes = c.Bytes && !t.IsKey(c.Name)
-			c = t.Columns[j]
-			refs[j] = criteria.Ref{Alias: t.Name, Column: c}
 		}
 		values := make([][]any, len(t.Columns))
-		statement := plan.Statement{Fetch: refs, From: plan.Table{Name: t.Name, Alias: t.Name}, Limit: sample}
-		err := s.Stream(ctx, s.Dialect().Write(statement), func(row []any) error {
+		err := s.Stream(ctx, s.Dialect().Write(plan.FirstRows(*t, t.Columns, sample)), func(row []any) error {
 			for j, v := range row {
 				if v != nil {
 					values[j] = append(values[j], v)

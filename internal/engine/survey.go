@@ -8,7 +8,6 @@ import (
 	"time"
 
 	"pikegate/core/catalog"
-	"pikegate/core/criteria"
 	"pikegate/core/plan"
 )
 
@@ -27,16 +26,16 @@ var errEnough = errors.New("engine: the survey took too long")
 // key of whole numbers, those that came first.
 func Survey(ctx context.Context, s Source, t *catalog.Table) error {
 	var places []int
-	statement := plan.Statement{From: plan.Table{Name: t.Name, Alias: t.Name}}
+	var columns []catalog.Column
 	for i, c := range t.Columns {
 		if c.Encoding != "" && !c.Encoding.IsNative() {
-			places = append(places, i)
-			statement.Fetch = append(statement.Fetch, criteria.Ref{Alias: t.Name, Column: c})
+			places, columns = append(places, i), append(columns, c)
 		}
 	}
 	if places == nil {
 		return nil
 	}
+	statement := plan.FirstRows(*t, columns, 0)
 	look := func(ctx context.Context, q plan.Statement) ([]*catalog.Survey, int64, error) {
 		surveys := make([]*catalog.Survey, len(places))
 		for i, place := range places {
@@ -95,10 +94,8 @@ func sampleOf(ctx context.Context, s Source, t catalog.Table, of plan.Statement)
 	if !ok || column.Type != catalog.Integer {
 		return of, false, nil
 	}
-	key := plan.Column{Ref: criteria.Ref{Alias: t.Name, Column: column}}
-	ends := plan.Statement{From: of.From, Aggregates: []plan.Expr{plan.Aggregate{Name: "least", X: key}, plan.Aggregate{Name: "greatest", X: key}}}
 	var least, greatest int64
-	err := s.Stream(ctx, s.Dialect().Write(ends), func(row []any) error {
+	err := s.Stream(ctx, s.Dialect().Write(plan.Ends(t, column)), func(row []any) error {
 		least, _ = row[0].(int64)
 		greatest, _ = row[1].(int64)
 		return nil
@@ -106,10 +103,9 @@ func sampleOf(ctx context.Context, s Source, t catalog.Table, of plan.Statement)
 	if err != nil || greatest-least <= 0 {
 		return of, false, err
 	}
-	in := plan.In{X: key}
-	for range surveySample {
-		in.Values = append(in.Values, least+rand.Int64N(greatest-least+1))
+	keys := make([]any, surveySample)
+	for i := range keys {
+		keys[i] = least + rand.Int64N(greatest-least+1)
 	}
-	of.Where = []plan.Condition{{Expr: in}}
-	return of, true, nil
+	return of.RowsOf(column, keys), true, nil
 }

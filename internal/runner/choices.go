@@ -31,7 +31,7 @@ func Choices(ctx context.Context, job Job, q parameter.Parameter, search plan.Se
 		return nil, err
 	}
 	_, values, _ := job.Read() // what cannot be read narrows nothing
-	statement, problems := plan.Offer(job.Compiled, q.Name, values, job.Context.Context, search)
+	statement, problems := job.planner().Choices(q.Name, values, search)
 	if err := problems.Err(); err != nil {
 		return nil, err
 	}
@@ -105,7 +105,7 @@ func offered(ctx context.Context, job Job, questions []parameter.Parameter, valu
 // nearest lists what to offer in the place of an answer that does not occur: what
 // goes with the other answers, or, where none does, what occurs.
 func nearest(ctx context.Context, job Job, q parameter.Parameter, values parameter.Values) ([]string, error) {
-	statement, problems := plan.Offer(job.Compiled, q.Name, values, job.Context.Context, plan.Search{Limit: MaxChoices})
+	statement, problems := job.planner().Choices(q.Name, values, plan.Search{Limit: MaxChoices})
 	if !problems.Failed() {
 		offered, err := texts(ctx, job, statement)
 		if err != nil || offered != nil {
@@ -117,7 +117,7 @@ func nearest(ctx context.Context, job Job, q parameter.Parameter, values paramet
 
 // occurring lists answers a question can have at all.
 func occurring(ctx context.Context, job Job, q parameter.Parameter, search plan.Search) ([]string, error) {
-	statement, problems := plan.Occurring(job.Compiled, q.Name, job.Context.Context, search)
+	statement, problems := job.planner().Occurring(q.Name, search)
 	if err := problems.Err(); err != nil {
 		return nil, err
 	}

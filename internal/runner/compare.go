@@ -146,7 +146,7 @@ func Compare(ctx context.Context, before, after Run) (Comparison, error) {
 		if run.Prints != nil && whole {
 			c.since, c.found = newSince(run.ID, run.Prints, width(c.p.Statement)), &Since{}
 		}
-		c.places = plan.Identify(c.job.Compiled, &c.p.Statement)
+		c.places = c.job.planner().Identify(&c.p.Statement)
 		c.p.Query = c.job.Source.Dialect().Write(c.p.Statement)
 		c.kept = output.Keep(0)
 		if err := c.kept.Begin(headerOf(c.job, c.p)); err != nil {

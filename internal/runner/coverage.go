@@ -39,7 +39,8 @@ func Cover(ctx context.Context, job Job, by string) (Coverage, error) {
 	if !ok {
 		return Coverage{}, diag.Problems{{Code: "unknown_unit", Field: "by", Message: fmt.Sprintf("%q is not a unit of time.", by), Hint: "Write day, week, month, quarter, half or year."}}
 	}
-	question, column, ok := plan.DateQuestion(job.Compiled)
+	planner := job.planner()
+	question, column, ok := planner.DateQuestion()
 	if !ok || !plan.CanCover(column.Ref.Column, unit) {
 		return Coverage{}, diag.Problems{{Code: "no_date_question", Message: "The report does not ask for the dates of a column, so there is nothing to count by " + by + "."}}
 	}
@@ -54,8 +55,8 @@ func Cover(ctx context.Context, job Job, by string) (Coverage, error) {
 	case civil.Quarter, civil.Half:
 		counted = civil.Month
 	}
-	calendar := job.Context.Context
-	statement, problems := plan.Coverage(job.Compiled, counted, values, calendar)
+	calendar := planner.Calendar
+	statement, problems := planner.Coverage(counted, values)
 	if err := problems.Err(); err != nil {
 		return Coverage{}, err
 	}

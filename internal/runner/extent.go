@@ -5,7 +5,6 @@ import (
 	"time"
 
 	"pikegate/core/catalog"
-	"pikegate/core/criteria"
 	"pikegate/core/plan"
 	"pikegate/internal/engine"
 )
@@ -22,27 +21,7 @@ type Extent struct {
 
 // Extents asks what each column of a table holds, in one statement.
 func Extents(ctx context.Context, source engine.Source, t catalog.Table, zone *time.Location) ([]Extent, error) {
-	statement := plan.Statement{From: plan.Table{Name: t.Name, Alias: t.Name}, DateIndex: -1}
-	add := func(name string, x plan.Expr) int {
-		statement.Aggregates = append(statement.Aggregates, plan.Aggregate{Name: name, X: x})
-		return len(statement.Aggregates) - 1
-	}
-	records := add("count", nil)
-	// Where the values of each column stand in the row, -1 for what is not asked.
-	type places struct{ present, distinct, least, greatest int }
-	at, reads := make([]places, len(t.Columns)), make([]catalog.Column, len(t.Columns))
-	for i, c := range t.Columns {
-		column := plan.Column{Ref: criteria.Ref{Alias: t.Name, Column: c}}
-		at[i] = places{add("present", column), -1, -1, -1}
-		if c.Type != catalog.Other {
-			at[i].distinct = add("count distinct", column)
-		}
-		if c.Encoding != "" || c.Type.IsNumber() {
-			ordered, read := plan.InOrder(column.Ref)
-			reads[i] = read
-			at[i].least, at[i].greatest = add("least", ordered), add("greatest", ordered)
-		}
-	}
+	statement, statistics := plan.Statistics(t)
 	out := make([]Extent, len(t.Columns))
 	err := source.Stream(ctx, source.Dialect().Write(statement), func(row []any) error {
 		number := func(place int) int64 {
@@ -53,16 +32,17 @@ func Extents(ctx context.Context, source engine.Source, t catalog.Table, zone *t
 			return n
 		}
 		for i, c := range t.Columns {
+			at := &statistics[i]
 			text := func(place int) string {
 				if place < 0 || row[place] == nil {
 					return ""
 				}
 				if c.Encoding != "" {
-					return dateText(row[place], &reads[i], zone)
+					return dateText(row[place], &at.Read, zone)
 				}
 				return cellText(row[place])
 			}
-			out[i] = Extent{c.Name, text(at[i].least), text(at[i].greatest), number(records) - number(at[i].present), number(at[i].distinct), number(records)}
+			out[i] = Extent{c.Name, text(at.Least), text(at.Greatest), number(0) - number(at.Present), number(at.Distinct), number(0)}
 		}
 		return nil
 	})

@@ -3,7 +3,6 @@ package runner
 import (
 	"context"
 	"errors"
-	"fmt"
 	"time"
 
 	"pikegate/core/catalog"
@@ -41,10 +40,7 @@ func (f *fitting) pass(row []any) (bool, error) {
 	for _, i := range f.statement.Written {
 		c := &f.statement.Fetch[i].Column
 		if row[i] != nil && !catalog.HasLayout(row[i], c.Layout) {
-			return false, &engine.Failure{
-				Code:    engine.Rewritten,
-				Message: fmt.Sprintf("The dates in %s are no longer all written alike, so their order cannot be relied on. The table has been looked at again; run the report again.", c.Name),
-			}
+			return false, engine.WrittenOtherwise(c.Name)
 		}
 	}
 	return true, nil
@@ -70,9 +66,11 @@ var errUncounted = errors.New("runner: what was left out could not be counted in
 // fit; nil where none can be. Of a table too large to be counted only what
 // passed by is known.
 func leftOut(ctx context.Context, job Job, p Prepared, passed int64, limit time.Duration) (*output.LeftOut, error) {
-	statement, columns := plan.LeftOut(job.Compiled, p.Values, job.Context.Context, func(c catalog.Column) bool {
+	planner := job.planner()
+	planner.Sure = func(c catalog.Column) bool {
 		return c.Encoding == catalog.EncDate && job.Compiled.Engine == "sqlite" || job.Unchanged && c.Whole && c.Unfit == 0
-	})
+	}
+	statement, columns := planner.LeftOut(p.Values)
 	if columns == nil {
 		return nil, nil
 	}

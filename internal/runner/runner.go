@@ -14,6 +14,7 @@ import (
 	"sync"
 	"time"
 
+	"pikegate/core/catalog"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/dialect"
@@ -69,8 +70,10 @@ type Job struct {
 	// a limit of its own.
 	Source engine.Source
 	// Unchanged tells that the database is as it was when its columns were last
-	// looked at.
+	// looked at, so that what is known of their dates holds; Confirm looks at them
+	// again where it has changed since, after rows were read in that belief.
 	Unchanged bool
+	Confirm   func(ctx context.Context) error
 }
 
 // Prepared is a job that was read, resolved and translated, but not run.
@@ -101,15 +104,23 @@ func Prepare(ctx context.Context, job Job) (Prepared, error) {
 	if err != nil {
 		return Prepared{Questions: asked, Values: values}, err
 	}
-	statement, problems := plan.Bind(job.Compiled, job.View, values, job.Context.Context)
+	planner := job.planner()
+	statement, problems := planner.Records(job.View, values)
 	if err := problems.Err(); err != nil {
 		return Prepared{Questions: asked, Values: values}, err
 	}
-	edges, _ := plan.EdgesOf(job.Compiled, statement, job.Context.Context)
+	edges, _ := planner.Edges(statement)
 	return Prepared{
 		asked, values, statement, job.Source.Dialect().Write(statement), edges, statement.Impossible(),
 		readBack(job.Report, statement),
 	}, nil
+}
+
+// planner makes the job's statements.
+func (job Job) planner() plan.Planner {
+	return plan.Planner{Query: job.Compiled, Calendar: job.Context.Context, Sure: func(c catalog.Column) bool {
+		return job.Unchanged && c.Reliable()
+	}}
 }
 
 // Read reads the inputs: the questions people see, and the values of all, those
@@ -230,6 +241,9 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 			edges.see(row)
 			kept.see(row)
 		}, &summary)
+	}
+	if err == nil && prepared.Impossible == "" && job.Unchanged {
+		err = job.Confirm(ctx)
 	}
 	if err == nil && prepared.Impossible == "" {
 		summary.Edges = edges.around(ctx, job, prepared.Edges)

@@ -2,11 +2,9 @@ package runner
 
 import (
 	"context"
-	"slices"
 	"time"
 
 	"pikegate/core/catalog"
-	"pikegate/core/criteria"
 	"pikegate/core/plan"
 	"pikegate/internal/engine"
 	"pikegate/internal/output"
@@ -48,39 +46,13 @@ func Sample(ctx context.Context, job Job, most int) (output.Result, error) {
 
 // FirstRows gives rows of a table as they are stored, dates read.
 func FirstRows(ctx context.Context, source engine.Source, t catalog.Table, most int, zone *time.Location) (output.Result, error) {
-	return lookAt(ctx, source, tableStatement(t, t.Columns, most), zone)
+	return lookAt(ctx, source, plan.FirstRows(t, t.Columns, most), zone)
 }
 
 // UnfitRows gives the records of a table in which a value of a column with dates
 // is none, their keys first.
 func UnfitRows(ctx context.Context, source engine.Source, t catalog.Table, c catalog.Column, most int, zone *time.Location) (output.Result, error) {
-	var keys, others []catalog.Column
-	for _, name := range t.Key {
-		if key, ok := t.Column(name); ok && key.Name != c.Name {
-			keys = append(keys, key)
-		}
-	}
-	for _, other := range t.Columns {
-		if other.Name != c.Name && !slices.Contains(t.Key, other.Name) {
-			others = append(others, other)
-		}
-	}
-	s := tableStatement(t, slices.Concat(keys, []catalog.Column{c}, others), most)
-	for _, key := range s.Fetch[:len(keys)] {
-		s.Sort = append(s.Sort, plan.SortKey{Expr: plan.Column{Ref: key}})
-	}
-	s.Where = []plan.Condition{{Expr: plan.Unfit(s.Fetch[len(keys)])}}
-	return lookAt(ctx, source, s, zone)
-}
-
-// tableStatement reads columns of a table as they are stored.
-func tableStatement(t catalog.Table, columns []catalog.Column, most int) plan.Statement {
-	s := plan.Statement{From: plan.Table{Name: t.Name, Alias: t.Name}, DateIndex: -1, Limit: most}
-	for i, c := range columns {
-		s.Fetch = append(s.Fetch, criteria.Ref{Alias: t.Name, Column: c, Nullable: c.Nullable})
-		s.Outputs = append(s.Outputs, plan.Output{Name: c.Name, Label: c.Name, Type: c.Type, Column: c, Index: i})
-	}
-	return s
+	return lookAt(ctx, source, plan.UnfitRows(t, c, most), zone)
 }
 
 func lookAt(ctx context.Context, source engine.Source, s plan.Statement, zone *time.Location) (output.Result, error) {

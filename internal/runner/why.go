@@ -89,7 +89,7 @@ func FindWhy(ctx context.Context, job Job, p Prepared) (Why, error) {
 		why.Advice = append(why.Advice, "The SQL of this report was written by hand, so what each condition lets through cannot be told apart.")
 		return why, nil
 	}
-	reasons := plan.Why(job.Compiled, p.Values, job.Context.Context)
+	reasons := job.planner().Why(p.Values)
 	why := Why{ReadBack: p.ReadBack, Reason: p.Impossible, Table: reasons.Records.From.Name, Conditions: []WhyCondition{}}
 	for _, c := range reasons.Conditions {
 		why.Conditions = append(why.Conditions, WhyCondition{Words: c.Words, Text: c.Text})

@@ -203,10 +203,15 @@ func (s *Service) asked(made ready, r Request) runner.Job {
 	made.calendar, problems = s.now(made.calendar, r.AsOf)
 	found = append(found, problems...)
 	marks, _ := parameter.MarksOf(made.report.Language)
+	unchanged := made.source.unchanged(made.tables...)
+	if !unchanged {
+		made.source.lookAgain(made.tables, func() { s.resurvey(made.compiled.Query.Source) })
+	}
 	return runner.Job{
 		Report: made.report, Version: made.version, Compiled: made.compiled, View: made.view, Inputs: inputs, Sort: r.Sort, Guard: r.Guard, Typed: r.Inputs,
 		Problems: found, Context: parameter.Context{Context: made.calendar, Marks: marks}, Source: made.source.shared,
-		Unchanged: made.source.unchanged(made.tables...),
+		Unchanged: unchanged,
+		Confirm:   func(ctx context.Context) error { return made.source.confirm(ctx, made.tables) },
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -73,6 +74,7 @@ type openSource struct {
 
 	mu       sync.Mutex        // guards the rest
 	surveyed map[string]string // by table in lower case, the state the database was in; empty where it does not tell
+	looked   time.Time         // when it was looked at again on the side
 }
 
 func newOpenSource(source *shared, known *catalog.Source) *openSource {
@@ -153,6 +155,71 @@ func (o *openSource) unchanged(tables ...string) bool {
 		}
 	}
 	return true
+}
+
+// again looks at tables as they are now. It tells a column whose dates can no
+// longer be relied on, empty for none, and whether anything else is known by now.
+func (o *openSource) again(ctx context.Context, tables []string) (worse string, other bool, err error) {
+	states := map[string]string{}
+	for _, name := range tables {
+		before, ok := o.known.Load().Table(name)
+		if !ok || !slices.ContainsFunc(before.Columns, func(c catalog.Column) bool { return c.Whole }) {
+			continue
+		}
+		now := before
+		now.Columns = slices.Clone(before.Columns)
+		state := o.State()
+		if err := engine.Survey(ctx, o.shared, &now); err != nil {
+			return "", false, err
+		}
+		for i, c := range before.Columns {
+			reliable := now.Columns[i].Reliable() && now.Columns[i].Layout == c.Layout
+			if c.Reliable() && !reliable {
+				return name + "." + c.Name, true, nil
+			}
+			other = other || now.Columns[i].Reliable() != c.Reliable()
+		}
+		states[strings.ToLower(name)] = state
+	}
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	maps.Copy(o.surveyed, states)
+	return "", other, nil
+}
+
+// confirm looks at tables that have changed since they were last looked at, for a
+// run that relied on what was known of their dates. The error says that it does
+// not hold any more.
+func (o *openSource) confirm(ctx context.Context, tables []string) error {
+	if o.unchanged(tables...) {
+		return nil
+	}
+	worse, _, err := o.again(ctx, tables)
+	if worse != "" {
+		return engine.WrittenOtherwise(worse)
+	}
+	return err
+}
+
+// lookAgainAfter is how often a file that is written to is looked at again, so
+// that what is known of its dates can be relied on until it is next.
+const lookAgainAfter = 30 * time.Second
+
+// lookAgain looks at tables that have changed, on the side, unless that was done a
+// moment ago; changed is called where something else was found.
+func (o *openSource) lookAgain(tables []string, changed func()) {
+	now := time.Now()
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	if o.State() == "" || now.Sub(o.looked) < lookAgainAfter {
+		return
+	}
+	o.looked = now
+	go func() {
+		if _, other, err := o.again(context.Background(), tables); err == nil && other {
+			changed()
+		}
+	}()
 }
 
 // New makes the service; runs that a stop cut short are marked as failed.

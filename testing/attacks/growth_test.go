@@ -50,7 +50,7 @@ func worked(t *testing.T, criteria string) (bytes uint64, refused error) {
 		ctx := civil.Context{Zone: civil.UTC, Now: civil.Instant(civil.DateOf(2026, 3, 31).Midnight())}
 		values, problems := parameter.Read(compiled.Questions, nil, answers, parameter.Context{Context: ctx})
 		require.Empty(t, problems)
-		statement, problems := plan.Bind(compiled, definition.View{}, values, ctx)
+		statement, problems := plan.Planner{Query: compiled, Calendar: ctx}.Records(definition.View{}, values)
 		refused = problems.Err()
 		for _, d := range []dialect.Dialect{dialect.SQLite, dialect.Postgres("C.utf8"), dialect.MySQL("utf8mb4_nopad_bin")} {
 			refused = cmp.Or(refused, d.Write(statement).Err())

@@ -323,7 +323,7 @@ func TestCompareChanged(t *testing.T) {
 		assert.Equal(t, "changed", row.Kind)
 		assert.InDelta(t, row.Before[1].(float64)*10, row.After[1].(float64), 1e-6)
 	}
-	other := pikegate(t, "run", "keepers", "--format", "csv").runNumber(t)
+	other := pikegate(t, "run", "passages-by-date", "--set", "period=2025-03-31", "--format", "csv").runNumber(t)
 	assert.Equal(t, 3, pikegate(t, "compare", runs[0], other).code, "runs of two reports are not compared")
 }
 

@@ -54,7 +54,7 @@ func asked(t *testing.T, s engine.Source, tables *catalog.Source, words string) 
 	ctx := civil.Context{Zone: civil.UTC, WeekStart: time.Monday}
 	span, problems := period.Read(words, ctx)
 	require.Empty(t, problems)
-	statement, problems := plan.Bind(c, definition.View{}, parameter.Values{"period": {Given: true, Span: span}}, ctx)
+	statement, problems := plan.Planner{Query: c, Calendar: ctx}.Records(definition.View{}, parameter.Values{"period": {Given: true, Span: span}})
 	require.Empty(t, problems)
 	q := s.Dialect().Write(statement)
 	p, planErr := s.Plan(t.Context(), q)

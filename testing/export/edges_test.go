@@ -46,9 +46,9 @@ func edgeStatement(b *testing.B, source engine.Source) dialect.Query {
 		"period": {Texts: []string{"2025-03"}}, "lock": {Texts: []string{"Harrow Top"}},
 	}, parameter.Context{Context: ctx})
 	require.NoError(b, problems.Err())
-	statement, problems := plan.Bind(compiled, definition.View{}, values, ctx)
+	statement, problems := plan.Planner{Query: compiled, Calendar: ctx}.Records(definition.View{}, values)
 	require.NoError(b, problems.Err())
-	edges, ok := plan.EdgesOf(compiled, statement, ctx)
+	edges, ok := plan.Planner{Query: compiled, Calendar: ctx}.Edges(statement)
 	require.True(b, ok)
 	return source.Dialect().WriteTogether([]plan.Statement{*edges.Before, *edges.After})
 }

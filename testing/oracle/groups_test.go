@@ -16,7 +16,6 @@ import (
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
 	"pikegate/core/parameter"
-	"pikegate/core/plan"
 	"pikegate/internal/output"
 	"pikegate/testing/oracle"
 )
@@ -93,7 +92,7 @@ func (b *bench) groups(t *testing.T, text string, in map[string]parameter.Input)
 	}
 	values, problems = parameter.Read(compiled.Questions, nil, in, parameter.Context{Context: b.ctx})
 	require.Empty(t, problems, text)
-	statement, problems := plan.Bind(compiled, definition.View{}, values, b.ctx)
+	statement, problems := b.planner(compiled, b.ctx).Records(definition.View{}, values)
 	require.NoError(t, problems.Err(), text)
 	var out bytes.Buffer
 	w := output.CSV.New(&out)

@@ -8,7 +8,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"pikegate/core/catalog"
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
 	"pikegate/testing/oracle"
@@ -41,7 +40,7 @@ func TestLeftOut(t *testing.T) {
 					}
 				}
 				compiled := b.compile(t, "kind: query\nname: q\nsource: small\nfrom: r\ncolumns: [id]\ncriteria: \""+text+"\"\n")
-				statement, columns := plan.LeftOut(compiled, parameter.Values{}, b.ctx, func(catalog.Column) bool { return false })
+				statement, columns := plan.Planner{Query: compiled, Calendar: b.ctx}.LeftOut(parameter.Values{})
 				require.Len(t, columns, 1, text)
 				got := int64(-1)
 				require.NoError(t, b.source.Stream(t.Context(), b.source.Dialect().Write(statement), func(row []any) error {

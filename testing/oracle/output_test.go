@@ -20,7 +20,6 @@ import (
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
 	"pikegate/core/parameter"
-	"pikegate/core/plan"
 	"pikegate/internal/output"
 	"pikegate/testing/oracle"
 )
@@ -76,7 +75,7 @@ func (b *bench) written(t *testing.T, text string, in map[string]parameter.Input
 	}
 	values, problems = parameter.Read(compiled.Questions, nil, in, parameter.Context{Context: b.ctx})
 	require.Empty(t, problems, text)
-	statement, problems := plan.Bind(compiled, definition.View{}, values, b.ctx)
+	statement, problems := b.planner(compiled, b.ctx).Records(definition.View{}, values)
 	if problems.Failed() {
 		return "", "", nil, nil, false
 	}

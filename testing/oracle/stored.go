@@ -19,7 +19,7 @@ func Typed(c catalog.Column, stored any, zone *time.Location) any {
 		return nil
 	}
 	if c.Encoding != "" {
-		at, ok := read(c, stored)
+		at, ok := Time(c, stored)
 		first := time.Date(1, 1, 1, 0, 0, 0, 0, time.UTC)
 		if c.Encoding.IsInstant() { // of the year 1 in every zone
 			first = first.AddDate(0, 0, 1)
@@ -57,8 +57,8 @@ var (
 	number = regexp.MustCompile(`^-?\d{1,18}$`)
 )
 
-// read reads a stored date as a time in UTC.
-func read(c catalog.Column, stored any) (time.Time, bool) {
+// Time reads a stored date as a time in UTC; false for what is none.
+func Time(c catalog.Column, stored any) (time.Time, bool) {
 	text, isText := stored.(string)
 	whole, isWhole := stored.(int64)
 	parse := func(layout, s string) (time.Time, bool) {

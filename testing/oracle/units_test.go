@@ -13,14 +13,19 @@ import (
 	"pikegate/core/definition"
 	"pikegate/core/parameter"
 	"pikegate/core/period"
-	"pikegate/core/plan"
 	"pikegate/testing/oracle"
 )
 
 // TestUnits: "month of d", made by the database for a group or here for a
 // record, is the period that the language of periods reads around the day.
 func TestUnits(t *testing.T) {
-	b := newBench(t, random{rand.New(rand.NewPCG(*seed, 99))})
+	r := random{rand.New(rand.NewPCG(*seed, 99))}
+	for _, b := range []*bench{newBench(t, r), newClean(t, r)} {
+		tryUnits(t, b)
+	}
+}
+
+func tryUnits(t *testing.T, b *bench) {
 	units := map[string]civil.Unit{"day": civil.Day, "week": civil.Week, "month": civil.Month, "quarter": civil.Quarter, "half": civil.Half, "year": civil.Year}
 	for _, start := range []time.Weekday{time.Monday, time.Sunday, time.Saturday} {
 		ctx := b.ctx
@@ -31,7 +36,7 @@ func TestUnits(t *testing.T) {
 					name := fmt.Sprintf("%s of %s, weeks from %s%s", word, column, start, grouped)
 					text := fmt.Sprintf("kind: query\nname: q\nsource: small\nfrom: r\ncolumns: [id, { name: v, value: %s of %s }%s]\n", word, column, grouped)
 					compiled := b.compile(t, text)
-					statement, problems := plan.Bind(compiled, definition.View{}, parameter.Values{}, ctx)
+					statement, problems := b.planner(compiled, ctx).Records(definition.View{}, parameter.Values{})
 					require.NoError(t, problems.Err(), name)
 					require.NoError(t, b.source.Stream(t.Context(), b.source.Dialect().Write(statement), func(row []any) error {
 						made := any(nil)

@@ -126,8 +126,9 @@ func (b *bench) sound(text string) bool {
 // TestWildCriteria takes whatever the grammar allows the whole way to rows, on
 // every engine.
 func TestWildCriteria(t *testing.T) {
-	for _, b := range onEveryEngine(t, 99) {
-		t.Run(b.engine, func(t *testing.T) {
+	benches := append(onEveryEngine(t, 99), newClean(t, random{rand.New(rand.NewPCG(*seed, 99))}))
+	for i, b := range benches {
+		t.Run(fmt.Sprint(b.engine, i), func(t *testing.T) {
 			t.Parallel()
 			wanted, sound, failed := *expressions/5, 0, 0
 			if b.engine != "sqlite" {

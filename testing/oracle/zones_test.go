@@ -2,6 +2,8 @@ package oracle_test
 
 import (
 	"fmt"
+	"math/rand/v2"
+	"strconv"
 	"testing"
 	"time"
 
@@ -9,9 +11,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/definition"
 	"pikegate/core/parameter"
-	"pikegate/core/plan"
+	"pikegate/core/period"
 )
 
 // TestZones: the day that an instant falls on, worked out by engines that know no
@@ -58,11 +61,12 @@ func TestZones(t *testing.T) {
 		b.open(t)
 		require.NoError(t, b.catalog.SetEncoding("r.at", catalog.EncISOInstant))
 		b.survey(t)
+		within := b.compile(t, "kind: query\nname: q\nsource: small\nfrom: r\nparameters: [{name: period, kind: period}]\ncolumns: [id, {name: day, value: day of at}, {name: n, value: count}]\ncriteria: at within :period\n")
 		compiled := b.compile(t, "kind: query\nname: q\nsource: small\nfrom: r\ncolumns: [id, {name: day, value: day of at}, {name: n, value: count}]\n")
 		for _, zone := range zones {
 			ctx := b.ctx
 			ctx.Zone = zone
-			statement, problems := plan.Bind(compiled, definition.View{}, parameter.Values{}, ctx)
+			statement, problems := b.planner(compiled, ctx).Records(definition.View{}, parameter.Values{})
 			require.NoError(t, problems.Err())
 			wrong, looked := []string{}, 0
 			require.NoError(t, b.source.Stream(t.Context(), b.source.Dialect().Write(statement), func(row []any) error {
@@ -75,6 +79,34 @@ func TestZones(t *testing.T) {
 			}))
 			assert.Empty(t, wrong, "%s: %s", kind, zone)
 			assert.Equal(t, len(instants), looked)
+			for range 20 {
+				b.inYear(t, within, ctx, 1900+rand.IntN(200), instants)
+			}
 		}
+	}
+}
+
+// inYear looks at the days of the instants of one year, for which only the changes
+// of that year matter.
+func (b *bench) inYear(t *testing.T, compiled *definition.Compiled, ctx civil.Context, year int, instants map[int64]bool) {
+	t.Helper()
+	span, problems := period.Read(strconv.Itoa(year), ctx)
+	require.Empty(t, problems)
+	statement, problems := b.planner(compiled, ctx).Records(definition.View{}, parameter.Values{"period": {Given: true, Span: span}})
+	require.NoError(t, problems.Err())
+	want, got := map[int64]string{}, map[int64]string{}
+	for at := range instants {
+		if local := time.Unix(at, 0).In(ctx.Zone); local.Year() == year {
+			want[at] = local.Format(time.DateOnly)
+		}
+	}
+	q := b.source.Dialect().Write(statement)
+	require.NoError(t, b.source.Stream(t.Context(), q, func(row []any) error {
+		got[row[0].(int64)] = fmt.Sprint(row[1])
+		return nil
+	}))
+	assert.Equal(t, want, got, "%s %d\n%s", ctx.Zone, year, q.SQL)
+	if b.engine == "sqlite" {
+		assert.NotContains(t, q.SQL, "date_text", "SQLite's own functions do where it is known how all are written")
 	}
 }

@@ -27,7 +27,7 @@ core/dialect             core/catalog core/civil core/criteria core/definition c
 
 internal/engine          core/catalog core/criteria core/dialect core/plan
 internal/engine/worker   core/catalog core/dialect internal/engine
-internal/engine/sqlite   core/catalog core/dialect internal/engine internal/engine/worker
+internal/engine/sqlite   core/catalog core/civil core/dialect internal/engine internal/engine/worker
 internal/engine/postgres core/catalog core/dialect internal/engine
 internal/engine/mysql    core/catalog core/dialect internal/engine
 internal/output          core/catalog core/civil core/definition core/diag core/plan

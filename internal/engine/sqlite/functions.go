@@ -4,8 +4,12 @@ import (
 	"math"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/shopspring/decimal"
+
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
 )
 
 // functions take the place of SQLite's own: those know capitals in ASCII only,
@@ -18,6 +22,78 @@ var functions = map[string]any{
 	"floor":       func(v any) any { return whole(v, math.Floor) },
 	"ceil":        func(v any) any { return whole(v, math.Ceil) },
 	"decimal_sum": decimalSum,
+	"is_date":     isDate,
+	"date_text":   dateText,
+	"time_text":   timeText,
+}
+
+// dated is how a column with dates is read; the zone is that of its text.
+type dated struct {
+	column catalog.Column
+	clock  *civil.Clock
+}
+
+// dates are those that were asked for, by encoding and zone. A process answers one
+// statement at a time.
+var dates = map[[2]string]*dated{}
+
+func datedOf(encoding, zone string) (*dated, error) {
+	if d, ok := dates[[2]string{encoding, zone}]; ok {
+		return d, nil
+	}
+	place, err := time.LoadLocation(zone)
+	if err != nil {
+		return nil, err
+	}
+	name, asText := strings.CutSuffix(encoding, " as text")
+	c := catalog.Column{Encoding: catalog.Encoding(name)}
+	switch c.Type = c.Encoding.Type(); {
+	case asText || c.Encoding.IsTimedText():
+		c.Stored = catalog.Text
+	default:
+		c.Stored = catalog.Integer
+	}
+	d := &dated{c, civil.NewClock(place)}
+	dates[[2]string{encoding, zone}] = d
+	return d, nil
+}
+
+// isDate is is_date(value, encoding): whether it is a date as the encoding has it.
+func isDate(v any, encoding string) (bool, error) {
+	d, err := datedOf(encoding, "UTC")
+	if err != nil {
+		return false, err
+	}
+	_, ok := d.column.Decode(v, d.clock)
+	return ok, nil
+}
+
+// dateText is date_text(value, encoding, zone): the day of a date-time by the
+// clocks of the zone, blank for what is none.
+func dateText(v any, encoding, zone string) (any, error) {
+	d, err := datedOf(encoding, zone)
+	if err != nil {
+		return nil, err
+	}
+	stamp, ok := d.column.Decode(v, d.clock)
+	if !ok {
+		return nil, nil
+	}
+	return stamp.At.Date().String(), nil
+}
+
+// timeText is time_text(value, encoding, zone): the same to the nanosecond.
+func timeText(v any, encoding, zone string) (any, error) {
+	d, err := datedOf(encoding, zone)
+	if err != nil {
+		return nil, err
+	}
+	stamp, ok := d.column.Decode(v, d.clock)
+	if !ok {
+		return nil, nil
+	}
+	const none = ".000000000"
+	return string(append(append(stamp.At.AppendTo(nil, 'T'), stamp.Fraction...), none[len(stamp.Fraction):]...)), nil
 }
 
 // decimalAdd is decimal_add(x): numbers added up as the decimals they are

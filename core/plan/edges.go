@@ -1,0 +1,63 @@
+package plan
+
+import (
+	"pikegate/core/civil"
+	"pikegate/core/criteria"
+	"pikegate/core/period"
+)
+
+// Edges is how to find the records nearest to the period of a run.
+type Edges struct {
+	// Column and Span are the date criterion of the run.
+	Column *criteria.Column
+	Span   period.Span
+	// Before and After fetch one date each: the latest before the period and
+	// the earliest after it, of records that meet everything else; nil where
+	// that side is open.
+	Before, After *Statement
+}
+
+// Edges tells how to find the edges of a statement of records; false where it has
+// no date criterion, or where that is not a matter of one stretch of time.
+func (p Planner) Edges(s Statement) (Edges, bool) {
+	c := p.Query
+	if c.Criteria == nil || c.SQL != nil {
+		return Edges{}, false
+	}
+	column := dateColumn(c.Criteria)
+	if column == nil {
+		return Edges{}, false
+	}
+	edges := Edges{Column: column, Span: period.All}
+	b := p.binder(nil)
+	var rest []Condition
+	for _, condition := range s.Where {
+		if condition.Bare == nil {
+			continue
+		}
+		bounds, ok := boundsOf(condition.Bare)
+		if !ok || !bounds.Column.Same(column) {
+			condition.Expr = b.condition(condition.Bare, false)
+			rest = append(rest, condition)
+			continue
+		}
+		edges.Span.From = max(edges.Span.From, bounds.Span.From)
+		edges.Span.Until = min(edges.Span.Until, bounds.Span.Until)
+	}
+	nearest := func(op string, t civil.DateTime) *Statement {
+		if t == civil.Start || t == civil.End {
+			return nil
+		}
+		bound := b.fitting(b.bound(&criteria.Compare{Op: op, Left: column}, t), column.Ref)
+		return &Statement{
+			Fetch: []criteria.Ref{column.Ref}, From: s.From, Joins: s.Joins, DateIndex: -1, Limit: 1,
+			Where: append(rest[:len(rest):len(rest)], Condition{Expr: bound}),
+			Sort:  []SortKey{{Expr: b.ordered(column), Descending: op == "<"}},
+		}
+	}
+	edges.Before, edges.After = nearest("<", edges.Span.From), nearest(">=", edges.Span.Until)
+	if edges.Before == nil && edges.After == nil {
+		return Edges{}, false
+	}
+	return edges, true
+}

@@ -1,0 +1,87 @@
+package plan
+
+import (
+	"slices"
+
+	"pikegate/core/catalog"
+	"pikegate/core/criteria"
+)
+
+// FirstRows makes the statement for rows of a table as they are stored, some of
+// its columns or all.
+func FirstRows(t catalog.Table, columns []catalog.Column, most int) Statement {
+	s := Statement{From: Table{t.Name, t.Name}, DateIndex: -1, Limit: most}
+	for i, c := range columns {
+		s.Fetch = append(s.Fetch, criteria.Ref{Alias: t.Name, Column: c, Nullable: c.Nullable})
+		s.Outputs = append(s.Outputs, Output{Name: c.Name, Label: c.Name, Type: c.Type, Column: c, Index: i})
+	}
+	return s
+}
+
+// RowsOf narrows a statement of a table's rows to those that have one of the
+// values in a column.
+func (s Statement) RowsOf(c catalog.Column, values []any) Statement {
+	s.Where = []Condition{{Expr: In{Column{criteria.Ref{Alias: s.From.Alias, Column: c}}, values}}}
+	return s
+}
+
+// UnfitRows makes the statement for the records of a table in which a value of a
+// column with dates is none, their keys first.
+func UnfitRows(t catalog.Table, c catalog.Column, most int) Statement {
+	var keys, others []catalog.Column
+	for _, name := range t.Key {
+		if key, ok := t.Column(name); ok && key.Name != c.Name {
+			keys = append(keys, key)
+		}
+	}
+	for _, other := range t.Columns {
+		if other.Name != c.Name && !slices.Contains(t.Key, other.Name) {
+			others = append(others, other)
+		}
+	}
+	s := FirstRows(t, slices.Concat(keys, []catalog.Column{c}, others), most)
+	for _, key := range s.Fetch[:len(keys)] {
+		s.Sort = append(s.Sort, SortKey{Expr: Column{key}})
+	}
+	s.Where = []Condition{{Expr: Unfit(s.Fetch[len(keys)])}}
+	return s
+}
+
+// Ends makes the statement for the least and the greatest number of a column.
+func Ends(t catalog.Table, c catalog.Column) Statement {
+	column := Column{criteria.Ref{Alias: t.Name, Column: c}}
+	return Statement{From: Table{t.Name, t.Name}, DateIndex: -1, Aggregates: []Expr{Aggregate{"least", column}, Aggregate{"greatest", column}}}
+}
+
+// Statistic says where in a row of Statistics what is known of a column stands,
+// -1 where it is not asked; Read is how its ends are read.
+type Statistic struct {
+	Present, Distinct, Least, Greatest int
+	Read                               catalog.Column
+}
+
+// Statistics makes the statement that tells of each column of a table how many
+// values it has, how many different ones, the least and the greatest. The first
+// value of its row is how many records there are.
+func Statistics(t catalog.Table) (s Statement, statistics []Statistic) {
+	s = Statement{From: Table{t.Name, t.Name}, DateIndex: -1}
+	add := func(name string, x Expr) int {
+		s.Aggregates = append(s.Aggregates, Aggregate{name, x})
+		return len(s.Aggregates) - 1
+	}
+	add("count", nil)
+	b := binder{}
+	for _, c := range t.Columns {
+		column := Column{criteria.Ref{Alias: t.Name, Column: c}}
+		at := Statistic{add("present", column), -1, -1, -1, orderedColumn(c)}
+		if c.Type != catalog.Other {
+			at.Distinct = add("count distinct", column)
+		}
+		if c.Encoding != "" || c.Type.IsNumber() {
+			ordered := b.ordered(&criteria.Column{Name: c.Name, Ref: column.Ref})
+			at.Least, at.Greatest = add("least", ordered), add("greatest", ordered)
+		}
+		statistics = append(statistics, at)
+	}
+	return s, statistics
+}

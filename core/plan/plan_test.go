@@ -36,6 +36,33 @@ var source = catalog.Source{Name: "navigation", Tables: []catalog.Table{
 	{Name: "notes", Key: []string{"id"}, Columns: []catalog.Column{{Name: "id", Type: catalog.Integer}, {Name: "passage_id", Type: catalog.Integer}}},
 }}
 
+// engines are the ways a query is written; in the second, what is known of dates
+// kept as text is relied on.
+var engines = []struct {
+	name, kind string
+	dialect    dialect.Dialect
+	known      bool
+}{
+	{"SQLite", "sqlite", dialect.SQLite, false},
+	{"SQLite, its dates known", "sqlite", dialect.SQLite, true},
+	{"PostgreSQL", "postgresql", dialect.Postgres("C"), false},
+	{"MariaDB", "mysql", dialect.MySQL("utf8mb4_bin"), false},
+}
+
+// know takes every date of the tables for one that fits and is written like the
+// others of its column.
+func know(tables *catalog.Source) {
+	for _, t := range tables.Tables {
+		for i := range t.Columns {
+			c := &t.Columns[i]
+			layout := map[catalog.Encoding]string{catalog.EncISODate: "0000-00-00", catalog.EncISOInstant: "0000-00-00T00:00:00Z", catalog.EncISOLocal: "0000-00-00 00:00:00", catalog.EncYMD: "number", catalog.EncUnixS: "number", catalog.EncUnixMS: "number"}[c.Encoding]
+			if c.Encoding != "" && !c.Encoding.IsNative() {
+				c.Whole, c.Layout = true, layout
+			}
+		}
+	}
+}
+
 // TestGolden translates each testdata/NAME.yaml, a query, with the answers on
 // its lines that begin with "# NAME: ANSWER", and compares words, SQL and
 // values with NAME.golden.
@@ -53,8 +80,6 @@ func TestGolden(t *testing.T) {
 			documents, problems := definition.Decode(file, content)
 			require.Empty(t, problems)
 			query := documents[0].(*definition.Query)
-			compiled, problems := definition.Compile(query, &source, definition.Library{})
-			require.NoError(t, problems.Err())
 			inputs := map[string]parameter.Input{}
 			for _, line := range strings.Split(string(content), "\n") {
 				if name, answer, ok := strings.Cut(strings.TrimPrefix(line, "# "), ": "); ok && strings.HasPrefix(line, "# ") {
@@ -65,18 +90,29 @@ func TestGolden(t *testing.T) {
 			for _, q := range query.Parameters {
 				questions = append(questions, q.Parameter())
 			}
-			values, problems := parameter.Read(questions, compiled.Rules, inputs, parameter.Context{Context: ctx})
-			require.Empty(t, problems)
-			statement, problems := plan.Planner{Query: compiled, Calendar: ctx}.Records(definition.View{}, values)
-			require.Empty(t, problems)
-			q := dialect.SQLite.Write(statement)
 			var b strings.Builder
-			for _, line := range q.Lines {
-				fmt.Fprintf(&b, "%s\n  %s\n", line.Words, line.SQL)
-			}
-			fmt.Fprintf(&b, "\n%s\n\n", q.SQL)
-			for i, v := range q.Args {
-				fmt.Fprintf(&b, "%d = %T %v\n", i+1, v, v)
+			for _, e := range engines {
+				tables := source.Clone()
+				tables.Engine = e.kind
+				if e.known {
+					know(&tables)
+				}
+				compiled, problems := definition.Compile(query, &tables, definition.Library{})
+				require.NoError(t, problems.Err())
+				values, problems := parameter.Read(questions, compiled.Rules, inputs, parameter.Context{Context: ctx})
+				require.Empty(t, problems)
+				statement, problems := plan.Planner{Query: compiled, Calendar: ctx, Sure: catalog.Column.Reliable}.Records(definition.View{}, values)
+				require.Empty(t, problems)
+				q := e.dialect.Write(statement)
+				fmt.Fprintf(&b, "-- %s\n\n", e.name)
+				for _, line := range q.Lines {
+					fmt.Fprintf(&b, "%s\n  %s\n", line.Words, line.SQL)
+				}
+				fmt.Fprintf(&b, "\n%s\n\n", q.SQL)
+				for i, v := range q.Args {
+					fmt.Fprintf(&b, "%d = %T %v\n", i+1, v, v)
+				}
+				b.WriteString("\n")
 			}
 			golden := strings.TrimSuffix(file, ".yaml") + ".golden"
 			if *update {

@@ -3,7 +3,6 @@ package plan
 import (
 	"cmp"
 	"fmt"
-	"strconv"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -14,6 +13,7 @@ import (
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/period"
+	"pikegate/core/record"
 )
 
 // Formula works out a computed column from a fetched row, exactly: numbers in
@@ -81,28 +81,36 @@ func Fetched(v any, c *catalog.Column, clock *civil.Clock) any {
 	case nil, decimal.Decimal, catalog.Stamp:
 		return v // worked out already
 	}
-	if c.Encoding != "" {
-		if stamp, ok := c.Decode(v, clock); ok {
+	return operand(record.Of(v, c, clock), c, clock)
+}
+
+// operand is a value as formulas see it: a decimal, text, bool or catalog.Stamp;
+// nil for blanks, and for dates that do not fit.
+func operand(v record.Value, c *catalog.Column, clock *civil.Clock) any {
+	switch v.Kind() {
+	case record.Stamp:
+		return v.Stamp()
+	case record.Written:
+		if stamp, ok := c.Decode(v.Text(), clock); ok {
 			return stamp
 		}
 		return nil
-	}
-	if _, isText := v.(string); c.Type.IsNumber() || c.Type == "" && !isText { // not known before its values
-		if d, ok := number(v); ok {
+	case record.YesNo:
+		return v.Yes()
+	case record.Text:
+		if c.Encoding != "" || c.Type.IsNumber() {
+			return nil
+		}
+		return v.Text()
+	case record.Whole, record.Float, record.Digits, record.Decimal:
+		d, ok := v.Decimal()
+		switch {
+		case !ok || c.Encoding != "" && v.Kind() != record.Decimal:
+			return nil
+		case v.Kind() == record.Decimal || c.Type.IsNumber() || c.Type == "": // not known before its values
 			return d
 		}
-		return nil
-	}
-	switch v := v.(type) {
-	case int64:
-		if c.Type == catalog.Boolean {
-			return v != 0
-		}
-		return strconv.FormatInt(v, 10)
-	case float64:
-		return strconv.FormatFloat(v, 'f', -1, 64)
-	case string, bool:
-		return v
+		return d.String()
 	}
 	return nil
 }
@@ -371,19 +379,4 @@ func newFormula(e criteria.Expr, ctx civil.Context, index func(criteria.Ref) int
 		}
 	})
 	return f
-}
-
-// number reads a fetched number as a decimal.
-func number(v any) (decimal.Decimal, bool) {
-	switch v := v.(type) {
-	case int64:
-		return decimal.New(v, 0), true
-	case float64:
-		d, err := decimal.NewFromString(strconv.FormatFloat(v, 'f', -1, 64))
-		return d, err == nil
-	case string:
-		d, err := decimal.NewFromString(v)
-		return d, err == nil
-	}
-	return decimal.Decimal{}, false
 }

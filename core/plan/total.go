@@ -12,6 +12,7 @@ import (
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
+	"pikegate/core/record"
 )
 
 // Total is one value made of many records.
@@ -157,16 +158,11 @@ func (s *Statement) NewTally(ctx civil.Context) *Tally {
 	return t
 }
 
-// Row takes in a row and returns the groups that ended before it, the
+// Row takes in a record and returns the groups that ended before it, the
 // innermost first.
-func (t *Tally) Row(row []any) []Subtotal {
-	for i := range t.statement.Outputs {
-		o := &t.statement.Outputs[i]
-		if o.Formula.Is() {
-			t.values[i] = o.Formula.Of(row)
-		} else {
-			t.values[i] = Fetched(row[o.Index], &o.Column, t.clock)
-		}
+func (t *Tally) Row(r record.Record) []Subtotal {
+	for i, v := range r {
+		t.values[i] = operand(v, &t.statement.Outputs[i].Column, t.clock)
 	}
 	keys := make([]any, len(t.statement.Groups))
 	changed := len(keys)

@@ -555,7 +555,7 @@ func (c clock) within(span period.Span, zone *time.Location) clock {
 			last = i
 		}
 	}
-	out := clock{changes: c.changes[first:max(first, last)+1]}
+	out := clock{changes: c.changes[first : max(first, last)+1]}
 	y := c.yearly
 	if y == nil || until < civil.Instant(civil.DateOf(y.From, 1, 1).Midnight()) {
 		return out

@@ -55,4 +55,3 @@ func Unfit(ref criteria.Ref) Expr {
 	}
 	return all(Not{IsBlank{x}}, Not{Fits{ref}})
 }
-

@@ -8,8 +8,8 @@ import (
 	"github.com/shopspring/decimal"
 
 	"pikegate/core/catalog"
-	"pikegate/core/civil"
 	"pikegate/core/plan"
+	"pikegate/core/record"
 )
 
 // kind tells how a cell is quoted by a format.
@@ -22,74 +22,49 @@ const (
 	boolean
 )
 
-// cells turns fetched values into the text that people and files get.
-type cells struct {
-	columns []plan.Output
-	clock   *civil.Clock
-}
+// cells turns values into the text that people and files get.
+type cells struct{ columns []plan.Output }
 
-func newCells(h Header) cells {
-	return cells{h.Columns, civil.NewClock(h.Location)}
-}
+func newCells(h Header) cells { return cells{h.Columns} }
 
 // moneyPlaces is how many places the format money has.
 const moneyPlaces = 2
 
-// append appends the i-th cell of the row.
-func (c *cells) append(b []byte, i int, row []any) ([]byte, kind) {
-	column := &c.columns[i]
-	if column.Formula.Is() {
-		return appendValue(b, column.Formula.Of(row), &column.Column, column.Format)
-	}
-	value := row[column.Index]
-	if value == nil {
+// append appends the i-th cell of a record.
+func (c *cells) append(b []byte, i int, r record.Record) ([]byte, kind) {
+	column, v := &c.columns[i], &r[i]
+	switch v.Kind() {
+	case record.Blank:
 		return b, blank
-	}
-	if date, isText := value.(string); isText {
-		if out, ok := appendAsIs(b, date, column.Column.Encoding); ok {
-			return out, text
+	case record.Text:
+		return append(b, v.Text()...), text
+	case record.Written:
+		b = append(b, v.Text()...)
+		if n := len(v.Text()); n > len("2026-03-31") {
+			b[len(b)-n+len("2026-03-31")] = 'T'
 		}
-	}
-	if column.Column.Encoding != "" {
-		if stamp, ok := column.Column.Decode(value, c.clock); ok {
-			return stamp.AppendTo(b, &column.Column, 'T'), text
+		return b, text
+	case record.Stamp:
+		return v.Stamp().AppendTo(b, &column.Column, 'T'), text
+	case record.Whole:
+		if column.Format == "money" {
+			return appendDecimal(b, decimal.New(v.Int(), 0), column.Format), number
 		}
-	}
-	switch v := value.(type) {
-	case int64:
-		switch {
-		case column.Type == catalog.Boolean:
-			return strconv.AppendBool(b, v != 0), boolean
-		case column.Format == "money":
-			return appendDecimal(b, decimal.New(v, 0), column.Format), number
-		}
-		return strconv.AppendInt(b, v, 10), number
-	case float64:
-		return appendFloat(b, v, column.Format)
-	case bool:
-		return strconv.AppendBool(b, v), boolean
-	case string:
-		if column.Type.IsNumber() || column.Column.Stored.IsNumber() { // what is no date is shown as it is stored
-			return appendExact(b, v, column.Format)
-		}
-		return append(b, v...), text
-	case []byte:
+		return strconv.AppendInt(b, v.Int(), 10), number
+	case record.Digits:
+		return appendExact(b, v.Text(), column.Format)
+	case record.Decimal:
+		d, _ := v.Decimal()
+		return appendDecimal(b, d, column.Format), number
+	case record.Float:
+		return appendFloat(b, v.Float(), column.Format)
+	case record.YesNo:
+		return strconv.AppendBool(b, v.Yes()), boolean
+	case record.Bytes:
 		b = append(b, "("...)
-		return append(strconv.AppendInt(b, int64(len(v)), 10), " bytes)"...), text
+		return append(strconv.AppendInt(b, v.Int(), 10), " bytes)"...), text
 	}
 	return append(b, "(cannot be shown)"...), text
-}
-
-// appendAsIs appends a date that is stored, or sent by its engine, in the form
-// it is shown in: reading it first would change nothing.
-func appendAsIs(b []byte, date string, e catalog.Encoding) ([]byte, bool) {
-	switch {
-	case len(date) == len("2026-03-31") && (e == catalog.EncDate || e == catalog.EncISODate):
-		return append(b, date...), true // a day, or what is none and is shown as it is stored
-	case len(date) == len("2026-03-31 08:30:15") && e == catalog.EncLocal && date[:4] != "0000" && date[5:7] != "00" && date[8:10] != "00":
-		return append(append(append(b, date[:10]...), 'T'), date[11:]...), true
-	}
-	return b, false
 }
 
 // appendExact appends an exact decimal, which engines send as text, some with
@@ -135,7 +110,7 @@ func appendValue(b []byte, value any, column *catalog.Column, format string) ([]
 
 func appendDecimal(b []byte, d decimal.Decimal, format string) []byte {
 	if format == "money" {
-		return append(b, d.StringFixedBank(moneyPlaces)...)
+		return append(b, d.StringFixed(moneyPlaces)...) // halves away from zero, as round() does
 	}
 	return append(b, d.String()...)
 }

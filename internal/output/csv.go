@@ -4,6 +4,8 @@ import (
 	"bufio"
 	"io"
 	"strings"
+
+	"pikegate/core/record"
 )
 
 // bufferSize is how many bytes gather before they are written on.
@@ -42,7 +44,7 @@ func (c *csvWriter) Begin(h Header) error {
 	return c.flushLine()
 }
 
-func (c *csvWriter) Row(row []any) error {
+func (c *csvWriter) Row(r record.Record) error {
 	c.line = c.line[:0]
 	for i := range c.cells.columns {
 		if i > 0 {
@@ -50,7 +52,7 @@ func (c *csvWriter) Row(row []any) error {
 		}
 		start := len(c.line)
 		var k kind
-		c.line, k = c.cells.append(c.line, i, row)
+		c.line, k = c.cells.append(c.line, i, r)
 		if c.guard && k == text && isFormula(c.line[start:]) {
 			c.line = append(c.line, 0)
 			copy(c.line[start+1:], c.line[start:])

@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"io"
 	"unicode/utf8"
+
+	"pikegate/core/record"
 )
 
 // jsonWriter writes either one JSON document, whose rows stand between the
@@ -43,7 +45,7 @@ func (j *jsonWriter) Begin(h Header) error {
 	return err
 }
 
-func (j *jsonWriter) Row(row []any) error {
+func (j *jsonWriter) Row(r record.Record) error {
 	b := j.line[:0]
 	if !j.lines {
 		if j.begun {
@@ -58,7 +60,7 @@ func (j *jsonWriter) Row(row []any) error {
 			b = append(b, ',')
 		}
 		var k kind
-		j.cell, k = j.cells.append(j.cell[:0], i, row)
+		j.cell, k = j.cells.append(j.cell[:0], i, r)
 		switch k {
 		case blank:
 			b = append(b, "null"...)

@@ -2,6 +2,8 @@ package output
 
 import (
 	"encoding/json"
+
+	"pikegate/core/record"
 )
 
 // Keeper is a writer that keeps a small result, for who looks at it in one
@@ -22,18 +24,18 @@ func (k *Keeper) Begin(h Header) error {
 }
 
 // Row keeps a row as JSON takes it.
-func (k *Keeper) Row(row []any) error {
+func (k *Keeper) Row(r record.Record) error {
 	if len(k.Rows) < k.most {
-		k.Rows = append(k.Rows, k.Cells(row))
+		k.Rows = append(k.Rows, k.Cells(r))
 	}
 	return nil
 }
 
 // Cells are the cells of a row as JSON takes them.
-func (k *Keeper) Cells(row []any) []any {
+func (k *Keeper) Cells(r record.Record) []any {
 	out := make([]any, len(k.cells.columns))
 	for i := range out {
-		b, kind := k.cells.append(nil, i, row)
+		b, kind := k.cells.append(nil, i, r)
 		switch kind {
 		case blank:
 		case number:
@@ -48,10 +50,10 @@ func (k *Keeper) Cells(row []any) []any {
 }
 
 // Text appends the cells of a row, each as it is shown and apart from the next.
-func (k *Keeper) Text(b []byte, row []any) []byte {
+func (k *Keeper) Text(b []byte, r record.Record) []byte {
 	for i := range k.cells.columns {
 		var kind kind
-		b, kind = k.cells.append(b, i, row)
+		b, kind = k.cells.append(b, i, r)
 		b = append(b, 0, byte(kind))
 	}
 	return b

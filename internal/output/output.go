@@ -10,6 +10,7 @@ import (
 
 	"pikegate/core/definition"
 	"pikegate/core/plan"
+	"pikegate/core/record"
 )
 
 // Header is what is known before the first row.
@@ -126,7 +127,7 @@ type DayCount struct {
 // the last one of a group, then End.
 type Writer interface {
 	Begin(Header) error
-	Row(row []any) error
+	Row(r record.Record) error
 	Subtotal(Subtotal) error
 	// Flush sends on what can be sent so far; a format that is put together at
 	// its end has nothing.

@@ -24,12 +24,12 @@ import (
 )
 
 var columns = []plan.Output{
-	{Name: "text", Type: catalog.Text, Index: 0},
+	{Name: "text", Type: catalog.Text, Column: catalog.Column{Type: catalog.Text}, Index: 0},
 	{Name: "a, b", Type: catalog.Integer, Index: 1},
-	{Name: "price", Type: catalog.Decimal, Format: "money", Index: 2},
+	{Name: "price", Type: catalog.Decimal, Format: "money", Column: catalog.Column{Type: catalog.Decimal}, Index: 2},
 	{Name: "day", Type: catalog.Date, Column: catalog.Column{Type: catalog.Date, Encoding: catalog.EncYMD}, Index: 3},
 	{Name: "at", Type: catalog.DateTime, Column: catalog.Column{Type: catalog.DateTime, Encoding: catalog.EncISOInstant}, Index: 4},
-	{Name: "flag", Type: catalog.Boolean, Index: 5},
+	{Name: "flag", Type: catalog.Boolean, Column: catalog.Column{Type: catalog.Boolean}, Index: 5},
 }
 
 // rows, and how each is to be printed; a nil cell is a blank.
@@ -49,10 +49,10 @@ func write(t *testing.T, f output.Format) *bytes.Buffer {
 	zone, err := time.LoadLocation("Europe/London")
 	require.NoError(t, err)
 	var out bytes.Buffer
-	w := f.New(&out)
+	w, reader := f.New(&out), plan.NewReader(columns, zone)
 	require.NoError(t, w.Begin(output.Header{Run: 7, Location: zone, Columns: columns}))
 	for _, r := range rows {
-		require.NoError(t, w.Row(r.row))
+		require.NoError(t, w.Row(reader.Read(r.row)))
 	}
 	require.NoError(t, w.End(output.Summary{Outcome: "done", Count: int64(len(rows))}))
 	return &out
@@ -118,9 +118,11 @@ func TestJSON(t *testing.T) {
 // TestCSVAllocations: writing a row allocates nothing that is kept.
 func TestCSVAllocations(t *testing.T) {
 	w := output.CSV.New(&bytes.Buffer{})
-	require.NoError(t, w.Begin(output.Header{Columns: []plan.Output{columns[0], columns[1], columns[3], columns[4]}}))
+	some := []plan.Output{columns[0], columns[1], columns[3], columns[4]}
+	reader := plan.NewReader(some, time.UTC)
+	require.NoError(t, w.Begin(output.Header{Columns: some}))
 	row := []any{"text", int64(12), nil, int64(20260331), "2026-07-01T22:30:00Z", nil}
-	assert.LessOrEqual(t, testing.AllocsPerRun(1000, func() { _ = w.Row(row) }), 1.0)
+	assert.LessOrEqual(t, testing.AllocsPerRun(1000, func() { _ = w.Row(reader.Read(row)) }), 1.0)
 }
 
 // TestXLSX reads the workbook back with a library of its own: days are days,
@@ -157,7 +159,7 @@ func TestXLSXSheets(t *testing.T) {
 	var out bytes.Buffer
 	w := output.XLSX.New(&out)
 	require.NoError(t, w.Begin(output.Header{Columns: columns[1:2]}))
-	row := []any{nil, int64(5)}
+	row := plan.NewReader(columns[1:2], time.UTC).Read([]any{nil, int64(5)})
 	for range 1<<20 + 5 {
 		require.NoError(t, w.Row(row))
 	}
@@ -194,9 +196,9 @@ func TestPDF(t *testing.T) {
 		{definition.Page{Size: "A4", Landscape: true}, 100, []string{"841.89 595.28", "3"}},
 		{definition.Page{Size: "letter"}, 500, []string{"612.00 792.00", "11"}},
 	} {
-		w := begin(c.page)
+		w, reader := begin(c.page), plan.NewReader(columns, time.UTC)
 		for i := range c.rows {
-			require.NoError(t, w.Row(rows[i%len(rows)].row))
+			require.NoError(t, w.Row(reader.Read(rows[i%len(rows)].row)))
 		}
 		require.NoError(t, w.End(output.Summary{Outcome: "done", Count: int64(c.rows)}))
 		boxes := regexp.MustCompile(`/MediaBox \[0 0 ([\d. ]+)\]`).FindAllSubmatch(out.Bytes(), -1)
@@ -205,10 +207,10 @@ func TestPDF(t *testing.T) {
 		require.NotNil(t, pages)
 		assert.Equal(t, c.want, []string{string(boxes[0][1]), string(pages[1])})
 	}
-	w := begin(definition.Page{})
+	w, reader := begin(definition.Page{}), plan.NewReader(columns, time.UTC)
 	var err error
 	for i := 0; i <= output.MaxPDFRows && err == nil; i++ {
-		err = w.Row(rows[0].row)
+		err = w.Row(reader.Read(rows[0].row))
 	}
 	require.ErrorContains(t, err, "CSV or XLSX")
 }
@@ -228,7 +230,7 @@ func TestWidePDF(t *testing.T) {
 		for i := range row {
 			row[i] = fmt.Sprintf("line %d cell %d", line, i)
 		}
-		require.NoError(t, w.Row(row))
+		require.NoError(t, w.Row(plan.NewReader(many, time.UTC).Read(row)))
 	}
 	require.NoError(t, w.End(output.Summary{Outcome: "done", Count: 300}))
 	written := pdfText(t, out.Bytes())
@@ -283,7 +285,7 @@ func TestGuard(t *testing.T) {
 		var out bytes.Buffer
 		w := output.CSV.New(&out)
 		require.NoError(t, w.Begin(output.Header{Location: time.UTC, Columns: columns, Guard: c.guard}))
-		require.NoError(t, w.Row([]any{c.text, int64(-5)}))
+		require.NoError(t, w.Row(plan.NewReader(columns, time.UTC).Read([]any{c.text, int64(-5)})))
 		require.NoError(t, w.End(output.Summary{}))
 		assert.Equal(t, "text,n\r\n"+c.want+",-5\r\n", out.String(), "%+v", c)
 	}
@@ -294,10 +296,36 @@ func TestLongCells(t *testing.T) {
 	took := func(n int) float64 {
 		return testing.AllocsPerRun(1, func() {
 			w := output.PDF.New(io.Discard)
-			require.NoError(t, w.Begin(output.Header{Location: time.UTC, Columns: []plan.Output{{Name: "text", Type: catalog.Text}}, Page: output.PaperOf(definition.Page{})}))
-			require.NoError(t, w.Row([]any{strings.Repeat("wide ", n)}))
+			one := []plan.Output{{Name: "text", Type: catalog.Text}}
+			require.NoError(t, w.Begin(output.Header{Location: time.UTC, Columns: one, Page: output.PaperOf(definition.Page{})}))
+			require.NoError(t, w.Row(plan.NewReader(one, time.UTC).Read([]any{strings.Repeat("wide ", n)})))
 			require.NoError(t, w.End(output.Summary{}))
 		})
 	}
 	assert.Less(t, took(160_000), 1.5*took(16_000))
+}
+
+// TestRounding: money is rounded as round() rounds, halves away from zero, from
+// the digits that a number has.
+func TestRounding(t *testing.T) {
+	column := []plan.Output{{Name: "m", Type: catalog.Decimal, Format: "money", Column: catalog.Column{Type: catalog.Decimal}}}
+	for _, c := range []struct {
+		stored any
+		want   string
+	}{
+		{"0.125", "0.13"},
+		{"-0.125", "-0.13"},
+		{"0.135", "0.14"},
+		{2.675, "2.68"},
+		{"0.1249", "0.12"},
+		{int64(7), "7.00"},
+		{"-0.001", "0.00"},
+	} {
+		var out bytes.Buffer
+		w := output.CSV.New(&out)
+		require.NoError(t, w.Begin(output.Header{Location: time.UTC, Columns: column}))
+		require.NoError(t, w.Row(plan.NewReader(column, time.UTC).Read([]any{c.stored})))
+		require.NoError(t, w.End(output.Summary{}))
+		assert.Equal(t, "m\r\n"+c.want+"\r\n", out.String(), "%v", c.stored)
+	}
 }

@@ -11,6 +11,7 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/diag"
+	"pikegate/core/record"
 )
 
 // MaxPDFRows is how many records a PDF holds at the most: the library keeps
@@ -92,7 +93,7 @@ func (p *pdfWriter) Begin(h Header) error {
 	return nil
 }
 
-func (p *pdfWriter) Row(row []any) error {
+func (p *pdfWriter) Row(r record.Record) error {
 	if p.rows++; p.rows > MaxPDFRows {
 		return diag.Problems{{
 			Code: "too_long", Field: "format", Message: fmt.Sprintf("A PDF holds %d records at the most.", MaxPDFRows),
@@ -101,7 +102,7 @@ func (p *pdfWriter) Row(row []any) error {
 	}
 	cells := make([]string, len(p.cells.columns))
 	for i := range cells {
-		b, k := p.cells.append(nil, i, row)
+		b, k := p.cells.append(nil, i, r)
 		if k == text && p.cells.columns[i].Type == catalog.DateTime && len(b) > 10 && b[10] == 'T' {
 			b[10] = ' '
 		}

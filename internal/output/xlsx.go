@@ -15,6 +15,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/plan"
+	"pikegate/core/record"
 )
 
 // The limits of a worksheet; source: ECMA-376 as its readers have them.
@@ -133,13 +134,13 @@ func (x *xlsxWriter) next() error {
 	return nil
 }
 
-func (x *xlsxWriter) Row(row []any) error {
+func (x *xlsxWriter) Row(r record.Record) error {
 	if err := x.next(); err != nil {
 		return err
 	}
 	for i := range x.cells.columns {
 		var k kind
-		x.cell, k = x.cells.append(x.cell[:0], i, row)
+		x.cell, k = x.cells.append(x.cell[:0], i, r)
 		x.value(x.cell, k, &x.cells.columns[i])
 	}
 	return x.flush()

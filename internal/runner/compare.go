@@ -74,6 +74,7 @@ type DifferentRecord struct {
 type compared struct {
 	job    Job
 	p      Prepared
+	reader *plan.Reader
 	kept   *output.Keeper
 	places []int
 	buffer []byte
@@ -87,7 +88,7 @@ type compared struct {
 // values. Two records of a million share one by chance once in a hundred
 // million comparisons.
 func (c *compared) prints(row []any) (key, values uint64) {
-	c.buffer = c.kept.Text(c.buffer[:0], row)
+	c.buffer = c.kept.Text(c.buffer[:0], c.reader.Read(row))
 	values = maphash.Bytes(c.seed, c.buffer)
 	if c.places == nil {
 		return values, values
@@ -148,6 +149,7 @@ func Compare(ctx context.Context, before, after Run) (Comparison, error) {
 		}
 		c.places = c.job.planner().Identify(&c.p.Statement)
 		c.p.Query = c.job.Source.Dialect().Write(c.p.Statement)
+		c.reader = plan.NewReader(c.p.Statement.Outputs, c.job.Context.Zone)
 		c.kept = output.Keep(0)
 		if err := c.kept.Begin(headerOf(c.job, c.p)); err != nil {
 			return out, err
@@ -180,12 +182,12 @@ func Compare(ctx context.Context, before, after Run) (Comparison, error) {
 		switch {
 		case !there:
 			if out.Came++; out.Came <= maxDifference {
-				out.Rows = append(out.Rows, DifferentRecord{Kind: "came", After: b.kept.Cells(row)})
+				out.Rows = append(out.Rows, DifferentRecord{Kind: "came", After: b.kept.Cells(b.reader.Read(row))})
 			}
 		case was.values != values:
 			if out.Changed++; out.Changed <= maxDifference {
 				changed[key] = len(out.Rows)
-				out.Rows = append(out.Rows, DifferentRecord{Kind: "changed", After: b.kept.Cells(row)})
+				out.Rows = append(out.Rows, DifferentRecord{Kind: "changed", After: b.kept.Cells(b.reader.Read(row))})
 			}
 		default:
 			out.Same++
@@ -214,7 +216,7 @@ func (c *compared) look(ctx context.Context, out *Comparison, went map[uint64]he
 		_, isGone := went[key]
 		switch {
 		case isChanged:
-			out.Rows[at].Before = c.kept.Cells(row)
+			out.Rows[at].Before = c.kept.Cells(c.reader.Read(row))
 			delete(changed, key)
 			wanted--
 		case isGone && shown < maxDifference:
@@ -223,7 +225,7 @@ func (c *compared) look(ctx context.Context, out *Comparison, went map[uint64]he
 			} else {
 				delete(went, key)
 			}
-			out.Rows = append(out.Rows, DifferentRecord{Kind: "went", Before: c.kept.Cells(row)})
+			out.Rows = append(out.Rows, DifferentRecord{Kind: "went", Before: c.kept.Cells(c.reader.Read(row))})
 			shown++
 			wanted--
 		}
@@ -240,7 +242,7 @@ func (c *compared) changed(out *Comparison, run uint, row []any) {
 		return
 	}
 	if c.found.Came++; c.found.Came <= maxDifference {
-		out.Rows = append(out.Rows, DifferentRecord{Kind: "since", Run: run, After: c.kept.Cells(row)})
+		out.Rows = append(out.Rows, DifferentRecord{Kind: "since", Run: run, After: c.kept.Cells(c.reader.Read(row))})
 	}
 }
 

@@ -344,6 +344,7 @@ func headerOf(job Job, p Prepared) output.Header {
 // It returns how many records were left out because a date in them does not fit.
 func stream(ctx context.Context, folder string, head time.Duration, job Job, p Prepared, writer output.Writer, see func(row []any), summary *output.Summary) (int64, error) {
 	fitting := newFitting(&p.Statement, job.Context.Zone)
+	reader := plan.NewReader(p.Statement.Outputs, job.Context.Zone)
 	tally := p.Statement.NewTally(job.Context.Context)
 	subtotals := func(closed []plan.Subtotal) error {
 		for _, s := range closed {
@@ -356,12 +357,13 @@ func stream(ctx context.Context, folder string, head time.Duration, job Job, p P
 	read := func(row func([]any) error) error { return job.Source.Stream(ctx, p.Query, row) }
 	err := pipeline(ctx, folder, read, sink{head: head, flush: writer.Flush, write: fitting.through(func(row []any) error {
 		see(row)
+		record := reader.Read(row)
 		if tally != nil {
-			if err := subtotals(tally.Row(row)); err != nil {
+			if err := subtotals(tally.Row(record)); err != nil {
 				return err
 			}
 		}
-		return writer.Row(row)
+		return writer.Row(record)
 	})})
 	if err != nil || tally == nil {
 		return fitting.leftOut, err

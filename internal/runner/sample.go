@@ -67,7 +67,8 @@ func look(ctx context.Context, source engine.Source, p Prepared, most int, heade
 	}
 	ctx, stop := context.WithTimeoutCause(ctx, sampleLimit, timedOut(sampleLimit))
 	defer stop()
-	err := source.Stream(ctx, p.Query, newFitting(&p.Statement, header.Location).through(kept.Row))
+	reader := plan.NewReader(p.Statement.Outputs, header.Location)
+	err := source.Stream(ctx, p.Query, newFitting(&p.Statement, header.Location).through(func(row []any) error { return kept.Row(reader.Read(row)) }))
 	kept.Count = int64(len(kept.Rows))
 	return kept.Result, err
 }

@@ -48,9 +48,9 @@ func TestTypesArriveExact(t *testing.T) {
 			statement, problems := plan.Planner{Query: q, Calendar: civil.Context{Zone: zone}}.Records(definition.View{}, nil)
 			require.Empty(t, problems)
 			var out bytes.Buffer
-			w := output.CSV.New(&out)
+			w, reader := output.CSV.New(&out), plan.NewReader(statement.Outputs, zone)
 			require.NoError(t, w.Begin(output.Header{Location: zone, Columns: statement.Outputs}))
-			require.NoError(t, s.Stream(t.Context(), s.Dialect().Write(statement), w.Row))
+			require.NoError(t, s.Stream(t.Context(), s.Dialect().Write(statement), func(row []any) error { return w.Row(reader.Read(row)) }))
 			require.NoError(t, w.End(output.Summary{}))
 			_, row, _ := strings.Cut(out.String(), "\r\n")
 			assert.Equal(t, c.want, strings.TrimSuffix(row, "\r\n"))

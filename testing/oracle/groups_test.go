@@ -16,6 +16,7 @@ import (
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
 	"pikegate/core/parameter"
+	"pikegate/core/plan"
 	"pikegate/internal/output"
 	"pikegate/testing/oracle"
 )
@@ -95,10 +96,10 @@ func (b *bench) groups(t *testing.T, text string, in map[string]parameter.Input)
 	statement, problems := b.planner(compiled, b.ctx).Records(definition.View{}, values)
 	require.NoError(t, problems.Err(), text)
 	var out bytes.Buffer
-	w := output.CSV.New(&out)
+	w, reader := output.CSV.New(&out), plan.NewReader(statement.Outputs, london)
 	require.NoError(t, w.Begin(output.Header{Location: london, Columns: statement.Outputs}))
 	q := b.source.Dialect().Write(statement)
-	require.NoError(t, b.source.Stream(t.Context(), q, w.Row), "%s\n%s\n%s", b.engine, text, q.SQL)
+	require.NoError(t, b.source.Stream(t.Context(), q, func(row []any) error { return w.Row(reader.Read(row)) }), "%s\n%s\n%s", b.engine, text, q.SQL)
 	require.NoError(t, w.End(output.Summary{}))
 	rows, err := csv.NewReader(strings.NewReader(out.String())).ReadAll()
 	require.NoError(t, err)

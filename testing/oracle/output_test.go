@@ -20,6 +20,7 @@ import (
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
 	"pikegate/core/parameter"
+	"pikegate/core/plan"
 	"pikegate/internal/output"
 	"pikegate/testing/oracle"
 )
@@ -84,13 +85,15 @@ func (b *bench) written(t *testing.T, text string, in map[string]parameter.Input
 	for _, w := range writers {
 		require.NoError(t, w.Begin(output.Header{Location: london, Columns: statement.Outputs}))
 	}
+	reader := plan.NewReader(statement.Outputs, london)
 	q := b.source.Dialect().Write(statement)
 	require.NoError(t, b.source.Stream(t.Context(), q, func(row []any) error {
 		if !fitting(statement, row) {
 			return nil
 		}
+		record := reader.Read(row)
 		for _, w := range writers {
-			if err := w.Row(row); err != nil {
+			if err := w.Row(record); err != nil {
 				return err
 			}
 		}

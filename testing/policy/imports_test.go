@@ -17,12 +17,13 @@ core/diag
 core/civil               core/diag
 core/period              core/civil core/diag
 core/catalog             core/civil core/diag
+core/record              core/catalog core/civil
 core/criteria            core/catalog core/civil core/diag core/period
 core/proof               core/catalog core/civil core/criteria core/diag core/period
 core/parameter           core/catalog core/civil core/criteria core/diag core/period
 core/sqltext             core/diag
 core/definition          core/catalog core/civil core/criteria core/diag core/parameter core/period core/proof core/sqltext
-core/plan                core/catalog core/civil core/criteria core/definition core/diag core/parameter core/period core/proof core/sqltext
+core/plan                core/catalog core/civil core/criteria core/definition core/diag core/parameter core/period core/proof core/record core/sqltext
 core/dialect             core/catalog core/civil core/criteria core/definition core/diag core/plan
 
 internal/engine          core/catalog core/criteria core/dialect core/plan
@@ -30,7 +31,7 @@ internal/engine/worker   core/catalog core/dialect internal/engine
 internal/engine/sqlite   core/catalog core/civil core/dialect internal/engine internal/engine/worker
 internal/engine/postgres core/catalog core/dialect internal/engine
 internal/engine/mysql    core/catalog core/dialect internal/engine
-internal/output          core/catalog core/civil core/definition core/diag core/plan
+internal/output          core/catalog core/civil core/definition core/diag core/plan core/record
 internal/store
 internal/runner          core/* internal/engine internal/output internal/store
 internal/service         core/* internal/engine internal/output internal/runner internal/store
@@ -53,6 +54,7 @@ var outside = map[string][]string{
 	"core/parameter":  {"github.com/shopspring/decimal"},
 	"core/proof":      {"github.com/shopspring/decimal"},
 	"core/plan":       {"github.com/shopspring/decimal"},
+	"core/record":     {"github.com/shopspring/decimal"},
 }
 
 // barred is what the heart may never use: the world outside, and the clock.

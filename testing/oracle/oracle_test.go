@@ -363,8 +363,8 @@ type bench struct {
 	// clean, where set, makes dates of a record that fit, those of a column written
 	// alike.
 	clean func(row []any)
-	ids  []int64
-	ctx  civil.Context
+	ids   []int64
+	ctx   civil.Context
 }
 
 // newBench makes the small tables in an SQLite file, newClean such with dates that

@@ -9,11 +9,12 @@ import (
 	"pikegate/core/diag"
 )
 
-// Known is what a check may look up beyond the documents it is given. Each
+// Environment is what a check may look up beyond the documents it is given. Each
 // function may be nil, and may answer that it does not know.
-type Known struct {
+type Environment struct {
 	// Source gives the catalogue of a source, or a problem that says why there is
-	// none: that there is no such source, or that it cannot be read now.
+	// none: that there is no such source, or that it cannot be read now. A check
+	// asks for each source once.
 	Source func(name string) (*catalog.Source, *diag.Problem)
 	// Zone finds a zone by its IANA name.
 	Zone func(name string) (*time.Location, error)
@@ -21,11 +22,34 @@ type Known struct {
 	Library
 }
 
-// LibraryOf is the library of some documents, and behind it another.
-func LibraryOf(documents []Document, behind Library) Library {
-	return Library{
+// Set is documents that are looked at together, and behind them a library. What
+// is found and what is compiled is kept: each is worked out once for whoever asks
+// the set. It is used by one goroutine.
+type Set struct {
+	Documents []Document
+	// Library finds definitions among the documents, and else behind them.
+	Library
+	queries  map[string]*Query
+	compiled map[compilation]*compiler
+}
+
+// compilation is a query and the catalogue it is compiled against.
+type compilation struct {
+	query  *Query
+	source *catalog.Source
+}
+
+// NewSet puts documents together.
+func NewSet(documents []Document, behind Library) *Set {
+	s := &Set{Documents: documents, queries: map[string]*Query{}, compiled: map[compilation]*compiler{}}
+	s.Library = Library{
 		Query: func(name string) (*Query, bool) {
-			return first(documents, func(q *Query) bool { return q.Name == name }, behind.query, name)
+			if q, ok := s.queries[name]; ok {
+				return q, q != nil
+			}
+			q, ok := first(documents, func(q *Query) bool { return q.Name == name }, behind.query, name)
+			s.queries[name] = q
+			return q, ok
 		},
 		Parameter: func(name string) (*SharedParameter, bool) {
 			return first(documents, func(p *SharedParameter) bool { return p.Name == name }, behind.Parameter, name)
@@ -35,6 +59,18 @@ func LibraryOf(documents []Document, behind Library) Library {
 		},
 		Result: behind.Result, Calendar: behind.Calendar,
 	}
+	return s
+}
+
+// Compile compiles a query with what the set has, see Compile.
+func (s *Set) Compile(q *Query, source *catalog.Source) (*Compiled, diag.Problems) {
+	key := compilation{q, source}
+	c, ok := s.compiled[key]
+	if !ok {
+		c = compile(q, source, s.Library)
+		s.compiled[key] = c
+	}
+	return c.out, slices.Clone(c.problems)
 }
 
 // first finds a document of a kind among some, or else behind them.
@@ -52,10 +88,11 @@ func first[D any](documents []Document, is func(D) bool, behind func(name string
 }
 
 // Check checks documents together: each by itself, and all against what they
-// use, which may be among the documents.
-func Check(documents []Document, known Known) diag.Problems {
+// use, which may be among the documents. What it made of them is in the set.
+func Check(documents []Document, known Environment) (*Set, diag.Problems) {
 	var problems diag.Problems
-	library := LibraryOf(documents, known.Library)
+	set := NewSet(documents, known.Library)
+	known.Source = once(known.Source)
 	var seen []string
 	for _, d := range documents {
 		kind, name := d.Ident()
@@ -69,23 +106,47 @@ func Check(documents []Document, known Known) diag.Problems {
 		case *Source:
 			found = checkSource(d, known)
 		case *SharedParameter:
-			found = CheckParameter(d, library)
+			found = CheckParameter(d, set.Library)
 		case *Criterion:
-			found = checkCriterion(d, library)
+			found = checkCriterion(d, set.Library)
 		case *Query:
-			found = checkQuery(d, known, library)
+			found = checkQuery(d, known, set)
 		case *Report:
-			found = checkReport(d, known, library)
+			found = checkReport(d, known, set)
 		}
 		for i := range found {
 			found[i].Field = id + ": " + found[i].Field
 		}
 		problems = append(problems, found...)
 	}
-	return problems
+	return set, problems
 }
 
-func checkQuery(q *Query, known Known, library Library) diag.Problems {
+// once asks for each source once.
+func once(source func(name string) (*catalog.Source, *diag.Problem)) func(name string) (*catalog.Source, *diag.Problem) {
+	if source == nil {
+		return nil
+	}
+	type answer struct {
+		catalogue *catalog.Source
+		problem   *diag.Problem
+	}
+	known := map[string]answer{}
+	return func(name string) (*catalog.Source, *diag.Problem) {
+		a, ok := known[name]
+		if !ok {
+			a.catalogue, a.problem = source(name)
+			known[name] = a
+		}
+		if a.problem == nil {
+			return a.catalogue, nil
+		}
+		own := *a.problem // it is placed where it is told
+		return a.catalogue, &own
+	}
+}
+
+func checkQuery(q *Query, known Environment, set *Set) diag.Problems {
 	var source *catalog.Source
 	var problems diag.Problems
 	if known.Source != nil {
@@ -96,13 +157,13 @@ func checkQuery(q *Query, known Known, library Library) diag.Problems {
 		}
 		source = found
 	}
-	_, found := Compile(q, source, library)
+	_, found := set.Compile(q, source)
 	return append(problems, soften(found, known)...)
 }
 
 // soften makes what cannot be known offline a warning: a definition that is
 // used may be kept by the service.
-func soften(problems diag.Problems, known Known) diag.Problems {
+func soften(problems diag.Problems, known Environment) diag.Problems {
 	for i, p := range problems {
 		if known.Source == nil && (p.Code == "unknown_query" || p.Code == "unknown_parameter" || p.Code == "unknown_criterion") {
 			problems[i].Severity, problems[i].Hint = diag.Warning, "Give its file as well to have it checked too."
@@ -114,7 +175,8 @@ func soften(problems diag.Problems, known Known) diag.Problems {
 	return problems
 }
 
-func checkReport(r *Report, known Known, library Library) diag.Problems {
+func checkReport(r *Report, known Environment, set *Set) diag.Problems {
+	library := set.Library
 	if r.Query == "" {
 		return nil // told when it was read
 	}
@@ -133,22 +195,21 @@ func checkReport(r *Report, known Known, library Library) diag.Problems {
 			Hint: "Push the query first, or with the report.",
 		}}, known)...)
 	}
-	q, _ = Link(q, library)      // what is missing is told with the query
-	if library.Calendar != nil { // in its own calendar
+	var source *catalog.Source
+	if known.Source != nil {
+		source, _ = known.Source(q.Source) // told with the query
+	}
+	compiled, _ := set.Compile(q, source) // told with the query
+	if library.Calendar != nil {          // in its own calendar
 		own, found := r.Calendar.Apply(*library.Calendar, zone)
 		if !found.Failed() {
 			library.Calendar = &own
 		}
 	}
-	problems = append(problems, CheckReport(r, q, library)...)
-	if len(r.Groups) == 0 && len(r.Totals) == 0 && r.Chart == (Chart{}) || problems.Failed() {
+	problems = append(problems, CheckReport(r, compiled.Query, library)...)
+	if problems.Failed() {
 		return problems
 	}
-	var source *catalog.Source
-	if known.Source != nil {
-		source, _ = known.Source(q.Source) // told with the query
-	}
-	compiled, _ := Compile(q, source, library) // told with the query
 	_, found := compiled.View(r)
 	return append(problems, found...)
 }

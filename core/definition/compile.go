@@ -134,8 +134,13 @@ type SortKey struct {
 // source everything is checked that can be without one.
 // The library holds what the query uses; it may be empty.
 func Compile(query *Query, source *catalog.Source, library Library) (*Compiled, diag.Problems) {
+	c := compile(query, source, library)
+	return c.out, c.problems
+}
+
+func compile(query *Query, source *catalog.Source, library Library) *compiler {
 	q, problems := Link(query, library)
-	c := compiler{query: q, source: source, library: library, problems: problems, out: &Compiled{Query: q, CriteriaText: q.Criteria.Value, Offers: map[string]Offer{}}}
+	c := &compiler{query: q, source: source, library: library, problems: problems, out: &Compiled{Query: q, CriteriaText: q.Criteria.Value, Offers: map[string]Offer{}}}
 	if source != nil {
 		c.out.Engine = source.Engine
 	}
@@ -154,7 +159,7 @@ func Compile(query *Query, source *catalog.Source, library Library) (*Compiled, 
 		c.fail("sql", q.SQL.Line, "aggregate_here", "Values of many records are not made of hand-written SQL.", "Make them in the SQL itself.")
 	}
 	c.unused()
-	return c.out, c.problems
+	return c
 }
 
 type compiler struct {

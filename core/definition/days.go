@@ -2,6 +2,8 @@ package definition
 
 import (
 	"fmt"
+	"slices"
+	"sync"
 	"time"
 
 	"pikegate/core/catalog"
@@ -18,16 +20,50 @@ const triedDays = 366
 
 // everyDay tries something that depends on the day on every day of a year, in
 // the calendar that definitions are checked in; it adds the first problems, and
-// says on which day they come.
-func (c *compiler) everyDay(field, text string, read func(civil.Context) diag.Problems) {
+// says on which day they come. What it is reads the same text the same way.
+func (c *compiler) everyDay(field, text, what string, read func(civil.Context) diag.Problems) {
 	if c.library.Calendar == nil {
 		return
 	}
 	ctx := *c.library.Calendar
+	key := day{ctx.Today(), fmt.Sprint(what, text, ctx.Zone, ctx.WeekStart, ctx.FiscalStart, ctx.FiscalByStart, ctx.Order)}
+	tried.Lock()
+	problems, ok := tried.of[key]
+	tried.Unlock()
+	if !ok {
+		problems = onEveryDay(ctx, text, read)
+		tried.Lock()
+		if len(tried.of) >= mostTried {
+			clear(tried.of)
+		}
+		tried.of[key] = problems
+		tried.Unlock()
+	}
+	if len(problems) > 0 {
+		c.add(field, text, slices.Clone(problems))
+	}
+}
+
+// tried is what came of trying something on every day of a year from some day on:
+// that is the same as long as nobody changes it, while all around it is written.
+var tried = struct {
+	sync.Mutex
+	of map[day]diag.Problems
+}{of: map[day]diag.Problems{}}
+
+// day is what was tried, and the day it was tried on.
+type day struct {
+	today civil.Date
+	what  string
+}
+
+const mostTried = 10_000
+
+// onEveryDay gives the first problems.
+func onEveryDay(ctx civil.Context, text string, read func(civil.Context) diag.Problems) diag.Problems {
 	if e, problems := period.Parse(text); len(problems) == 0 {
 		if _, fixed := proof.Fixed(e); fixed {
-			c.add(field, text, read(ctx))
-			return
+			return read(ctx)
 		}
 	}
 	today := ctx.Today()
@@ -45,9 +81,9 @@ func (c *compiler) everyDay(field, text string, read func(civil.Context) diag.Pr
 				problems[i].Fixes = nil
 			}
 		}
-		c.add(field, text, problems)
-		return
+		return problems
 	}
+	return nil
 }
 
 // readsEveryDay tries a period expression of a document on every day of a year.
@@ -56,7 +92,7 @@ func (c *compiler) readsEveryDay(field, text string) {
 	if len(problems) > 0 {
 		return // told where it is parsed
 	}
-	c.everyDay(field, text, func(ctx civil.Context) diag.Problems {
+	c.everyDay(field, text, "reads", func(ctx civil.Context) diag.Problems {
 		_, problems := e.Resolve(ctx)
 		return problems
 	})
@@ -66,6 +102,7 @@ func (c *compiler) readsEveryDay(field, text string) {
 // day of a year, and what is offered for a click.
 func (c *compiler) defaultsEveryDay(field string, p parameter.Parameter) {
 	p.Shown = ""
+	like := fmt.Sprint(p.Kind, p.Limits, p.Many, p.Required, p.Choices)
 	for _, texts := range [][]string{p.Default, p.Quick} {
 		for _, text := range texts {
 			if _, problems := period.Parse(text); len(problems) > 0 {
@@ -75,7 +112,7 @@ func (c *compiler) defaultsEveryDay(field string, p parameter.Parameter) {
 			if len(p.Default) == 0 || text != p.Default[0] {
 				place = field + ".quick"
 			}
-			c.everyDay(place, text, func(ctx civil.Context) diag.Problems {
+			c.everyDay(place, text, like, func(ctx civil.Context) diag.Problems {
 				one := p
 				one.Many, one.Limits.Fewest, one.Default = p.Many, "", nil
 				_, problems := one.Read(parameter.Input{Texts: []string{text}}, parameter.Context{Context: ctx})

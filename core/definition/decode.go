@@ -1,11 +1,13 @@
 package definition
 
 import (
+	"bytes"
 	"fmt"
 	"reflect"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"github.com/goccy/go-yaml"
@@ -37,6 +39,25 @@ var kindNames = []string{"source", "parameter", "criterion", "query", "report"}
 // back at once, each with its line and the path of its field. The documents
 // that could be read are returned even if others could not.
 func Decode(file string, content []byte) ([]Document, diag.Problems) {
+	return (&Decoder{}).Decode(file, content)
+}
+
+// Decoder reads definitions that are written: of a text in which one document
+// changes, the others are not read again. The zero value is ready, for one
+// goroutine at a time. Nobody changes the documents.
+type Decoder struct{ parts map[part]decoded }
+
+// decoded is what became of a part of a file.
+type decoded struct {
+	documents []Document
+	problems  diag.Problems
+}
+
+// mostParts is how many parts a decoder remembers.
+const mostParts = 200
+
+// Decode is as the function of that name.
+func (r *Decoder) Decode(file string, content []byte) ([]Document, diag.Problems) {
 	d := decoder{file: file}
 	switch {
 	case len(content) > MaxSize:
@@ -50,26 +71,18 @@ func Decode(file string, content []byte) ([]Document, diag.Problems) {
 		return nil, d.problems
 	}
 	var documents []Document
-	for _, part := range split(string(content)) {
-		d.before = part.before
-		tokens := lexer.Tokenize(part.text)
-		if d.crowded(tokens) {
-			continue
-		}
-		tree, err := parser.Parse(tokens, 0)
-		if err != nil {
-			d.syntax(err)
-			continue
-		}
-		for _, doc := range tree.Docs {
-			if doc.Body == nil || doc.Body.Type() == ast.NullType || doc.Body.Type() == ast.CommentType {
-				continue
+	for _, p := range split(string(content)) {
+		p.file = file
+		made, ok := r.parts[p]
+		if !ok {
+			one := decoder{file: file, before: p.before}
+			made = decoded{one.part(p.text), one.problems}
+			if r.parts == nil || len(r.parts) >= mostParts {
+				r.parts = map[part]decoded{}
 			}
-			if made := d.document(doc.Body); made != nil {
-				made.setRaw(part.text)
-				documents = append(documents, made)
-			}
+			r.parts[p] = made
 		}
+		documents, d.problems = append(documents, made.documents...), append(d.problems, made.problems...)
 	}
 	if len(documents) == 0 && len(d.problems) == 0 {
 		d.fail(nil, "", "empty", "The file holds no definition.", "Begin with kind: query, kind: report or kind: parameter.")
@@ -77,10 +90,34 @@ func Decode(file string, content []byte) ([]Document, diag.Problems) {
 	return documents, d.problems
 }
 
+// part reads the documents of one part of a file.
+func (d *decoder) part(text string) (documents []Document) {
+	tokens := lexer.Tokenize(text)
+	if d.crowded(tokens) {
+		return nil
+	}
+	tree, err := parser.Parse(tokens, 0)
+	if err != nil {
+		d.syntax(err)
+		return nil
+	}
+	for _, doc := range tree.Docs {
+		if doc.Body == nil || doc.Body.Type() == ast.NullType || doc.Body.Type() == ast.CommentType {
+			continue
+		}
+		if made := d.document(doc.Body); made != nil {
+			made.setRaw(text)
+			documents = append(documents, made)
+		}
+	}
+	return documents
+}
+
 // part is one document's text and the number of lines before it.
 type part struct {
 	text   string
 	before int
+	file   string
 }
 
 // split parts the documents of a file at the lines that begin with ---.
@@ -90,7 +127,7 @@ func split(content string) []part {
 	start := 0
 	for i, line := range strings.SplitAfter(content, "\n") {
 		if strings.HasPrefix(line, "---") {
-			parts = append(parts, part{current.String(), start})
+			parts = append(parts, part{text: current.String(), before: start})
 			current.Reset()
 			start = i + 1
 			if rest := strings.TrimSpace(line[3:]); rest == "" || rest[0] == '#' {
@@ -100,26 +137,38 @@ func split(content string) []part {
 		}
 		current.WriteString(line)
 	}
-	return append(parts, part{current.String(), start})
+	return append(parts, part{text: current.String(), before: start})
 }
 
 // deepest is at least how deep the text nests: brackets that are open at
-// once, or dashes that follow each other on a line. The YAML parser recurses,
-// so that depth is refused before it is reached.
+// once, or dashes that follow each other at the beginning of a line. The YAML
+// parser recurses, so that depth is refused before it is reached. A line that
+// begins with # is a comment, or within a text.
 func deepest(content []byte) int {
-	most, open, dashes := 0, 0, 0
-	for _, c := range content {
-		switch c {
-		case '[', '{':
-			open++
-		case ']', '}':
-			open = max(open-1, 0)
-		case '-', '?':
-			dashes++
-		case '\n':
-			dashes = 0
+	most, open := 0, 0
+	for line := range bytes.Lines(content) {
+		line = bytes.TrimLeft(line, " \t")
+		if len(line) > 0 && line[0] == '#' {
+			continue
 		}
-		most = max(most, open, dashes)
+		dashes := 0
+		for i, c := range line {
+			if (c == '-' || c == '?') && i+1 < len(line) && (line[i+1] == ' ' || line[i+1] == '\t') {
+				dashes++
+			} else if c != ' ' && c != '\t' {
+				break
+			}
+		}
+		for _, c := range line {
+			switch c {
+			case '[', '{':
+				open++
+			case ']', '}':
+				open = max(open-1, 0)
+			}
+			most = max(most, open)
+		}
+		most = max(most, dashes)
 	}
 	return most
 }
@@ -404,14 +453,20 @@ type field struct {
 	typ                reflect.Type
 }
 
+// knownFields are those of the types that were asked for, which never change.
+var knownFields sync.Map
+
 // fieldsOf lists the fields of a struct type, inlined ones included.
 func fieldsOf(t reflect.Type) []field {
+	if known, ok := knownFields.Load(t); ok {
+		return known.([]field)
+	}
 	var out []field
 	for i := range t.NumField() {
 		f := t.Field(i)
 		if f.Anonymous {
 			for _, inner := range fieldsOf(f.Type) {
-				inner.index = append([]int{i}, inner.index...)
+				inner.index = append([]int{i}, inner.index...) // a copy
 				out = append(out, inner)
 			}
 			continue
@@ -429,5 +484,6 @@ func fieldsOf(t reflect.Type) []field {
 		}
 		out = append(out, made)
 	}
+	knownFields.Store(t, out)
 	return out
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -38,7 +39,8 @@ func TestFindings(t *testing.T) {
 				want = append(want, fmt.Sprintf("%d %s", number, expected))
 			}
 			documents, problems := definition.Decode(file, content)
-			problems = append(problems, definition.Check(documents, definition.Known{})...)
+			_, found := definition.Check(documents, definition.Environment{})
+			problems = append(problems, found...)
 			var got []string
 			for _, p := range problems {
 				got = append(got, fmt.Sprintf("%d %s %s %s", p.Line, p.Code, p.Message, p.Hint))
@@ -167,7 +169,7 @@ func FuzzDecode(f *testing.F) {
 				t.Fatalf("a problem out of place: %+v", p)
 			}
 		}
-		_ = definition.Check(documents, definition.Known{})
+		_, _ = definition.Check(documents, definition.Environment{})
 	})
 }
 
@@ -189,4 +191,43 @@ func TestFormat(t *testing.T) {
 	}
 	_, problems := definition.Format("x.yaml", []byte("kind: quary\n"))
 	assert.True(t, problems.Failed())
+}
+
+// TestTakenOver: a question takes over the answer of one of its own kind alone.
+func TestTakenOver(t *testing.T) {
+	kinds := []string{"text", "yes-no", "integer", "decimal", "date", "date-time", "period"}
+	alike := map[string]string{"text": "text", "yes-no": "yes-no", "integer": "number", "decimal": "number", "date": "time", "date-time": "time", "period": "time"}
+	for _, from := range kinds {
+		for _, to := range kinds {
+			documents, problems := definition.Decode("", []byte("kind: query\nname: q\nsource: s\nfrom: t\nparameters: [{name: a, kind: "+from+"}, {name: b, kind: "+to+", derive: \":a\"}]\ncolumns: [c]\ncriteria: \":b is not blank\"\n"))
+			require.Empty(t, problems)
+			_, problems = definition.Check(documents, definition.Environment{})
+			codes := []string{}
+			for _, p := range problems {
+				codes = append(codes, p.Code)
+			}
+			assert.Equal(t, alike[from] != alike[to], slices.Contains(codes, "type_mismatch"), "%s of %s: %v", to, from, problems)
+		}
+	}
+}
+
+// TestDeepComments: what stands in a comment nests nothing.
+func TestDeepComments(t *testing.T) {
+	query := "kind: query\nname: q\nsource: s\nfrom: t\ncolumns: [c]\n"
+	for text, deep := range map[string]bool{
+		"# " + strings.Repeat("-", 300) + "\n" + query:    false,
+		"  # " + strings.Repeat("[", 300) + "\n" + query:  false,
+		query + "about: a " + strings.Repeat("-", 300):    false,
+		query + "x: " + strings.Repeat("[", 300):          true,
+		query + "x:\n  " + strings.Repeat("- ", 300):      true,
+		query + "x: \"#\"" + strings.Repeat(" [", 300):    true,
+		query + "x:\n" + strings.Repeat("? ", 300) + "\n": true,
+	} {
+		_, problems := definition.Decode("", []byte(text))
+		codes := []string{}
+		for _, p := range problems {
+			codes = append(codes, p.Code)
+		}
+		assert.Equal(t, deep, slices.Contains(codes, "too_deep"), "%.60q: %v", text, codes)
+	}
 }

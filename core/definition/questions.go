@@ -262,7 +262,7 @@ func (c *compiler) derive(field string, p parameter.Parameter) {
 			continue
 		}
 		k := c.query.Parameters[at].Kind
-		if dated(string(p.Kind)) != dated(k) || number(string(p.Kind)) != number(k) || p.Kind == parameter.YesNo && k != "yes-no" {
+		if dated(string(p.Kind)) != dated(k) || number(string(p.Kind)) != number(k) || (p.Kind == parameter.YesNo || p.Kind == parameter.Text) && k != string(p.Kind) {
 			c.fail(field, 0, "type_mismatch", fmt.Sprintf(":%s is %s, which cannot give %s.", name, k, p.Kind), "")
 		}
 	}

@@ -13,7 +13,7 @@ import (
 
 // checkSource checks what is said of a source, against its catalogue where that
 // is known.
-func checkSource(d *Source, known Known) diag.Problems {
+func checkSource(d *Source, known Environment) diag.Problems {
 	c := compiler{query: &Query{}}
 	c.name(d.Head)
 	var found *catalog.Source

@@ -32,7 +32,7 @@ func compiled(t *testing.T, rest string) (*definition.Compiled, []string) {
 	t.Helper()
 	documents, problems := definition.Decode("", []byte("kind: query\nname: q\nsource: stock\n"+rest))
 	require.Empty(t, problems, rest)
-	out, problems := definition.Compile(documents[0].(*definition.Query), &stock, definition.LibraryOf(documents, definition.Library{}))
+	out, problems := definition.Compile(documents[0].(*definition.Query), &stock, definition.NewSet(documents, definition.Library{}).Library)
 	found := []string{}
 	for _, p := range problems {
 		if p.Code != "unused_parameter" && (p.Severity != diag.Warning || p.Code == "join_without_index") {

@@ -44,6 +44,15 @@ func (p Planner) Records(view definition.View, values parameter.Values) (Stateme
 	return s, b.problems
 }
 
+// Conditions are the conditions of a run, each with its words, those on groups
+// last.
+func (p Planner) Conditions(values parameter.Values) ([]Condition, diag.Problems) {
+	b := p.binder(values)
+	var s Statement
+	b.where(&s)
+	return slices.Concat(s.Where, s.Having), b.problems
+}
+
 // without refuses answers that would change nothing: those compared together
 // with a question that was left blank.
 func (b *binder) without() {

@@ -50,9 +50,9 @@ func (a *app) decodeFiles(names []string) (contents map[string][]byte, documents
 }
 
 // offline is what can be known without a service: the days ahead, in UTC.
-func (a *app) offline() definition.Known {
+func (a *app) offline() definition.Environment {
 	calendar := civil.Context{Zone: time.UTC, Now: civil.Instant(a.Now().Unix()), WeekStart: time.Monday}
-	return definition.Known{Zone: time.LoadLocation, Library: definition.Library{Calendar: &calendar}}
+	return definition.Environment{Zone: time.LoadLocation, Library: definition.Library{Calendar: &calendar}}
 }
 
 func (a *app) check() *cobra.Command {
@@ -85,7 +85,8 @@ func (a *app) check() *cobra.Command {
 				found.Problems = apart(given, contents, found.Problems)
 				return a.examined(found)
 			}
-			problems = append(problems, placed(given, contents, definition.Check(documents, a.offline()))...)
+			_, wrong := definition.Check(documents, a.offline())
+			problems = append(problems, placed(given, contents, wrong)...)
 			found := client.Examination{Problems: problems, Definitions: infos(documents)}
 			return a.examined(found)
 		},

@@ -116,6 +116,16 @@ func Prepare(ctx context.Context, job Job) (Prepared, error) {
 	}, nil
 }
 
+// Conditions are those of a job in words. Nothing is asked of the database.
+func Conditions(job Job) ([]plan.Condition, error) {
+	_, values, problems := job.Read()
+	if err := problems.Err(); err != nil {
+		return nil, err
+	}
+	conditions, problems := job.planner().Conditions(values)
+	return conditions, problems.Err()
+}
+
 // planner makes the job's statements.
 func (job Job) planner() plan.Planner {
 	return plan.Planner{Query: job.Compiled, Calendar: job.Context.Context, Sure: func(c catalog.Column) bool {

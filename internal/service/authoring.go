@@ -46,11 +46,11 @@ func decoded(content string) ([]definition.Document, error) {
 
 // known is what a check may look up here: what was pushed last, or what is
 // published; fresh reads the catalogues of sources again.
-func (s *Service) known(ctx context.Context, drafts, fresh bool) definition.Known {
+func (s *Service) known(ctx context.Context, drafts, fresh bool) definition.Environment {
 	library := s.library(ctx, drafts)
 	calendar, _ := s.now(s.Calendar, "")
 	library.Calendar = &calendar
-	return definition.Known{
+	return definition.Environment{
 		Source: func(name string) (*catalog.Source, *diag.Problem) {
 			o, err := s.source(ctx, name, fresh)
 			if err != nil {
@@ -136,7 +136,7 @@ func (s *Service) Push(ctx context.Context, content string, revisions map[string
 		return Checked{}, err
 	}
 	known := s.known(ctx, true, true)
-	problems := definition.Check(documents, known)
+	_, problems := definition.Check(documents, known)
 	if err := problems.Err(); err != nil {
 		return Checked{}, err
 	}
@@ -267,7 +267,7 @@ func (s *Service) CheckPublished(ctx context.Context) ([]Published, error) {
 	out := make([]Published, len(versions))
 	for i, v := range versions {
 		out[i] = Published{v.Name, v.Number, diag.Problems{}, []ExampleResult{}}
-		made, library, err := s.makeReady(ctx, v)
+		made, set, err := s.makeReady(ctx, v)
 		if err == nil {
 			err = broken[made.compiled.Query.Source]
 		}
@@ -280,7 +280,7 @@ func (s *Service) CheckPublished(ctx context.Context) ([]Published, error) {
 			out[i].Problems = append(out[i].Problems, diag.Problem{Code: "not_ready", Message: err.Error()})
 			continue
 		}
-		out[i].Examples = s.examples(ctx, made.report, library)
+		out[i].Examples = s.examples(ctx, made.report, set)
 	}
 	return out, ctx.Err()
 }

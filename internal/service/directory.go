@@ -7,12 +7,13 @@ import (
 	"pikegate/internal/store"
 )
 
-// directory is every definition that is kept, and who uses what. It is read once
+// directory is every definition that is kept, who uses what, and the sources. It is read once
 // and again when something was pushed, published or removed: while somebody
 // types, all that others wrote stays the same. Nothing in it is changed.
 type directory struct {
 	changes uint64
 	entries []entry
+	sources []string
 	// users are those who use something, by its name in lower case.
 	users map[string][]use
 }
@@ -59,6 +60,10 @@ func (s *Service) directory() (*directory, error) {
 	if err != nil {
 		return nil, err
 	}
+	sources, err := s.Store.Sources()
+	if err != nil {
+		return nil, err
+	}
 	published := make(map[[2]string]store.Definition, len(newest))
 	for _, v := range newest {
 		published[[2]string{v.Kind, v.Name}] = v
@@ -86,6 +91,9 @@ func (s *Service) directory() (*directory, error) {
 			_, e.publishedUses = readUses(e.published.Content)
 		}
 		d.entries[i] = e
+	}
+	for _, source := range sources {
+		d.sources = append(d.sources, source.Name)
 	}
 	d.users = usersIn(d.entries, func(e entry, draft bool) []string {
 		_, uses := e.state(draft)

@@ -40,36 +40,43 @@ type ConditionInWords struct {
 // Examine checks definitions without keeping them, and with run runs the
 // examples of the reports among them. What is wrong is part of the answer.
 func (s *Service) Examine(ctx context.Context, content string, run bool) (Examination, error) {
-	documents, problems := definition.Decode("", []byte(content))
+	documents, problems := s.typed(content)
 	out := Examination{Definitions: []DefinitionInfo{}, Readings: []CriteriaInWords{}, Words: []Word{}, Problems: problems}
 	known := s.known(ctx, true, run) // afresh, but for who types
-	out.Problems = append(out.Problems, definition.Check(documents, known)...)
+	set, found := definition.Check(documents, known)
+	out.Problems = append(out.Problems, found...)
 	out.Problems = append(out.Problems, s.dependents(ctx, documents, known)...)
 	if out.Problems == nil {
 		out.Problems = diag.Problems{}
 	}
-	library := definition.LibraryOf(documents, known.Library)
 	for i, d := range documents {
 		info := DefinitionInfo{Draft: true}
 		info.Kind, info.Name = d.Ident()
 		info.Title, _ = d.Heading()
 		out.Definitions = append(out.Definitions, info)
 		if i == 0 {
-			out.Words = s.words(ctx, d, library)
+			out.Words = s.words(ctx, d, set)
 		}
-		if reading, ok := s.reading(ctx, d, library); ok {
+		if reading, ok := s.reading(ctx, d, set); ok {
 			out.Readings = append(out.Readings, reading)
 		}
 		if report, ok := d.(*definition.Report); ok && run && !out.Problems.Failed() {
-			out.Examples = append(out.Examples, s.examples(ctx, report, library)...)
+			out.Examples = append(out.Examples, s.examples(ctx, report, set)...)
 		}
 	}
 	return out, nil
 }
 
+// typed reads definitions that somebody is writing.
+func (s *Service) typed(content string) ([]definition.Document, diag.Problems) {
+	s.typing.Lock()
+	defer s.typing.Unlock()
+	return s.decoder.Decode("", []byte(content))
+}
+
 // dependents warns of kept definitions that use some of these and would no
 // longer be sound with them.
-func (s *Service) dependents(ctx context.Context, documents []definition.Document, known definition.Known) diag.Problems {
+func (s *Service) dependents(ctx context.Context, documents []definition.Document, known definition.Environment) diag.Problems {
 	changed := map[string]string{} // by kind and name, where it is told
 	for _, d := range documents {
 		kind, name := d.Ident()
@@ -93,7 +100,7 @@ func (s *Service) dependents(ctx context.Context, documents []definition.Documen
 			}
 		}
 	}
-	known.Library = definition.LibraryOf(documents, known.Library)
+	known.Library = definition.NewSet(documents, known.Library).Library
 	var problems diag.Problems
 	for n, by := range slices.Sorted(maps.Keys(places)) {
 		used, kept := places[by], d.entries[by].draft
@@ -108,7 +115,8 @@ func (s *Service) dependents(ctx context.Context, documents []definition.Documen
 		if err != nil {
 			continue
 		}
-		for _, p := range definition.Check(read, known) {
+		_, found := definition.Check(read, known)
+		for _, p := range found {
 			if p.Severity == diag.Warning {
 				continue
 			}
@@ -127,7 +135,7 @@ const maxDependents = 50
 
 // relaxed makes a job of a query or report that is being written, in which
 // questions without a default need no answer.
-func (s *Service) relaxed(ctx context.Context, d definition.Document, library definition.Library) (runner.Job, error) {
+func (s *Service) relaxed(ctx context.Context, d definition.Document, set *definition.Set) (runner.Job, error) {
 	report, ok := d.(*definition.Report)
 	if query, isQuery := d.(*definition.Query); isQuery {
 		report = &definition.Report{Head: query.Head, Query: query.Name}
@@ -135,7 +143,7 @@ func (s *Service) relaxed(ctx context.Context, d definition.Document, library de
 		kind, _ := d.Ident()
 		return runner.Job{}, &NotFound{What: "result of a", Name: kind}
 	}
-	job, err := s.jobOf(ctx, Request{Report: report.Name}, report, 0, library)
+	job, err := s.jobOf(ctx, Request{Report: report.Name}, report, 0, set)
 	if err != nil {
 		return runner.Job{}, err
 	}
@@ -150,19 +158,19 @@ func (s *Service) relaxed(ctx context.Context, d definition.Document, library de
 	return job, nil
 }
 
-func (s *Service) reading(ctx context.Context, d definition.Document, library definition.Library) (CriteriaInWords, bool) {
+func (s *Service) reading(ctx context.Context, d definition.Document, set *definition.Set) (CriteriaInWords, bool) {
 	var out CriteriaInWords
-	job, err := s.relaxed(ctx, d, library)
+	job, err := s.relaxed(ctx, d, set)
 	if err != nil {
 		return out, false // its problems were told
 	}
-	p, err := runner.Prepare(ctx, job)
+	conditions, err := runner.Conditions(job)
 	if err != nil {
 		return out, false
 	}
 	out.Kind, out.Name = d.Ident()
 	out.Conditions = []ConditionInWords{}
-	for _, c := range p.Statement.Where {
+	for _, c := range conditions {
 		out.Conditions = append(out.Conditions, ConditionInWords{c.Text, c.Words})
 	}
 	return out, true
@@ -176,8 +184,7 @@ func (s *Service) FirstResults(ctx context.Context, content string, most int) (o
 	if err != nil {
 		return output.Result{}, err
 	}
-	library := definition.LibraryOf(documents, s.library(ctx, true))
-	job, err := s.relaxed(ctx, documents[0], library)
+	job, err := s.relaxed(ctx, documents[0], definition.NewSet(documents, s.library(ctx, true)))
 	if err != nil {
 		return output.Result{}, err
 	}

@@ -22,23 +22,23 @@ type ExampleResult struct {
 }
 
 // examples runs the examples of a report.
-func (s *Service) examples(ctx context.Context, r *definition.Report, library definition.Library) []ExampleResult {
+func (s *Service) examples(ctx context.Context, r *definition.Report, set *definition.Set) []ExampleResult {
 	out := []ExampleResult{}
 	for i, example := range r.Examples {
 		result := ExampleResult{Report: r.Name, Number: i + 1}
-		result.Kept, result.Words = s.example(ctx, r, example, library)
+		result.Kept, result.Words = s.example(ctx, r, example, set)
 		out = append(out, result)
 	}
 	return out
 }
 
-func (s *Service) example(ctx context.Context, r *definition.Report, e definition.Example, library definition.Library) (kept bool, words string) {
+func (s *Service) example(ctx context.Context, r *definition.Report, e definition.Example, set *definition.Set) (kept bool, words string) {
 	request := Request{Report: r.Name, Inputs: Inputs{}, AsOf: e.AsOf}
 	for name, given := range e.Ask {
 		request.Inputs[name] = given.Input()
 	}
 	var found output.Summary
-	job, err := s.jobOf(ctx, request, r, 0, library)
+	job, err := s.jobOf(ctx, request, r, 0, set)
 	if err == nil {
 		ctx, stop := s.runner.Limited(ctx)
 		defer stop()

@@ -74,7 +74,8 @@ func (s *Service) publication(ctx context.Context, name string) (publication, di
 	if len(p.chosen) == 0 {
 		return p, nil, notFound("pushed definition", name, names)
 	}
-	problems := append(p.notes, definition.Check(p.documents, s.known(ctx, false, true))...)
+	_, found := definition.Check(p.documents, s.known(ctx, false, true))
+	problems := append(p.notes, found...)
 	if problems.Failed() {
 		return p, problems, nil
 	}
@@ -108,10 +109,10 @@ func (p *publication) examples(ctx context.Context, problems diag.Problems) []Ex
 	if problems.Failed() {
 		return out
 	}
-	library := definition.LibraryOf(p.documents, p.service.library(ctx, false))
+	set := definition.NewSet(p.documents, p.service.library(ctx, false))
 	for _, d := range p.documents {
 		if report, ok := d.(*definition.Report); ok {
-			out = append(out, p.service.examples(ctx, report, library)...)
+			out = append(out, p.service.examples(ctx, report, set)...)
 		}
 	}
 	return out

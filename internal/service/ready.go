@@ -49,7 +49,7 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 		if err != nil {
 			return runner.Job{}, err
 		}
-		return s.jobOf(ctx, r, documents[0].(*definition.Report), 0, s.library(ctx, true))
+		return s.jobOf(ctx, r, documents[0].(*definition.Report), 0, definition.NewSet(documents, s.library(ctx, true)))
 	}
 	changes := s.Store.Changes()
 	if made, ok := s.isReady(published{r.Report, s.number(r, changes)}); ok {
@@ -104,8 +104,8 @@ func (s *Service) keepNumber(report string, number int, changes uint64) {
 }
 
 // jobOf makes a report ready to be run with what it uses.
-func (s *Service) jobOf(ctx context.Context, r Request, report *definition.Report, version int, library definition.Library) (runner.Job, error) {
-	made, err := s.ready(ctx, report, version, library)
+func (s *Service) jobOf(ctx context.Context, r Request, report *definition.Report, version int, set *definition.Set) (runner.Job, error) {
+	made, err := s.ready(ctx, report, version, set)
 	if err != nil {
 		return runner.Job{}, err
 	}
@@ -134,24 +134,24 @@ func (s *Service) keepReady(key published, made ready) {
 }
 
 // makeReady reads a published version with what it was frozen with, which is the
-// library.
-func (s *Service) makeReady(ctx context.Context, kept store.Definition) (ready, definition.Library, error) {
+// set.
+func (s *Service) makeReady(ctx context.Context, kept store.Definition) (ready, *definition.Set, error) {
 	documents, err := decoded(kept.Content)
 	if err != nil {
-		return ready{}, definition.Library{}, err
+		return ready{}, nil, err
 	}
 	frozen, err := decoded(kept.Uses)
 	if err != nil {
-		return ready{}, definition.Library{}, err
+		return ready{}, nil, err
 	}
-	library := definition.LibraryOf(frozen, definition.Library{Result: s.result(ctx)})
-	made, err := s.ready(ctx, documents[0].(*definition.Report), kept.Number, library)
-	return made, library, err
+	set := definition.NewSet(frozen, definition.Library{Result: s.result(ctx)})
+	made, err := s.ready(ctx, documents[0].(*definition.Report), kept.Number, set)
+	return made, set, err
 }
 
 // ready checks a report against its source.
-func (s *Service) ready(ctx context.Context, report *definition.Report, version int, library definition.Library) (ready, error) {
-	query, ok := library.Query(report.Query)
+func (s *Service) ready(ctx context.Context, report *definition.Report, version int, set *definition.Set) (ready, error) {
+	query, ok := set.Query(report.Query)
 	if !ok {
 		return ready{}, notFound("query", report.Query, nil)
 	}
@@ -163,7 +163,7 @@ func (s *Service) ready(ctx context.Context, report *definition.Report, version 
 	if err := source.survey(ctx, tables...); err != nil {
 		return ready{}, err
 	}
-	compiled, problems := definition.Compile(query, source.known.Load(), library)
+	compiled, problems := set.Compile(query, source.known.Load())
 	if problems.Failed() {
 		return ready{}, fmt.Errorf("the source %s does not fit the report: %w", query.Source, problems)
 	}

@@ -17,6 +17,7 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
+	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/period"
 	"pikegate/internal/engine"
@@ -60,6 +61,9 @@ type Service struct {
 	busy   map[string]chan struct{} // full while a source is being connected
 	kept   map[published]ready
 	newest newest
+
+	typing  sync.Mutex // guards the next
+	decoder definition.Decoder
 
 	listing sync.Mutex // guards the next, and is held while it is read
 	listed  *directory

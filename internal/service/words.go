@@ -19,7 +19,7 @@ type Word struct {
 // words lists what can be written in the expressions of a definition: the
 // columns of its tables, its questions, named criteria, functions and the
 // words of the language.
-func (s *Service) words(ctx context.Context, d definition.Document, library definition.Library) []Word {
+func (s *Service) words(ctx context.Context, d definition.Document, set *definition.Set) []Word {
 	out := []Word{}
 	columns := func(alias string, t catalog.Table) {
 		for _, c := range t.Columns {
@@ -37,7 +37,7 @@ func (s *Service) words(ctx context.Context, d definition.Document, library defi
 		if o, err := s.source(ctx, d.Source, false); err == nil {
 			catalogue = o.known.Load()
 		}
-		compiled, _ := definition.Compile(d, catalogue, library) // its problems are told elsewhere
+		compiled, _ := set.Compile(d, catalogue) // its problems are told elsewhere
 		for i, t := range compiled.Tables() {
 			if i == 0 && compiled.SQL == nil {
 				columns("", t.Table)
@@ -56,8 +56,8 @@ func (s *Service) words(ctx context.Context, d definition.Document, library defi
 			out = append(out, Word{":" + q.Name, "question", q.Kind})
 		}
 	case *definition.Report:
-		if query, ok := library.Query(d.Query); ok {
-			query, _ = definition.Link(query, library) // what is missing is told elsewhere
+		if query, ok := set.Query(d.Query); ok {
+			query, _ = definition.Link(query, set.Library) // what is missing is told elsewhere
 			for _, c := range query.Columns {
 				out = append(out, Word{c.Name, "column", c.Heading()})
 			}
@@ -85,12 +85,12 @@ func (s *Service) words(ctx context.Context, d definition.Document, library defi
 // wordsOn lists the columns of a table of whatever source has it: a criterion
 // names no source.
 func (s *Service) wordsOn(ctx context.Context, table string) []Word {
-	sources, err := s.Sources()
+	d, err := s.directory()
 	if err != nil {
 		return nil
 	}
-	for _, info := range sources {
-		o, err := s.source(ctx, info.Name, false)
+	for _, name := range d.sources {
+		o, err := s.source(ctx, name, false)
 		if err != nil {
 			continue
 		}

@@ -35,7 +35,7 @@ func written(err error) error {
 	return err
 }
 
-// Changes is another number once definitions were pushed, published or removed.
+// Changes is another number once definitions or sources were changed.
 func (s *Store) Changes() uint64 { return s.changes.Load() }
 
 // Source is a connection to a database, as it was added.
@@ -102,6 +102,7 @@ func found(err error) error {
 
 // SaveSource adds a source or replaces it.
 func (s *Store) SaveSource(source Source) error {
+	defer s.changes.Add(1)
 	row := sourceRowOf(source)
 	return s.write(true, func(tx *gorm.DB) error { return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error })
 }
@@ -115,6 +116,7 @@ func (s *Store) Sources() ([]Source, error) {
 
 // RemoveSource removes a source.
 func (s *Store) RemoveSource(name string) error {
+	defer s.changes.Add(1)
 	return s.write(true, func(tx *gorm.DB) error { return tx.Delete(&sourceRow{}, "name = ?", name).Error })
 }
 

@@ -93,7 +93,7 @@ func TestCriteriaExamples(t *testing.T) {
 			}
 			documents, problems := definition.Decode("", []byte(text))
 			require.Empty(t, problems, m[1])
-			_, problems = definition.Compile(documents[1].(*definition.Query), &tables, definition.LibraryOf(documents, definition.Library{}))
+			_, problems = definition.Compile(documents[1].(*definition.Query), &tables, definition.NewSet(documents, definition.Library{}).Library)
 			found := map[string]bool{}
 			for _, p := range problems {
 				if p.Code != "unused_parameter" {
@@ -127,6 +127,7 @@ func TestDefinitionExamples(t *testing.T) {
 			require.Empty(t, problems, b[1])
 			documents = append(documents, found...)
 		}
-		assert.NoError(t, definition.Check(documents, definition.Known{Zone: time.LoadLocation}).Err(), name)
+		_, problems := definition.Check(documents, definition.Environment{Zone: time.LoadLocation})
+		assert.NoError(t, problems.Err(), name)
 	}
 }

@@ -1,0 +1,100 @@
+package service_test
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+	"pikegate/internal/config"
+	"pikegate/internal/demo"
+	"pikegate/internal/engine"
+	"pikegate/internal/engine/sqlite"
+	"pikegate/internal/service"
+	"pikegate/internal/store"
+)
+
+// demonstration is a service with the demonstration's data and definitions;
+// read counts how often the catalogue of its source was read.
+func demonstration(t testing.TB) (s *service.Service, read *int) {
+	t.Helper()
+	folder := t.TempDir()
+	require.NoError(t, demo.Prepare(folder))
+	own, err := store.Open(filepath.Join(folder, "pikegate.db"))
+	require.NoError(t, err)
+	read = new(int)
+	s, err = service.New(service.Config{
+		Store: own, Engines: map[string]service.Opener{"sqlite": func(a engine.Address) (engine.Source, error) {
+			source, err := sqlite.Open(a)
+			return counted{source, read}, err
+		}},
+		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: time.Minute, Log: slog.New(slog.DiscardHandler),
+	})
+	require.NoError(t, err)
+	require.NoError(t, demo.Install(t.Context(), s, folder))
+	t.Cleanup(func() {
+		assert.NoError(t, s.Close())
+		assert.NoError(t, own.Close())
+	})
+	return s, read
+}
+
+// counted is a source whose catalogue is read so many times.
+type counted struct {
+	engine.Source
+	read *int
+}
+
+func (c counted) Catalogue(ctx context.Context) (catalog.Source, error) {
+	*c.read++
+	return c.Source.Catalogue(ctx)
+}
+
+// definitions are all of the demonstration, in one file.
+func definitions(t testing.TB) string {
+	t.Helper()
+	files, err := filepath.Glob("../demo/definitions/*.yaml")
+	require.NoError(t, err)
+	require.Greater(t, len(files), 4)
+	var all []string
+	for _, file := range files {
+		content, err := os.ReadFile(file)
+		require.NoError(t, err)
+		all = append(all, string(content))
+	}
+	return strings.Join(all, "\n---\n")
+}
+
+// BenchmarkKeystroke checks the largest definitions of the demonstration as the
+// drafting page does whenever somebody has typed.
+func BenchmarkKeystroke(b *testing.B) {
+	config.TuneMemory(config.DefaultMemory) // as the service does
+	s, _ := demonstration(b)
+	content, err := os.ReadFile("../demo/definitions/tolls-by-month.yaml")
+	require.NoError(b, err)
+	for i := 0; b.Loop(); i++ {
+		typed := strings.Replace(string(content), "Toll of at least", fmt.Sprint("Toll of at least ", i), 1)
+		found, err := s.Examine(b.Context(), typed, false)
+		require.NoError(b, err)
+		require.NoError(b, found.Problems.Err())
+	}
+}
+
+// TestPushReadsOnce: a push of many definitions reads the catalogue of their
+// source once.
+func TestPushReadsOnce(t *testing.T) {
+	s, read := demonstration(t)
+	before := *read
+	_, err := s.Push(t.Context(), definitions(t), nil)
+	require.NoError(t, err)
+	assert.Equal(t, 1, *read-before)
+}

@@ -1,7 +1,7 @@
 // The text of a definition and what the form makes of it: a change is made at
 // its place, and everything else stays as it was written.
 import { describe, expect, it } from 'vitest';
-import { add, at, markOf, move, pathOf, read, set, type Path, type Value } from '../src/lib/definition';
+import { add, at, markOf, move, pathOf, read, set, type Path, type Value } from '../src/draft/definition';
 
 const files = import.meta.glob<string>('../../internal/demo/definitions/*.yaml', {
 	query: '?raw',

@@ -4,10 +4,10 @@
 import { describe, expect, it, vi } from 'vitest';
 import type { Question } from '../src/lib/api';
 import { commandLine, fromQuery, httpRequest, reportLink, toQuery } from '../src/lib/link';
-import { ordered } from '../src/lib/layout';
-import { lineHeight, margin, pagesOf, stripsOf } from '../src/lib/paper';
-import type { Row } from '../src/lib/run.svelte';
-import { bounds, holds, step, tabSeparated } from '../src/lib/selection';
+import { ordered } from '../src/result/layout';
+import { lineHeight, margin, pagesOf, stripsOf } from '../src/result/paper';
+import type { Row } from '../src/result/run.svelte';
+import { bounds, holds, step, tabSeparated } from '../src/result/selection';
 import { cellText, stampText } from '../src/lib/text';
 
 // What a browser has, and is there before the modules are read.

@@ -12,16 +12,16 @@
 		type DefinitionInfo,
 		type Source,
 	} from '../lib/api';
-	import { add, markOf, move, pathOf, set, type Path } from '../lib/definition';
-	import { beginning, Draft } from '../lib/draft.svelte';
-	import Editor from '../lib/Editor.svelte';
+	import { add, markOf, move, pathOf, set, type Path } from '../draft/definition';
+	import { beginning, Draft } from '../draft/draft.svelte';
+	import Editor from '../draft/Editor.svelte';
 	import { draftAddress, newDraftAddress } from '../lib/link';
-	import PublishDialog from '../lib/PublishDialog.svelte';
-	import ResultTable from '../lib/ResultTable.svelte';
-	import type { Row } from '../lib/run.svelte';
-	import SchemaForm, { type Drafting } from '../lib/SchemaForm.svelte';
-	import type { Schema } from '../lib/schema-form';
-	import VersionsDialog from '../lib/VersionsDialog.svelte';
+	import PublishDialog from '../draft/PublishDialog.svelte';
+	import ResultTable from '../result/ResultTable.svelte';
+	import type { Row } from '../result/run.svelte';
+	import SchemaForm, { type Drafting } from '../draft/SchemaForm.svelte';
+	import type { Schema } from '../draft/schema-form';
+	import VersionsDialog from '../draft/VersionsDialog.svelte';
 
 	// The address of a new one is drafts/new/KIND, where the kind stands as the name.
 	let { params }: { params: { kind: string; name: string } } = $props();

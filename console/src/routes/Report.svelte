@@ -13,17 +13,17 @@
 		type Sheet,
 		type Summary,
 	} from '../lib/api';
-	import CoverageStrip from '../lib/CoverageStrip.svelte';
-	import DateField from '../lib/DateField.svelte';
-	import Explain from '../lib/Explain.svelte';
-	import Explanation from '../lib/Explanation.svelte';
+	import CoverageStrip from '../ask/CoverageStrip.svelte';
+	import DateField from '../ask/DateField.svelte';
+	import Explain from '../result/Explain.svelte';
+	import Explanation from '../result/Explanation.svelte';
 	import { commandLine, fromQuery, httpRequest, reportAddress, sortOf, toQuery } from '../lib/link';
-	import PeriodField, { emptyPeriod, type PeriodText } from '../lib/PeriodField.svelte';
+	import PeriodField, { emptyPeriod, type PeriodText } from '../ask/PeriodField.svelte';
 	import Problems from '../lib/Problems.svelte';
-	import ResultView from '../lib/ResultView.svelte';
-	import { Run } from '../lib/run.svelte';
+	import ResultView from '../result/ResultView.svelte';
+	import { Run } from '../result/run.svelte';
 	import { stampText } from '../lib/text';
-	import TextField from '../lib/TextField.svelte';
+	import TextField from '../ask/TextField.svelte';
 
 	let {
 		params,

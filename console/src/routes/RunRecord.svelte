@@ -2,10 +2,10 @@
 	// One run in full: everything needed to explain and to repeat it.
 	import { link } from 'svelte-spa-router';
 	import { Refusal, showRun, type RunRecord } from '../lib/api';
-	import Asked from '../lib/Asked.svelte';
-	import Edges from '../lib/Edges.svelte';
+	import Asked from '../ask/Asked.svelte';
+	import Edges from '../result/Edges.svelte';
 	import { reportLink } from '../lib/link';
-	import Statement from '../lib/Statement.svelte';
+	import Statement from '../result/Statement.svelte';
 	import { countText, outcomeText, stampText } from '../lib/text';
 
 	let { params }: { params: { run: string } } = $props();

@@ -19,8 +19,8 @@
 		type Table,
 	} from '../lib/api';
 	import { newDraftAddress } from '../lib/link';
-	import ResultTable from '../lib/ResultTable.svelte';
-	import type { Row } from '../lib/run.svelte';
+	import ResultTable from '../result/ResultTable.svelte';
+	import type { Row } from '../result/run.svelte';
 	import { countText, stampText } from '../lib/text';
 
 	let { params }: { params: { source?: string; table?: string } } = $props();

@@ -2,7 +2,7 @@
 	// The draft of a report as its readers will see it.
 	import { link } from 'svelte-spa-router';
 	import { pushDefinitions, messageOf, showDraft, type Inputs, type Summary } from '../lib/api';
-	import { add, type Value } from '../lib/definition';
+	import { add, type Value } from '../draft/definition';
 	import { draftAddress } from '../lib/link';
 	import Report from './Report.svelte';
 

@@ -1,8 +1,8 @@
 <script lang="ts">
 	// How a run comes about: what was typed, what it was read as, the criteria
 	// in words, and the SQL with its values.
-	import { explainReport, Refusal, type Explanation, type Inputs, type Target } from './api';
-	import Asked from './Asked.svelte';
+	import { explainReport, Refusal, type Explanation, type Inputs, type Target } from '../lib/api';
+	import Asked from '../ask/Asked.svelte';
 	import Statement from './Statement.svelte';
 
 	let {

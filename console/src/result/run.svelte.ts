@@ -8,8 +8,8 @@ import {
 	type Subtotal,
 	type Summary,
 	type Target,
-} from './api';
-import type { Cell } from './text';
+} from '../lib/api';
+import type { Cell } from '../lib/text';
 
 /** A record, or what closes a group of them. */
 export type Row = Cell[] | { group: Subtotal };

@@ -1,8 +1,8 @@
 <script lang="ts">
 	// Why a run found nothing: what each condition lets through alone and in
 	// turn, and answers with which there are records.
-	import { Refusal, whyRun, type Why } from './api';
-	import { countText } from './text';
+	import { Refusal, whyRun, type Why } from '../lib/api';
+	import { countText } from '../lib/text';
 
 	let { run, onway }: { run: number; onway: (inputs: Record<string, string>) => void } = $props();
 

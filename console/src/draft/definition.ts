@@ -2,7 +2,7 @@
 // form is made in the text at its place, so that comments and the order of
 // fields stay; the text is the truth, and the form is read from it.
 import { Document, isMap, isScalar, isSeq, parseAllDocuments, Scalar, YAMLSeq, type Node, type ParsedNode } from 'yaml';
-import type { Problem } from './api';
+import type { Problem } from '../lib/api';
 
 export type Path = (string | number)[];
 

@@ -1,9 +1,17 @@
 <script lang="ts">
 	// A question answered by text: free, yes or no, one of the choices, or several.
-	import { listChoices, type Choice, type Fix, type Inputs, type Problem, type Question, type Target } from './api';
+	import {
+		listChoices,
+		type Choice,
+		type Fix,
+		type Inputs,
+		type Problem,
+		type Question,
+		type Target,
+	} from '../lib/api';
 	import { SvelteMap } from 'svelte/reactivity';
-	import Problems from './Problems.svelte';
-	import { countText } from './text';
+	import Problems from '../lib/Problems.svelte';
+	import { countText } from '../lib/text';
 
 	let {
 		target,

@@ -1,5 +1,5 @@
 // How records fall on pages of paper. Everything is in millimetres.
-import type { Column, Header } from './api';
+import type { Column, Header } from '../lib/api';
 import type { Row } from './run.svelte';
 
 export const margin = 12;

@@ -1,14 +1,14 @@
 <script lang="ts">
 	// What a run found: how many records, their edges and totals, the records
 	// themselves, their chart and their pages; and why there are none.
-	import { takeFile, Refusal, type FileFormat, type Inputs, type Target } from './api';
+	import { takeFile, Refusal, type FileFormat, type Inputs, type Target } from '../lib/api';
 	import ChartView from './ChartView.svelte';
 	import Edges from './Edges.svelte';
 	import NothingFound from './NothingFound.svelte';
 	import PaperView from './PaperView.svelte';
 	import ResultTable from './ResultTable.svelte';
 	import { mostRows, type Run } from './run.svelte';
-	import { countText, stampText, totalsText } from './text';
+	import { countText, stampText, totalsText } from '../lib/text';
 
 	let {
 		target,

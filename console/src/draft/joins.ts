@@ -1,5 +1,5 @@
 // Joins that the foreign keys of a source propose.
-import type { Source } from './api';
+import type { Source } from '../lib/api';
 import type { Value } from './definition';
 
 /** Many tells that the joined table has several records for each. */

@@ -1,8 +1,8 @@
 <script lang="ts">
 	// What lies around the period of a run: the nearest records outside, and how
 	// many are of its first and its last day.
-	import type { Edges } from './api';
-	import { recordsText, stampText } from './text';
+	import type { Edges } from '../lib/api';
+	import { recordsText, stampText } from '../lib/text';
 
 	let { edges }: { edges: Edges } = $props();
 

@@ -1,8 +1,8 @@
 <script lang="ts">
 	// The versions of a definition: two of them compared in words, one shown, one
 	// brought back.
-	import { listVersions, messageOf, showDefinition, showDifferences, type Difference, type Version } from './api';
-	import { instantText } from './text';
+	import { listVersions, messageOf, showDefinition, showDifferences, type Difference, type Version } from '../lib/api';
+	import { instantText } from '../lib/text';
 
 	let {
 		kind,

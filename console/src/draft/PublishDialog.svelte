@@ -1,7 +1,7 @@
 <script lang="ts">
 	// What publishing would do, before it is done: the differences in words, what
 	// becomes of the examples, and who is affected.
-	import { publishDefinition, messageOf, Refusal, reviewDefinition, type Review } from './api';
+	import { publishDefinition, messageOf, Refusal, reviewDefinition, type Review } from '../lib/api';
 
 	let { name, onclose }: { name: string; onclose: (published: string) => void } = $props();
 

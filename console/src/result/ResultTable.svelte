@@ -4,11 +4,11 @@
 	// tab-separated text; columns keep the place and width a reader gives them.
 	import { createVirtualizer } from '@tanstack/svelte-virtual';
 	import { tick, untrack } from 'svelte';
-	import type { Column } from './api';
+	import type { Column } from '../lib/api';
 	import { keepLayout, ordered, readLayout } from './layout';
 	import type { Row } from './run.svelte';
 	import { bounds, holds, step, tabSeparated, type Cursor, type Selection } from './selection';
-	import { cellText, countText, isNumber, totalsText, type Cell } from './text';
+	import { cellText, countText, isNumber, totalsText, type Cell } from '../lib/text';
 
 	let {
 		report,

@@ -4,8 +4,8 @@ import { BarChart, LineChart } from 'echarts/charts';
 import { AriaComponent, GridComponent, LegendComponent, TooltipComponent } from 'echarts/components';
 import * as echarts from 'echarts/core';
 import { CanvasRenderer } from 'echarts/renderers';
-import type { Chart } from './api';
-import { cellText, countText, type Cell } from './text';
+import type { Chart } from '../lib/api';
+import { cellText, countText, type Cell } from '../lib/text';
 
 echarts.use([BarChart, LineChart, GridComponent, LegendComponent, TooltipComponent, AriaComponent, CanvasRenderer]);
 

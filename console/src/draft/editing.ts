@@ -9,7 +9,7 @@ import { lintGutter, lintKeymap, setDiagnostics } from '@codemirror/lint';
 import { EditorState, type Extension } from '@codemirror/state';
 import { drawSelection, EditorView, highlightActiveLine, keymap, lineNumbers } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
-import type { Word } from './api';
+import type { Word } from '../lib/api';
 import type { Mark } from './definition';
 
 /** What is written: a whole definition, or the criteria of one. */

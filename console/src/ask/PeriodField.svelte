@@ -15,10 +15,10 @@
 		type Problem,
 		type Question,
 		type Target,
-	} from './api';
+	} from '../lib/api';
 	import DateField from './DateField.svelte';
-	import Problems from './Problems.svelte';
-	import { countText } from './text';
+	import Problems from '../lib/Problems.svelte';
+	import { countText } from '../lib/text';
 
 	let {
 		target,

@@ -1,7 +1,7 @@
 <script lang="ts">
 	// A text that is completed and checked while it is typed.
 	import { untrack } from 'svelte';
-	import type { Word } from './api';
+	import type { Word } from '../lib/api';
 	import type { Mark } from './definition';
 	import { open, type Mode } from './editing';
 

@@ -10,7 +10,7 @@ import {
 	type Examination,
 	type Problem,
 	type Result,
-} from './api';
+} from '../lib/api';
 import { read } from './definition';
 
 /** What new definitions begin as. */

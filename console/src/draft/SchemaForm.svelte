@@ -1,5 +1,5 @@
 <script lang="ts" module>
-	import type { Source, Word } from './api';
+	import type { Source, Word } from '../lib/api';
 	import type { Path, Value } from './definition';
 	import type { Schema } from './schema-form';
 
@@ -20,7 +20,7 @@
 	// The fields of a definition, made from its schema: what is set is shown, and
 	// everything else can be added.
 	import Editor from './Editor.svelte';
-	import FormItems from './FormItems.svelte';
+	import FormItems from '../ask/FormItems.svelte';
 	import Self from './SchemaForm.svelte';
 	import { full, isShort, orderOf, shapeOf, spoken } from './schema-form';
 

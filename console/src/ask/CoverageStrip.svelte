@@ -2,8 +2,8 @@
 	// Where there is anything to find: a bar for each month (or year) of the
 	// report's dates, the other answers applied. A stretch is chosen by dragging,
 	// or with the keyboard: arrows move one handle after the other.
-	import { coverReport, type Coverage, type Inputs, type Target } from './api';
-	import { countText } from './text';
+	import { coverReport, type Coverage, type Inputs, type Target } from '../lib/api';
+	import { countText } from '../lib/text';
 
 	let {
 		target,

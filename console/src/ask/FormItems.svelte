@@ -1,9 +1,9 @@
 <script lang="ts">
 	// A list of the form: items are added, taken away and moved.
-	import type { Path, Value } from './definition';
-	import { proposals } from './joins';
-	import SchemaForm, { type Drafting } from './SchemaForm.svelte';
-	import { full, isShort, shapeOf, spoken, type Schema } from './schema-form';
+	import type { Path, Value } from '../draft/definition';
+	import { proposals } from '../draft/joins';
+	import SchemaForm, { type Drafting } from '../draft/SchemaForm.svelte';
+	import { full, isShort, shapeOf, spoken, type Schema } from '../draft/schema-form';
 
 	let {
 		name,

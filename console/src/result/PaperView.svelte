@@ -1,9 +1,9 @@
 <script lang="ts">
 	// The report as it prints: the same pages on the screen and on paper.
-	import type { Header, Summary } from './api';
+	import type { Header, Summary } from '../lib/api';
 	import { lineHeight, margin, mostPrinted, pagesOf, stripsOf } from './paper';
 	import type { Row } from './run.svelte';
-	import { cellText, countText, instantText, isNumber, recordsText, stampText, totalsText } from './text';
+	import { cellText, countText, instantText, isNumber, recordsText, stampText, totalsText } from '../lib/text';
 
 	let { header, summary, rows }: { header: Header; summary: Summary; rows: Row[] } = $props();
 

@@ -1,8 +1,8 @@
 <script lang="ts">
 	// A chart of the report's definition, and the same as a table.
-	import type { Chart } from './api';
-	import { theme } from './theme.svelte';
-	import { cellText, countText, recordsText, type Cell } from './text';
+	import type { Chart } from '../lib/api';
+	import { theme } from '../lib/theme.svelte';
+	import { cellText, countText, recordsText, type Cell } from '../lib/text';
 
 	let { chart }: { chart: Chart } = $props();
 

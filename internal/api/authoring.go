@@ -6,11 +6,11 @@ import (
 
 	"pikegate/core/definition"
 	"pikegate/internal/output"
-	"pikegate/internal/service"
+	"pikegate/internal/wire"
 )
 
 func (s *Server) authoring() {
-	get(s, "list-definitions", "/definitions", "Everything that was pushed", []int{}, func(context.Context, *struct{}) (*response[[]service.DefinitionInfo], error) {
+	get(s, "list-definitions", "/definitions", "Everything that was pushed", []int{}, func(context.Context, *struct{}) (*response[[]wire.DefinitionInfo], error) {
 		list, err := s.service.Definitions()
 		return answer(s, list, err)
 	})
@@ -25,7 +25,7 @@ func (s *Server) authoring() {
 	get(s, "list-versions", "/definitions/{kind}/{name}/versions", "What was published of a definition, the newest first", []int{404}, func(_ context.Context, in *struct {
 		DefinitionPath
 	},
-	) (*response[[]service.Version], error) {
+	) (*response[[]wire.Version], error) {
 		versions, err := s.service.Versions(in.Kind, in.Name)
 		return answer(s, versions, err)
 	})
@@ -41,7 +41,7 @@ func (s *Server) authoring() {
 	get(s, "review-definition", "/reviews/{name}", "What publishing a name would do: the differences, the examples, who is affected", []int{404, 502, 504}, func(ctx context.Context, in *struct {
 		Name string `path:"name" doc:"The definition's name"`
 	},
-	) (*response[service.Review], error) {
+	) (*response[wire.Review], error) {
 		review, err := s.service.Review(ctx, in.Name)
 		return answer(s, review, err)
 	})
@@ -50,7 +50,7 @@ func (s *Server) authoring() {
 			Run  bool `query:"run" doc:"Whether to run the examples of reports"`
 			Body Content
 		},
-		) (*response[service.Examination], error) {
+		) (*response[wire.Examination], error) {
 			examination, err := s.service.Examine(ctx, in.Body.Content, in.Run)
 			return answer(s, examination, err)
 		})
@@ -66,12 +66,12 @@ func (s *Server) authoring() {
 	get(s, "list-users", "/uses/{name}", "What depends on a definition, a source, a table or a column", []int{404}, func(ctx context.Context, in *struct {
 		Name string `path:"name" doc:"The name of a definition or a source, a table, or TABLE.COLUMN"`
 	},
-	) (*response[[]service.User], error) {
+	) (*response[[]wire.Dependent], error) {
 		users, err := s.service.Users(ctx, in.Name)
 		return answer(s, users, err)
 	})
 	post(s, "push-definitions", "/definitions", "Check definitions and keep them as drafts, all or none", http.StatusOK, []int{422},
-		func(ctx context.Context, in *struct{ Body Pushed }) (*response[service.Checked], error) {
+		func(ctx context.Context, in *struct{ Body Pushed }) (*response[wire.Checked], error) {
 			checked, err := s.service.Push(ctx, in.Body.Content, in.Body.Revisions)
 			return answer(s, checked, err)
 		})
@@ -83,7 +83,7 @@ func (s *Server) authoring() {
 		) error {
 			return s.service.Remove(in.Kind, in.Name, in.Anyway)
 		})
-	get(s, "check-published", "/published/check", "Every published report held against its source as it is now, its examples run", []int{502, 504}, func(ctx context.Context, _ *struct{}) (*response[[]service.Published], error) {
+	get(s, "check-published", "/published/check", "Every published report held against its source as it is now, its examples run", []int{502, 504}, func(ctx context.Context, _ *struct{}) (*response[[]wire.Published], error) {
 		found, err := s.service.CheckPublished(ctx)
 		return answer(s, found, err)
 	})
@@ -91,7 +91,7 @@ func (s *Server) authoring() {
 		func(ctx context.Context, in *struct {
 			Name string `path:"name" doc:"The definition's name"`
 		},
-		) (*response[service.Checked], error) {
+		) (*response[wire.Checked], error) {
 			checked, err := s.service.Publish(ctx, in.Name)
 			return answer(s, checked, err)
 		})

@@ -8,8 +8,8 @@ import (
 
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
-	"pikegate/internal/runner"
 	"pikegate/internal/service"
+	"pikegate/internal/wire"
 )
 
 // ReportPath is a report named in the path.
@@ -36,7 +36,7 @@ func (b RunBody) request(report string) service.Request {
 }
 
 func (s *Server) reports() {
-	get(s, "list-reports", "/reports", "The published reports", []int{}, func(context.Context, *struct{}) (*response[[]service.ReportInfo], error) {
+	get(s, "list-reports", "/reports", "The published reports", []int{}, func(context.Context, *struct{}) (*response[[]wire.ReportInfo], error) {
 		list, err := s.service.Reports()
 		return answer(s, list, err)
 	})
@@ -45,7 +45,7 @@ func (s *Server) reports() {
 		AsOfQuery
 		Draft bool `query:"draft" doc:"Whether what was pushed last is meant instead of the published version"`
 	},
-	) (*response[service.Sheet], error) {
+	) (*response[wire.ReportForm], error) {
 		sheet, err := s.service.Ask(ctx, service.Request{Report: in.Report, AsOf: in.AsOf, Draft: in.Draft})
 		return answer(s, sheet, err)
 	})
@@ -72,7 +72,7 @@ func (s *Server) reports() {
 			By   string `query:"by" default:"month" enum:"day,week,month,quarter,half,year" doc:"The unit of time"`
 			Body RunBody
 		},
-		) (*response[runner.Coverage], error) {
+		) (*response[wire.Coverage], error) {
 			coverage, err := s.service.Coverage(ctx, in.Body.request(in.Report), in.By)
 			return answer(s, coverage, err)
 		})
@@ -81,7 +81,7 @@ func (s *Server) reports() {
 			ReportPath
 			Body RunBody
 		},
-		) (*response[service.Preview], error) {
+		) (*response[wire.Preview], error) {
 			preview, err := s.service.Preview(ctx, in.Body.request(in.Report))
 			return answer(s, preview, err)
 		})
@@ -91,7 +91,7 @@ func (s *Server) reports() {
 			Plan bool `query:"plan" doc:"Whether to ask the database how it would go about it"`
 			Body RunBody
 		},
-		) (*response[service.Explanation], error) {
+		) (*response[wire.Explanation], error) {
 			explanation, err := s.service.Explain(ctx, in.Body.request(in.Report), in.Plan)
 			return answer(s, explanation, err)
 		})
@@ -100,7 +100,7 @@ func (s *Server) reports() {
 			ReportPath
 			Body RunBody
 		},
-		) (*response[runner.Why], error) {
+		) (*response[wire.Why], error) {
 			why, err := s.service.Why(ctx, in.Body.request(in.Report))
 			return answer(s, why, err)
 		})

@@ -16,6 +16,7 @@ import (
 	"pikegate/internal/runner"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
+	"pikegate/internal/wire"
 )
 
 // RunHeader names the run in the response's head, so that its record can be
@@ -51,14 +52,14 @@ func (s *Server) runs() {
 	get(s, "show-run", "/runs/{run}", "The record of a run", []int{404}, func(_ context.Context, in *struct {
 		Run uint `path:"run" doc:"The number of the run"`
 	},
-	) (*response[service.RunRecord], error) {
+	) (*response[wire.RunRecord], error) {
 		record, err := s.service.RunRecord(in.Run)
 		return answer(s, record, err)
 	})
 	get(s, "why-run", "/runs/{run}/why", "Why a run found what it found, asked anew with its answers", []int{404, 422, 502, 504}, func(ctx context.Context, in *struct {
 		Run uint `path:"run" doc:"The number of the run"`
 	},
-	) (*response[runner.Why], error) {
+	) (*response[wire.Why], error) {
 		why, err := s.service.WhyRun(ctx, in.Run)
 		return answer(s, why, err)
 	})
@@ -66,7 +67,7 @@ func (s *Server) runs() {
 		Run   uint `path:"run" doc:"The number of the first run"`
 		Other uint `path:"other" doc:"The number of the second run"`
 	},
-	) (*response[runner.Comparison], error) {
+	) (*response[wire.Comparison], error) {
 		comparison, err := s.service.Compare(ctx, in.Run, in.Other)
 		return answer(s, comparison, err)
 	})
@@ -78,7 +79,7 @@ func (s *Server) runs() {
 		Before  uint      `query:"before" doc:"Only runs with a smaller number: the next page"`
 		Limit   int       `query:"limit" default:"50" minimum:"1" maximum:"1000" doc:"How many at the most"`
 	},
-	) (*response[[]service.RunSummary], error) {
+	) (*response[[]wire.RunSummary], error) {
 		records, err := s.service.RunRecords(store.Filter{Report: in.Report, Outcome: in.Outcome, From: in.From, Until: in.Until, Before: in.Before}, in.Limit)
 		return answer(s, records, err)
 	})
@@ -100,7 +101,7 @@ func formatOf(name, accept string) output.Format {
 func (s *Server) stream(ctx huma.Context, request service.Request, format output.Format) {
 	body := newBody(ctx.Context(), humagin.Unwrap(ctx).Writer, s.Stall)
 	defer body.close()
-	record, err := s.service.Run(ctx.Context(), request, format, func(started service.RunRecord) output.Writer {
+	record, err := s.service.Run(ctx.Context(), request, format, func(started wire.RunRecord) output.Writer {
 		ctx.SetHeader("Content-Type", format.ContentType)
 		ctx.SetHeader(RunHeader, strconv.FormatUint(uint64(started.Run), 10))
 		ctx.SetStatus(http.StatusOK)

@@ -9,8 +9,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/internal/engine"
 	"pikegate/internal/output"
-	"pikegate/internal/runner"
-	"pikegate/internal/service"
+	"pikegate/internal/wire"
 )
 
 // Encoding is how the dates of a column are stored.
@@ -31,14 +30,14 @@ type SourceChange struct {
 }
 
 func (s *Server) sources() {
-	get(s, "list-sources", "/sources", "The sources", []int{}, func(context.Context, *struct{}) (*response[[]service.SourceInfo], error) {
+	get(s, "list-sources", "/sources", "The sources", []int{}, func(context.Context, *struct{}) (*response[[]wire.SourceInfo], error) {
 		list, err := s.service.Sources()
 		return answer(s, list, err)
 	})
 	post(s, "add-source", "/sources", "Connect a database", http.StatusCreated, []int{422, 502, 504},
 		func(ctx context.Context, in *struct {
 			Anyway bool `query:"anyway" doc:"Whether to set encodings that do not fit what is stored"`
-			Body   service.SourceInfo
+			Body   wire.SourceInfo
 		},
 		) (*response[catalog.Source], error) {
 			catalogue, err := s.service.AddSource(ctx, in.Body, in.Anyway)
@@ -54,7 +53,7 @@ func (s *Server) sources() {
 		},
 		) (*response[catalog.Source], error) {
 			b := in.Body
-			catalogue, err := s.service.ChangeSource(ctx, service.SourceInfo{Name: in.Source, Engine: b.Engine, Address: b.Address, Database: b.Database, User: b.User, Secret: b.Secret, TLS: b.TLS, PowerfulLogin: b.PowerfulLogin})
+			catalogue, err := s.service.ChangeSource(ctx, wire.SourceInfo{Name: in.Source, Engine: b.Engine, Address: b.Address, Database: b.Database, User: b.User, Secret: b.Secret, TLS: b.TLS, PowerfulLogin: b.PowerfulLogin})
 			return answer(s, catalogue, err)
 		})
 	remove(s, "remove-source", "/sources/{source}", "Remove the connection of a source",
@@ -93,7 +92,7 @@ func (s *Server) sources() {
 		Source string `path:"source" doc:"The source's name"`
 		Table  string `path:"table" doc:"The table's name"`
 	},
-	) (*response[[]runner.Extent], error) {
+	) (*response[[]wire.ColumnExtent], error) {
 		extents, err := s.service.Extents(ctx, in.Source, in.Table)
 		return answer(s, extents, err)
 	})

@@ -8,6 +8,7 @@ import (
 
 	"pikegate/core/parameter"
 	"pikegate/internal/client"
+	"pikegate/internal/wire"
 )
 
 func (a *app) ask() *cobra.Command {
@@ -56,7 +57,7 @@ func versionWords(version int) string {
 }
 
 // about describes a question, a line for each thing there is to say.
-func about(q client.SheetQuestion) []string {
+func about(q wire.FormQuestion) []string {
 	kind := string(q.Kind)
 	if q.Many {
 		kind += ", several answers"

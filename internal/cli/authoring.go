@@ -17,6 +17,7 @@ import (
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/internal/client"
+	"pikegate/internal/wire"
 )
 
 // readFiles reads the named files; - is standard input.
@@ -87,7 +88,7 @@ func (a *app) check() *cobra.Command {
 			}
 			_, wrong := definition.Check(documents, a.offline())
 			problems = append(problems, placed(given, contents, wrong)...)
-			found := client.Examination{Problems: problems, Definitions: infos(documents)}
+			found := wire.Examination{Problems: problems, Definitions: infos(documents)}
 			return a.examined(found)
 		},
 	}
@@ -97,7 +98,7 @@ func (a *app) check() *cobra.Command {
 }
 
 // examined prints what a check found; the error says that it was not all well.
-func (a *app) examined(found client.Examination) error {
+func (a *app) examined(found wire.Examination) error {
 	err := a.show(found, func() error {
 		a.explainProblems(found.Problems, nil)
 		if found.Problems.Failed() {
@@ -148,10 +149,10 @@ func (a *app) checkPublished(cmd *cobra.Command) error {
 }
 
 // infos are the definitions of files.
-func infos(documents []definition.Document) []client.DefinitionInfo {
-	out := []client.DefinitionInfo{}
+func infos(documents []definition.Document) []wire.DefinitionInfo {
+	out := []wire.DefinitionInfo{}
 	for _, d := range documents {
-		info := client.DefinitionInfo{Draft: true}
+		info := wire.DefinitionInfo{Draft: true}
 		info.Kind, info.Name = d.Ident()
 		info.Title, _ = d.Heading()
 		out = append(out, info)
@@ -180,12 +181,12 @@ func placed(files []string, contents map[string][]byte, problems diag.Problems) 
 }
 
 // allKept tells whether examples found what they say.
-func allKept(examples []client.ExampleResult) bool {
-	return !slices.ContainsFunc(examples, func(e client.ExampleResult) bool { return !e.Kept })
+func allKept(examples []wire.ExampleResult) bool {
+	return !slices.ContainsFunc(examples, func(e wire.ExampleResult) bool { return !e.Kept })
 }
 
 // printExamples tells what became of examples.
-func (a *app) printExamples(examples []client.ExampleResult) {
+func (a *app) printExamples(examples []wire.ExampleResult) {
 	for _, e := range examples {
 		word := "kept"
 		if !e.Kept {
@@ -266,7 +267,7 @@ func (a *app) publish() *cobra.Command {
 		Short: "Freeze what was pushed under a name as its next version",
 		Args:  args(cobra.MinimumNArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			all := client.Checked{Definitions: []client.DefinitionInfo{}}
+			all := wire.Checked{Definitions: []wire.DefinitionInfo{}}
 			for _, name := range given {
 				checked, err := a.client().Publish(cmd.Context(), name)
 				if err != nil {
@@ -279,7 +280,7 @@ func (a *app) publish() *cobra.Command {
 	}), a.definitionNames)
 }
 
-func (a *app) printChecked(checked client.Checked, word string) error {
+func (a *app) printChecked(checked wire.Checked, word string) error {
 	return a.show(checked, func() error {
 		a.explainProblems(checked.Warnings, nil)
 		for _, d := range checked.Definitions {

@@ -7,8 +7,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"pikegate/internal/client"
 	"pikegate/internal/output"
+	"pikegate/internal/wire"
 )
 
 func (a *app) compare() *cobra.Command {
@@ -55,7 +55,7 @@ func (a *app) compare() *cobra.Command {
 			if err := w.Flush(); err != nil {
 				return err
 			}
-			for _, side := range []client.Side{c.Before, c.After} {
+			for _, side := range []wire.Side{c.Before, c.After} {
 				changed := ""
 				if s := side.Since; s != nil && s.Came+s.Went > 0 {
 					changed = fmt.Sprintf(": %s came since or changed, %s are no longer there as they were", output.Thousands(s.Came), output.Thousands(s.Went))

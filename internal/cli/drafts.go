@@ -11,9 +11,9 @@ import (
 	"slices"
 	"text/tabwriter"
 
-	"github.com/spf13/cobra"
+	"pikegate/internal/wire"
 
-	"pikegate/internal/client"
+	"github.com/spf13/cobra"
 )
 
 func (a *app) drafts() *cobra.Command {
@@ -27,7 +27,7 @@ func (a *app) drafts() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			shown := []client.DefinitionInfo{}
+			shown := []wire.DefinitionInfo{}
 			for _, d := range list {
 				if d.Draft || all {
 					shown = append(shown, d)
@@ -80,7 +80,7 @@ func revisionsOf(files []string) (map[string]int, error) {
 
 // keepRevisions notes the revisions of definitions beside files, where that was
 // begun by pull.
-func keepRevisions(files []string, definitions []client.DefinitionInfo) error {
+func keepRevisions(files []string, definitions []wire.DefinitionInfo) error {
 	for _, folder := range foldersOf(files) {
 		path := filepath.Join(folder, revisionsFile)
 		if _, err := os.Stat(path); err != nil {
@@ -163,11 +163,11 @@ type pulledFiles struct {
 	LeftAlone []string `json:"left_alone"`
 }
 
-func (a *app) pulled(cmd *cobra.Command, list []client.DefinitionInfo, wanted []string, into string, drafts, force bool) (pulledFiles, error) {
+func (a *app) pulled(cmd *cobra.Command, list []wire.DefinitionInfo, wanted []string, into string, drafts, force bool) (pulledFiles, error) {
 	out := pulledFiles{Files: []string{}, LeftAlone: []string{}}
 	revisions := map[string]map[string]int{} // by folder
 	for _, name := range wanted {
-		if !slices.ContainsFunc(list, func(d client.DefinitionInfo) bool { return d.Name == name }) {
+		if !slices.ContainsFunc(list, func(d wire.DefinitionInfo) bool { return d.Name == name }) {
 			return out, usageError{fmt.Errorf("there is no definition %s", name)}
 		}
 	}
@@ -217,7 +217,7 @@ func (a *app) pulled(cmd *cobra.Command, list []client.DefinitionInfo, wanted []
 
 // pushed tells whether a text is one that the service has or had: then nothing is
 // lost by writing another.
-func (a *app) pushed(cmd *cobra.Command, d client.DefinitionInfo, text string) bool {
+func (a *app) pushed(cmd *cobra.Command, d wire.DefinitionInfo, text string) bool {
 	for version := range d.Version + 1 {
 		content, _, err := a.client().Definition(cmd.Context(), d.Kind, d.Name, version)
 		if err == nil && content == text {
@@ -243,7 +243,7 @@ func (a *app) remove() *cobra.Command {
 			if err := a.client().Remove(cmd.Context(), kind, name, anyway); err != nil {
 				return err
 			}
-			return a.show(client.User{Kind: kind, Name: name}, func() error {
+			return a.show(wire.Dependent{Kind: kind, Name: name}, func() error {
 				fmt.Fprintf(a.Stdout, "%s %s is removed\n", kind, name)
 				return nil
 			})

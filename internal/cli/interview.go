@@ -12,6 +12,7 @@ import (
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
 	"pikegate/internal/client"
+	"pikegate/internal/wire"
 )
 
 // shownChoices is how many choices are listed to pick from.
@@ -53,7 +54,7 @@ func missing(problems diag.Problems) bool {
 }
 
 // askOne asks one question until it is answered well.
-func (a *app) askOne(ctx context.Context, report string, q client.SheetQuestion, run *client.Run, lines *bufio.Scanner) error {
+func (a *app) askOne(ctx context.Context, report string, q wire.FormQuestion, run *client.Run, lines *bufio.Scanner) error {
 	fmt.Fprintf(a.Stderr, "\n%s\n", q.Label)
 	if q.Help != "" {
 		fmt.Fprintln(a.Stderr, "  "+q.Help)
@@ -104,7 +105,7 @@ func (a *app) askOne(ctx context.Context, report string, q client.SheetQuestion,
 }
 
 // standing is what an empty answer means.
-func standing(q client.SheetQuestion) string {
+func standing(q wire.FormQuestion) string {
 	switch {
 	case len(q.Default) > 0:
 		return strings.Join(q.Default, ", ")
@@ -117,7 +118,7 @@ func standing(q client.SheetQuestion) string {
 }
 
 // offer lists the choices, numbered, with their counts.
-func (a *app) offer(ctx context.Context, report string, q client.SheetQuestion, run client.Run) ([]client.Choice, error) {
+func (a *app) offer(ctx context.Context, report string, q wire.FormQuestion, run client.Run) ([]parameter.Choice, error) {
 	if !q.Choices.FromData() && len(q.Choices.Listed) == 0 && q.Limits.Whole == "" {
 		return nil, nil
 	}
@@ -146,7 +147,7 @@ func (a *app) offer(ctx context.Context, report string, q client.SheetQuestion, 
 
 // picked turns a line into an answer: numbers pick choices, several answers
 // are parted by commas, nothing is nil.
-func picked(line string, q client.SheetQuestion, choices []client.Choice) any {
+func picked(line string, q wire.FormQuestion, choices []parameter.Choice) any {
 	one := func(text string) string {
 		text = strings.TrimSpace(text)
 		n, err := strconv.Atoi(text)

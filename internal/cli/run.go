@@ -10,7 +10,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"pikegate/internal/client"
 	"pikegate/internal/output"
 )
 
@@ -92,10 +91,10 @@ func runFormat(format, out string) (wire output.Format, table bool, err error) {
 }
 
 func (a *app) printTable(cmd *cobra.Command, id uint, rows io.Reader, out string, edges bool) error {
-	var summary client.Summary
+	var summary output.Summary
 	err := a.save(out, a.Stdout, func(w io.Writer) error {
 		var err error
-		summary, err = writeTable(w, rows, func(h client.Header) { fmt.Fprintf(a.Stderr, "%s\n\n", h.ReadBack) })
+		summary, err = writeTable(w, rows, func(h output.Header) { fmt.Fprintf(a.Stderr, "%s\n\n", h.ReadBack) })
 		return err
 	})
 	if err != nil {
@@ -115,10 +114,10 @@ func (a *app) finish(cmd *cobra.Command, id uint, edges bool) error {
 	if err != nil {
 		return err
 	}
-	return a.summarise(id, client.Summary{Outcome: r.Outcome, Count: r.Count, First: r.First, Last: r.Last, Problem: r.Problem, Millis: r.Millis, Reason: r.Reason, Edges: r.Edges}, r.LeftOut, edges)
+	return a.summarise(id, output.Summary{Outcome: r.Outcome, Count: r.Count, First: r.First, Last: r.Last, Problem: r.Problem, Millis: r.Millis, Reason: r.Reason, Edges: r.Edges}, r.LeftOut, edges)
 }
 
-func (a *app) summarise(id uint, s client.Summary, leftOut string, edges bool) error {
+func (a *app) summarise(id uint, s output.Summary, leftOut string, edges bool) error {
 	if s.Problem != "" {
 		return fmt.Errorf("run %d %s after %s: %s", id, strings.ReplaceAll(s.Outcome, "_", " "), records(s.Count), s.Problem)
 	}
@@ -171,7 +170,7 @@ func (a *app) printEdges(e *output.Edges) {
 // broken explains a stream that broke off: the record may tell why.
 func (a *app) broken(cmd *cobra.Command, id uint, err error) error {
 	if r, recordErr := a.client().RunRecord(cmd.Context(), id); recordErr == nil && r.Problem != "" {
-		return a.summarise(id, client.Summary{Outcome: r.Outcome, Count: r.Count, Problem: r.Problem}, "", false)
+		return a.summarise(id, output.Summary{Outcome: r.Outcome, Count: r.Count, Problem: r.Problem}, "", false)
 	}
 	return fmt.Errorf("run %d broke off: %w", id, err)
 }

@@ -11,8 +11,8 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/plan"
-	"pikegate/internal/client"
 	"pikegate/internal/output"
+	"pikegate/internal/wire"
 )
 
 func (a *app) source() *cobra.Command {
@@ -27,7 +27,7 @@ func (a *app) source() *cobra.Command {
 }
 
 func (a *app) sourceAdd() *cobra.Command {
-	var info client.SourceInfo
+	var info wire.SourceInfo
 	var encodings []string
 	var anyway bool
 	cmd := &cobra.Command{
@@ -64,7 +64,7 @@ func (a *app) sourceAdd() *cobra.Command {
 }
 
 // connectionFlags are the options that say where a database is.
-func connectionFlags(cmd *cobra.Command, info *client.SourceInfo, engine string) {
+func connectionFlags(cmd *cobra.Command, info *wire.SourceInfo, engine string) {
 	cmd.Flags().StringVar(&info.Engine, "engine", engine, "the kind of database: sqlite, postgresql or mysql (which is MariaDB too)")
 	cmd.Flags().StringVar(&info.Address, "at", "", "where it is: for SQLite the path of its file, otherwise HOST:PORT")
 	cmd.Flags().StringVar(&info.Database, "database", "", "the name of the database on the server")
@@ -77,7 +77,7 @@ func connectionFlags(cmd *cobra.Command, info *client.SourceInfo, engine string)
 }
 
 // absolute makes the path of a file whole: the service may run elsewhere.
-func absolute(info *client.SourceInfo) error {
+func absolute(info *wire.SourceInfo) error {
 	if info.Engine != "sqlite" && info.Engine != "" || info.Address == "" || info.Engine == "" && !isFile(info.Address) {
 		return nil
 	}
@@ -99,7 +99,7 @@ func (a *app) connected(name string, catalogue catalog.Source) error {
 }
 
 func (a *app) sourceChange() *cobra.Command {
-	var info client.SourceInfo
+	var info wire.SourceInfo
 	cmd := &cobra.Command{
 		Use:     "change NAME",
 		Short:   "Change the connection of a source; what is left out stays",
@@ -131,7 +131,7 @@ func (a *app) sourceRemove() *cobra.Command {
 			if err := a.client().RemoveSource(cmd.Context(), given[0], anyway); err != nil {
 				return err
 			}
-			return a.show(client.User{Kind: "source", Name: given[0]}, func() error {
+			return a.show(wire.Dependent{Kind: "source", Name: given[0]}, func() error {
 				fmt.Fprintf(a.Stdout, "source %s is removed\n", given[0])
 				return nil
 			})
@@ -232,9 +232,9 @@ func (a *app) sourceShow() *cobra.Command {
 
 // shownTable is what is shown of one table.
 type shownTable struct {
-	Table   catalog.Table   `json:"table"`
-	Extents []client.Extent `json:"extents"`
-	Rows    *client.Result  `json:"rows,omitempty"`
+	Table   catalog.Table       `json:"table"`
+	Extents []wire.ColumnExtent `json:"extents"`
+	Rows    *output.Result      `json:"rows,omitempty"`
 }
 
 // unfitRows is how many records are listed at the most.
@@ -261,7 +261,7 @@ func (a *app) showUnfit(cmd *cobra.Command, source, table, column string) error 
 }
 
 // printRows prints the rows of a small result as they are, apart by tabs.
-func (a *app) printRows(r client.Result) error {
+func (a *app) printRows(r output.Result) error {
 	w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
 	line := make([]string, len(r.Columns))
 	for i, c := range r.Columns {
@@ -318,7 +318,7 @@ func (a *app) sourceCheck() *cobra.Command {
 	return names(a.printing(cmd), a.sourceNames)
 }
 
-func (a *app) printCatalogue(s catalog.Source, extents []client.Extent) error {
+func (a *app) printCatalogue(s catalog.Source, extents []wire.ColumnExtent) error {
 	w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
 	for i, t := range s.Tables {
 		if i > 0 {

@@ -12,7 +12,6 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/plan"
-	"pikegate/internal/client"
 	"pikegate/internal/output"
 )
 
@@ -22,11 +21,11 @@ const widthRows = 500
 
 // writeTable prints JSON lines of a run (header, rows, summary) as an aligned
 // table; begun is told the header first.
-func writeTable(w io.Writer, rows io.Reader, begun func(client.Header)) (client.Summary, error) {
+func writeTable(w io.Writer, rows io.Reader, begun func(output.Header)) (output.Summary, error) {
 	lines := bufio.NewReaderSize(rows, 64<<10)
 	out := bufio.NewWriterSize(w, 64<<10)
-	var header client.Header
-	var summary client.Summary
+	var header output.Header
+	var summary output.Summary
 	line, err := lines.ReadBytes('\n')
 	if err != nil {
 		return summary, fmt.Errorf("the records broke off: %w", err)

@@ -6,9 +6,9 @@ import (
 	"strings"
 	"text/tabwriter"
 
-	"github.com/spf13/cobra"
+	"pikegate/core/definition"
 
-	"pikegate/internal/client"
+	"github.com/spf13/cobra"
 )
 
 func (a *app) versions() *cobra.Command {
@@ -85,7 +85,7 @@ func (a *app) differences(cmd *cobra.Command, kind, name, between string) error 
 	})
 }
 
-func (a *app) printDifferences(found []client.Difference) {
+func (a *app) printDifferences(found []definition.Difference) {
 	for _, d := range found {
 		fmt.Fprintln(a.Stdout, "  "+d.Words)
 	}

@@ -9,8 +9,8 @@ import (
 	"github.com/rivo/uniseg"
 	"github.com/spf13/cobra"
 
-	"pikegate/internal/client"
 	"pikegate/internal/output"
+	"pikegate/internal/wire"
 )
 
 func (a *app) why() *cobra.Command {
@@ -41,7 +41,7 @@ func (a *app) why() *cobra.Command {
 
 // askWhy asks of a run by its number, or of a report with answers; the answers
 // come back as well.
-func (a *app) askWhy(cmd *cobra.Command, what string, in *inputs) (why client.Why, report string, answers map[string]any, err error) {
+func (a *app) askWhy(cmd *cobra.Command, what string, in *inputs) (why wire.Why, report string, answers map[string]any, err error) {
 	if id, notNumber := strconv.ParseUint(what, 10, 32); notNumber == nil {
 		if len(in.set) > 0 || in.start != "" || in.end != "" || in.asOf != "" {
 			return why, "", nil, usageError{fmt.Errorf("a run has its answers already; name the report to give others")}
@@ -64,7 +64,7 @@ func (a *app) askWhy(cmd *cobra.Command, what string, in *inputs) (why client.Wh
 	return why, what, request.Inputs, err
 }
 
-func (a *app) printWhy(w client.Why, report string, answers map[string]any) {
+func (a *app) printWhy(w wire.Why, report string, answers map[string]any) {
 	p := func(format string, values ...any) { fmt.Fprintf(a.Stdout, format+"\n", values...) }
 	p("%s\n\n%s", w.ReadBack, strings.Join(w.Advice, "\n"))
 	if w.Table == "" { // hand-written SQL

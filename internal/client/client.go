@@ -19,40 +19,7 @@ import (
 	"pikegate/core/parameter"
 	"pikegate/internal/engine"
 	"pikegate/internal/output"
-	"pikegate/internal/runner"
-	"pikegate/internal/service"
-)
-
-// What the interface sends and takes, by the names callers know.
-type (
-	ReportInfo    = service.ReportInfo
-	Sheet         = service.Sheet
-	SheetQuestion = service.SheetQuestion
-	Explanation   = service.Explanation
-	Checked       = service.Checked
-	SourceInfo    = service.SourceInfo
-	RunRecord     = service.RunRecord
-	RunSummary    = service.RunSummary
-	Preview       = service.Preview
-	User          = service.User
-	Coverage      = runner.Coverage
-	Why           = runner.Why
-	Extent        = runner.Extent
-	SourceReport  = engine.Report
-	Choice        = parameter.Choice
-	Header        = output.Header
-	Summary       = output.Summary
-	Result        = output.Result
-	Examination   = service.Examination
-	ExampleResult = service.ExampleResult
-	Version       = service.Version
-	Published     = service.Published
-
-	DefinitionInfo = service.DefinitionInfo
-	Difference     = definition.Difference
-	Review         = service.Review
-	Comparison     = runner.Comparison
-	Side           = runner.Side
+	"pikegate/internal/wire"
 )
 
 // Client talks to one service. The zero HTTP client is the default one.
@@ -99,12 +66,12 @@ type Run struct {
 }
 
 // Reports lists the published reports.
-func (c *Client) Reports(ctx context.Context) (out []ReportInfo, err error) {
+func (c *Client) Reports(ctx context.Context) (out []wire.ReportInfo, err error) {
 	return out, c.call(ctx, http.MethodGet, "/reports", nil, &out)
 }
 
 // Ask tells what a report asks; of the run, the answers play no part.
-func (c *Client) Ask(ctx context.Context, report string, run Run) (out Sheet, err error) {
+func (c *Client) Ask(ctx context.Context, report string, run Run) (out wire.ReportForm, err error) {
 	path := "/reports/" + url.PathEscape(report) + "?draft=" + strconv.FormatBool(run.Draft)
 	if run.AsOf != "" {
 		path += "&as_of=" + url.QueryEscape(run.AsOf)
@@ -114,38 +81,38 @@ func (c *Client) Ask(ctx context.Context, report string, run Run) (out Sheet, er
 
 // Explain tells how a run would come about, and with plan how the database
 // would go about it.
-func (c *Client) Explain(ctx context.Context, report string, plan bool, run Run) (out Explanation, err error) {
+func (c *Client) Explain(ctx context.Context, report string, plan bool, run Run) (out wire.Explanation, err error) {
 	return out, c.call(ctx, http.MethodPost, "/reports/"+url.PathEscape(report)+"/explain?plan="+strconv.FormatBool(plan), run, &out)
 }
 
 // Why tells why a run would find what it finds.
-func (c *Client) Why(ctx context.Context, report string, run Run) (out Why, err error) {
+func (c *Client) Why(ctx context.Context, report string, run Run) (out wire.Why, err error) {
 	return out, c.call(ctx, http.MethodPost, "/reports/"+url.PathEscape(report)+"/why", run, &out)
 }
 
 // WhyRun tells why a run found what it found.
-func (c *Client) WhyRun(ctx context.Context, id uint) (out Why, err error) {
+func (c *Client) WhyRun(ctx context.Context, id uint) (out wire.Why, err error) {
 	return out, c.call(ctx, http.MethodGet, "/runs/"+strconv.FormatUint(uint64(id), 10)+"/why", nil, &out)
 }
 
 // Preview tells how inputs would be understood.
-func (c *Client) Preview(ctx context.Context, report string, run Run) (out Preview, err error) {
+func (c *Client) Preview(ctx context.Context, report string, run Run) (out wire.Preview, err error) {
 	return out, c.call(ctx, http.MethodPost, "/reports/"+url.PathEscape(report)+"/preview", run, &out)
 }
 
 // Choices lists what a question's answer is chosen from, the other answers applied.
-func (c *Client) Choices(ctx context.Context, report, question, search string, limit int, run Run) (out []Choice, err error) {
+func (c *Client) Choices(ctx context.Context, report, question, search string, limit int, run Run) (out []parameter.Choice, err error) {
 	path := "/reports/" + url.PathEscape(report) + "/questions/" + url.PathEscape(question) + "/choices?limit=" + strconv.Itoa(limit) + "&search=" + url.QueryEscape(search)
 	return out, c.call(ctx, http.MethodPost, path, run, &out)
 }
 
 // Coverage tells how many records each unit of time holds.
-func (c *Client) Coverage(ctx context.Context, report, by string, run Run) (out Coverage, err error) {
+func (c *Client) Coverage(ctx context.Context, report, by string, run Run) (out wire.Coverage, err error) {
 	return out, c.call(ctx, http.MethodPost, "/reports/"+url.PathEscape(report)+"/coverage?by="+url.QueryEscape(by), run, &out)
 }
 
 // Users lists what depends on a definition or a source.
-func (c *Client) Users(ctx context.Context, name string) (out []User, err error) {
+func (c *Client) Users(ctx context.Context, name string) (out []wire.Dependent, err error) {
 	return out, c.call(ctx, http.MethodGet, "/uses/"+url.PathEscape(name), nil, &out)
 }
 
@@ -164,18 +131,18 @@ func (c *Client) Start(ctx context.Context, report string, run Run, format outpu
 }
 
 // RunRecord gives the record of a run.
-func (c *Client) RunRecord(ctx context.Context, id uint) (out RunRecord, err error) {
+func (c *Client) RunRecord(ctx context.Context, id uint) (out wire.RunRecord, err error) {
 	return out, c.call(ctx, http.MethodGet, "/runs/"+strconv.FormatUint(uint64(id), 10), nil, &out)
 }
 
 // Compare tells how the records of two runs differ, both asked for anew.
-func (c *Client) Compare(ctx context.Context, before, after uint) (out Comparison, err error) {
+func (c *Client) Compare(ctx context.Context, before, after uint) (out wire.Comparison, err error) {
 	return out, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/compare/%d", before, after), nil, &out)
 }
 
 // RunRecords lists the newest runs, of one report or of all, with one outcome
 // or any.
-func (c *Client) RunRecords(ctx context.Context, report, outcome string, limit int) (out []RunSummary, err error) {
+func (c *Client) RunRecords(ctx context.Context, report, outcome string, limit int) (out []wire.RunSummary, err error) {
 	path := "/runs?limit=" + strconv.Itoa(limit) + "&report=" + url.QueryEscape(report)
 	if outcome != "" {
 		path += "&outcome=" + url.QueryEscape(outcome)
@@ -185,7 +152,7 @@ func (c *Client) RunRecords(ctx context.Context, report, outcome string, limit i
 
 // Push keeps definitions as drafts.
 // Revisions, by "kind name", are those of the drafts it was changed from.
-func (c *Client) Push(ctx context.Context, content string, revisions map[string]int) (out Checked, err error) {
+func (c *Client) Push(ctx context.Context, content string, revisions map[string]int) (out wire.Checked, err error) {
 	body := struct {
 		Content   string         `json:"content"`
 		Revisions map[string]int `json:"revisions,omitempty"`
@@ -195,7 +162,7 @@ func (c *Client) Push(ctx context.Context, content string, revisions map[string]
 
 // Check tells everything about definitions that are being written, and with run
 // runs the examples among them.
-func (c *Client) Check(ctx context.Context, content string, run bool) (out Examination, err error) {
+func (c *Client) Check(ctx context.Context, content string, run bool) (out wire.Examination, err error) {
 	return out, c.call(ctx, http.MethodPost, "/definitions/check?run="+strconv.FormatBool(run), map[string]string{"content": content}, &out)
 }
 
@@ -216,23 +183,23 @@ func (c *Client) Remove(ctx context.Context, kind, name string, anyway bool) err
 }
 
 // CheckPublished holds every published report against its source.
-func (c *Client) CheckPublished(ctx context.Context) (out []service.Published, err error) {
+func (c *Client) CheckPublished(ctx context.Context) (out []wire.Published, err error) {
 	return out, c.call(ctx, http.MethodGet, "/published/check", nil, &out)
 }
 
 // Definitions lists everything that was pushed.
-func (c *Client) Definitions(ctx context.Context) (out []service.DefinitionInfo, err error) {
+func (c *Client) Definitions(ctx context.Context) (out []wire.DefinitionInfo, err error) {
 	return out, c.call(ctx, http.MethodGet, "/definitions", nil, &out)
 }
 
 // Versions lists what was published of a definition, the newest first.
-func (c *Client) Versions(ctx context.Context, kind, name string) (out []Version, err error) {
+func (c *Client) Versions(ctx context.Context, kind, name string) (out []wire.Version, err error) {
 	return out, c.call(ctx, http.MethodGet, definitionPath(kind, name)+"/versions", nil, &out)
 }
 
 // Differences tells how one version of a definition differs from another; 0 is
 // what was pushed last.
-func (c *Client) Differences(ctx context.Context, kind, name string, from, to int) (out []Difference, err error) {
+func (c *Client) Differences(ctx context.Context, kind, name string, from, to int) (out []definition.Difference, err error) {
 	return out, c.call(ctx, http.MethodGet, fmt.Sprintf("%s/differences?from=%d&to=%d", definitionPath(kind, name), from, to), nil, &out)
 }
 
@@ -241,27 +208,27 @@ func definitionPath(kind, name string) string {
 }
 
 // Review tells what publishing a name would do.
-func (c *Client) Review(ctx context.Context, name string) (out Review, err error) {
+func (c *Client) Review(ctx context.Context, name string) (out wire.Review, err error) {
 	return out, c.call(ctx, http.MethodGet, "/reviews/"+url.PathEscape(name), nil, &out)
 }
 
 // Publish freezes what was pushed under a name as its next version.
-func (c *Client) Publish(ctx context.Context, name string) (out Checked, err error) {
+func (c *Client) Publish(ctx context.Context, name string) (out wire.Checked, err error) {
 	return out, c.call(ctx, http.MethodPost, "/definitions/"+url.PathEscape(name)+"/publish", nil, &out)
 }
 
 // Sources lists the sources.
-func (c *Client) Sources(ctx context.Context) (out []SourceInfo, err error) {
+func (c *Client) Sources(ctx context.Context) (out []wire.SourceInfo, err error) {
 	return out, c.call(ctx, http.MethodGet, "/sources", nil, &out)
 }
 
 // AddSource connects a database; anyway sets encodings that do not fit.
-func (c *Client) AddSource(ctx context.Context, info SourceInfo, anyway bool) (out catalog.Source, err error) {
+func (c *Client) AddSource(ctx context.Context, info wire.SourceInfo, anyway bool) (out catalog.Source, err error) {
 	return out, c.call(ctx, http.MethodPost, "/sources?anyway="+strconv.FormatBool(anyway), info, &out)
 }
 
 // ChangeSource changes the connection of a source; what is left out stays.
-func (c *Client) ChangeSource(ctx context.Context, info SourceInfo) (out catalog.Source, err error) {
+func (c *Client) ChangeSource(ctx context.Context, info wire.SourceInfo) (out catalog.Source, err error) {
 	body := map[string]string{}
 	for key, value := range map[string]string{"engine": info.Engine, "address": info.Address, "database": info.Database, "user": info.User, "secret": info.Secret, "tls": info.TLS} {
 		if value != "" {
@@ -279,7 +246,7 @@ func (c *Client) RemoveSource(ctx context.Context, name string, anyway bool) err
 
 // Unfit lists records in which something is stored in a column with dates that
 // is none.
-func (c *Client) Unfit(ctx context.Context, source, table, column string, limit int) (out Result, err error) {
+func (c *Client) Unfit(ctx context.Context, source, table, column string, limit int) (out output.Result, err error) {
 	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/tables/"+url.PathEscape(table)+"/unfit/"+url.PathEscape(column)+"?limit="+strconv.Itoa(limit), nil, &out)
 }
 
@@ -289,17 +256,17 @@ func (c *Client) Source(ctx context.Context, name string) (out catalog.Source, e
 }
 
 // CheckSource looks at the connection of a source.
-func (c *Client) CheckSource(ctx context.Context, name string) (out SourceReport, err error) {
+func (c *Client) CheckSource(ctx context.Context, name string) (out engine.Report, err error) {
 	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(name)+"/check", nil, &out)
 }
 
 // Extents tells what each column of a table holds.
-func (c *Client) Extents(ctx context.Context, source, table string) (out []Extent, err error) {
+func (c *Client) Extents(ctx context.Context, source, table string) (out []wire.ColumnExtent, err error) {
 	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/tables/"+url.PathEscape(table)+"/extents", nil, &out)
 }
 
 // FirstRows gives the first rows of a table.
-func (c *Client) FirstRows(ctx context.Context, source, table string, limit int) (out Result, err error) {
+func (c *Client) FirstRows(ctx context.Context, source, table string, limit int) (out output.Result, err error) {
 	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/tables/"+url.PathEscape(table)+"/rows?limit="+strconv.Itoa(limit), nil, &out)
 }
 

@@ -10,6 +10,7 @@ import (
 	"slices"
 
 	"pikegate/internal/service"
+	"pikegate/internal/wire"
 )
 
 //go:embed definitions/*.yaml
@@ -44,8 +45,8 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 	if err != nil {
 		return err
 	}
-	info := service.SourceInfo{Name: Source, Engine: "sqlite", Address: path}
-	if slices.ContainsFunc(sources, func(i service.SourceInfo) bool { return i.Name == Source }) {
+	info := wire.SourceInfo{Name: Source, Engine: "sqlite", Address: path}
+	if slices.ContainsFunc(sources, func(i wire.SourceInfo) bool { return i.Name == Source }) {
 		_, err = s.ChangeSource(ctx, info)
 	} else {
 		info.Encodings = map[string]string{"maintenance_jobs.due_on": "ymd", "maintenance_jobs.done_on": "ymd", "gauge_readings.read_at": "unix-s"}
@@ -64,7 +65,7 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 	}
 	for _, file := range files {
 		name := filepath.Base(file[:len(file)-len(".yaml")])
-		if slices.ContainsFunc(there, func(r service.ReportInfo) bool { return r.Name == name }) {
+		if slices.ContainsFunc(there, func(r wire.ReportInfo) bool { return r.Name == name }) {
 			continue
 		}
 		content, err := definitions.ReadFile(file)

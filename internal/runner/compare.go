@@ -11,6 +11,7 @@ import (
 	"pikegate/core/diag"
 	"pikegate/core/plan"
 	"pikegate/internal/output"
+	"pikegate/internal/wire"
 )
 
 // The most records of a run that can be compared, and how many of each kind of
@@ -20,38 +21,6 @@ const (
 	maxDifference = 500
 )
 
-// Comparison is how the records of two runs differ, both asked for anew.
-type Comparison struct {
-	Columns []plan.Output `json:"columns" doc:"The columns both runs have"`
-	// Whole tells that nothing tells the records apart, so that one that
-	// changed is one that went and one that came.
-	Whole   bool              `json:"whole,omitempty" doc:"Whether only whole records could be compared, so that none is told to have changed"`
-	Before  Side              `json:"before"`
-	After   Side              `json:"after"`
-	Same    int64             `json:"same" doc:"How many records are the same in both"`
-	Came    int64             `json:"came" doc:"How many are only in the second run"`
-	Went    int64             `json:"went" doc:"How many are only in the first run"`
-	Changed int64             `json:"changed" doc:"How many are in both, with other values"`
-	Rows    []DifferentRecord `json:"rows" doc:"The differences, up to 500 of each kind"`
-}
-
-// Side is one of the two runs.
-type Side struct {
-	Run      uint   `json:"run"`
-	Version  int    `json:"version"`
-	ReadBack string `json:"readback"`
-	Then     int64  `json:"then" doc:"How many records the run found"`
-	Now      int64  `json:"now" doc:"How many it finds now, with the same version, answers and day"`
-	// Since is nil where it is not known.
-	Since *Since `json:"since,omitempty" doc:"What changed in the data since the run, known of runs of up to 20,000 records"`
-}
-
-// Since is what changed in the data since a run.
-type Since struct {
-	Came int64 `json:"came" doc:"How many of the records it finds now were not among those it found then, or had other values; up to 500 are among the rows"`
-	Went int64 `json:"went" doc:"How many of those it found then it does not find now, with the same values; their values are not kept"`
-}
-
 // Run is a run to be compared: its job, its number, how many records it found,
 // and their fingerprints, nil where none are kept.
 type Run struct {
@@ -59,15 +28,6 @@ type Run struct {
 	ID     uint
 	Then   int64
 	Prints []byte
-}
-
-// DifferentRecord is a record that is not the same in both runs.
-type DifferentRecord struct {
-	Kind string `json:"kind" enum:"came,went,changed,since"`
-	// Run is the run a record came since.
-	Run    uint  `json:"run,omitempty" doc:"For since: the run the record came after"`
-	Before []any `json:"before,omitempty" doc:"Its values in the first run"`
-	After  []any `json:"after,omitempty" doc:"Its values in the second run"`
 }
 
 // compared is one of the two runs while they are compared.
@@ -81,7 +41,7 @@ type compared struct {
 	seed   maphash.Seed
 	count  int64
 	since  *since
-	found  *Since
+	found  *wire.Since
 }
 
 // prints are the fingerprints of a record: of what tells it apart, and of its
@@ -128,9 +88,9 @@ type held struct {
 
 // Compare runs two jobs of a report and tells how their records differ. It
 // keeps fingerprints of the first, and the records that it shows.
-func Compare(ctx context.Context, before, after Run) (Comparison, error) {
+func Compare(ctx context.Context, before, after Run) (wire.Comparison, error) {
 	sides := [2]*compared{{job: before.Job}, {job: after.Job}}
-	out := Comparison{Rows: []DifferentRecord{}}
+	out := wire.Comparison{Rows: []wire.DifferentRecord{}}
 	common := shared(before.Job, after.Job)
 	if len(common) == 0 {
 		return out, diag.Problems{{Code: "nothing_shared", Message: "The two versions of the report have no column in common.", Hint: "Compare runs of versions that do."}}
@@ -145,7 +105,7 @@ func Compare(ctx context.Context, before, after Run) (Comparison, error) {
 			return out, err
 		}
 		if run.Prints != nil && whole {
-			c.since, c.found = newSince(run.ID, run.Prints, width(c.p.Statement)), &Since{}
+			c.since, c.found = newSince(run.ID, run.Prints, width(c.p.Statement)), &wire.Since{}
 		}
 		c.places = c.job.planner().Identify(&c.p.Statement)
 		c.p.Query = c.job.Source.Dialect().Write(c.p.Statement)
@@ -182,12 +142,12 @@ func Compare(ctx context.Context, before, after Run) (Comparison, error) {
 		switch {
 		case !there:
 			if out.Came++; out.Came <= maxDifference {
-				out.Rows = append(out.Rows, DifferentRecord{Kind: "came", After: b.kept.Cells(b.reader.Read(row))})
+				out.Rows = append(out.Rows, wire.DifferentRecord{Kind: "came", After: b.kept.Cells(b.reader.Read(row))})
 			}
 		case was.values != values:
 			if out.Changed++; out.Changed <= maxDifference {
 				changed[key] = len(out.Rows)
-				out.Rows = append(out.Rows, DifferentRecord{Kind: "changed", After: b.kept.Cells(b.reader.Read(row))})
+				out.Rows = append(out.Rows, wire.DifferentRecord{Kind: "changed", After: b.kept.Cells(b.reader.Read(row))})
 			}
 		default:
 			out.Same++
@@ -205,7 +165,7 @@ func Compare(ctx context.Context, before, after Run) (Comparison, error) {
 }
 
 // look fetches the values of what went or changed from the first run.
-func (c *compared) look(ctx context.Context, out *Comparison, went map[uint64]held, changed map[uint64]int) error {
+func (c *compared) look(ctx context.Context, out *wire.Comparison, went map[uint64]held, changed map[uint64]int) error {
 	wanted := int(min(out.Went, maxDifference)) + len(changed)
 	shown := 0
 	if wanted == 0 {
@@ -225,7 +185,7 @@ func (c *compared) look(ctx context.Context, out *Comparison, went map[uint64]he
 			} else {
 				delete(went, key)
 			}
-			out.Rows = append(out.Rows, DifferentRecord{Kind: "went", Before: c.kept.Cells(c.reader.Read(row))})
+			out.Rows = append(out.Rows, wire.DifferentRecord{Kind: "went", Before: c.kept.Cells(c.reader.Read(row))})
 			shown++
 			wanted--
 		}
@@ -237,17 +197,17 @@ func (c *compared) look(ctx context.Context, out *Comparison, went map[uint64]he
 }
 
 // changed takes in a record of a run, and shows it if it came since then.
-func (c *compared) changed(out *Comparison, run uint, row []any) {
+func (c *compared) changed(out *wire.Comparison, run uint, row []any) {
 	if c.since == nil || !c.since.came(row) {
 		return
 	}
 	if c.found.Came++; c.found.Came <= maxDifference {
-		out.Rows = append(out.Rows, DifferentRecord{Kind: "since", Run: run, After: c.kept.Cells(c.reader.Read(row))})
+		out.Rows = append(out.Rows, wire.DifferentRecord{Kind: "since", Run: run, After: c.kept.Cells(c.reader.Read(row))})
 	}
 }
 
-func (c *compared) side(run Run) Side {
-	side := Side{Run: run.ID, Version: c.job.Version, ReadBack: c.p.ReadBack, Then: run.Then, Now: c.count}
+func (c *compared) side(run Run) wire.Side {
+	side := wire.Side{Run: run.ID, Version: c.job.Version, ReadBack: c.p.ReadBack, Then: run.Then, Now: c.count}
 	if c.since != nil {
 		c.found.Went = c.since.went()
 		side.Since = c.found

@@ -9,43 +9,23 @@ import (
 	"pikegate/core/parameter"
 	"pikegate/core/period"
 	"pikegate/core/plan"
+	"pikegate/internal/wire"
 )
-
-// Coverage is how many records each unit of time holds.
-type Coverage struct {
-	Question string `json:"question" doc:"The question whose column is looked at"`
-	By       string `json:"by" doc:"The unit: day, week, month, quarter, half or year"`
-	Zone     string `json:"zone"`
-	Total    int64  `json:"total" doc:"How many records in all"`
-	Blank    int64  `json:"blank" doc:"How many of them have no date"`
-	Unfit    int64  `json:"unfit,omitempty" doc:"How many of them have something stored there that is no date of the column"`
-	// Units are those that hold records, in order.
-	Units []CoveredUnit `json:"units"`
-}
-
-// CoveredUnit is one unit of time that holds records.
-type CoveredUnit struct {
-	Period   string `json:"period" doc:"The unit as a period expression"`
-	ReadBack string `json:"readback" doc:"The unit in words"`
-	From     string `json:"from" doc:"Its first day"`
-	Through  string `json:"through" doc:"Its last day"`
-	Count    int64  `json:"count"`
-}
 
 // Cover counts the records of each unit in the database, by days, months or
 // years; weeks are added up from days, quarters and halves from months.
-func Cover(ctx context.Context, job Job, by string) (Coverage, error) {
+func Cover(ctx context.Context, job Job, by string) (wire.Coverage, error) {
 	unit, ok := parameter.WholeUnits[by]
 	if !ok {
-		return Coverage{}, diag.Problems{{Code: "unknown_unit", Field: "by", Message: fmt.Sprintf("%q is not a unit of time.", by), Hint: "Write day, week, month, quarter, half or year."}}
+		return wire.Coverage{}, diag.Problems{{Code: "unknown_unit", Field: "by", Message: fmt.Sprintf("%q is not a unit of time.", by), Hint: "Write day, week, month, quarter, half or year."}}
 	}
 	planner := job.planner()
 	question, column, ok := planner.DateQuestion()
 	if !ok || !plan.CanCover(column.Ref.Column, unit) {
-		return Coverage{}, diag.Problems{{Code: "no_date_question", Message: "The report does not ask for the dates of a column, so there is nothing to count by " + by + "."}}
+		return wire.Coverage{}, diag.Problems{{Code: "no_date_question", Message: "The report does not ask for the dates of a column, so there is nothing to count by " + by + "."}}
 	}
 	if err := job.Problems.For("as_of").Err(); err != nil {
-		return Coverage{}, err
+		return wire.Coverage{}, err
 	}
 	_, values, _ := job.Read() // what cannot be read narrows nothing
 	counted := unit
@@ -58,9 +38,9 @@ func Cover(ctx context.Context, job Job, by string) (Coverage, error) {
 	calendar := planner.Calendar
 	statement, problems := planner.Coverage(counted, values)
 	if err := problems.Err(); err != nil {
-		return Coverage{}, err
+		return wire.Coverage{}, err
 	}
-	out := Coverage{Question: question, By: by, Zone: calendar.Zone.String(), Units: []CoveredUnit{}}
+	out := wire.Coverage{Question: question, By: by, Zone: calendar.Zone.String(), Units: []wire.CoveredUnit{}}
 	err := job.Source.Stream(ctx, job.Source.Dialect().Write(statement), func(row []any) error {
 		blank, _ := row[0].(int64)
 		count, _ := row[2].(int64)
@@ -80,7 +60,7 @@ func Cover(ctx context.Context, job Job, by string) (Coverage, error) {
 			out.Units[n-1].Count += count
 			return nil
 		}
-		out.Units = append(out.Units, CoveredUnit{whole.Canonical(), whole.ReadBack(), whole.FirstDay().String(), whole.LastDay().String(), count})
+		out.Units = append(out.Units, wire.CoveredUnit{Period: whole.Canonical(), ReadBack: whole.ReadBack(), From: whole.FirstDay().String(), Through: whole.LastDay().String(), Count: count})
 		return nil
 	})
 	return out, err

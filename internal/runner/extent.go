@@ -7,22 +7,13 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/plan"
 	"pikegate/internal/engine"
+	"pikegate/internal/wire"
 )
 
-// Extent is what a column holds.
-type Extent struct {
-	Column   string `json:"column"`
-	Earliest string `json:"earliest,omitempty" doc:"The earliest date, or the least number"`
-	Latest   string `json:"latest,omitempty" doc:"The latest date, or the greatest number"`
-	Blank    int64  `json:"blank" doc:"How many records are blank there"`
-	Distinct int64  `json:"distinct" doc:"How many different values there are; of types that cannot be asked about none are told"`
-	Records  int64  `json:"records" doc:"How many records the table has"`
-}
-
 // Extents asks what each column of a table holds, in one statement.
-func Extents(ctx context.Context, source engine.Source, t catalog.Table, zone *time.Location) ([]Extent, error) {
+func Extents(ctx context.Context, source engine.Source, t catalog.Table, zone *time.Location) ([]wire.ColumnExtent, error) {
 	statement, statistics := plan.Statistics(t)
-	out := make([]Extent, len(t.Columns))
+	out := make([]wire.ColumnExtent, len(t.Columns))
 	err := source.Stream(ctx, source.Dialect().Write(statement), func(row []any) error {
 		number := func(place int) int64 {
 			if place < 0 {
@@ -42,7 +33,10 @@ func Extents(ctx context.Context, source engine.Source, t catalog.Table, zone *t
 				}
 				return cellText(row[place])
 			}
-			out[i] = Extent{c.Name, text(at.Least), text(at.Greatest), number(0) - number(at.Present), number(at.Distinct), number(0)}
+			out[i] = wire.ColumnExtent{
+				Column: c.Name, Earliest: text(at.Least), Latest: text(at.Greatest),
+				Blank: number(0) - number(at.Present), Distinct: number(at.Distinct), Records: number(0),
+			}
 		}
 		return nil
 	})

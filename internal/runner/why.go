@@ -12,51 +12,11 @@ import (
 	"pikegate/core/period"
 	"pikegate/core/plan"
 	"pikegate/internal/output"
+	"pikegate/internal/wire"
 )
 
-// Why tells what each condition of a run lets through, and where the nearest
-// records are.
-type Why struct {
-	ReadBack string   `json:"readback"`
-	Advice   []string `json:"advice" doc:"What it comes down to, sentence by sentence"`
-	Reason   string   `json:"reason,omitempty" doc:"Why no record can match with these answers, where that is proved"`
-	Table    string   `json:"table" doc:"The table whose records are returned"`
-	Records  int64    `json:"records" doc:"How many records the table has"`
-	Joined   int64    `json:"joined" doc:"How many are left, or made, by joining the other tables"`
-	Matches  int64    `json:"matches" doc:"How many meet every condition"`
-	// Conditions are in the order in which they are applied.
-	Conditions []WhyCondition `json:"conditions"`
-	Clash      *WhyClash      `json:"clash,omitempty" doc:"The first two conditions that no record meets together"`
-	Nearest    []WhyNearest   `json:"nearest,omitempty" doc:"For each date condition, the nearest records that meet all the others"`
-	WaysOut    []WayOut       `json:"ways_out,omitempty" doc:"Answers with which there are records"`
-}
-
-// WhyCondition is what one condition lets through.
-type WhyCondition struct {
-	Words string `json:"words"`
-	Text  string `json:"text" doc:"The condition as the author wrote it"`
-	Alone int64  `json:"alone" doc:"How many records it lets through by itself"`
-	Left  int64  `json:"left" doc:"How many are left once it and those before it are applied"`
-}
-
-// WhyClash is two conditions, by their place from 0, the first being earlier.
-type WhyClash struct {
-	First  int `json:"first"`
-	Second int `json:"second"`
-}
-
-// WhyNearest is the nearest records outside a date condition.
-type WhyNearest struct {
-	Condition int    `json:"condition" doc:"The condition's place, from 0"`
-	Before    string `json:"before,omitempty" doc:"The nearest date before"`
-	After     string `json:"after,omitempty" doc:"The nearest date after"`
-}
-
-// WayOut is other answers that lead to records.
-type WayOut struct {
-	Words  string            `json:"words" doc:"What it does"`
-	Inputs map[string]string `json:"inputs" doc:"The answers to give instead, by question"`
-}
+// reasoning is the answer while it is found out.
+type reasoning struct{ wire.Why }
 
 // combination is records that are on the same side of every condition.
 type combination struct {
@@ -80,9 +40,9 @@ func (c combination) meetsAllBut(i int) bool {
 // FindWhy asks the database at most twice, however many conditions there are:
 // once for how many records are on which sides of the conditions, and once for
 // how many there are at all.
-func FindWhy(ctx context.Context, job Job, p Prepared) (Why, error) {
+func FindWhy(ctx context.Context, job Job, p Prepared) (wire.Why, error) {
 	if job.Compiled.SQL != nil {
-		why := Why{ReadBack: p.ReadBack, Reason: p.Impossible, Conditions: []WhyCondition{}}
+		why := wire.Why{ReadBack: p.ReadBack, Reason: p.Impossible, Conditions: []wire.WhyCondition{}}
 		if why.Reason != "" {
 			why.Advice = append(why.Advice, why.Reason)
 		}
@@ -90,9 +50,9 @@ func FindWhy(ctx context.Context, job Job, p Prepared) (Why, error) {
 		return why, nil
 	}
 	reasons := job.planner().Why(p.Values)
-	why := Why{ReadBack: p.ReadBack, Reason: p.Impossible, Table: reasons.Records.From.Name, Conditions: []WhyCondition{}}
+	why := &reasoning{wire.Why{ReadBack: p.ReadBack, Reason: p.Impossible, Table: reasons.Records.From.Name, Conditions: []wire.WhyCondition{}}}
 	for _, c := range reasons.Conditions {
-		why.Conditions = append(why.Conditions, WhyCondition{Words: c.Words, Text: c.Text})
+		why.Conditions = append(why.Conditions, wire.WhyCondition{Words: c.Words, Text: c.Text})
 	}
 	n := len(reasons.Conditions)
 	together := make([]bool, n*n) // whether some record meets both
@@ -118,7 +78,7 @@ func FindWhy(ctx context.Context, job Job, p Prepared) (Why, error) {
 		return nil
 	})
 	if err != nil {
-		return why, err
+		return why.Why, err
 	}
 	why.Records = why.Joined
 	if len(reasons.Sides.Joins) > 0 {
@@ -134,11 +94,11 @@ func FindWhy(ctx context.Context, job Job, p Prepared) (Why, error) {
 		}
 	}
 	why.advise(reasons.Having)
-	return why, err
+	return why.Why, err
 }
 
 // take counts a combination.
-func (w *Why) take(c combination, together []bool) {
+func (w *reasoning) take(c combination, together []bool) {
 	w.Joined += c.count
 	left, n := true, len(w.Conditions)
 	for i := range n {
@@ -161,11 +121,11 @@ func (w *Why) take(c combination, together []bool) {
 
 // clash finds the first two conditions that no record meets together, though
 // each has records of its own.
-func (w *Why) clash(together []bool, n int) {
+func (w *reasoning) clash(together []bool, n int) {
 	for j := range n {
 		for i := range j {
 			if w.Clash == nil && !together[i*n+j] && w.Conditions[i].Alone > 0 && w.Conditions[j].Alone > 0 {
-				w.Clash = &WhyClash{i, j}
+				w.Clash = &wire.WhyClash{First: i, Second: j}
 			}
 		}
 	}
@@ -185,9 +145,9 @@ func (f *found) take(side int64, least, greatest any) {
 
 // near tells of the nearest records outside a date condition, and what to ask
 // for instead.
-func (w *Why) near(job Job, p Prepared, place, i int, bounds plan.Bounds, f found) {
+func (w *reasoning) near(job Job, p Prepared, place, i int, bounds plan.Bounds, f found) {
 	column, zone := bounds.Kept(), job.Context.Zone
-	near := WhyNearest{Condition: i, Before: dateText(f.before, &column, zone), After: dateText(f.after, &column, zone)}
+	near := wire.WhyNearest{Condition: i, Before: dateText(f.before, &column, zone), After: dateText(f.after, &column, zone)}
 	w.Nearest = append(w.Nearest, near)
 	clock := civil.NewClock(zone)
 	var days []civil.Date
@@ -213,7 +173,7 @@ func (w *Why) near(job Job, p Prepared, place, i int, bounds plan.Bounds, f foun
 		if _, problems := question.Read(parameter.Input{Texts: []string{text}}, job.Context); problems.Failed() {
 			return false
 		}
-		w.WaysOut = append(w.WaysOut, WayOut{"Run for " + text, map[string]string{question.Name: text}})
+		w.WaysOut = append(w.WaysOut, wire.WayOut{Words: "Run for " + text, Inputs: map[string]string{question.Name: text}})
 		return true
 	}
 	if question.Kind == parameter.Period && len(days) == 2 && offer(days[0], days[1]) {
@@ -225,7 +185,7 @@ func (w *Why) near(job Job, p Prepared, place, i int, bounds plan.Bounds, f foun
 }
 
 // advise says what it comes down to.
-func (w *Why) advise(having []plan.Condition) {
+func (w *reasoning) advise(having []plan.Condition) {
 	say := func(format string, values ...any) { w.Advice = append(w.Advice, fmt.Sprintf(format, values...)) }
 	switch {
 	case w.Matches > 0:

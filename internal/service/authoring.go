@@ -14,29 +14,8 @@ import (
 	"pikegate/core/sqltext"
 	"pikegate/internal/engine"
 	"pikegate/internal/store"
+	"pikegate/internal/wire"
 )
-
-// DefinitionInfo is one definition in a list.
-type DefinitionInfo struct {
-	Kind  string `json:"kind"`
-	Name  string `json:"name"`
-	Title string `json:"title"`
-	// Version is the newest published one, 0 if there is none.
-	Version int `json:"version" doc:"The newest published version, 0 if there is none"`
-	// Draft tells that what was pushed last differs from it.
-	Draft bool `json:"draft" doc:"Whether what was pushed last is not published yet"`
-	// Revision counts the changes of what was pushed.
-	Revision int `json:"revision,omitempty" doc:"How often what was pushed last was changed; to be given with the next change"`
-	// Unchanged tells that a push changed nothing.
-	Unchanged bool `json:"unchanged,omitempty" doc:"Whether it was pushed just so before"`
-}
-
-// Checked is what a check found, and what it looked at.
-type Checked struct {
-	Definitions []DefinitionInfo `json:"definitions"`
-	// Warnings deserve a look and stop nothing.
-	Warnings diag.Problems `json:"warnings,omitempty"`
-}
 
 // decoded reads a file of definitions; err holds every problem.
 func decoded(content string) ([]definition.Document, error) {
@@ -130,15 +109,15 @@ func (s *Service) result(ctx context.Context) func(q *definition.Query) (catalog
 // Push checks definitions and keeps them as drafts, all or none. Revisions, by
 // "kind name", are those the drafts were changed from: where somebody else has
 // changed one since, nothing is kept, and both changes are told.
-func (s *Service) Push(ctx context.Context, content string, revisions map[string]int) (Checked, error) {
+func (s *Service) Push(ctx context.Context, content string, revisions map[string]int) (wire.Checked, error) {
 	documents, err := decoded(content)
 	if err != nil {
-		return Checked{}, err
+		return wire.Checked{}, err
 	}
 	known := s.known(ctx, true, true)
 	_, problems := definition.Check(documents, known)
 	if err := problems.Err(); err != nil {
-		return Checked{}, err
+		return wire.Checked{}, err
 	}
 	problems = append(problems, s.dependents(ctx, documents, known)...)
 	drafts := make([]store.Definition, len(documents))
@@ -152,15 +131,15 @@ func (s *Service) Push(ctx context.Context, content string, revisions map[string
 	}
 	var changed *store.Changed
 	if err := s.Store.SaveDrafts(drafts); errors.As(err, &changed) {
-		return Checked{}, s.conflict(changed, documents)
+		return wire.Checked{}, s.conflict(changed, documents)
 	} else if err != nil {
-		return Checked{}, err
+		return wire.Checked{}, err
 	}
 	infos, err := s.infos(drafts)
 	for i := range infos {
 		infos[i].Unchanged = unchanged[i]
 	}
-	return Checked{infos, problems}, err
+	return wire.Checked{Definitions: infos, Warnings: problems}, err
 }
 
 // sameText tells whether two texts are the same but for blank lines at their ends.
@@ -239,17 +218,9 @@ func other(err error) error {
 	return err
 }
 
-// Published is what was found of one published report.
-type Published struct {
-	Report   string          `json:"report"`
-	Version  int             `json:"version"`
-	Problems diag.Problems   `json:"problems" doc:"What no longer fits the database as it is now"`
-	Examples []ExampleResult `json:"examples" doc:"What became of its examples"`
-}
-
 // CheckPublished holds every published report against its source as it is now,
 // and runs its examples.
-func (s *Service) CheckPublished(ctx context.Context) ([]Published, error) {
+func (s *Service) CheckPublished(ctx context.Context) ([]wire.Published, error) {
 	versions, err := s.Store.AllPublished("report")
 	if err != nil {
 		return nil, err
@@ -264,9 +235,9 @@ func (s *Service) CheckPublished(ctx context.Context) ([]Published, error) {
 			broken[source.Name] = err
 		}
 	}
-	out := make([]Published, len(versions))
+	out := make([]wire.Published, len(versions))
 	for i, v := range versions {
-		out[i] = Published{v.Name, v.Number, diag.Problems{}, []ExampleResult{}}
+		out[i] = wire.Published{Report: v.Name, Version: v.Number, Problems: diag.Problems{}, Examples: []wire.ExampleResult{}}
 		made, set, err := s.makeReady(ctx, v)
 		if err == nil {
 			err = broken[made.compiled.Query.Source]
@@ -286,8 +257,8 @@ func (s *Service) CheckPublished(ctx context.Context) ([]Published, error) {
 }
 
 // infos describes drafts.
-func (s *Service) infos(drafts []store.Definition) ([]DefinitionInfo, error) {
-	out := make([]DefinitionInfo, len(drafts))
+func (s *Service) infos(drafts []store.Definition) ([]wire.DefinitionInfo, error) {
+	out := make([]wire.DefinitionInfo, len(drafts))
 	for i, d := range drafts {
 		published, err := s.Store.Published(d.Kind, d.Name)
 		if err := other(err); err != nil {
@@ -304,20 +275,20 @@ func (s *Service) infos(drafts []store.Definition) ([]DefinitionInfo, error) {
 
 // infoOf describes a draft beside the version that is published, of number 0 for
 // none.
-func infoOf(d store.Definition, title string, published store.Definition) DefinitionInfo {
-	return DefinitionInfo{
+func infoOf(d store.Definition, title string, published store.Definition) wire.DefinitionInfo {
+	return wire.DefinitionInfo{
 		Kind: d.Kind, Name: d.Name, Title: title, Version: published.Number, Revision: d.Revision,
 		Draft: published.Number == 0 || !sameText(published.Content, d.Content),
 	}
 }
 
 // Definitions lists everything that was pushed.
-func (s *Service) Definitions() ([]DefinitionInfo, error) {
+func (s *Service) Definitions() ([]wire.DefinitionInfo, error) {
 	d, err := s.directory()
 	if err != nil {
 		return nil, err
 	}
-	out := make([]DefinitionInfo, len(d.entries))
+	out := make([]wire.DefinitionInfo, len(d.entries))
 	for i, e := range d.entries {
 		out[i] = infoOf(e.draft, e.title, e.published)
 	}

@@ -11,37 +11,14 @@ import (
 	"pikegate/core/diag"
 	"pikegate/internal/output"
 	"pikegate/internal/runner"
+	"pikegate/internal/wire"
 )
-
-// Examination is everything that can be told of definitions that are being
-// written.
-type Examination struct {
-	Definitions []DefinitionInfo  `json:"definitions" doc:"What could be read"`
-	Problems    diag.Problems     `json:"problems" doc:"Everything that was found, warnings among it"`
-	Readings    []CriteriaInWords `json:"readings" doc:"The criteria of queries and reports in words"`
-	Words       []Word            `json:"words" doc:"What can be written in the criteria of the first definition"`
-	Examples    []ExampleResult   `json:"examples,omitempty" doc:"What became of the examples, where they were to be run"`
-}
-
-// CriteriaInWords is the criteria of a definition in words. A question without a
-// default is read as left blank.
-type CriteriaInWords struct {
-	Kind       string             `json:"kind"`
-	Name       string             `json:"name"`
-	Conditions []ConditionInWords `json:"conditions"`
-}
-
-// ConditionInWords is one criterion as written and in words.
-type ConditionInWords struct {
-	Text  string `json:"text"`
-	Words string `json:"words"`
-}
 
 // Examine checks definitions without keeping them, and with run runs the
 // examples of the reports among them. What is wrong is part of the answer.
-func (s *Service) Examine(ctx context.Context, content string, run bool) (Examination, error) {
+func (s *Service) Examine(ctx context.Context, content string, run bool) (wire.Examination, error) {
 	documents, problems := s.typed(content)
-	out := Examination{Definitions: []DefinitionInfo{}, Readings: []CriteriaInWords{}, Words: []Word{}, Problems: problems}
+	out := wire.Examination{Definitions: []wire.DefinitionInfo{}, Readings: []wire.CriteriaInWords{}, Words: []wire.Word{}, Problems: problems}
 	known := s.known(ctx, true, run) // afresh, but for who types
 	set, found := definition.Check(documents, known)
 	out.Problems = append(out.Problems, found...)
@@ -50,7 +27,7 @@ func (s *Service) Examine(ctx context.Context, content string, run bool) (Examin
 		out.Problems = diag.Problems{}
 	}
 	for i, d := range documents {
-		info := DefinitionInfo{Draft: true}
+		info := wire.DefinitionInfo{Draft: true}
 		info.Kind, info.Name = d.Ident()
 		info.Title, _ = d.Heading()
 		out.Definitions = append(out.Definitions, info)
@@ -158,8 +135,8 @@ func (s *Service) relaxed(ctx context.Context, d definition.Document, set *defin
 	return job, nil
 }
 
-func (s *Service) reading(ctx context.Context, d definition.Document, set *definition.Set) (CriteriaInWords, bool) {
-	var out CriteriaInWords
+func (s *Service) reading(ctx context.Context, d definition.Document, set *definition.Set) (wire.CriteriaInWords, bool) {
+	var out wire.CriteriaInWords
 	job, err := s.relaxed(ctx, d, set)
 	if err != nil {
 		return out, false // its problems were told
@@ -169,9 +146,9 @@ func (s *Service) reading(ctx context.Context, d definition.Document, set *defin
 		return out, false
 	}
 	out.Kind, out.Name = d.Ident()
-	out.Conditions = []ConditionInWords{}
+	out.Conditions = []wire.ConditionInWords{}
 	for _, c := range conditions {
-		out.Conditions = append(out.Conditions, ConditionInWords{c.Text, c.Words})
+		out.Conditions = append(out.Conditions, wire.ConditionInWords{Text: c.Text, Words: c.Words})
 	}
 	return out, true
 }

@@ -11,21 +11,14 @@ import (
 	"pikegate/core/diag"
 	"pikegate/internal/output"
 	"pikegate/internal/runner"
+	"pikegate/internal/wire"
 )
 
-// ExampleResult is what became of an example of a report.
-type ExampleResult struct {
-	Report string `json:"report"`
-	Number int    `json:"number" doc:"Which of the report's examples it is, from 1"`
-	Kept   bool   `json:"kept" doc:"Whether what was expected was found"`
-	Words  string `json:"words" doc:"What was asked and what was found, in a sentence"`
-}
-
 // examples runs the examples of a report.
-func (s *Service) examples(ctx context.Context, r *definition.Report, set *definition.Set) []ExampleResult {
-	out := []ExampleResult{}
+func (s *Service) examples(ctx context.Context, r *definition.Report, set *definition.Set) []wire.ExampleResult {
+	out := []wire.ExampleResult{}
 	for i, example := range r.Examples {
-		result := ExampleResult{Report: r.Name, Number: i + 1}
+		result := wire.ExampleResult{Report: r.Name, Number: i + 1}
 		result.Kept, result.Words = s.example(ctx, r, example, set)
 		out = append(out, result)
 	}

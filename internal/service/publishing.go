@@ -11,18 +11,19 @@ import (
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/internal/store"
+	"pikegate/internal/wire"
 )
 
 // Publish checks what was pushed under a name and freezes it as the next
 // version. A report is frozen with everything it uses. What it uses and was
 // never published is published with it. Examples that are not kept are told.
-func (s *Service) Publish(ctx context.Context, name string) (Checked, error) {
+func (s *Service) Publish(ctx context.Context, name string) (wire.Checked, error) {
 	p, problems, err := s.publication(ctx, name)
 	if err == nil {
 		err = problems.Err()
 	}
 	if err != nil {
-		return Checked{}, err
+		return wire.Checked{}, err
 	}
 	for _, e := range p.examples(ctx, problems) {
 		if !e.Kept {
@@ -40,18 +41,18 @@ func (s *Service) Publish(ctx context.Context, name string) (Checked, error) {
 	}
 	versions, err := s.Store.Publish(p.chosen)
 	if err != nil {
-		return Checked{}, err
+		return wire.Checked{}, err
 	}
 	for _, v := range versions {
 		if v.Kind != "source" {
 			continue
 		}
 		if _, err := s.source(ctx, v.Name, true); err != nil { // read with its new encodings
-			return Checked{}, err
+			return wire.Checked{}, err
 		}
 	}
 	infos, err := s.infos(versions)
-	return Checked{infos, problems}, err
+	return wire.Checked{Definitions: infos, Warnings: problems}, err
 }
 
 // publication takes up what was pushed under a name, and what it uses that was
@@ -104,8 +105,8 @@ func (p *publication) onlyNew() error {
 
 // examples runs the examples of the reports that were taken up, unless they
 // cannot be run.
-func (p *publication) examples(ctx context.Context, problems diag.Problems) []ExampleResult {
-	out := []ExampleResult{}
+func (p *publication) examples(ctx context.Context, problems diag.Problems) []wire.ExampleResult {
+	out := []wire.ExampleResult{}
 	if problems.Failed() {
 		return out
 	}

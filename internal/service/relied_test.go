@@ -17,6 +17,7 @@ import (
 	"pikegate/internal/output"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
+	"pikegate/internal/wire"
 )
 
 // onFile is a service with a source on an SQLite file that the statements make.
@@ -39,7 +40,7 @@ func onFile(t *testing.T, statements string) (*service.Service, *sql.DB) {
 		assert.NoError(t, own.Close())
 		assert.NoError(t, db.Close())
 	})
-	_, err = s.AddSource(t.Context(), service.SourceInfo{Name: "business", Engine: "sqlite", Address: filepath.Join(folder, "business.db")}, false)
+	_, err = s.AddSource(t.Context(), wire.SourceInfo{Name: "business", Engine: "sqlite", Address: filepath.Join(folder, "business.db")}, false)
 	require.NoError(t, err)
 	return s, db
 }
@@ -53,8 +54,8 @@ func TestRelied(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.Publish(t.Context(), "months")
 	require.NoError(t, err)
-	run := func(meanwhile string) service.RunRecord {
-		record, err := s.Run(t.Context(), service.Request{Report: "months", Inputs: service.Inputs{"period": "2025"}}, output.CSV, func(service.RunRecord) output.Writer {
+	run := func(meanwhile string) wire.RunRecord {
+		record, err := s.Run(t.Context(), service.Request{Report: "months", Inputs: service.Inputs{"period": "2025"}}, output.CSV, func(wire.RunRecord) output.Writer {
 			_, err := db.Exec(meanwhile)
 			require.NoError(t, err)
 			return output.CSV.New(io.Discard)

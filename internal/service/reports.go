@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"strconv"
-	"time"
 
 	"github.com/shopspring/decimal"
 
@@ -16,20 +15,11 @@ import (
 	"pikegate/core/period"
 	"pikegate/core/plan"
 	"pikegate/internal/runner"
+	"pikegate/internal/wire"
 )
 
-// ReportInfo is one report in the list.
-type ReportInfo struct {
-	Name    string     `json:"name"`
-	Title   string     `json:"title"`
-	About   string     `json:"about,omitempty"`
-	Tags    []string   `json:"tags,omitempty"`
-	Version int        `json:"version"`
-	LastRun *time.Time `json:"last_run,omitempty" doc:"When it was last run"`
-}
-
 // Reports lists the published reports.
-func (s *Service) Reports() ([]ReportInfo, error) {
+func (s *Service) Reports() ([]wire.ReportInfo, error) {
 	versions, err := s.Store.AllPublished("report")
 	if err != nil {
 		return nil, err
@@ -38,14 +28,14 @@ func (s *Service) Reports() ([]ReportInfo, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := make([]ReportInfo, 0, len(versions))
+	out := make([]wire.ReportInfo, 0, len(versions))
 	for _, v := range versions {
 		documents, err := decoded(v.Content)
 		if err != nil {
 			return nil, err
 		}
 		r := documents[0].(*definition.Report)
-		info := ReportInfo{Name: v.Name, Tags: r.Tags, Version: v.Number}
+		info := wire.ReportInfo{Name: v.Name, Tags: r.Tags, Version: v.Number}
 		info.Title, info.About = r.Heading()
 		if at, ok := last[v.Name]; ok {
 			info.LastRun = &at
@@ -55,37 +45,21 @@ func (s *Service) Reports() ([]ReportInfo, error) {
 	return out, nil
 }
 
-// Sheet is what a report asks.
-type Sheet struct {
-	ReportInfo
-	Zone      string          `json:"zone" doc:"The IANA zone in which days begin and end"`
-	Today     string          `json:"today" doc:"The day it is in the zone"`
-	Questions []SheetQuestion `json:"questions"`
-}
-
-// SheetQuestion is one question, with what its default and limits mean today.
-type SheetQuestion struct {
-	parameter.Parameter
-	DefaultReadBack string `json:"default_readback,omitempty" doc:"What the default means today, in words"`
-	Earliest        string `json:"earliest,omitempty" doc:"The first day allowed"`
-	Latest          string `json:"latest,omitempty" doc:"The last day allowed"`
-}
-
 // Ask tells what a report asks; of the request, the answers play no part.
-func (s *Service) Ask(ctx context.Context, r Request) (Sheet, error) {
+func (s *Service) Ask(ctx context.Context, r Request) (wire.ReportForm, error) {
 	job, err := s.job(ctx, r)
 	if err == nil {
 		err = job.Problems.Err()
 	}
 	if err != nil {
-		return Sheet{}, err
+		return wire.ReportForm{}, err
 	}
-	info := ReportInfo{Name: r.Report, Tags: job.Report.Tags, Version: job.Version}
+	info := wire.ReportInfo{Name: r.Report, Tags: job.Report.Tags, Version: job.Version}
 	info.Title, info.About = job.Report.Heading()
-	sheet := Sheet{ReportInfo: info, Zone: job.Context.Zone.String(), Today: job.Context.Today().String()}
+	sheet := wire.ReportForm{ReportInfo: info, Zone: job.Context.Zone.String(), Today: job.Context.Today().String()}
 	asked, values, _ := job.Read()
 	for _, q := range asked {
-		made := SheetQuestion{Parameter: q}
+		made := wire.FormQuestion{Parameter: q}
 		if v := values[q.Name]; v.Given {
 			made.DefaultReadBack = q.ReadBack(v)
 		}
@@ -120,10 +94,10 @@ func (s *Service) Choices(ctx context.Context, r Request, question string, searc
 
 // Coverage tells how many records each unit of time holds, the other answers
 // applied.
-func (s *Service) Coverage(ctx context.Context, r Request, by string) (runner.Coverage, error) {
+func (s *Service) Coverage(ctx context.Context, r Request, by string) (wire.Coverage, error) {
 	job, err := s.job(ctx, r)
 	if err != nil {
-		return runner.Coverage{}, err
+		return wire.Coverage{}, err
 	}
 	return runner.Cover(ctx, job, by)
 }

@@ -18,31 +18,14 @@ import (
 	"pikegate/internal/output"
 	"pikegate/internal/runner"
 	"pikegate/internal/store"
+	"pikegate/internal/wire"
 )
-
-// SourceInfo is a source as it was added.
-type SourceInfo struct {
-	Name    string `json:"name" doc:"The name definitions use"`
-	Engine  string `json:"engine" doc:"The kind of database: sqlite, postgresql or mysql (which is MariaDB too)" example:"sqlite"`
-	Address string `json:"address" doc:"Where it is: for SQLite the path of the file, otherwise HOST:PORT"`
-	// A password is never part of it: the service looks it up under the name
-	// of the secret.
-	Database string `json:"database,omitempty" doc:"The name of the database on the server"`
-	User     string `json:"user,omitempty" doc:"The login; the password comes from the service's environment or file of secrets"`
-	Secret   string `json:"secret,omitempty" doc:"The name of the password, the source's own when left out"`
-	TLS      string `json:"tls,omitempty" enum:"off,on,verify" doc:"off, on or verify; when left out verify, and on this machine where the server offers it"`
-	// PowerfulLogin takes a login that can do what a read-only transaction does not
-	// keep it from.
-	PowerfulLogin bool `json:"powerful_login,omitempty" doc:"Take a login that can write all the same: a superuser, one that reaches files, or other databases"`
-	// Encodings are the date encodings set by hand.
-	Encodings map[string]string `json:"encodings,omitempty" doc:"Date encodings set by hand, by TABLE.COLUMN"`
-}
 
 var sourceName = regexp.MustCompile(`^[a-z][a-z0-9]*([-_][a-z0-9]+)*$`)
 
 // AddSource connects a database and keeps it; nothing is kept if it cannot be
 // read. Anyway keeps encodings that do not fit what is stored.
-func (s *Service) AddSource(ctx context.Context, info SourceInfo, anyway bool) (catalog.Source, error) {
+func (s *Service) AddSource(ctx context.Context, info wire.SourceInfo, anyway bool) (catalog.Source, error) {
 	kept, err := s.Store.Sources()
 	if err != nil {
 		return catalog.Source{}, err
@@ -54,7 +37,7 @@ func (s *Service) AddSource(ctx context.Context, info SourceInfo, anyway bool) (
 }
 
 // ChangeSource changes the connection of a source: what is left out stays.
-func (s *Service) ChangeSource(ctx context.Context, info SourceInfo) (catalog.Source, error) {
+func (s *Service) ChangeSource(ctx context.Context, info wire.SourceInfo) (catalog.Source, error) {
 	now, err := s.sourceInfo(info.Name)
 	if err != nil {
 		return catalog.Source{}, err
@@ -102,7 +85,7 @@ func (s *Service) RemoveSource(name string, anyway bool) error {
 }
 
 // inUse says what keeps something from being removed.
-func inUse(kind, name string, users []User) diag.Problem {
+func inUse(kind, name string, users []wire.Dependent) diag.Problem {
 	return diag.Problem{
 		Code: "in_use", Field: "name", Message: fmt.Sprintf("The %s %s is used by %s.", kind, name, listed(users)),
 		Hint: "Change or remove them first, or remove it --anyway.",
@@ -110,7 +93,7 @@ func inUse(kind, name string, users []User) diag.Problem {
 }
 
 // listed names what uses something.
-func listed(users []User) string {
+func listed(users []wire.Dependent) string {
 	words := make([]string, len(users))
 	for i, u := range users {
 		words[i] = "the " + u.Kind + " " + u.Name
@@ -119,10 +102,10 @@ func listed(users []User) string {
 }
 
 // sourceInfo gives a source as it was added.
-func (s *Service) sourceInfo(name string) (SourceInfo, error) {
+func (s *Service) sourceInfo(name string) (wire.SourceInfo, error) {
 	all, err := s.Sources()
 	if err != nil {
-		return SourceInfo{}, err
+		return wire.SourceInfo{}, err
 	}
 	var names []string
 	for _, info := range all {
@@ -131,12 +114,12 @@ func (s *Service) sourceInfo(name string) (SourceInfo, error) {
 		}
 		names = append(names, info.Name)
 	}
-	return SourceInfo{}, notFound("source", name, names)
+	return wire.SourceInfo{}, notFound("source", name, names)
 }
 
 // saveSource checks a connection, and keeps it with its encodings if it can be
 // read.
-func (s *Service) saveSource(ctx context.Context, info SourceInfo, anyway bool) (catalog.Source, error) {
+func (s *Service) saveSource(ctx context.Context, info wire.SourceInfo, anyway bool) (catalog.Source, error) {
 	var problems diag.Problems
 	if !sourceName.MatchString(info.Name) {
 		problems = append(problems, diag.Problem{Code: "bad_name", Field: "name", Message: fmt.Sprintf("%q is not a name.", info.Name), Hint: "Names are lower-case words joined by dashes."})
@@ -248,7 +231,7 @@ func (s *Service) fitting(ctx context.Context, source engine.Source, found *cata
 				return err
 			}
 			message := fmt.Sprintf("%s does not fit %s: %s.", encodings[column], column, c.Evidence)
-			published := slices.DeleteFunc(users, func(u User) bool { return !u.Published })
+			published := slices.DeleteFunc(users, func(u wire.Dependent) bool { return !u.Published })
 			if len(published) > 0 {
 				message += " It is used by " + listed(published) + "."
 			}
@@ -318,11 +301,11 @@ func (s *Service) moveEncodings() error {
 }
 
 // Sources lists the sources.
-func (s *Service) Sources() ([]SourceInfo, error) {
+func (s *Service) Sources() ([]wire.SourceInfo, error) {
 	kept, err := s.Store.Sources()
-	out := make([]SourceInfo, len(kept))
+	out := make([]wire.SourceInfo, len(kept))
 	for i, k := range kept {
-		out[i] = SourceInfo{Name: k.Name, Engine: k.Engine, Address: k.Address, Database: k.Database, User: k.User, Secret: k.Secret, TLS: k.TLS, PowerfulLogin: k.PowerfulLogin, Encodings: k.Encodings}
+		out[i] = wire.SourceInfo{Name: k.Name, Engine: k.Engine, Address: k.Address, Database: k.Database, User: k.User, Secret: k.Secret, TLS: k.TLS, PowerfulLogin: k.PowerfulLogin, Encodings: k.Encodings}
 		if err == nil {
 			out[i].Encodings, err = s.encodings(k.Name)
 		}
@@ -362,7 +345,7 @@ func (s *Service) CheckSource(ctx context.Context, name string) (engine.Report, 
 }
 
 // Extents tells what each column of a table holds, in one statement.
-func (s *Service) Extents(ctx context.Context, source, table string) ([]runner.Extent, error) {
+func (s *Service) Extents(ctx context.Context, source, table string) ([]wire.ColumnExtent, error) {
 	o, t, err := s.table(ctx, source, table)
 	if err != nil {
 		return nil, err

@@ -8,22 +8,12 @@ import (
 
 	"pikegate/core/definition"
 	"pikegate/internal/store"
+	"pikegate/internal/wire"
 )
-
-// User is a definition that uses another.
-type User struct {
-	Kind string `json:"kind"`
-	Name string `json:"name"`
-	// Draft and Published tell which of them uses it.
-	Draft     bool `json:"draft" doc:"Whether what was pushed last uses it"`
-	Published bool `json:"published" doc:"Whether the newest published version uses it"`
-	// Through is what stands between, empty for a direct use.
-	Through string `json:"through,omitempty" doc:"What stands between, empty for a direct use"`
-}
 
 // Users lists what depends on a definition, a source, a table or a column
 // (TABLE.COLUMN), directly or through others.
-func (s *Service) Users(ctx context.Context, name string) ([]User, error) {
+func (s *Service) Users(ctx context.Context, name string) ([]wire.Dependent, error) {
 	d, err := s.directory()
 	if err != nil {
 		return nil, err
@@ -40,7 +30,7 @@ func (s *Service) Users(ctx context.Context, name string) ([]User, error) {
 
 // usersOf lists what depends on a definition or a source of one kind, of any
 // where the kind is empty. Unlike Users it looks at no database.
-func (s *Service) usersOf(kind, name string) ([]User, error) {
+func (s *Service) usersOf(kind, name string) ([]wire.Dependent, error) {
 	d, err := s.directory()
 	if err != nil {
 		return nil, err
@@ -48,17 +38,17 @@ func (s *Service) usersOf(kind, name string) ([]User, error) {
 	return s.usersAmong(d, d.users, kind, name)
 }
 
-func (s *Service) usersAmong(d *directory, users map[string][]use, kind, name string) ([]User, error) {
+func (s *Service) usersAmong(d *directory, users map[string][]use, kind, name string) ([]wire.Dependent, error) {
 	if err := s.hasName(d, users, name); err != nil {
 		return nil, err
 	}
 	type wanted struct{ kind, name string }
 	asked := wanted{kind, name}
-	out, listed := []User{}, map[int]bool{}
+	out, listed := []wire.Dependent{}, map[int]bool{}
 	for wave := []wanted{asked}; len(wave) > 0; {
 		target := wave[0]
 		wave = wave[1:]
-		found := map[int]*User{}
+		found := map[int]*wire.Dependent{}
 		for _, u := range users[strings.ToLower(target.name)] {
 			if listed[u.by] || target.kind != "" && u.kind != target.kind {
 				continue
@@ -66,7 +56,7 @@ func (s *Service) usersAmong(d *directory, users map[string][]use, kind, name st
 			user := found[u.by]
 			if user == nil {
 				by := d.entries[u.by].draft
-				user = &User{Kind: by.Kind, Name: by.Name}
+				user = &wire.Dependent{Kind: by.Kind, Name: by.Name}
 				found[u.by] = user
 			}
 			user.Draft, user.Published = user.Draft || u.draft, user.Published || !u.draft

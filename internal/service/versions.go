@@ -4,28 +4,22 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"time"
 
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/internal/store"
+	"pikegate/internal/wire"
 )
 
-// Version is one published version of a definition.
-type Version struct {
-	Number      int       `json:"number"`
-	PublishedAt time.Time `json:"published_at"`
-}
-
 // Versions lists what was published of a definition, the newest first.
-func (s *Service) Versions(kind, name string) ([]Version, error) {
+func (s *Service) Versions(kind, name string) ([]wire.Version, error) {
 	if _, _, err := s.Definition(kind, name, 0); err != nil {
 		return nil, err
 	}
 	kept, err := s.Store.Versions(kind, name)
-	out := make([]Version, len(kept))
+	out := make([]wire.Version, len(kept))
 	for i, v := range kept {
-		out[i] = Version{v.Number, v.At}
+		out[i] = wire.Version{Number: v.Number, PublishedAt: v.At}
 	}
 	return out, err
 }
@@ -74,25 +68,9 @@ func orNoDifference(d []definition.Difference) []definition.Difference {
 	return d
 }
 
-// Review is what publishing a name would do.
-type Review struct {
-	Changes  []Change        `json:"changes" doc:"What would be published, what is used first"`
-	Problems diag.Problems   `json:"problems" doc:"What stands in the way, and warnings"`
-	Examples []ExampleResult `json:"examples" doc:"What becomes of the examples of the reports"`
-	Users    []User          `json:"users" doc:"What uses it in its published version; a report goes on with the version it was published with"`
-}
-
-// Change is one definition that would be published.
-type Change struct {
-	Kind        string                  `json:"kind"`
-	Name        string                  `json:"name"`
-	Version     int                     `json:"version" doc:"The version it would become"`
-	Differences []definition.Difference `json:"differences" doc:"How it differs from the version before, empty for the first"`
-}
-
 // Review tells what publishing a name would do, and changes nothing.
-func (s *Service) Review(ctx context.Context, name string) (Review, error) {
-	out := Review{Changes: []Change{}, Problems: diag.Problems{}, Users: []User{}}
+func (s *Service) Review(ctx context.Context, name string) (wire.Review, error) {
+	out := wire.Review{Changes: []wire.Change{}, Problems: diag.Problems{}, Users: []wire.Dependent{}}
 	p, problems, err := s.publication(ctx, name)
 	if err != nil {
 		return out, err
@@ -100,7 +78,7 @@ func (s *Service) Review(ctx context.Context, name string) (Review, error) {
 	out.Problems = append(out.Problems, problems...)
 	for i, d := range p.documents {
 		kind, name := d.Ident()
-		change := Change{Kind: kind, Name: name, Version: 1, Differences: []definition.Difference{}}
+		change := wire.Change{Kind: kind, Name: name, Version: 1, Differences: []definition.Difference{}}
 		published, err := s.Store.Published(kind, name)
 		switch {
 		case err == nil:

@@ -12,44 +12,39 @@ import (
 	"pikegate/core/proof"
 	"pikegate/internal/engine"
 	"pikegate/internal/runner"
+	"pikegate/internal/wire"
 )
 
 // Why tells why a run would find what it finds.
-func (s *Service) Why(ctx context.Context, r Request) (runner.Why, error) {
+func (s *Service) Why(ctx context.Context, r Request) (wire.Why, error) {
 	job, err := s.job(ctx, r)
 	if err != nil {
-		return runner.Why{}, err
+		return wire.Why{}, err
 	}
 	p, err := runner.Prepare(ctx, job)
 	if err != nil {
-		return runner.Why{}, err
+		return wire.Why{}, err
 	}
 	return runner.FindWhy(ctx, job, p)
 }
 
 // WhyRun tells it of a run that was made, with its version, answers and day.
-func (s *Service) WhyRun(ctx context.Context, id uint) (runner.Why, error) {
+func (s *Service) WhyRun(ctx context.Context, id uint) (wire.Why, error) {
 	record, err := s.RunRecord(id)
 	if err != nil {
-		return runner.Why{}, err
+		return wire.Why{}, err
 	}
-	return s.Why(ctx, record.request())
-}
-
-// Approach is how the database would go about a run.
-type Approach struct {
-	Advice []string `json:"advice" doc:"In words: whether the date criterion can use an index, and which one would help if none can"`
-	Steps  []string `json:"steps" doc:"The plan as the database tells it"`
+	return s.Why(ctx, requestOf(record))
 }
 
 // approach asks the database for its plan and says what it means for the date
 // criterion.
-func approach(ctx context.Context, job runner.Job, p runner.Prepared) (*Approach, error) {
+func approach(ctx context.Context, job runner.Job, p runner.Prepared) (*wire.QueryPlan, error) {
 	plan, err := job.Source.Plan(ctx, p.Query)
 	if err != nil {
 		return nil, err
 	}
-	out := &Approach{Advice: []string{}, Steps: plan.Text}
+	out := &wire.QueryPlan{Advice: []string{}, Steps: plan.Text}
 	column := p.Edges.Column
 	if column == nil {
 		out.Advice = append(out.Advice, "The run has no date criterion on one column, so no index is looked for.")

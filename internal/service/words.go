@@ -7,27 +7,25 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
+	"pikegate/internal/wire"
 )
 
-// Word is something that can be written in a definition's expressions.
-type Word struct {
-	Text  string `json:"text" doc:"What is written"`
-	Kind  string `json:"kind" enum:"column,question,function,criterion,word"`
-	About string `json:"about,omitempty" doc:"What it is, in a few words"`
+func word(text, kind, about string) wire.Word {
+	return wire.Word{Text: text, Kind: kind, About: about}
 }
 
 // words lists what can be written in the expressions of a definition: the
 // columns of its tables, its questions, named criteria, functions and the
 // words of the language.
-func (s *Service) words(ctx context.Context, d definition.Document, set *definition.Set) []Word {
-	out := []Word{}
+func (s *Service) words(ctx context.Context, d definition.Document, set *definition.Set) []wire.Word {
+	out := []wire.Word{}
 	columns := func(alias string, t catalog.Table) {
 		for _, c := range t.Columns {
 			about := string(c.Type)
 			if alias == "" {
-				out = append(out, Word{c.Name, "column", about})
+				out = append(out, word(c.Name, "column", about))
 			} else {
-				out = append(out, Word{alias + "." + c.Name, "column", about})
+				out = append(out, word(alias+"."+c.Name, "column", about))
 			}
 		}
 	}
@@ -45,46 +43,46 @@ func (s *Service) words(ctx context.Context, d definition.Document, set *definit
 			columns(t.Alias, t.Table)
 		}
 		for _, q := range compiled.Questions {
-			out = append(out, Word{":" + q.Name, "question", string(q.Kind)})
+			out = append(out, word(":"+q.Name, "question", string(q.Kind)))
 			if string(q.Kind) == "period" {
-				out = append(out, Word{":" + q.Name + ".from", "question", "where it starts"}, Word{":" + q.Name + ".until", "question", "where it ends"})
+				out = append(out, word(":"+q.Name+".from", "question", "where it starts"), word(":"+q.Name+".until", "question", "where it ends"))
 			}
 		}
 	case *definition.Criterion:
 		out = append(out, s.wordsOn(ctx, d.On)...)
 		for _, q := range d.Parameters {
-			out = append(out, Word{":" + q.Name, "question", q.Kind})
+			out = append(out, word(":"+q.Name, "question", q.Kind))
 		}
 	case *definition.Report:
 		if query, ok := set.Query(d.Query); ok {
 			query, _ = definition.Link(query, set.Library) // what is missing is told elsewhere
 			for _, c := range query.Columns {
-				out = append(out, Word{c.Name, "column", c.Heading()})
+				out = append(out, word(c.Name, "column", c.Heading()))
 			}
 			for _, q := range query.Parameters {
-				out = append(out, Word{q.Name, "question", q.Kind})
+				out = append(out, word(q.Name, "question", q.Kind))
 			}
 		}
 	}
 	if d, err := s.directory(); err == nil {
 		for _, e := range d.entries {
 			if e.draft.Kind == "criterion" {
-				out = append(out, Word{"meets " + e.draft.Name, "criterion", "a named condition"})
+				out = append(out, word("meets "+e.draft.Name, "criterion", "a named condition"))
 			}
 		}
 	}
 	for _, f := range criteria.Functions() {
-		out = append(out, Word{f.Usage, "function", f.About})
+		out = append(out, word(f.Usage, "function", f.About))
 	}
 	for _, w := range criteria.Words {
-		out = append(out, Word{w, "word", ""})
+		out = append(out, word(w, "word", ""))
 	}
 	return out
 }
 
 // wordsOn lists the columns of a table of whatever source has it: a criterion
 // names no source.
-func (s *Service) wordsOn(ctx context.Context, table string) []Word {
+func (s *Service) wordsOn(ctx context.Context, table string) []wire.Word {
 	d, err := s.directory()
 	if err != nil {
 		return nil
@@ -96,9 +94,9 @@ func (s *Service) wordsOn(ctx context.Context, table string) []Word {
 		}
 		for _, t := range o.known.Load().Tables {
 			if strings.EqualFold(t.Name, table) {
-				var out []Word
+				var out []wire.Word
 				for _, c := range t.Columns {
-					out = append(out, Word{c.Name, "column", string(c.Type)})
+					out = append(out, word(c.Name, "column", string(c.Type)))
 				}
 				return out
 			}

@@ -13,7 +13,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"pikegate/internal/client"
+	"pikegate/internal/output"
+	"pikegate/internal/wire"
 	"pikegate/testing/browser"
 )
 
@@ -41,8 +42,8 @@ func TestWhyCounts(t *testing.T) {
 		{"tolls-by-month", "--set", "period=2025-12", "--set", "at_least=25.50"},
 		{"stays-overlapping", "--set", "period=2023-01-01", "--set", "mooring=Osier Pool"},
 	} {
-		why := asked[client.Why](t, append([]string{"why"}, args...)...)
-		e := asked[client.Explanation](t, append([]string{"explain"}, args...)...)
+		why := asked[wire.Why](t, append([]string{"why"}, args...)...)
+		e := asked[wire.Explanation](t, append([]string{"explain"}, args...)...)
 		joined, _, _ := strings.Cut(e.SQL[strings.Index(e.SQL, "\nfrom"):], "\nwhere")
 		var values []any
 		for _, v := range e.Values {
@@ -117,7 +118,7 @@ func TestEdges(t *testing.T) {
 	inside := passages("2025-03-30", "2025-03-31", "Harrow Top")
 	r := pikegate(t, "run", "passages-by-date", "--set", "period=2025-03-30/2025-03-31", "--set", "locks=Harrow Top", "--edges", "--format", "json")
 	require.Equal(t, 0, r.code, r.err)
-	var got client.Summary
+	var got output.Summary
 	require.NoError(t, json.Unmarshal([]byte(r.out), &got))
 	before, after, firsts, lasts := "", "", int64(0), int64(0)
 	for _, row := range all {
@@ -225,7 +226,7 @@ func TestProved(t *testing.T) {
 	require.Equal(t, 0, r.code, r.err)
 	assert.Contains(t, r.err, "No records.")
 	assert.Contains(t, r.err, "No record can match: the year of Passed at is 2024 and Passed at is within Sat 1 Mar 2025 through Mon 31 Mar 2025 (31 days) exclude each other.")
-	e := asked[client.Explanation](t, "explain", "proved", "--set", "period=2024")
+	e := asked[wire.Explanation](t, "explain", "proved", "--set", "period=2024")
 	require.NotEmpty(t, e.Findings)
 	assert.Equal(t, "redundant", e.Findings[0].Code)
 }

@@ -24,6 +24,7 @@ import (
 	"pikegate/internal/output"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
+	"pikegate/internal/wire"
 	"pikegate/testing/servers"
 )
 
@@ -111,7 +112,7 @@ func TestThroughTheService(t *testing.T) {
 				assert.NoError(t, kept.Close())
 			}()
 			c := client.Client{Server: web.URL}
-			info := client.SourceInfo{Name: "business", Engine: kind, Address: server.Address, Database: servers.Database, User: servers.Reader}
+			info := wire.SourceInfo{Name: "business", Engine: kind, Address: server.Address, Database: servers.Database, User: servers.Reader}
 
 			delete(secrets, "business") // none is not a wrong one
 			_, err = c.AddSource(t.Context(), info, false)
@@ -135,7 +136,7 @@ func TestThroughTheService(t *testing.T) {
 
 			// A login that a transaction which only reads does not keep from writing is
 			// taken only where it is asked for; another place is not given the secret.
-			boss := client.SourceInfo{Name: "boss", Engine: kind, Address: server.Address, Database: servers.Database, User: k.admin}
+			boss := wire.SourceInfo{Name: "boss", Engine: kind, Address: server.Address, Database: servers.Database, User: k.admin}
 			_, err = c.AddSource(t.Context(), boss, false)
 			require.ErrorAs(t, err, &refusal)
 			assert.Equal(t, "powerful_login", refusal.Problems[0].Code)
@@ -152,7 +153,7 @@ func TestThroughTheService(t *testing.T) {
 			assert.True(t, report.ReadOnly)
 			extents, err := c.Extents(t.Context(), "business", "passages")
 			require.NoError(t, err)
-			assert.Equal(t, []client.Extent{
+			assert.Equal(t, []wire.ColumnExtent{
 				{Column: "id", Earliest: "2", Latest: "9007199254740993", Distinct: 3, Records: 3},
 				{Column: "passed_at", Earliest: "2025-03-30T00:30:00+00:00", Latest: "2025-04-01T00:00:00+01:00", Distinct: 3, Records: 3},
 				{Column: "noted", Earliest: "2025-03-30", Latest: "2025-04-01", Distinct: 3, Records: 3},
@@ -171,7 +172,7 @@ func TestThroughTheService(t *testing.T) {
 				_, err = c.Publish(t.Context(), name)
 				require.NoError(t, err)
 			}
-			run := func(name, words string, format output.Format) (string, client.RunRecord) {
+			run := func(name, words string, format output.Format) (string, wire.RunRecord) {
 				id, rows, err := c.Start(t.Context(), name, client.Run{Inputs: map[string]any{"period": words}}, format)
 				require.NoError(t, err)
 				content, _ := io.ReadAll(rows)
@@ -201,7 +202,7 @@ func TestThroughTheService(t *testing.T) {
 			text, record = run("passages", "2025-03", output.JSON)
 			assert.Equal(t, "failed", record.Outcome)
 			assert.Contains(t, record.Problem, "passages")
-			var end client.Summary
+			var end output.Summary
 			require.NoError(t, json.Unmarshal([]byte(text), &end))
 			assert.Equal(t, "failed", end.Outcome)
 			_, err = c.Push(t.Context(), definitions, nil)

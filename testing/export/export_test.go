@@ -29,6 +29,7 @@ import (
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
+	"pikegate/internal/wire"
 	"pikegate/testing/servers"
 )
 
@@ -62,7 +63,7 @@ func fixture(b *testing.B, n int) (path, address string) {
 	require.NoError(b, err)
 	require.NoError(b, db.Close())
 	return path, serve(b, folder, func(s *service.Service) {
-		_, err = s.AddSource(b.Context(), service.SourceInfo{Name: "s", Engine: "sqlite", Address: path}, false)
+		_, err = s.AddSource(b.Context(), wire.SourceInfo{Name: "s", Engine: "sqlite", Address: path}, false)
 		require.NoError(b, err)
 		_, err = s.Push(b.Context(), definitions, nil)
 		require.NoError(b, err)
@@ -180,7 +181,7 @@ func compare(b *testing.B, address, format string, base uint64, name string, pla
 // onServer serves a million records that a server keeps.
 func onServer(b *testing.B, kind string, server *servers.Server) (address string) {
 	return serve(b, b.TempDir(), func(s *service.Service) {
-		_, err := s.AddSource(b.Context(), service.SourceInfo{Name: "s", Engine: kind, Address: server.Address, Database: servers.Database, User: servers.Reader}, false)
+		_, err := s.AddSource(b.Context(), wire.SourceInfo{Name: "s", Engine: kind, Address: server.Address, Database: servers.Database, User: servers.Reader}, false)
 		require.NoError(b, err)
 		_, err = s.Push(b.Context(), definitions, nil)
 		require.NoError(b, err)

@@ -27,6 +27,7 @@ import (
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
+	"pikegate/internal/wire"
 )
 
 // business makes a table of 90 days with ten records each.
@@ -99,7 +100,7 @@ func served(t testing.TB, path string, kept int) *httptest.Server {
 		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: time.Minute, Log: log, Spool: folder,
 	})
 	require.NoError(t, err)
-	_, err = s.AddSource(t.Context(), service.SourceInfo{Name: "tolls", Engine: "sqlite", Address: path, Encodings: map[string]string{"tolls.day": "iso-date"}}, false)
+	_, err = s.AddSource(t.Context(), wire.SourceInfo{Name: "tolls", Engine: "sqlite", Address: path, Encodings: map[string]string{"tolls.day": "iso-date"}}, false)
 	require.NoError(t, err)
 	_, err = s.Push(t.Context(), "kind: query\nname: tolls\nsource: tolls\nfrom: tolls\ncolumns: [id, day, note]\nparameters: [{name: period, kind: period}]\ncriteria: day within :period\nsort: [id]\n---\nkind: report\nname: tolls\nquery: tolls\n", nil)
 	require.NoError(t, err)

@@ -33,14 +33,15 @@ internal/engine/postgres core/catalog core/dialect internal/engine
 internal/engine/mysql    core/catalog core/dialect internal/engine
 internal/output          core/catalog core/civil core/definition core/diag core/plan core/record
 internal/store
-internal/runner          core/* internal/engine internal/output internal/store
-internal/service         core/* internal/engine internal/output internal/runner internal/store
+internal/wire            core/* internal/output
+internal/runner          core/* internal/engine internal/output internal/store internal/wire
+internal/service         core/* internal/engine internal/output internal/runner internal/store internal/wire
 internal/api/console
-internal/api             core/* internal/api/console internal/engine internal/output internal/runner internal/service internal/store
-internal/client          core/catalog core/definition core/diag core/parameter internal/engine internal/output internal/runner internal/service
+internal/api             core/* internal/api/console internal/engine internal/output internal/runner internal/service internal/store internal/wire
+internal/client          core/catalog core/definition core/diag core/parameter internal/engine internal/output internal/wire
 internal/config          core/civil
-internal/cli             core/* internal/client internal/config internal/output
-internal/demo            internal/service
+internal/cli             core/* internal/client internal/config internal/output internal/wire
+internal/demo            internal/service internal/wire
 cmd/pikegate             internal/*
 `
 

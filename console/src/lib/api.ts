@@ -3,8 +3,8 @@ import type { components } from './schema';
 
 type Schemas = components['schemas'];
 export type ReportInfo = Schemas['ReportInfo'];
-export type Sheet = Schemas['Sheet'];
-export type Question = Schemas['SheetQuestion'];
+export type ReportForm = Schemas['ReportForm'];
+export type Question = Schemas['FormQuestion'];
 export type Choice = Schemas['Choice'];
 export type Preview = Schemas['Preview'];
 export type Answer = Schemas['Answer'];
@@ -36,7 +36,7 @@ export type Difference = Schemas['Difference'];
 export type Source = Schemas['Source'];
 export type Table = Schemas['Table'];
 export type SourceColumn = Schemas['Column'];
-export type Extent = Schemas['Extent'];
+export type ColumnExtent = Schemas['ColumnExtent'];
 
 /** What one question was answered with: a text, texts, or a start and an end. */
 export type Input = string | string[] | { start?: string; end?: string };
@@ -84,7 +84,7 @@ export type Target = { report: string; draft: boolean };
 const report = (target: Target) => '/reports/' + part(target.report);
 
 export const listReports = () => json<ReportInfo[]>('GET', '/reports');
-export const askReport = (t: Target) => json<Sheet>('GET', `${report(t)}?draft=${t.draft}`);
+export const askReport = (t: Target) => json<ReportForm>('GET', `${report(t)}?draft=${t.draft}`);
 export const listChoices = (t: Target, question: string, search: string, inputs: Inputs, signal: AbortSignal) =>
 	json<Choice[]>(
 		'POST',
@@ -119,7 +119,8 @@ export const listSources = () => json<Schemas['SourceInfo'][]>('GET', '/sources'
 export const showSource = (source: string) => json<Source>('GET', '/sources/' + part(source));
 export const checkSource = (source: string) => json<Schemas['Report']>('GET', `/sources/${part(source)}/check`);
 const table = (source: string, name: string) => `/sources/${part(source)}/tables/${part(name)}`;
-export const showExtents = (source: string, name: string) => json<Extent[]>('GET', table(source, name) + '/extents');
+export const showExtents = (source: string, name: string) =>
+	json<ColumnExtent[]>('GET', table(source, name) + '/extents');
 export const showRows = (source: string, name: string) => json<Result>('GET', table(source, name) + '/rows?limit=20');
 /** The records in which a column with dates holds what is none. */
 export const showUnfit = (source: string, name: string, column: string) =>

@@ -10,7 +10,7 @@
 		type Preview,
 		type Problem,
 		type Question,
-		type Sheet,
+		type ReportForm,
 		type Summary,
 	} from '../lib/api';
 	import CoverageStrip from '../ask/CoverageStrip.svelte';
@@ -39,7 +39,7 @@
 	const name = $derived(params.name); // another address of the same report changes nothing
 	const target = $derived({ report: name, draft });
 
-	let sheet = $state.raw<Sheet>();
+	let sheet = $state.raw<ReportForm>();
 	let failure = $state('');
 	let periods = $state<Record<string, PeriodText>>({});
 	let texts = $state<Record<string, string[]>>({});

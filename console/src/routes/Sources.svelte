@@ -12,7 +12,7 @@
 		showSource,
 		showUnfit,
 		Refusal,
-		type Extent,
+		type ColumnExtent,
 		type SourceColumn as Column,
 		type Result,
 		type Source,
@@ -52,7 +52,7 @@
 	const source = $derived(sources.find((s) => s.name === params.source));
 	const table = $derived(source?.tables?.find((t) => t.name === params.table));
 
-	let extents = $state.raw<Extent[]>();
+	let extents = $state.raw<ColumnExtent[]>();
 	let rows = $state.raw<Result>();
 	let trouble = $state('');
 	$effect(() => {

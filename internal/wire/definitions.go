@@ -1,0 +1,110 @@
+package wire
+
+import (
+	"time"
+
+	"pikegate/core/definition"
+	"pikegate/core/diag"
+)
+
+// DefinitionInfo is one definition in a list.
+type DefinitionInfo struct {
+	Kind  string `json:"kind"`
+	Name  string `json:"name"`
+	Title string `json:"title"`
+	// Version is the newest published one, 0 if there is none.
+	Version int `json:"version" doc:"The newest published version, 0 if there is none"`
+	// Draft tells that what was pushed last differs from it.
+	Draft bool `json:"draft" doc:"Whether what was pushed last is not published yet"`
+	// Revision counts the changes of what was pushed.
+	Revision int `json:"revision,omitempty" doc:"How often what was pushed last was changed; to be given with the next change"`
+	// Unchanged tells that a push changed nothing.
+	Unchanged bool `json:"unchanged,omitempty" doc:"Whether it was pushed just so before"`
+}
+
+// Checked is what a check found, and what it looked at.
+type Checked struct {
+	Definitions []DefinitionInfo `json:"definitions"`
+	// Warnings deserve a look and stop nothing.
+	Warnings diag.Problems `json:"warnings,omitempty"`
+}
+
+// Published is what was found of one published report.
+type Published struct {
+	Report   string          `json:"report"`
+	Version  int             `json:"version"`
+	Problems diag.Problems   `json:"problems" doc:"What no longer fits the database as it is now"`
+	Examples []ExampleResult `json:"examples" doc:"What became of its examples"`
+}
+
+// Examination is everything that can be told of definitions that are being
+// written.
+type Examination struct {
+	Definitions []DefinitionInfo  `json:"definitions" doc:"What could be read"`
+	Problems    diag.Problems     `json:"problems" doc:"Everything that was found, warnings among it"`
+	Readings    []CriteriaInWords `json:"readings" doc:"The criteria of queries and reports in words"`
+	Words       []Word            `json:"words" doc:"What can be written in the criteria of the first definition"`
+	Examples    []ExampleResult   `json:"examples,omitempty" doc:"What became of the examples, where they were to be run"`
+}
+
+// CriteriaInWords is the criteria of a definition in words. A question without a
+// default is read as left blank.
+type CriteriaInWords struct {
+	Kind       string             `json:"kind"`
+	Name       string             `json:"name"`
+	Conditions []ConditionInWords `json:"conditions"`
+}
+
+// ConditionInWords is one criterion as written and in words.
+type ConditionInWords struct {
+	Text  string `json:"text"`
+	Words string `json:"words"`
+}
+
+// ExampleResult is what became of an example of a report.
+type ExampleResult struct {
+	Report string `json:"report"`
+	Number int    `json:"number" doc:"Which of the report's examples it is, from 1"`
+	Kept   bool   `json:"kept" doc:"Whether what was expected was found"`
+	Words  string `json:"words" doc:"What was asked and what was found, in a sentence"`
+}
+
+// Dependent is a definition that uses another.
+type Dependent struct {
+	Kind string `json:"kind"`
+	Name string `json:"name"`
+	// Draft and Published tell which of them uses it.
+	Draft     bool `json:"draft" doc:"Whether what was pushed last uses it"`
+	Published bool `json:"published" doc:"Whether the newest published version uses it"`
+	// Through is what stands between, empty for a direct use.
+	Through string `json:"through,omitempty" doc:"What stands between, empty for a direct use"`
+}
+
+// Version is one published version of a definition.
+type Version struct {
+	Number      int       `json:"number"`
+	PublishedAt time.Time `json:"published_at"`
+}
+
+// Review is what publishing a name would do.
+type Review struct {
+	Changes  []Change        `json:"changes" doc:"What would be published, what is used first"`
+	Problems diag.Problems   `json:"problems" doc:"What stands in the way, and warnings"`
+	Examples []ExampleResult `json:"examples" doc:"What becomes of the examples of the reports"`
+	Users    []Dependent     `json:"users" doc:"What uses it in its published version; a report goes on with the version it was published with"`
+}
+
+// Change is one definition that would be published.
+type Change struct {
+	Kind        string                  `json:"kind"`
+	Name        string                  `json:"name"`
+	Version     int                     `json:"version" doc:"The version it would become"`
+	Differences []definition.Difference `json:"differences" doc:"How it differs from the version before, empty for the first"`
+}
+
+// Word is something that can be written in a definition's expressions.
+type Word struct {
+	Text  string `json:"text" doc:"What is written"`
+	Kind  string `json:"kind" enum:"column,question,function,criterion,word"`
+	About string `json:"about,omitempty" doc:"What it is, in a few words"`
+}

@@ -1,0 +1,54 @@
+package wire
+
+import (
+	"time"
+
+	"pikegate/core/parameter"
+)
+
+// Coverage is how many records each unit of time holds.
+type Coverage struct {
+	Question string `json:"question" doc:"The question whose column is looked at"`
+	By       string `json:"by" doc:"The unit: day, week, month, quarter, half or year"`
+	Zone     string `json:"zone"`
+	Total    int64  `json:"total" doc:"How many records in all"`
+	Blank    int64  `json:"blank" doc:"How many of them have no date"`
+	Unfit    int64  `json:"unfit,omitempty" doc:"How many of them have something stored there that is no date of the column"`
+	// Units are those that hold records, in order.
+	Units []CoveredUnit `json:"units"`
+}
+
+// CoveredUnit is one unit of time that holds records.
+type CoveredUnit struct {
+	Period   string `json:"period" doc:"The unit as a period expression"`
+	ReadBack string `json:"readback" doc:"The unit in words"`
+	From     string `json:"from" doc:"Its first day"`
+	Through  string `json:"through" doc:"Its last day"`
+	Count    int64  `json:"count"`
+}
+
+// ReportInfo is one report in the list.
+type ReportInfo struct {
+	Name    string     `json:"name"`
+	Title   string     `json:"title"`
+	About   string     `json:"about,omitempty"`
+	Tags    []string   `json:"tags,omitempty"`
+	Version int        `json:"version"`
+	LastRun *time.Time `json:"last_run,omitempty" doc:"When it was last run"`
+}
+
+// ReportForm is what a report asks.
+type ReportForm struct {
+	ReportInfo
+	Zone      string         `json:"zone" doc:"The IANA zone in which days begin and end"`
+	Today     string         `json:"today" doc:"The day it is in the zone"`
+	Questions []FormQuestion `json:"questions"`
+}
+
+// FormQuestion is one question, with what its default and limits mean today.
+type FormQuestion struct {
+	parameter.Parameter
+	DefaultReadBack string `json:"default_readback,omitempty" doc:"What the default means today, in words"`
+	Earliest        string `json:"earliest,omitempty" doc:"The first day allowed"`
+	Latest          string `json:"latest,omitempty" doc:"The last day allowed"`
+}

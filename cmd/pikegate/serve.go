@@ -15,6 +15,7 @@ import (
 	"pikegate/internal/api"
 	"pikegate/internal/config"
 	"pikegate/internal/demo"
+	"pikegate/internal/engine"
 	"pikegate/internal/engine/mysql"
 	"pikegate/internal/engine/postgres"
 	"pikegate/internal/engine/sqlite"
@@ -31,7 +32,7 @@ const (
 )
 
 // engines are the kinds of database there are.
-var engines = map[string]service.Opener{"sqlite": sqlite.Open, "postgresql": postgres.Open, "mysql": mysql.Open}
+var engines = []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine}
 
 // serve wires the service together and runs it until the context ends.
 func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(address string)) (err error) {

@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"pikegate/core/sqltext"
 )
 
 // Type is what a column holds, whatever the engine calls it.
@@ -33,6 +35,19 @@ type Source struct {
 	Name   string  `json:"name"`
 	Engine string  `json:"engine"`
 	Tables []Table `json:"tables"`
+	// Traits are those of the engine.
+	Traits Traits `json:"-"`
+}
+
+// Traits are in what engines differ, as far as it matters before SQL is written.
+// The zero value is an engine that keeps to standard SQL.
+type Traits struct {
+	// Untyped tells that a column holds values of any type, whatever is declared.
+	Untyped bool
+	// ZeroDates tells that dates of the engine's own may be of no day, 0000-00-00.
+	ZeroDates bool
+	// SQL is how hand-written SQL is read.
+	SQL sqltext.Flavour
 }
 
 // Table is a table or view.
@@ -201,7 +216,7 @@ func (s *Source) SetEncoding(path string, e Encoding) error {
 			if c.Encoding == "" {
 				c.Stored = c.Type
 			}
-			if written, ok := asText[e]; ok && (c.Stored == Text || s.Engine == "sqlite") {
+			if written, ok := asText[e]; ok && (c.Stored == Text || s.Traits.Untyped) {
 				e = written // the engine has no such dates of its own there
 			}
 			c.Encoding, c.Type, c.Evidence = e, e.Type(), "set by hand"

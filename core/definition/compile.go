@@ -34,8 +34,8 @@ type Compiled struct {
 	// is then its result, and Slot the tables its criteria stand among.
 	SQL  []sqltext.Piece
 	Slot []criteria.Table
-	// Engine is the kind of database the query asks.
-	Engine string
+	// Traits are those of the engine the query asks.
+	Traits catalog.Traits
 	// Offers are where the choices of questions come from, by question.
 	Offers map[string]Offer
 }
@@ -142,7 +142,7 @@ func compile(query *Query, source *catalog.Source, library Library) *compiler {
 	q, problems := Link(query, library)
 	c := &compiler{query: q, source: source, library: library, problems: problems, out: &Compiled{Query: q, CriteriaText: q.Criteria.Value, Offers: map[string]Offer{}}}
 	if source != nil {
-		c.out.Engine = source.Engine
+		c.out.Traits = source.Traits
 	}
 	c.name(q.Head)
 	c.tables()

@@ -24,11 +24,11 @@ func (c *compiler) handWritten() {
 	if q.From != "" || len(q.Joins) > 0 {
 		c.fail("sql", q.SQL.Line, "twice", "A query has sql, or from and joins, not both.", "Take one of them away.")
 	}
-	engine := ""
+	var flavour sqltext.Flavour
 	if c.source != nil {
-		engine = c.source.Engine
+		flavour = c.source.Traits.SQL
 	}
-	pieces, problems := sqltext.Split(q.SQL.Value, engine)
+	pieces, problems := sqltext.Split(q.SQL.Value, flavour)
 	c.place("sql", q.SQL, problems)
 	c.out.SQL = pieces
 	for _, alias := range slices.Sorted(maps.Keys(q.Tables)) {

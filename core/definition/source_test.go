@@ -12,7 +12,7 @@ import (
 )
 
 // stock is a source whose tables keep days in different ways.
-var stock = catalog.Source{Name: "stock", Engine: "sqlite", Tables: []catalog.Table{
+var stock = catalog.Source{Name: "stock", Engine: "sqlite", Traits: catalog.Traits{Untyped: true}, Tables: []catalog.Table{
 	{Name: "sales", Key: []string{"id"}, Columns: []catalog.Column{
 		{Name: "id", Type: catalog.Integer, Stored: catalog.Integer},
 		{Name: "day", Type: catalog.Date, Stored: catalog.Text, Encoding: catalog.EncISODate},

@@ -39,14 +39,15 @@ var source = catalog.Source{Name: "navigation", Tables: []catalog.Table{
 // engines are the ways a query is written; in the second, what is known of dates
 // kept as text is relied on.
 var engines = []struct {
-	name, kind string
-	dialect    dialect.Dialect
-	known      bool
+	name    string
+	dialect dialect.Dialect
+	traits  catalog.Traits
+	known   bool
 }{
-	{"SQLite", "sqlite", dialect.SQLite, false},
-	{"SQLite, its dates known", "sqlite", dialect.SQLite, true},
-	{"PostgreSQL", "postgresql", dialect.Postgres("C"), false},
-	{"MariaDB", "mysql", dialect.MySQL("utf8mb4_bin"), false},
+	{"SQLite", dialect.SQLite, catalog.Traits{Untyped: true}, false},
+	{"SQLite, its dates known", dialect.SQLite, catalog.Traits{Untyped: true}, true},
+	{"PostgreSQL", dialect.Postgres("C"), catalog.Traits{}, false},
+	{"MariaDB", dialect.MySQL("utf8mb4_bin"), catalog.Traits{ZeroDates: true}, false},
 }
 
 // know takes every date of the tables for one that fits and is written like the
@@ -93,7 +94,7 @@ func TestGolden(t *testing.T) {
 			var b strings.Builder
 			for _, e := range engines {
 				tables := source.Clone()
-				tables.Engine = e.kind
+				tables.Traits = e.traits
 				if e.known {
 					know(&tables)
 				}

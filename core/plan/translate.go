@@ -128,7 +128,7 @@ func (b *binder) leaf(e criteria.Expr, negated bool) (x Expr, fits func(*criteri
 // sureWithin tells whether what lies in a stretch of time that is closed is
 // sure to fit: so it is with dates of the engine's own, but for those of no day.
 func (b *binder) sureWithin(c *criteria.Column) bool {
-	return c.Ref.Column.Encoding.IsNative() && b.compiled.Engine != "mysql" || c.Ref.Column.Encoding.IsUnix() && c.Ref.Column.Stored == catalog.Integer && b.compiled.Engine != "sqlite"
+	return c.Ref.Column.Encoding.IsNative() && !b.compiled.Traits.ZeroDates || c.Ref.Column.Encoding.IsUnix() && c.Ref.Column.Stored == catalog.Integer && !b.compiled.Traits.Untyped
 }
 
 // trusts tells whether all values of a column with dates are sure to fit, and to

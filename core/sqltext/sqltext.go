@@ -32,25 +32,18 @@ type Piece struct {
 	Start, End int
 }
 
-// flavour is what an engine has beside standard SQL.
-type flavour struct {
-	backticks, brackets, dollars, escapes, hashes, nested bool
-	// spaced tells that the dashes of a comment need a blank after them.
-	spaced bool
+// Flavour is what an engine has beside standard SQL; source: the engines' manuals.
+type Flavour struct {
+	// Backticks and Brackets quote names, Dollars and Escapes (E'…') texts.
+	Backticks, Brackets, Dollars, Escapes bool
+	// Hashes begin comments, which are Nested, or whose dashes need a blank after
+	// them.
+	Hashes, Nested, Spaced bool
 }
 
-// flavours by engine; source: the engines' manuals. MariaDB is run with
-// ANSI_QUOTES and NO_BACKSLASH_ESCAPES.
-var flavours = map[string]flavour{
-	"sqlite":     {backticks: true, brackets: true},
-	"postgresql": {dollars: true, escapes: true, nested: true},
-	"mysql":      {backticks: true, hashes: true, spaced: true},
-}
-
-// Split takes a statement apart for an engine; for one that is not known, only
-// standard SQL is told apart.
-func Split(text, engine string) ([]Piece, diag.Problems) {
-	s := splitter{text: text, flavour: flavours[engine]}
+// Split takes a statement apart as an engine reads it.
+func Split(text string, flavour Flavour) ([]Piece, diag.Problems) {
+	s := splitter{text: text, flavour: flavour}
 	s.split()
 	s.check()
 	return s.pieces, s.problems
@@ -58,7 +51,7 @@ func Split(text, engine string) ([]Piece, diag.Problems) {
 
 type splitter struct {
 	text     string
-	flavour  flavour
+	flavour  Flavour
 	at       int
 	plain    int // where text that stays began
 	pieces   []Piece
@@ -84,17 +77,17 @@ func (s *splitter) split() {
 	for s.at < len(s.text) {
 		c := s.text[s.at]
 		switch {
-		case s.dashes() || s.flavour.hashes && c == '#':
+		case s.dashes() || s.flavour.Hashes && c == '#':
 			s.until("\n")
 		case strings.HasPrefix(s.rest(), "/*"):
 			s.comment()
 		case c == '\'':
-			s.quoted('\'', s.flavour.escapes && s.at > 0 && (s.text[s.at-1] == 'e' || s.text[s.at-1] == 'E') && (s.at < 2 || !isWord(s.text[s.at-2])))
-		case c == '"' || c == '`' && s.flavour.backticks:
+			s.quoted('\'', s.flavour.Escapes && s.at > 0 && (s.text[s.at-1] == 'e' || s.text[s.at-1] == 'E') && (s.at < 2 || !isWord(s.text[s.at-2])))
+		case c == '"' || c == '`' && s.flavour.Backticks:
 			s.quoted(c, false)
-		case c == '[' && s.flavour.brackets:
+		case c == '[' && s.flavour.Brackets:
 			s.until("]")
-		case c == '$' && s.flavour.dollars && s.dollar():
+		case c == '$' && s.flavour.Dollars && s.dollar():
 		case strings.HasPrefix(s.rest(), "::"):
 			s.at += 2
 		case c == ':' && s.at+1 < len(s.text) && isNameStart(s.text[s.at+1]):
@@ -115,7 +108,7 @@ func (s *splitter) split() {
 // arithmetic: their dashes need a blank after them.
 func (s *splitter) dashes() bool {
 	rest, ok := strings.CutPrefix(s.rest(), "--")
-	return ok && (!s.flavour.spaced || rest == "" || rest[0] <= ' ')
+	return ok && (!s.flavour.Spaced || rest == "" || rest[0] <= ' ')
 }
 
 // keep takes the text up to a place as it is.
@@ -146,7 +139,7 @@ func (s *splitter) comment() {
 	}
 	for s.at < len(s.text) {
 		switch {
-		case strings.HasPrefix(s.rest(), "/*") && (depth == 0 || s.flavour.nested):
+		case strings.HasPrefix(s.rest(), "/*") && (depth == 0 || s.flavour.Nested):
 			depth++
 			s.at += 2
 		case strings.HasPrefix(s.rest(), "*/"):

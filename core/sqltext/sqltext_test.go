@@ -26,6 +26,13 @@ func marked(pieces []sqltext.Piece) string {
 	return b.String()
 }
 
+// flavours are those of engines by name.
+var flavours = map[string]sqltext.Flavour{
+	"sqlite":     {Backticks: true, Brackets: true},
+	"postgresql": {Dollars: true, Escapes: true, Nested: true},
+	"mysql":      {Backticks: true, Hashes: true, Spaced: true},
+}
+
 func TestSplit(t *testing.T) {
 	for _, c := range [][3]string{
 		{"sqlite", "select :a, ':b', \":c\", [:d], `:e` from t where criteria() -- :f\n and x = :g", "select {a}, ':b', \":c\", [:d], `:e` from t where {criteria} -- :f\n and x = {g}"},
@@ -40,7 +47,7 @@ func TestSplit(t *testing.T) {
 		{"sqlite", "select 'ä:b', ä from ö where x=:ü or y=:y", "select 'ä:b', ä from ö where x=:ü or y={y}"},
 		{"sqlite", "select '12:30:00', a[1] from t", "select '12:30:00', a[1] from t"},
 	} {
-		pieces, problems := sqltext.Split(c[1], c[0])
+		pieces, problems := sqltext.Split(c[1], flavours[c[0]])
 		require.Empty(t, problems, c[1])
 		assert.Equal(t, c[2], marked(pieces))
 	}
@@ -68,7 +75,7 @@ func TestRefused(t *testing.T) {
 	} {
 		before, rest, _ := strings.Cut(c[0], "‹")
 		part, _, _ := strings.Cut(rest, "›")
-		_, problems := sqltext.Split(strings.NewReplacer("‹", "", "›", "").Replace(c[0]), "mysql")
+		_, problems := sqltext.Split(strings.NewReplacer("‹", "", "›", "").Replace(c[0]), flavours["mysql"])
 		require.NotEmpty(t, problems, c[0])
 		assert.Equal(t, c[1], problems[0].Code, c[0])
 		assert.Equal(t, []int{len([]rune(before)), len([]rune(part))}, []int{problems[0].Offset, problems[0].Length}, c[0])
@@ -82,7 +89,7 @@ func FuzzSplit(f *testing.F) {
 		f.Add(text, "mysql")
 	}
 	f.Fuzz(func(t *testing.T, text, engine string) {
-		pieces, _ := sqltext.Split(text, engine)
+		pieces, _ := sqltext.Split(text, flavours[engine])
 		at := 0
 		for _, p := range pieces {
 			if p.Start != at || p.End < p.Start {
@@ -100,11 +107,11 @@ func FuzzSplit(f *testing.F) {
 // what follows is read by it; to the others they begin a comment.
 func TestDashes(t *testing.T) {
 	for engine, hidden := range map[string]bool{"sqlite": true, "postgresql": true, "mysql": false} {
-		_, problems := sqltext.Split("select 1--1; drop table t", engine)
+		_, problems := sqltext.Split("select 1--1; drop table t", flavours[engine])
 		assert.Equal(t, hidden, len(problems) == 0, "%s: %v", engine, problems)
-		_, problems = sqltext.Split("select 1 -- 1; drop table t", engine)
+		_, problems = sqltext.Split("select 1 -- 1; drop table t", flavours[engine])
 		assert.Empty(t, problems, engine)
-		_, problems = sqltext.Split("select 1 --", engine)
+		_, problems = sqltext.Split("select 1 --", flavours[engine])
 		assert.Empty(t, problems, engine)
 	}
 }

@@ -25,6 +25,7 @@ import (
 
 	"pikegate/core/civil"
 	"pikegate/internal/demo"
+	"pikegate/internal/engine"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
@@ -42,7 +43,7 @@ func serve(t *testing.T, limit time.Duration) (*Server, *httptest.Server) {
 	zone, err := time.LoadLocation(demo.Zone)
 	require.NoError(t, err)
 	s, err := service.New(service.Config{
-		Store: kept, Engines: map[string]service.Opener{"sqlite": sqlite.Open},
+		Store: kept, Engines: []engine.Engine{sqlite.Engine},
 		Calendar: civil.Context{Zone: zone, WeekStart: time.Monday}, Now: time.Now, TimeLimit: limit, Log: slog.New(slog.DiscardHandler),
 	})
 	require.NoError(t, err)

@@ -12,6 +12,20 @@ import (
 	"pikegate/core/dialect"
 )
 
+// Engine is a kind of database. One folder each makes one.
+type Engine struct {
+	// Name is what sources say.
+	Name string
+	// Open opens a database; one on a server need not be connected to before the
+	// first statement.
+	Open func(Address) (Source, error)
+	// File tells that a database is a file of this machine; others are on servers,
+	// and entered with a password.
+	File bool
+	// Traits are those of its catalogues.
+	Traits catalog.Traits
+}
+
 // Source is an open database. It is safe for use by several goroutines.
 type Source interface {
 	// Catalogue reads the tables, views and columns.

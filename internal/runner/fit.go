@@ -68,7 +68,7 @@ var errUncounted = errors.New("runner: what was left out could not be counted in
 func leftOut(ctx context.Context, job Job, p Prepared, passed int64, limit time.Duration) (*output.LeftOut, error) {
 	planner := job.planner()
 	planner.Sure = func(c catalog.Column) bool {
-		return c.Encoding == catalog.EncDate && job.Compiled.Engine == "sqlite" || job.Unchanged && c.Whole && c.Unfit == 0
+		return c.Encoding == catalog.EncDate && job.Compiled.Traits.Untyped || job.Unchanged && c.Whole && c.Unfit == 0
 	}
 	statement, columns := planner.LeftOut(p.Values)
 	if columns == nil {

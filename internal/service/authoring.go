@@ -100,7 +100,7 @@ func (s *Service) result(ctx context.Context) func(q *definition.Query) (catalog
 		if err != nil {
 			return catalog.Table{}, err
 		}
-		pieces, _ := sqltext.Split(q.SQL.Value, o.known.Load().Engine)
+		pieces, _ := sqltext.Split(q.SQL.Value, o.known.Load().Traits.SQL)
 		columns, err := o.Describe(ctx, o.Dialect().WriteRaw(plan.Described(q, pieces)))
 		return catalog.Table{Name: definition.Result, View: true, Columns: columns}, err
 	}

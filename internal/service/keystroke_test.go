@@ -32,11 +32,13 @@ func demonstration(t testing.TB) (s *service.Service, read *int) {
 	own, err := store.Open(filepath.Join(folder, "pikegate.db"))
 	require.NoError(t, err)
 	read = new(int)
+	counting := sqlite.Engine
+	counting.Open = func(a engine.Address) (engine.Source, error) {
+		source, err := sqlite.Open(a)
+		return counted{source, read}, err
+	}
 	s, err = service.New(service.Config{
-		Store: own, Engines: map[string]service.Opener{"sqlite": func(a engine.Address) (engine.Source, error) {
-			source, err := sqlite.Open(a)
-			return counted{source, read}, err
-		}},
+		Store: own, Engines: []engine.Engine{counting},
 		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: time.Minute, Log: slog.New(slog.DiscardHandler),
 	})
 	require.NoError(t, err)

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/core/civil"
+	"pikegate/internal/engine"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/output"
 	"pikegate/internal/service"
@@ -31,7 +32,7 @@ func onFile(t *testing.T, statements string) (*service.Service, *sql.DB) {
 	own, err := store.Open(filepath.Join(folder, "pikegate.db"))
 	require.NoError(t, err)
 	s, err := service.New(service.Config{
-		Store: own, Engines: map[string]service.Opener{"sqlite": sqlite.Open}, Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday},
+		Store: own, Engines: []engine.Engine{sqlite.Engine}, Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday},
 		Now: time.Now, TimeLimit: time.Minute, Log: slog.New(slog.DiscardHandler), Spool: folder,
 	})
 	require.NoError(t, err)

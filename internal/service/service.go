@@ -25,14 +25,11 @@ import (
 	"pikegate/internal/store"
 )
 
-// Opener opens a source of one engine.
-type Opener func(engine.Address) (engine.Source, error)
-
 // Config is what a service needs to run.
 type Config struct {
 	Store *store.Store
-	// Engines are the openers by engine name.
-	Engines map[string]Opener
+	// Engines are the kinds of databases that sources can be.
+	Engines []engine.Engine
 	// Calendar is how dates are read; its Now is set at each request.
 	Calendar civil.Context
 	// Now is the clock.
@@ -337,7 +334,7 @@ func (s *Service) connect(ctx context.Context, kept store.Source) (*openSource, 
 		if err != nil {
 			return nil, err
 		}
-		opened, err := s.Engines[kept.Engine](address)
+		opened, err := s.engine(kept.Engine).Open(address)
 		if err != nil {
 			return nil, err
 		}
@@ -424,6 +421,16 @@ func secretName(kept store.Source) string {
 	return kept.Name
 }
 
+// engine is the kind of database of a name; the zero one where there is none.
+func (s *Service) engine(name string) engine.Engine {
+	for _, e := range s.Engines {
+		if e.Name == name {
+			return e
+		}
+	}
+	return engine.Engine{}
+}
+
 func (s *Service) hasSecret(kept store.Source) bool {
 	if s.Secret == nil {
 		return false
@@ -444,7 +451,7 @@ func (s *Service) address(kept store.Source) (engine.Address, error) {
 		Name: kept.Name, At: kept.Address, Database: kept.Database, User: kept.User, TLS: kept.TLS,
 		Limit: s.TimeLimit, Connections: engine.MostConnections,
 	}
-	if kept.Engine == "sqlite" {
+	if s.engine(kept.Engine).File {
 		return a, s.readable(kept.Address)
 	}
 	if !s.hasSecret(kept) {
@@ -494,7 +501,7 @@ func (s *Service) readable(path string) error {
 
 // bind keeps where the secret of a source is used from now on.
 func (s *Service) bind(kept store.Source) error {
-	if kept.Engine == "sqlite" || !s.hasSecret(kept) {
+	if s.engine(kept.Engine).File || !s.hasSecret(kept) {
 		return nil
 	}
 	return s.Store.Bind(secretName(kept), place(kept), s.Now().UTC())

@@ -124,9 +124,12 @@ func (s *Service) saveSource(ctx context.Context, info wire.SourceInfo, anyway b
 	if !sourceName.MatchString(info.Name) {
 		problems = append(problems, diag.Problem{Code: "bad_name", Field: "name", Message: fmt.Sprintf("%q is not a name.", info.Name), Hint: "Names are lower-case words joined by dashes."})
 	}
-	opener := s.Engines[info.Engine]
-	if opener == nil {
-		known := slices.Sorted(maps.Keys(s.Engines))
+	kind := s.engine(info.Engine)
+	if kind.Open == nil {
+		var known []string
+		for _, e := range s.Engines {
+			known = append(known, e.Name)
+		}
 		problems = append(problems, diag.Problem{Code: "unknown_engine", Field: "engine", Message: fmt.Sprintf("There is no engine %q.", info.Engine), Hint: "There is " + strings.Join(known, ", ") + "."})
 	}
 	if info.Address == "" {
@@ -137,7 +140,7 @@ func (s *Service) saveSource(ctx context.Context, info wire.SourceInfo, anyway b
 			problems = append(problems, definition.UnknownEncoding("encodings", e))
 		}
 	}
-	if info.Engine == "sqlite" && info.Address != "" && !filepath.IsAbs(info.Address) {
+	if kind.File && info.Address != "" && !filepath.IsAbs(info.Address) {
 		problems = append(problems, diag.Problem{Code: "not_absolute", Field: "address", Message: "The path must be absolute, since the service may run in another folder.", Hint: "Give the whole path from /."})
 	}
 	if err := problems.Err(); err != nil {
@@ -155,7 +158,7 @@ func (s *Service) saveSource(ctx context.Context, info wire.SourceInfo, anyway b
 	}
 	ctx, stop := s.runner.Limited(ctx)
 	defer stop()
-	raw, err := opener(address) // tried before what there is is given up
+	raw, err := kind.Open(address) // tried before what there is is given up
 	if err != nil {
 		return catalog.Source{}, err
 	}

@@ -20,7 +20,7 @@ import (
 	"pikegate/core/plan"
 )
 
-var passages = catalog.Source{Name: "s", Engine: "sqlite", Tables: []catalog.Table{{Name: "t", Key: []string{"n"}, Columns: []catalog.Column{
+var passages = catalog.Source{Name: "s", Engine: "sqlite", Traits: catalog.Traits{Untyped: true}, Tables: []catalog.Table{{Name: "t", Key: []string{"n"}, Columns: []catalog.Column{
 	{Name: "n", Type: catalog.Integer},
 	{Name: "x", Type: catalog.Decimal, Nullable: true},
 	{Name: "s", Type: catalog.Text},

@@ -26,6 +26,7 @@ import (
 
 	"pikegate/core/civil"
 	"pikegate/internal/api"
+	"pikegate/internal/engine"
 	"pikegate/internal/engine/mysql"
 	"pikegate/internal/engine/postgres"
 	"pikegate/internal/engine/sqlite"
@@ -66,7 +67,7 @@ func serve(t *testing.T, limit, stall time.Duration, secrets map[string]string) 
 	require.NoError(t, os.Mkdir(spool, 0o700))
 	log := slog.New(slog.DiscardHandler)
 	s, err := service.New(service.Config{
-		Store: kept, Engines: map[string]service.Opener{"sqlite": sqlite.Open, "postgresql": postgres.Open, "mysql": mysql.Open},
+		Store: kept, Engines: []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine},
 		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: limit, Log: log, Spool: spool,
 		Secret: func(name string) (string, bool) { v, ok := secrets[name]; return v, ok },
 	})

@@ -18,6 +18,7 @@ import (
 	"pikegate/internal/api"
 	"pikegate/internal/client"
 	"pikegate/internal/demo"
+	"pikegate/internal/engine"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/output"
 	"pikegate/internal/service"
@@ -39,7 +40,7 @@ func TestDiskFull(t *testing.T) {
 	kept, err := store.Open(filepath.Join(small, "pikegate.db"))
 	require.NoError(t, err)
 	s, err := service.New(service.Config{
-		Store: kept, Engines: map[string]service.Opener{"sqlite": sqlite.Open}, Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday},
+		Store: kept, Engines: []engine.Engine{sqlite.Engine}, Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday},
 		Now: time.Now, TimeLimit: time.Minute, Log: slog.New(slog.DiscardHandler),
 	})
 	require.NoError(t, err)

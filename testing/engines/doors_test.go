@@ -27,12 +27,12 @@ import (
 
 // kinds are the engines that are servers.
 var kinds = map[string]struct {
-	start func(t testing.TB, options ...string) (*servers.Server, *sql.DB)
-	open  func(engine.Address) (engine.Source, error)
-	admin string
+	start  func(t testing.TB, options ...string) (*servers.Server, *sql.DB)
+	engine engine.Engine
+	admin  string
 }{
-	"postgresql": {servers.Postgres, postgres.Open, "postgres"},
-	"mysql":      {servers.MariaDB, mysql.Open, "root"},
+	"postgresql": {servers.Postgres, postgres.Engine, "postgres"},
+	"mysql":      {servers.MariaDB, mysql.Engine, "root"},
 }
 
 // address is that of the reader.
@@ -43,7 +43,7 @@ func address(s *servers.Server) engine.Address {
 // source opens a server for the reader.
 func source(t *testing.T, kind string, a engine.Address) engine.Source {
 	t.Helper()
-	s, err := kinds[kind].open(a)
+	s, err := kinds[kind].engine.Open(a)
 	require.NoError(t, err)
 	t.Cleanup(func() { assert.NoError(t, s.Close()) })
 	return s

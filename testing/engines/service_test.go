@@ -21,6 +21,7 @@ import (
 	"pikegate/internal/api"
 	"pikegate/internal/client"
 	"pikegate/internal/config"
+	"pikegate/internal/engine"
 	"pikegate/internal/output"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
@@ -100,7 +101,7 @@ func TestThroughTheService(t *testing.T) {
 			var log bytes.Buffer
 			logger := slog.New(slog.NewTextHandler(&log, nil))
 			s, err := service.New(service.Config{
-				Store: kept, Engines: map[string]service.Opener{kind: k.open}, Calendar: civil.Context{Zone: zone, WeekStart: time.Monday},
+				Store: kept, Engines: []engine.Engine{k.engine}, Calendar: civil.Context{Zone: zone, WeekStart: time.Monday},
 				Now: time.Now, TimeLimit: time.Minute, Log: logger,
 				Secret: func(name string) (string, bool) { v, ok := secrets[name]; return v, ok }, SecretVariable: config.SecretVariable,
 			})

@@ -24,6 +24,7 @@ import (
 	"pikegate/core/civil"
 	"pikegate/internal/api"
 	"pikegate/internal/config"
+	"pikegate/internal/engine"
 	"pikegate/internal/engine/mysql"
 	"pikegate/internal/engine/postgres"
 	"pikegate/internal/engine/sqlite"
@@ -78,7 +79,7 @@ func serve(b *testing.B, folder string, install func(*service.Service)) (address
 	kept, err := store.Open(filepath.Join(folder, "pikegate.db"))
 	require.NoError(b, err)
 	s, err := service.New(service.Config{
-		Store: kept, Engines: map[string]service.Opener{"sqlite": sqlite.Open, "postgresql": postgres.Open, "mysql": mysql.Open},
+		Store: kept, Engines: []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine},
 		Secret:   func(string) (string, bool) { return servers.Password, true },
 		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, Log: slog.New(slog.DiscardHandler),
 	})

@@ -24,6 +24,7 @@ import (
 	"pikegate/core/civil"
 	"pikegate/internal/api"
 	"pikegate/internal/config"
+	"pikegate/internal/engine"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
@@ -96,7 +97,7 @@ func served(t testing.TB, path string, kept int) *httptest.Server {
 	}
 	log := slog.New(slog.DiscardHandler)
 	s, err := service.New(service.Config{
-		Store: own, Engines: map[string]service.Opener{"sqlite": sqlite.Open},
+		Store: own, Engines: []engine.Engine{sqlite.Engine},
 		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: time.Minute, Log: log, Spool: folder,
 	})
 	require.NoError(t, err)

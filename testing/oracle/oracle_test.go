@@ -391,7 +391,7 @@ func newFile(t *testing.T, r random, clean func(row []any)) *bench {
 	_, err = db.Exec("create table r (" + strings.Join(names, ", ") + ", primary key (id))")
 	require.NoError(t, err)
 	b.fill(t, db, "insert into r values (?"+strings.Repeat(", ?", len(columns)-1)+")", r, func(i int, v any) any { return v })
-	b.engine, b.catalog = "sqlite", catalog.Source{Name: "small", Engine: "sqlite", Tables: []catalog.Table{{Name: "r", Columns: columns, Key: []string{"id"}}}}
+	b.engine, b.catalog = "sqlite", catalog.Source{Name: "small", Engine: "sqlite", Traits: sqlite.Engine.Traits, Tables: []catalog.Table{{Name: "r", Columns: columns, Key: []string{"id"}}}}
 	b.source, err = sqlite.Open(engine.Address{Name: "small", At: path})
 	require.NoError(t, err)
 	t.Cleanup(func() { b.source.Close() })
@@ -624,7 +624,7 @@ func (b *bench) try(text string, in map[string]parameter.Input) string {
 		return problems.Error()
 	}
 	compiled := &definition.Compiled{
-		Query: query, From: scope.Tables[0], Engine: b.catalog.Engine, Criteria: e, CriteriaText: text, Questions: questions,
+		Query: query, From: scope.Tables[0], Traits: b.catalog.Traits, Criteria: e, CriteriaText: text, Questions: questions,
 		Columns: []definition.CompiledColumn{{Column: query.Columns[0], Expr: &criteria.Column{Name: "id", Ref: criteria.Ref{Alias: "r", Column: b.catalog.Tables[0].Columns[0]}}, Type: catalog.Integer}},
 	}
 	statement, problems := b.planner(compiled, b.ctx).Records(definition.View{}, values)

@@ -16,7 +16,7 @@ const policy = `
 core/diag
 core/civil               core/diag
 core/period              core/civil core/diag
-core/catalog             core/civil core/diag
+core/catalog             core/civil core/diag core/sqltext
 core/record              core/catalog core/civil
 core/criteria            core/catalog core/civil core/diag core/period
 core/proof               core/catalog core/civil core/criteria core/diag core/period
@@ -28,9 +28,9 @@ core/dialect             core/catalog core/civil core/criteria core/definition c
 
 internal/engine          core/catalog core/criteria core/dialect core/plan
 internal/engine/worker   core/catalog core/dialect internal/engine
-internal/engine/sqlite   core/catalog core/civil core/dialect internal/engine internal/engine/worker
-internal/engine/postgres core/catalog core/dialect internal/engine
-internal/engine/mysql    core/catalog core/dialect internal/engine
+internal/engine/sqlite   core/catalog core/civil core/dialect core/sqltext internal/engine internal/engine/worker
+internal/engine/postgres core/catalog core/dialect core/sqltext internal/engine
+internal/engine/mysql    core/catalog core/dialect core/sqltext internal/engine
 internal/output          core/catalog core/civil core/definition core/diag core/plan core/record
 internal/store
 internal/wire            core/* internal/output

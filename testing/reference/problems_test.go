@@ -26,6 +26,7 @@ import (
 	"pikegate/core/period"
 	"pikegate/internal/api"
 	"pikegate/internal/demo"
+	"pikegate/internal/engine"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
@@ -249,7 +250,7 @@ func serve(t *testing.T) *httptest.Server {
 	require.NoError(t, err)
 	log := slog.New(slog.DiscardHandler)
 	s, err := service.New(service.Config{
-		Store: kept, Engines: map[string]service.Opener{"sqlite": sqlite.Open},
+		Store: kept, Engines: []engine.Engine{sqlite.Engine},
 		Calendar: calendar, Now: time.Now, TimeLimit: time.Minute, Log: log,
 	})
 	require.NoError(t, err)

@@ -26,8 +26,15 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/dialect"
+	"pikegate/core/sqltext"
 	"pikegate/internal/engine"
 )
+
+// Engine is MariaDB and MySQL. Sessions run with ANSI_QUOTES and NO_BACKSLASH_ESCAPES.
+var Engine = engine.Engine{
+	Name: "mysql", Open: Open,
+	Traits: catalog.Traits{ZeroDates: true, SQL: sqltext.Flavour{Backticks: true, Hashes: true, Spaced: true}},
+}
 
 type source struct {
 	address engine.Address
@@ -468,7 +475,7 @@ func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Colum
 
 // Catalogue reads the tables and views of the database.
 func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
-	out := catalog.Source{Name: s.address.Name, Engine: "mysql"}
+	out := catalog.Source{Name: s.address.Name, Engine: Engine.Name, Traits: Engine.Traits}
 	rows, err := engine.Rows(ctx, s, `
 		select c.table_name, t.table_type, c.column_name, c.data_type, c.column_type, c.is_nullable, c.collation_name
 		from information_schema.columns c join information_schema.tables t on t.table_schema = c.table_schema and t.table_name = c.table_name

@@ -15,7 +15,7 @@ import (
 
 // Catalogue reads the tables, views and foreign tables of the login's schema.
 func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
-	out := catalog.Source{Name: s.address.Name, Engine: "postgresql"}
+	out := catalog.Source{Name: s.address.Name, Engine: Engine.Name, Traits: Engine.Traits}
 	if err := s.learn(ctx); err != nil {
 		return out, err
 	}

@@ -21,8 +21,15 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/dialect"
+	"pikegate/core/sqltext"
 	"pikegate/internal/engine"
 )
+
+// Engine is PostgreSQL.
+var Engine = engine.Engine{
+	Name: "postgresql", Open: Open,
+	Traits: catalog.Traits{SQL: sqltext.Flavour{Dollars: true, Escapes: true, Nested: true}},
+}
 
 type source struct {
 	address engine.Address

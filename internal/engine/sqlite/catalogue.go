@@ -20,7 +20,7 @@ const longest = 1000
 // Catalogue reads tables, views and columns, and proposes how dates are stored
 // from the values at both ends of each table.
 func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
-	out := catalog.Source{Name: s.name, Engine: "sqlite"}
+	out := catalog.Source{Name: s.name, Engine: Engine.Name, Traits: Engine.Traits}
 	keyOrder := map[string]map[int]string{}
 	err := s.Stream(ctx, dialect.Query{SQL: `
 		select t.name, t.type = 'view', t.wr, c.name, c.type, c."notnull", c.pk

@@ -16,9 +16,16 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/dialect"
+	"pikegate/core/sqltext"
 	"pikegate/internal/engine"
 	"pikegate/internal/engine/worker"
 )
+
+// Engine is SQLite.
+var Engine = engine.Engine{
+	Name: "sqlite", Open: Open, File: true,
+	Traits: catalog.Traits{Untyped: true, SQL: sqltext.Flavour{Backticks: true, Brackets: true}},
+}
 
 type source struct {
 	name, given string

@@ -88,7 +88,7 @@ func TestEveryAnswerCounts(t *testing.T) {
 			for _, c := range statement.Where {
 				words += c.Words + "; "
 			}
-			q := dialect.SQLite.Write(statement)
+			q := dialect.SQLite.Write(statement.Statement)
 			return q.SQL + fmt.Sprint(q.Args), words, problems.Failed()
 		}
 		for subset := range 1 << len(asked) {

@@ -73,7 +73,7 @@ func BenchmarkWhole(b *testing.B) {
 		if problems.Failed() || statement.Impossible() != "" {
 			b.Fatal(problems)
 		}
-		if dialect.SQLite.Write(statement).SQL == "" {
+		if dialect.SQLite.Write(statement.Statement).SQL == "" {
 			b.Fatal("nothing was written")
 		}
 	}

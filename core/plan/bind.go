@@ -16,26 +16,26 @@ import (
 // Records makes the statement of one run: optional questions left blank drop
 // out, periods become bounds in each column's own encoding. The view says which
 // of the query's columns are wanted, and what is made of them.
-func (p Planner) Records(view definition.View, values parameter.Values) (Statement, diag.Problems) {
+func (p Planner) Records(view definition.View, values parameter.Values) (Selection, diag.Problems) {
 	c, b := p.Query, p.binder(values)
 	b.records, b.used = !c.Grouped && c.SQL == nil, map[string]bool{}
-	s := Statement{From: p.from(), DateIndex: -1}
+	s := Selection{Statement: Statement{From: p.from(), DateIndex: -1}}
 	b.resolved = b.conditions()
 	b.window = windowOf(b.resolved)
-	b.from(&s)
-	b.raw(&s)
+	b.from(&s.Statement)
+	b.raw(&s.Statement)
 	b.outputs(&s, view.Columns)
-	b.where(&s)
+	b.where(&s.Statement)
 	if c.Criteria != nil && !c.Grouped && c.SQL == nil {
 		if date := dateColumn(c.Criteria); date != nil {
-			s.DateIndex = b.fetch(&s, date.Ref)
+			s.DateIndex = b.fetch(&s.Statement, date.Ref)
 		}
 	}
 	keys := c.Sort
 	if len(view.Sort) > 0 {
 		keys = view.Sort
 	}
-	b.sort(&s, keys)
+	b.sort(&s.Statement, keys)
 	if c.Grouped {
 		s.settle()
 	}
@@ -205,7 +205,7 @@ func (b *binder) fetch(s *Statement, ref criteria.Ref) int {
 	return at
 }
 
-func (b *binder) outputs(s *Statement, wanted []string) {
+func (b *binder) outputs(s *Selection, wanted []string) {
 	columns := b.compiled.Columns
 	if len(wanted) > 0 {
 		columns = nil
@@ -222,16 +222,16 @@ func (b *binder) outputs(s *Statement, wanted []string) {
 			out.Type = catalog.Other // only its values will tell
 		}
 		if b.compiled.Grouped {
-			b.groupOutput(s, &out, c.Expr)
+			b.groupOutput(&s.Statement, &out, c.Expr)
 			s.Outputs = append(s.Outputs, out)
 			continue
 		}
 		if plain, ok := c.Expr.(*criteria.Column); ok {
 			out.Column = plain.Ref.Column
-			out.Index = b.fetch(s, plain.Ref)
+			out.Index = b.fetch(&s.Statement, plain.Ref)
 		} else {
 			out.Column = computedColumn(c.Expr, c.Type)
-			out.Formula = newFormula(b.value(c.Expr), b.ctx, func(ref criteria.Ref) int { return b.fetch(s, ref) })
+			out.Formula = newFormula(b.value(c.Expr), b.ctx, func(ref criteria.Ref) int { return b.fetch(&s.Statement, ref) })
 		}
 		s.Outputs = append(s.Outputs, out)
 	}

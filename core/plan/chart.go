@@ -75,7 +75,7 @@ func (d *drawn) add(c *Chart, values []any) {
 // many records are not in them because there would be too many.
 func (t *Tally) Chart() (points []Point, leftOut int64) {
 	for _, p := range t.drawn.points {
-		points = append(points, Point{p.x, p.split, p.made.made([]Total{t.statement.Chart.Y})[0]})
+		points = append(points, Point{p.x, p.split, p.made.made([]Total{t.shown.Chart.Y})[0]})
 	}
 	slices.SortFunc(points, func(a, b Point) int {
 		if order := compare(a.X, b.X); order != 0 {

@@ -15,7 +15,7 @@ import (
 )
 
 // drawing binds a report with a chart over a small table.
-func drawing(t *testing.T, chart definition.Chart) Statement {
+func drawing(t *testing.T, chart definition.Chart) Selection {
 	t.Helper()
 	source := catalog.Source{Name: "s", Tables: []catalog.Table{{Name: "t", Key: []string{"id"}, Columns: []catalog.Column{
 		{Name: "id", Type: catalog.Integer}, {Name: "place", Type: catalog.Text, Nullable: true}, {Name: "pence", Type: catalog.Integer, Nullable: true},
@@ -71,11 +71,11 @@ func TestIdentify(t *testing.T) {
 	compiled := &definition.Compiled{Query: &definition.Query{}}
 	compiled.From.Alias, compiled.From.Table = "t", catalog.Table{Name: "t", Key: []string{"id"}, Columns: []catalog.Column{{Name: "id"}}}
 	before := len(s.Fetch)
-	assert.Equal(t, []int{before}, Planner{Query: compiled}.Identify(&s))
-	assert.Equal(t, []int{before}, Planner{Query: compiled}.Identify(&s), "no column is fetched twice")
+	assert.Equal(t, []int{before}, Planner{Query: compiled}.Identify(&s.Statement))
+	assert.Equal(t, []int{before}, Planner{Query: compiled}.Identify(&s.Statement), "no column is fetched twice")
 	assert.Len(t, s.Fetch, before+1)
 	compiled.From.Table.Key = nil
-	assert.Nil(t, Planner{Query: compiled}.Identify(&s), "a table without a key has nothing")
+	assert.Nil(t, Planner{Query: compiled}.Identify(&s.Statement), "a table without a key has nothing")
 	grouped := Statement{GroupBy: []Expr{Value{}, Value{}}}
 	assert.Equal(t, []int{0, 1}, Planner{Query: &definition.Compiled{Grouped: true}}.Identify(&grouped))
 }

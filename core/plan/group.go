@@ -36,7 +36,7 @@ const aggregateMark = 1 << 16
 
 // settle makes places in the rows of the indexes: groups come first there, and
 // then the aggregates.
-func (s *Statement) settle() {
+func (s *Selection) settle() {
 	place := func(i int) int {
 		if i >= aggregateMark {
 			return i - aggregateMark + len(s.GroupBy)

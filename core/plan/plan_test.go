@@ -104,7 +104,7 @@ func TestGolden(t *testing.T) {
 				require.Empty(t, problems)
 				statement, problems := plan.Planner{Query: compiled, Calendar: ctx, Sure: catalog.Column.Reliable}.Records(definition.View{}, values)
 				require.Empty(t, problems)
-				q := e.dialect.Write(statement)
+				q := e.dialect.Write(statement.Statement)
 				fmt.Fprintf(&b, "-- %s\n\n", e.name)
 				for _, line := range q.Lines {
 					fmt.Fprintf(&b, "%s\n  %s\n", line.Words, line.SQL)

@@ -16,12 +16,10 @@ import (
 type Statement struct {
 	// Fetch is what the database returns for each record, in this order.
 	Fetch []criteria.Ref
-	// Outputs are the columns people see, made from what was fetched.
-	Outputs []Output
-	From    Table
-	Joins   []Join
-	Where   []Condition
-	Sort    []SortKey
+	From  Table
+	Joins []Join
+	Where []Condition
+	Sort  []SortKey
 	// Having is the conditions on groups.
 	Having []Condition
 	// DateIndex is the fetched column that the date criterion is on, -1 if none.
@@ -40,12 +38,23 @@ type Statement struct {
 	Raw []Piece
 	// Said is the answers that hand-written SQL uses, in words.
 	Said []string
-	// Groups and Totals are what is made of the rows as they come.
-	Groups []Group
-	Totals []Total
-	Chart  *Chart
 	// Limit is the most rows, 0 for all, after Offset rows are skipped.
 	Limit, Offset int
+}
+
+// Shown is what people see of the rows of a statement: columns, made from what was
+// fetched, and what is made of the rows as they come.
+type Shown struct {
+	Outputs []Output
+	Groups  []Group
+	Totals  []Total
+	Chart   *Chart
+}
+
+// Selection is a statement and what is shown of its rows.
+type Selection struct {
+	Statement
+	Shown
 }
 
 // Piece is a stretch of hand-written SQL: text that stays as it is, the slot for

@@ -9,8 +9,8 @@ import (
 
 // FirstRows makes the statement for rows of a table as they are stored, some of
 // its columns or all.
-func FirstRows(t catalog.Table, columns []catalog.Column, most int) Statement {
-	s := Statement{From: Table{t.Name, t.Name}, DateIndex: -1, Limit: most}
+func FirstRows(t catalog.Table, columns []catalog.Column, most int) Selection {
+	s := Selection{Statement: Statement{From: Table{t.Name, t.Name}, DateIndex: -1, Limit: most}}
 	for i, c := range columns {
 		s.Fetch = append(s.Fetch, criteria.Ref{Alias: t.Name, Column: c, Nullable: c.Nullable})
 		s.Outputs = append(s.Outputs, Output{Name: c.Name, Label: c.Name, Type: c.Type, Column: c, Index: i})
@@ -27,7 +27,7 @@ func (s Statement) RowsOf(c catalog.Column, values []any) Statement {
 
 // UnfitRows makes the statement for the records of a table in which a value of a
 // column with dates is none, their keys first.
-func UnfitRows(t catalog.Table, c catalog.Column, most int) Statement {
+func UnfitRows(t catalog.Table, c catalog.Column, most int) Selection {
 	var keys, others []catalog.Column
 	for _, name := range t.Key {
 		if key, ok := t.Column(name); ok && key.Name != c.Name {

@@ -55,7 +55,7 @@ type Subtotal struct {
 
 // view adds what a report makes of the result: groups, which come first in the
 // order, and totals.
-func (b *binder) view(s *Statement, v definition.View) {
+func (b *binder) view(s *Selection, v definition.View) {
 	index := func(ref criteria.Ref) int {
 		return slices.IndexFunc(s.Outputs, func(o Output) bool { return o.Name == ref.Column.Name })
 	}
@@ -85,7 +85,7 @@ func (b *binder) view(s *Statement, v definition.View) {
 			made.Totals = append(made.Totals, total(t))
 		}
 		s.Groups = append(s.Groups, made)
-		keys = append(keys, b.groupKey(s, i, behind, i == len(v.Groups)-1))
+		keys = append(keys, b.groupKey(&s.Statement, i, behind, i == len(v.Groups)-1))
 	}
 	for _, key := range s.Sort {
 		if !slices.ContainsFunc(keys, func(k SortKey) bool { return reflect.DeepEqual(k.Expr, key.Expr) }) {
@@ -119,14 +119,14 @@ func (b *binder) groupKey(s *Statement, at int, behind criteria.Expr, innermost 
 // Tally makes subtotals and totals of rows as they pass. It keeps nothing of
 // them but what count distinct has to tell apart.
 type Tally struct {
-	statement *Statement
-	clock     *civil.Clock
-	values    []any // of one row, by output
-	keys      []any
-	open      bool
-	groups    []tally
-	all       tally
-	drawn     drawn
+	shown  *Shown
+	clock  *civil.Clock
+	values []any // of one row, by output
+	keys   []any
+	open   bool
+	groups []tally
+	all    tally
+	drawn  drawn
 }
 
 // tally is the totals of one group, or of all.
@@ -144,13 +144,13 @@ type accumulator struct {
 	distinct map[string]struct{}
 }
 
-// NewTally begins to count; nil where the statement has no groups, totals or
+// NewTally begins to count; nil where there are no groups, totals or
 // chart.
-func (s *Statement) NewTally(ctx civil.Context) *Tally {
+func (s *Shown) NewTally(ctx civil.Context) *Tally {
 	if len(s.Groups) == 0 && len(s.Totals) == 0 && s.Chart == nil {
 		return nil
 	}
-	t := &Tally{statement: s, clock: civil.NewClock(ctx.Zone), values: make([]any, len(s.Outputs)), keys: make([]any, len(s.Groups))}
+	t := &Tally{shown: s, clock: civil.NewClock(ctx.Zone), values: make([]any, len(s.Outputs)), keys: make([]any, len(s.Groups))}
 	for _, g := range s.Groups {
 		t.groups = append(t.groups, tally{kept: make([]accumulator, len(g.Totals))})
 	}
@@ -162,12 +162,12 @@ func (s *Statement) NewTally(ctx civil.Context) *Tally {
 // innermost first.
 func (t *Tally) Row(r record.Record) []Subtotal {
 	for i, v := range r {
-		t.values[i] = operand(v, &t.statement.Outputs[i].Column, t.clock)
+		t.values[i] = operand(v, &t.shown.Outputs[i].Column, t.clock)
 	}
-	keys := make([]any, len(t.statement.Groups))
+	keys := make([]any, len(t.shown.Groups))
 	changed := len(keys)
 	for i := range keys {
-		keys[i] = t.statement.Groups[i].formula.Of(t.values)
+		keys[i] = t.shown.Groups[i].formula.Of(t.values)
 		if i < changed && t.open && text(keys[i]) != text(t.keys[i]) {
 			changed = i
 		}
@@ -178,11 +178,11 @@ func (t *Tally) Row(r record.Record) []Subtotal {
 	}
 	t.keys, t.open = keys, true
 	for i := range t.groups {
-		t.groups[i].add(t.statement.Groups[i].Totals, t.values)
+		t.groups[i].add(t.shown.Groups[i].Totals, t.values)
 	}
-	t.all.add(t.statement.Totals, t.values)
-	if t.statement.Chart != nil {
-		t.drawn.add(t.statement.Chart, t.values)
+	t.all.add(t.shown.Totals, t.values)
+	if t.shown.Chart != nil {
+		t.drawn.add(t.shown.Chart, t.values)
 	}
 	return closed
 }
@@ -193,14 +193,14 @@ func (t *Tally) End() ([]Subtotal, []Made) {
 	if t.open {
 		closed = t.close(0)
 	}
-	return closed, t.all.made(t.statement.Totals)
+	return closed, t.all.made(t.shown.Totals)
 }
 
 // close ends the groups from a level on, the innermost first.
 func (t *Tally) close(from int) []Subtotal {
 	var closed []Subtotal
 	for level := len(t.groups) - 1; level >= from; level-- {
-		g := &t.statement.Groups[level]
+		g := &t.shown.Groups[level]
 		closed = append(closed, Subtotal{level, g.Label, t.keys[level], g.column, t.groups[level].count, t.groups[level].made(g.Totals)})
 		t.groups[level] = tally{kept: make([]accumulator, len(g.Totals))}
 	}

@@ -35,7 +35,7 @@ func Survey(ctx context.Context, s Source, t *catalog.Table) error {
 	if places == nil {
 		return nil
 	}
-	statement := plan.FirstRows(*t, columns, 0)
+	statement := plan.FirstRows(*t, columns, 0).Statement
 	look := func(ctx context.Context, q plan.Statement) ([]*catalog.Survey, int64, error) {
 		surveys := make([]*catalog.Survey, len(places))
 		for i, place := range places {

@@ -66,7 +66,7 @@ func (c *compared) each(ctx context.Context, see func(key, values uint64, row []
 	if c.p.Impossible != "" {
 		return nil
 	}
-	fitting := newFitting(&c.p.Statement, c.job.Context.Zone)
+	fitting := newFitting(&c.p.Selection.Statement, c.job.Context.Zone)
 	err := c.job.Source.Stream(ctx, c.p.Query, fitting.through(func(row []any) error {
 		if c.count++; c.count > MaxCompared {
 			return diag.Problems{{Code: "too_many", Message: fmt.Sprintf("There are more than %d records to compare.", MaxCompared), Hint: "Compare runs of shorter periods."}}
@@ -105,11 +105,11 @@ func Compare(ctx context.Context, before, after Run) (wire.Comparison, error) {
 			return out, err
 		}
 		if run.Prints != nil && whole {
-			c.since, c.found = newSince(run.ID, run.Prints, width(c.p.Statement)), &wire.Since{}
+			c.since, c.found = newSince(run.ID, run.Prints, width(c.p.Selection.Statement)), &wire.Since{}
 		}
-		c.places = c.job.planner().Identify(&c.p.Statement)
-		c.p.Query = c.job.Source.Dialect().Write(c.p.Statement)
-		c.reader = plan.NewReader(c.p.Statement.Outputs, c.job.Context.Zone)
+		c.places = c.job.planner().Identify(&c.p.Selection.Statement)
+		c.p.Query = c.job.Source.Dialect().Write(c.p.Selection.Statement)
+		c.reader = plan.NewReader(c.p.Selection.Outputs, c.job.Context.Zone)
 		c.kept = output.Keep(0)
 		if err := c.kept.Begin(headerOf(c.job, c.p)); err != nil {
 			return out, err
@@ -119,7 +119,7 @@ func Compare(ctx context.Context, before, after Run) (wire.Comparison, error) {
 	if len(a.places) != len(b.places) {
 		a.places, b.places = nil, nil
 	}
-	out.Columns, out.Whole = b.p.Statement.Outputs, b.places == nil
+	out.Columns, out.Whole = b.p.Selection.Outputs, b.places == nil
 
 	first := map[uint64]held{}
 	err := a.each(ctx, func(key, values uint64, row []any) error {

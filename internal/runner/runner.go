@@ -80,7 +80,7 @@ type Job struct {
 type Prepared struct {
 	Questions []parameter.Parameter
 	Values    parameter.Values
-	Statement plan.Statement
+	Selection plan.Selection
 	Query     dialect.Query
 	// Edges is how to find what lies around the period, if there is one.
 	Edges plan.Edges
@@ -109,10 +109,10 @@ func Prepare(ctx context.Context, job Job) (Prepared, error) {
 	if err := problems.Err(); err != nil {
 		return Prepared{Questions: asked, Values: values}, err
 	}
-	edges, _ := planner.Edges(statement)
+	edges, _ := planner.Edges(statement.Statement)
 	return Prepared{
-		asked, values, statement, job.Source.Dialect().Write(statement), edges, statement.Impossible(),
-		readBack(job.Report, statement),
+		asked, values, statement, job.Source.Dialect().Write(statement.Statement), edges, statement.Impossible(),
+		readBack(job.Report, statement.Statement),
 	}, nil
 }
 
@@ -233,11 +233,11 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	}()
 
 	writer := begin(record)
-	edges := newEdges(prepared.Statement, prepared.Edges, job.Context.Zone)
+	edges := newEdges(prepared.Selection.Statement, prepared.Edges, job.Context.Zone)
 	header := headerOf(job, prepared)
 	header.Run = record.ID
 	if !format.Framed {
-		prepared.Statement.Chart = nil // it has no place for one
+		prepared.Selection.Chart = nil // it has no place for one
 	}
 	kept := newPrints(record.ID)
 	summary := output.Summary{Reason: prepared.Impossible}
@@ -341,9 +341,9 @@ func headerOf(job Job, p Prepared) output.Header {
 	title, _ := job.Report.Heading()
 	header := output.Header{
 		Report: job.Report.Name, Title: title, Version: job.Version,
-		ReadBack: p.ReadBack, Zone: job.Context.Zone.String(), Location: job.Context.Zone, Guard: job.Guard || job.Report.Guard, Columns: p.Statement.Outputs, Page: output.PaperOf(job.Report.Page),
+		ReadBack: p.ReadBack, Zone: job.Context.Zone.String(), Location: job.Context.Zone, Guard: job.Guard || job.Report.Guard, Columns: p.Selection.Outputs, Page: output.PaperOf(job.Report.Page),
 	}
-	for _, g := range p.Statement.Groups {
+	for _, g := range p.Selection.Groups {
 		header.Groups = append(header.Groups, g.Label)
 	}
 	return header
@@ -353,9 +353,9 @@ func headerOf(job Job, p Prepared) output.Header {
 // see them, each group's subtotal after its last row, and puts the totals and the chart into the summary.
 // It returns how many records were left out because a date in them does not fit.
 func stream(ctx context.Context, folder string, head time.Duration, job Job, p Prepared, writer output.Writer, see func(row []any), summary *output.Summary) (int64, error) {
-	fitting := newFitting(&p.Statement, job.Context.Zone)
-	reader := plan.NewReader(p.Statement.Outputs, job.Context.Zone)
-	tally := p.Statement.NewTally(job.Context.Context)
+	fitting := newFitting(&p.Selection.Statement, job.Context.Zone)
+	reader := plan.NewReader(p.Selection.Outputs, job.Context.Zone)
+	tally := p.Selection.NewTally(job.Context.Context)
 	subtotals := func(closed []plan.Subtotal) error {
 		for _, s := range closed {
 			if err := writer.Subtotal(output.SubtotalOf(s)); err != nil {
@@ -382,9 +382,9 @@ func stream(ctx context.Context, folder string, head time.Duration, job Job, p P
 	if len(totals) > 0 {
 		summary.Totals = output.TotalsOf(totals)
 	}
-	if p.Statement.Chart != nil {
+	if p.Selection.Chart != nil {
 		points, leftOut := tally.Chart()
-		summary.Chart = output.ChartOf(p.Statement.Chart, points, leftOut)
+		summary.Chart = output.ChartOf(p.Selection.Chart, points, leftOut)
 	}
 	return fitting.leftOut, subtotals(closed)
 }

@@ -16,8 +16,8 @@ func Try(ctx context.Context, job Job) (output.Summary, error) {
 	if err != nil {
 		return output.Summary{}, err
 	}
-	p.Statement.Chart = nil
-	counted := newEdges(p.Statement, p.Edges, job.Context.Zone)
+	p.Selection.Chart = nil
+	counted := newEdges(p.Selection.Statement, p.Edges, job.Context.Zone)
 	summary := output.Summary{Reason: p.Impossible}
 	if p.Impossible == "" {
 		_, err = stream(ctx, "", beginning, job, p, &output.Keeper{}, counted.see, &summary)
@@ -36,9 +36,9 @@ func Sample(ctx context.Context, job Job, most int) (output.Result, error) {
 	if err != nil {
 		return output.Result{}, err
 	}
-	s := p.Statement
+	s := p.Selection
 	s.Limit = most
-	p.Query = job.Source.Dialect().Write(s)
+	p.Query = job.Source.Dialect().Write(s.Statement)
 	result, err := look(ctx, job.Source, p, most, headerOf(job, p))
 	result.Reason = p.Impossible
 	return result, err
@@ -55,8 +55,8 @@ func UnfitRows(ctx context.Context, source engine.Source, t catalog.Table, c cat
 	return lookAt(ctx, source, plan.UnfitRows(t, c, most), zone)
 }
 
-func lookAt(ctx context.Context, source engine.Source, s plan.Statement, zone *time.Location) (output.Result, error) {
-	p := Prepared{Statement: s, Query: source.Dialect().Write(s)}
+func lookAt(ctx context.Context, source engine.Source, s plan.Selection, zone *time.Location) (output.Result, error) {
+	p := Prepared{Selection: s, Query: source.Dialect().Write(s.Statement)}
 	return look(ctx, source, p, s.Limit, output.Header{Title: s.From.Name, Zone: zone.String(), Location: zone, Columns: s.Outputs})
 }
 
@@ -67,8 +67,8 @@ func look(ctx context.Context, source engine.Source, p Prepared, most int, heade
 	}
 	ctx, stop := context.WithTimeoutCause(ctx, sampleLimit, timedOut(sampleLimit))
 	defer stop()
-	reader := plan.NewReader(p.Statement.Outputs, header.Location)
-	err := source.Stream(ctx, p.Query, newFitting(&p.Statement, header.Location).through(func(row []any) error { return kept.Row(reader.Read(row)) }))
+	reader := plan.NewReader(p.Selection.Outputs, header.Location)
+	err := source.Stream(ctx, p.Query, newFitting(&p.Selection.Statement, header.Location).through(func(row []any) error { return kept.Row(reader.Read(row)) }))
 	kept.Count = int64(len(kept.Rows))
 	return kept.Result, err
 }

@@ -77,7 +77,7 @@ func (s *Service) Explain(ctx context.Context, r Request, plan bool) (wire.Expla
 		}
 	}
 	for _, c := range job.Compiled.Columns {
-		for _, o := range p.Statement.Outputs {
+		for _, o := range p.Selection.Outputs {
 			if o.Name == c.Name && o.Formula.Is() {
 				out.Computed = append(out.Computed, c.Name+" = "+c.Value.Value)
 			}

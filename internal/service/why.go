@@ -112,7 +112,7 @@ func remedy(column *criteria.Column, table string, job runner.Job) string {
 // findings are the facts about the criteria with the answers of a run.
 func findings(job runner.Job, p runner.Prepared) diag.Problems {
 	var terms []criteria.Expr
-	for _, c := range p.Statement.Where {
+	for _, c := range p.Selection.Where {
 		if c.Bare != nil {
 			terms = append(terms, criteria.Conditions(c.Bare)...)
 		}

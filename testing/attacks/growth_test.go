@@ -53,7 +53,7 @@ func worked(t *testing.T, criteria string) (bytes uint64, refused error) {
 		statement, problems := plan.Planner{Query: compiled, Calendar: ctx}.Records(definition.View{}, values)
 		refused = problems.Err()
 		for _, d := range []dialect.Dialect{dialect.SQLite, dialect.Postgres("C.utf8"), dialect.MySQL("utf8mb4_nopad_bin")} {
-			refused = cmp.Or(refused, d.Write(statement).Err())
+			refused = cmp.Or(refused, d.Write(statement.Statement).Err())
 		}
 	}
 	runtime.ReadMemStats(&after)

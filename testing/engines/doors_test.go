@@ -189,7 +189,7 @@ func found(t *testing.T, s engine.Source, c *definition.Compiled, words ...strin
 	values := parameter.Values{"word": {Given: true, Texts: words[len(words)-1:]}, "many": {Given: true, Texts: words}}
 	statement, problems := plan.Planner{Query: c, Calendar: civil.Context{Zone: civil.UTC}}.Records(definition.View{}, values)
 	require.Empty(t, problems)
-	q := s.Dialect().Write(statement)
+	q := s.Dialect().Write(statement.Statement)
 	rows, err := query(s, q.SQL, q.Args...)
 	require.NoError(t, err, q.SQL)
 	return rows

@@ -56,7 +56,7 @@ func asked(t *testing.T, s engine.Source, tables *catalog.Source, words string) 
 	require.Empty(t, problems)
 	statement, problems := plan.Planner{Query: c, Calendar: ctx}.Records(definition.View{}, parameter.Values{"period": {Given: true, Span: span}})
 	require.Empty(t, problems)
-	q := s.Dialect().Write(statement)
+	q := s.Dialect().Write(statement.Statement)
 	p, planErr := s.Plan(t.Context(), q)
 	rows, err := query(s, q.SQL, q.Args...)
 	if err == nil {

@@ -50,7 +50,7 @@ func TestTypesArriveExact(t *testing.T) {
 			var out bytes.Buffer
 			w, reader := output.CSV.New(&out), plan.NewReader(statement.Outputs, zone)
 			require.NoError(t, w.Begin(output.Header{Location: zone, Columns: statement.Outputs}))
-			require.NoError(t, s.Stream(t.Context(), s.Dialect().Write(statement), func(row []any) error { return w.Row(reader.Read(row)) }))
+			require.NoError(t, s.Stream(t.Context(), s.Dialect().Write(statement.Statement), func(row []any) error { return w.Row(reader.Read(row)) }))
 			require.NoError(t, w.End(output.Summary{}))
 			_, row, _ := strings.Cut(out.String(), "\r\n")
 			assert.Equal(t, c.want, strings.TrimSuffix(row, "\r\n"))

@@ -48,7 +48,7 @@ func edgeStatement(b *testing.B, source engine.Source) dialect.Query {
 	require.NoError(b, problems.Err())
 	statement, problems := plan.Planner{Query: compiled, Calendar: ctx}.Records(definition.View{}, values)
 	require.NoError(b, problems.Err())
-	edges, ok := plan.Planner{Query: compiled, Calendar: ctx}.Edges(statement)
+	edges, ok := plan.Planner{Query: compiled, Calendar: ctx}.Edges(statement.Statement)
 	require.True(b, ok)
 	return source.Dialect().WriteTogether([]plan.Statement{*edges.Before, *edges.After})
 }

@@ -98,7 +98,7 @@ func (b *bench) groups(t *testing.T, text string, in map[string]parameter.Input)
 	var out bytes.Buffer
 	w, reader := output.CSV.New(&out), plan.NewReader(statement.Outputs, london)
 	require.NoError(t, w.Begin(output.Header{Location: london, Columns: statement.Outputs}))
-	q := b.source.Dialect().Write(statement)
+	q := b.source.Dialect().Write(statement.Statement)
 	require.NoError(t, b.source.Stream(t.Context(), q, func(row []any) error { return w.Row(reader.Read(row)) }), "%s\n%s\n%s", b.engine, text, q.SQL)
 	require.NoError(t, w.End(output.Summary{}))
 	rows, err := csv.NewReader(strings.NewReader(out.String())).ReadAll()

@@ -638,9 +638,9 @@ func (b *bench) try(text string, in map[string]parameter.Input) string {
 			want = append(want, id)
 		}
 	}
-	q := b.source.Dialect().Write(statement)
+	q := b.source.Dialect().Write(statement.Statement)
 	err := b.source.Stream(context.Background(), q, func(row []any) error {
-		if fitting(statement, row) {
+		if fitting(statement.Statement, row) {
 			got = append(got, row[0].(int64))
 		}
 		return nil

@@ -86,9 +86,9 @@ func (b *bench) written(t *testing.T, text string, in map[string]parameter.Input
 		require.NoError(t, w.Begin(output.Header{Location: london, Columns: statement.Outputs}))
 	}
 	reader := plan.NewReader(statement.Outputs, london)
-	q := b.source.Dialect().Write(statement)
+	q := b.source.Dialect().Write(statement.Statement)
 	require.NoError(t, b.source.Stream(t.Context(), q, func(row []any) error {
-		if !fitting(statement, row) {
+		if !fitting(statement.Statement, row) {
 			return nil
 		}
 		record := reader.Read(row)

@@ -38,7 +38,7 @@ func tryUnits(t *testing.T, b *bench) {
 					compiled := b.compile(t, text)
 					statement, problems := b.planner(compiled, ctx).Records(definition.View{}, parameter.Values{})
 					require.NoError(t, problems.Err(), name)
-					require.NoError(t, b.source.Stream(t.Context(), b.source.Dialect().Write(statement), func(row []any) error {
+					require.NoError(t, b.source.Stream(t.Context(), b.source.Dialect().Write(statement.Statement), func(row []any) error {
 						made := any(nil)
 						if out := statement.Outputs[1]; out.Formula.Is() {
 							made = out.Formula.Of(row)

@@ -69,7 +69,7 @@ func TestZones(t *testing.T) {
 			statement, problems := b.planner(compiled, ctx).Records(definition.View{}, parameter.Values{})
 			require.NoError(t, problems.Err())
 			wrong, looked := []string{}, 0
-			require.NoError(t, b.source.Stream(t.Context(), b.source.Dialect().Write(statement), func(row []any) error {
+			require.NoError(t, b.source.Stream(t.Context(), b.source.Dialect().Write(statement.Statement), func(row []any) error {
 				looked++
 				at := time.Unix(row[0].(int64), 0).In(zone)
 				if want := at.Format(time.DateOnly); fmt.Sprint(row[1]) != want && len(wrong) < 5 {
@@ -100,7 +100,7 @@ func (b *bench) inYear(t *testing.T, compiled *definition.Compiled, ctx civil.Co
 			want[at] = local.Format(time.DateOnly)
 		}
 	}
-	q := b.source.Dialect().Write(statement)
+	q := b.source.Dialect().Write(statement.Statement)
 	require.NoError(t, b.source.Stream(t.Context(), q, func(row []any) error {
 		got[row[0].(int64)] = fmt.Sprint(row[1])
 		return nil

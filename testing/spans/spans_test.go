@@ -177,7 +177,7 @@ func returned(t *testing.T, q query, zone *time.Location, span period.Span) []in
 	statement, problems := plan.Planner{Query: q.Compiled, Calendar: civil.Context{Zone: zone}}.Records(definition.View{}, values)
 	require.Empty(t, problems)
 	ids := []int64{}
-	err := q.source.Stream(t.Context(), q.source.Dialect().Write(statement), func(row []any) error {
+	err := q.source.Stream(t.Context(), q.source.Dialect().Write(statement.Statement), func(row []any) error {
 		ids = append(ids, row[0].(int64))
 		return nil
 	})

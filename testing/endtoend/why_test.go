@@ -1,7 +1,6 @@
 package endtoend
 
 import (
-	"database/sql"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -13,6 +12,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/internal/engine"
+	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/output"
 	"pikegate/internal/wire"
 	"pikegate/testing/browser"
@@ -30,7 +31,7 @@ func asked[T any](t *testing.T, args ...string) (out T) {
 // TestWhyCounts: what why tells is what counting the conditions one by one
 // tells, and the nearest dates are those of the records that meet the rest.
 func TestWhyCounts(t *testing.T) {
-	db, err := sql.Open("sqlite3", "file:"+filepath.Join(data, "navigation.db")+"?mode=ro")
+	db, err := sqlite.Open(engine.Address{Name: "navigation", At: filepath.Join(data, "navigation.db")})
 	require.NoError(t, err)
 	defer db.Close()
 	for _, args := range [][]string{
@@ -52,13 +53,14 @@ func TestWhyCounts(t *testing.T) {
 			}
 			values = append(values, v.Value)
 		}
-		count := func(conditions ...string) (n int64) {
+		count := func(conditions ...string) int64 {
 			text := "select count(*)" + joined + " where ?" + fmt.Sprint(len(values)) + " is not null" // all are bound
 			for _, c := range conditions {
 				text += " and (" + c + ")"
 			}
-			require.NoError(t, db.QueryRow(text, values...).Scan(&n), text)
-			return n
+			rows, err := engine.Rows(t.Context(), db, text, values...)
+			require.NoError(t, err, text)
+			return rows[0][0].(int64)
 		}
 		var lines []string
 		for _, line := range e.Conditions {

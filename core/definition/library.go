@@ -1,0 +1,95 @@
+package definition
+
+import (
+	"fmt"
+	"slices"
+
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+	"pikegate/core/diag"
+)
+
+// Library finds definitions that others use. A nil function finds nothing.
+type Library struct {
+	Query     func(name string) (*Query, bool)
+	Parameter func(name string) (*SharedParameter, bool)
+	Criterion func(name string) (*Criterion, bool)
+	// Result tells the columns of a query's hand-written SQL; it asks the
+	// database without running it.
+	Result func(q *Query) (catalog.Table, error)
+	// Calendar is in which definitions are checked, on today and the days of the
+	// year after it; nil where what depends on the day is not checked.
+	Calendar *civil.Context
+}
+
+func (l Library) criterion(name string) (*Criterion, bool) {
+	if l.Criterion == nil {
+		return nil, false
+	}
+	return l.Criterion(name)
+}
+
+func (l Library) query(name string) (*Query, bool) {
+	if l.Query == nil {
+		return nil, false
+	}
+	return l.Query(name)
+}
+
+// Link is a query with the questions of the named criteria that it uses, and with
+// shared parameters in the place of the questions that use them.
+func Link(query *Query, library Library) (*Query, diag.Problems) {
+	var problems diag.Problems
+	own := *query
+	q := &own
+	q.Parameters = slices.Clone(q.Parameters)
+	for _, name := range named(q.Criteria) {
+		criterion, _ := library.criterion(name) // one that is missing is told where it is used
+		if criterion == nil {
+			continue
+		}
+		for _, question := range criterion.Parameters {
+			if !slices.ContainsFunc(q.Parameters, func(own Question) bool {
+				return own.Name != "" && own.Name == question.Name || own.Use != "" && (own.Use == question.Use || own.Use == question.Name)
+			}) {
+				q.Parameters = append(q.Parameters, question)
+			}
+		}
+	}
+	for i := range q.Parameters {
+		question := &q.Parameters[i]
+		if question.Use == "" || question.Name != "" {
+			continue
+		}
+		var shared *SharedParameter
+		found := false
+		if library.Parameter != nil {
+			shared, found = library.Parameter(question.Use)
+		}
+		if !found {
+			p := diag.Problem{
+				Code: "unknown_parameter", Field: fmt.Sprintf("parameters[%d].use", i),
+				Message: "There is no shared parameter " + question.Use + " here.", Hint: "Push it first, or give its file as well.",
+			}
+			problems = append(problems, p)
+			continue
+		}
+		use := question.Use
+		*question = shared.Question()
+		question.Use = use
+	}
+	return q, problems
+}
+
+// Question is the question under the document's name.
+func (s SharedParameter) Question() Question {
+	q := s.Parameter
+	q.Name = s.Name
+	if q.Label == "" && s.Title != "" {
+		q.Label = s.Title
+	}
+	if q.Help == "" {
+		q.Help = s.About
+	}
+	return q
+}

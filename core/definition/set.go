@@ -1,0 +1,73 @@
+package definition
+
+import (
+	"slices"
+
+	"pikegate/core/catalog"
+	"pikegate/core/diag"
+)
+
+// Set is documents that are looked at together, and behind them a library. What
+// is found and what is compiled is kept: each is worked out once for whoever asks
+// the set. It is used by one goroutine.
+type Set struct {
+	Documents []Document
+	// Library finds definitions among the documents, and else behind them.
+	Library
+	queries  map[string]*Query
+	compiled map[compilation]*compiler
+}
+
+// compilation is a query and the catalogue it is compiled against.
+type compilation struct {
+	query  *Query
+	source *catalog.Source
+}
+
+// NewSet puts documents together.
+func NewSet(documents []Document, behind Library) *Set {
+	s := &Set{Documents: documents, queries: map[string]*Query{}, compiled: map[compilation]*compiler{}}
+	s.Library = Library{
+		Query: func(name string) (*Query, bool) {
+			if q, ok := s.queries[name]; ok {
+				return q, q != nil
+			}
+			q, ok := first(documents, func(q *Query) bool { return q.Name == name }, behind.query, name)
+			s.queries[name] = q
+			return q, ok
+		},
+		Parameter: func(name string) (*SharedParameter, bool) {
+			return first(documents, func(p *SharedParameter) bool { return p.Name == name }, behind.Parameter, name)
+		},
+		Criterion: func(name string) (*Criterion, bool) {
+			return first(documents, func(c *Criterion) bool { return c.Name == name }, behind.criterion, name)
+		},
+		Result: behind.Result, Calendar: behind.Calendar,
+	}
+	return s
+}
+
+// Compile compiles a query with what the set has, see Compile.
+func (s *Set) Compile(q *Query, source *catalog.Source) (*Compiled, diag.Problems) {
+	key := compilation{q, source}
+	c, ok := s.compiled[key]
+	if !ok {
+		c = compile(q, source, s.Library)
+		s.compiled[key] = c
+	}
+	return c.out, slices.Clone(c.problems)
+}
+
+// first finds a document of a kind among some, or else behind them.
+func first[D any](documents []Document, is func(D) bool, behind func(name string) (D, bool), name string) (D, bool) {
+	for _, d := range documents {
+		if of, ok := d.(D); ok && is(of) {
+			return of, true
+		}
+	}
+	if behind == nil {
+		var none D
+		return none, false
+	}
+	return behind(name)
+}

@@ -1,0 +1,287 @@
+package dialect
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"pikegate/core/catalog"
+	"pikegate/core/criteria"
+	"pikegate/core/plan"
+)
+
+// comparable writes an expression that is compared, grouped or ordered: a text
+// by code point, whatever the database would do.
+func (w *writer) comparable(e plan.Expr, nested bool) string {
+	if collated(e) {
+		return w.dialect.collate(w.expr(e, nested))
+	}
+	if nested {
+		return w.operand(e)
+	}
+	return w.expr(e, nested)
+}
+
+// collated tells whether an expression is a text that the database would
+// compare otherwise than by code point.
+func collated(e plan.Expr) bool {
+	switch e := e.(type) {
+	case plan.Column:
+		return e.Ref.Column.Collated && e.Ref.Column.Type == catalog.Text && e.Ref.Column.Encoding == ""
+	case plan.If:
+		return collated(e.Then) || collated(e.Else)
+	case plan.Func:
+		return e.Name != "length" && slices.ContainsFunc(e.Args, collated)
+	}
+	return false
+}
+
+// bind adds a value and gives its placeholder.
+func (w *writer) bind(v any) string {
+	w.args = append(w.args, v)
+	holder := w.dialect.placeholder(len(w.args))
+	if w.dialect.cast != nil {
+		return w.dialect.cast(v, holder)
+	}
+	return holder
+}
+
+// expr writes an expression; nested tells to put "and" and "or" in parentheses.
+// What is too long is not gone on with: some functions have to write what they
+// are of several times, and inside each other would not come to an end.
+func (w *writer) expr(e plan.Expr, nested bool) string {
+	if w.tooLong {
+		return "null"
+	}
+	text := w.written(e, nested)
+	if len(text) > MaxSQL {
+		w.tooLong = true
+		return "null"
+	}
+	return text
+}
+
+func (w *writer) written(e plan.Expr, nested bool) string {
+	switch e := e.(type) {
+	case plan.Column:
+		return w.column(e.Ref)
+	case plan.Value:
+		if e.V == nil {
+			return "null"
+		}
+		return w.bind(w.dialect.value(e.V))
+	case plan.Const:
+		if e.V {
+			return "1 = 1"
+		}
+		return "1 = 0"
+	case plan.Compare:
+		if collated(e.Left) || collated(e.Right) {
+			return w.dialect.collate(w.operand(e.Left)) + " " + e.Op + " " + w.operand(e.Right)
+		}
+		return w.operand(e.Left) + " " + e.Op + " " + w.operand(e.Right)
+	case plan.Fits:
+		return "(" + w.dialect.fits(e.Ref.Column, w.column(e.Ref)) + ")"
+	case plan.Plain:
+		x := "replace(replace(" + w.column(e.Ref) + ", ' ', 'T'), 'Z', '')"
+		if e.Ref.Column.Collated {
+			return w.dialect.collate(x)
+		}
+		return x
+	case plan.Either:
+		column := w.dialect.quote("other") + "." + w.dialect.quote(e.Ref.Column.Name)
+		return fmt.Sprintf("(select case when exists (select 1 from %s where %s >= %s and %s < %s) then %s else %s end)",
+			w.table(plan.Table{Name: e.Table, Alias: "other"}), column, w.bind(e.Low), column, w.bind(e.High), w.bind(e.Then), w.bind(e.Else))
+	case plan.In:
+		return w.in(e)
+	case plan.IsBlank:
+		return w.value(e.X) + " is null"
+	case plan.Not:
+		if blank, ok := e.X.(plan.IsBlank); ok {
+			return w.value(blank.X) + " is not null"
+		}
+		// Of what is no date, a database's own functions make blanks; of its own dates
+		// they make none, and an index serves what is left.
+		if fits, ok := e.X.(plan.Fits); ok && !fits.Ref.Column.Encoding.IsNative() {
+			return w.expr(e.X, true) + " is not true"
+		}
+		return "not (" + w.expr(e.X, false) + ")"
+	case plan.Logic:
+		word := " and "
+		if e.Or {
+			word = " or "
+		}
+		terms := make([]string, len(e.Terms))
+		for i, t := range e.Terms {
+			terms[i] = w.expr(t, true)
+		}
+		text := strings.Join(terms, word)
+		if nested || e.Or {
+			return "(" + text + ")"
+		}
+		return text
+	case plan.Contains:
+		return w.dialect.contains(w.expr(e.X, true), w.bind(w.dialect.value(e.Text)))
+	case plan.Moment:
+		return w.moment(e)
+	case plan.DatePart:
+		return w.once(w.expr(e.X, true), func(x string) string { return "(" + w.dialect.part(e, x) + ")" })
+	case plan.Moved:
+		return w.once(w.expr(e.X, true), func(x string) string { return w.dialect.moved(e, x) })
+	case plan.DaysBetween:
+		return w.dialect.daysBetween(w.expr(e.From, true), w.expr(e.To, true))
+	case plan.Match:
+		return "(" + w.match(e) + ")"
+	case plan.If:
+		return "case when " + w.expr(e.When, false) + " then " + w.value(e.Then) + " else " + w.value(e.Else) + " end"
+	case plan.Func:
+		return w.function(e)
+	case plan.Aggregate:
+		text := w.aggregate(e)
+		if e.Name == "sum" && w.dialect.number != nil {
+			return w.dialect.number(text)
+		}
+		return text
+	case plan.Arithmetic:
+		x, y := w.expr(e.Left, true), w.expr(e.Right, true)
+		if e.Op == '/' {
+			return w.dialect.divide(x, y)
+		}
+		return "(" + w.exact(e.Left, x) + " " + string(e.Op) + " " + w.exact(e.Right, y) + ")"
+	}
+	panic(fmt.Sprintf("dialect: no such expression: %T", e))
+}
+
+// short is how long a value may be that is written several times.
+const short = 1000
+
+// once writes something that is made of a value, where it stands more than once,
+// so that a long value is written only once.
+func (w *writer) once(x string, made func(x string) string) string {
+	if len(x) <= short || !w.dialect.subqueries {
+		return made(x)
+	}
+	return "(select " + made("value") + " from (select " + x + " as value) as once)"
+}
+
+// operand writes one side of a comparison: a condition that stands there as a
+// value goes in parentheses.
+func (w *writer) operand(e plan.Expr) string {
+	text := w.expr(e, true)
+	switch e.(type) {
+	case plan.Compare, plan.In, plan.IsBlank, plan.Not, plan.Const:
+		return "(" + text + ")"
+	}
+	return text
+}
+
+// value writes a value that stands by itself, so that its type has to be its own.
+func (w *writer) value(e plan.Expr) string {
+	text := w.operand(e)
+	if v, ok := e.(plan.Value); ok && w.dialect.text != nil {
+		if _, ok := v.V.(string); ok {
+			return w.dialect.text(text)
+		}
+	}
+	return text
+}
+
+// exact keeps sums and products of whole numbers from running over: as decimals
+// they have room.
+func (w *writer) exact(e plan.Expr, x string) string {
+	if _, value := e.(plan.Value); value || w.dialect.widen == nil {
+		return x
+	}
+	return w.dialect.widen(x)
+}
+
+func (w *writer) match(e plan.Match) string {
+	x, y := w.value(e.X), w.value(e.Y)
+	if collated(e.X) || collated(e.Y) {
+		x, y = w.dialect.collate(x), w.dialect.collate(y)
+	}
+	return w.dialect.match(e.Op, x, y)
+}
+
+func (w *writer) function(e plan.Func) string {
+	args := make([]string, len(e.Args))
+	for i, arg := range e.Args {
+		args[i] = w.value(arg)
+	}
+	if e.Name == "abs" {
+		args[0] = w.exact(e.Args[0], args[0])
+	}
+	if text := w.dialect.function(e.Name, args); text != "" {
+		return text
+	}
+	switch {
+	case e.Name == "concat":
+		return "(" + strings.Join(args, " || ") + ")"
+	case e.Name == "coalesce" && len(args) == 1:
+		return args[0]
+	}
+	return e.Name + "(" + strings.Join(args, ", ") + ")"
+}
+
+func (w *writer) aggregate(e plan.Aggregate) string {
+	switch e.Name {
+	case "count":
+		return "count(*)"
+	case "count distinct":
+		return "count(distinct " + w.comparable(e.X, false) + ")"
+	}
+	names := map[string]string{"sum": "sum", "average": "avg", "least": "min", "greatest": "max", "present": "count"}
+	x := w.comparable(e.X, false)
+	if w.dialect.aggregate != nil {
+		if text := w.dialect.aggregate(e.Name, x, e.X); text != "" {
+			return text
+		}
+	}
+	return names[e.Name] + "(" + x + ")"
+}
+
+func (w *writer) in(e plan.In) string {
+	x := w.comparable(e.X, true)
+	if len(e.Values) > longList {
+		return w.dialect.list(x, w.bind(w.dialect.encodeList(e.Values)), e.Values)
+	}
+	values := make([]any, len(e.Values))
+	for i, v := range e.Values {
+		values[i] = w.dialect.value(v)
+	}
+	holders := make([]string, len(values))
+	for i, v := range values {
+		holders[i] = w.bind(v)
+	}
+	return x + " in (" + strings.Join(holders, ", ") + ")"
+}
+
+func (w *writer) table(t plan.Table) string {
+	if t.Alias == t.Name {
+		return w.dialect.quote(t.Name)
+	}
+	return w.dialect.quote(t.Name) + " as " + w.dialect.quote(t.Alias)
+}
+
+func (w *writer) column(ref criteria.Ref) string {
+	return w.dialect.quote(ref.Alias) + "." + w.dialect.quote(ref.Column.Name)
+}
+
+func isMonday(p plan.DatePart) bool { return p.WeekStart == time.Monday }
+
+// quoteStandard quotes an identifier as the SQL standard does.
+func quoteStandard(name string) string {
+	if strings.IndexByte(name, '"') < 0 {
+		return `"` + name + `"`
+	}
+	return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
+}
+
+// blanksStandard writes NULLS FIRST and NULLS LAST; source: SQL:2003.
+func blanksStandard(_, key string, first bool) string {
+	if first {
+		return key + " nulls first"
+	}
+	return key + " nulls last"
+}

@@ -80,7 +80,7 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 		return errors.Join(err, kept.Close())
 	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
-	s, err := service.New(service.Config{
+	s, err := service.New(ctx, service.Config{
 		Store: kept, Engines: engines, Secret: secrets, SecretVariable: config.SecretVariable,
 		Calendar: calendar, Now: time.Now, TimeLimit: c.TimeLimit, Log: log, Spool: spool, Folders: c.Folders,
 	})

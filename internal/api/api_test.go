@@ -42,7 +42,7 @@ func serve(t *testing.T, limit time.Duration) (*Server, *httptest.Server) {
 	require.NoError(t, err)
 	zone, err := time.LoadLocation(demo.Zone)
 	require.NoError(t, err)
-	s, err := service.New(service.Config{
+	s, err := service.New(t.Context(), service.Config{
 		Store: kept, Engines: []engine.Engine{sqlite.Engine},
 		Calendar: civil.Context{Zone: zone, WeekStart: time.Monday}, Now: time.Now, TimeLimit: limit, Log: slog.New(slog.DiscardHandler),
 	})

@@ -10,32 +10,32 @@ import (
 )
 
 func (s *Server) authoring() {
-	get(s, "list-definitions", "/definitions", "Everything that was pushed", []int{}, func(context.Context, *struct{}) (*response[[]wire.DefinitionInfo], error) {
-		list, err := s.service.Definitions()
+	get(s, "list-definitions", "/definitions", "Everything that was pushed", []int{}, func(ctx context.Context, _ *struct{}) (*response[[]wire.DefinitionInfo], error) {
+		list, err := s.service.Definitions(ctx)
 		return answer(s, list, err)
 	})
-	get(s, "show-definition", "/definitions/{kind}/{name}", "A definition as it was pushed last, or a published version of it", []int{404}, func(_ context.Context, in *struct {
+	get(s, "show-definition", "/definitions/{kind}/{name}", "A definition as it was pushed last, or a published version of it", []int{404}, func(ctx context.Context, in *struct {
 		DefinitionPath
 		Version int `query:"version" minimum:"0" doc:"The published version; what was pushed last when left out"`
 	},
 	) (*response[Kept], error) {
-		content, revision, err := s.service.Definition(in.Kind, in.Name, in.Version)
+		content, revision, err := s.service.Definition(ctx, in.Kind, in.Name, in.Version)
 		return answer(s, Kept{content, revision}, err)
 	})
-	get(s, "list-versions", "/definitions/{kind}/{name}/versions", "What was published of a definition, the newest first", []int{404}, func(_ context.Context, in *struct {
+	get(s, "list-versions", "/definitions/{kind}/{name}/versions", "What was published of a definition, the newest first", []int{404}, func(ctx context.Context, in *struct {
 		DefinitionPath
 	},
 	) (*response[[]wire.Version], error) {
-		versions, err := s.service.Versions(in.Kind, in.Name)
+		versions, err := s.service.Versions(ctx, in.Kind, in.Name)
 		return answer(s, versions, err)
 	})
-	get(s, "show-differences", "/definitions/{kind}/{name}/differences", "How one version of a definition differs from another, in words", []int{404}, func(_ context.Context, in *struct {
+	get(s, "show-differences", "/definitions/{kind}/{name}/differences", "How one version of a definition differs from another, in words", []int{404}, func(ctx context.Context, in *struct {
 		DefinitionPath
 		From int `query:"from" minimum:"0" doc:"The one version; what was pushed last when left out"`
 		To   int `query:"to" minimum:"0" doc:"The other; what was pushed last when left out"`
 	},
 	) (*response[[]definition.Difference], error) {
-		differences, err := s.service.Differences(in.Kind, in.Name, in.From, in.To)
+		differences, err := s.service.Differences(ctx, in.Kind, in.Name, in.From, in.To)
 		return answer(s, differences, err)
 	})
 	get(s, "review-definition", "/reviews/{name}", "What publishing a name would do: the differences, the examples, who is affected", []int{404, 502, 504}, func(ctx context.Context, in *struct {
@@ -76,12 +76,12 @@ func (s *Server) authoring() {
 			return answer(s, checked, err)
 		})
 	remove(s, "remove-definition", "/definitions/{kind}/{name}", "Remove a definition: its draft, and what was published from what can be run",
-		func(_ context.Context, in *struct {
+		func(ctx context.Context, in *struct {
 			DefinitionPath
 			Anyway bool `query:"anyway" doc:"Whether to remove it although it is used"`
 		},
 		) error {
-			return s.service.Remove(in.Kind, in.Name, in.Anyway)
+			return s.service.Remove(ctx, in.Kind, in.Name, in.Anyway)
 		})
 	get(s, "check-published", "/published/check", "Every published report held against its source as it is now, its examples run", []int{502, 504}, func(ctx context.Context, _ *struct{}) (*response[[]wire.Published], error) {
 		found, err := s.service.CheckPublished(ctx)

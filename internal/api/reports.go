@@ -36,8 +36,8 @@ func (b RunBody) request(report string) service.Request {
 }
 
 func (s *Server) reports() {
-	get(s, "list-reports", "/reports", "The published reports", []int{}, func(context.Context, *struct{}) (*response[[]wire.ReportInfo], error) {
-		list, err := s.service.Reports()
+	get(s, "list-reports", "/reports", "The published reports", []int{}, func(ctx context.Context, _ *struct{}) (*response[[]wire.ReportInfo], error) {
+		list, err := s.service.Reports(ctx)
 		return answer(s, list, err)
 	})
 	get(s, "ask-report", "/reports/{report}", "What a report asks", []int{404, 422, 502, 504}, func(ctx context.Context, in *struct {

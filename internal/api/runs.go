@@ -39,7 +39,7 @@ func (s *Server) runs() {
 		Responses: map[string]*huma.Response{"200": {Description: "The records, as they come", Content: content, Headers: map[string]*huma.Header{
 			RunHeader: {Description: "The number of the run", Schema: &huma.Schema{Type: huma.TypeInteger}},
 		}}},
-	}, func(_ context.Context, in *struct {
+	}, func(ctx context.Context, in *struct {
 		ReportPath
 		Accept string `header:"Accept" doc:"The format, where the query names none"`
 		Format string `query:"format" enum:"json,csv,ndjson,xlsx,pdf" doc:"The format; the Accept header decides when it is left out"`
@@ -49,11 +49,11 @@ func (s *Server) runs() {
 		format := formatOf(in.Format, in.Accept)
 		return &huma.StreamResponse{Body: func(ctx huma.Context) { s.stream(ctx, in.Body.request(in.Report), format) }}, nil
 	})
-	get(s, "show-run", "/runs/{run}", "The record of a run", []int{404}, func(_ context.Context, in *struct {
+	get(s, "show-run", "/runs/{run}", "The record of a run", []int{404}, func(ctx context.Context, in *struct {
 		Run uint `path:"run" doc:"The number of the run"`
 	},
 	) (*response[wire.RunRecord], error) {
-		record, err := s.service.RunRecord(in.Run)
+		record, err := s.service.RunRecord(ctx, in.Run)
 		return answer(s, record, err)
 	})
 	get(s, "why-run", "/runs/{run}/why", "Why a run found what it found, asked anew with its answers", []int{404, 422, 502, 504}, func(ctx context.Context, in *struct {
@@ -71,7 +71,7 @@ func (s *Server) runs() {
 		comparison, err := s.service.Compare(ctx, in.Run, in.Other)
 		return answer(s, comparison, err)
 	})
-	get(s, "list-runs", "/runs", "The newest runs", []int{}, func(_ context.Context, in *struct {
+	get(s, "list-runs", "/runs", "The newest runs", []int{}, func(ctx context.Context, in *struct {
 		Report  string    `query:"report" doc:"Only runs of this report"`
 		Outcome string    `query:"outcome" enum:"running,done,empty,failed,refused,cancelled,timed_out,stalled,stopped" doc:"Only runs that ended so"`
 		From    time.Time `query:"from" doc:"Only runs that started at this instant or after it"`
@@ -80,7 +80,7 @@ func (s *Server) runs() {
 		Limit   int       `query:"limit" default:"50" minimum:"1" maximum:"1000" doc:"How many at the most"`
 	},
 	) (*response[[]wire.RunSummary], error) {
-		records, err := s.service.RunRecords(store.Filter{Report: in.Report, Outcome: in.Outcome, From: in.From, Until: in.Until, Before: in.Before}, in.Limit)
+		records, err := s.service.RunRecords(ctx, store.Filter{Report: in.Report, Outcome: in.Outcome, From: in.From, Until: in.Until, Before: in.Before}, in.Limit)
 		return answer(s, records, err)
 	})
 }

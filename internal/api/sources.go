@@ -30,8 +30,8 @@ type SourceChange struct {
 }
 
 func (s *Server) sources() {
-	get(s, "list-sources", "/sources", "The sources", []int{}, func(context.Context, *struct{}) (*response[[]wire.SourceInfo], error) {
-		list, err := s.service.Sources()
+	get(s, "list-sources", "/sources", "The sources", []int{}, func(ctx context.Context, _ *struct{}) (*response[[]wire.SourceInfo], error) {
+		list, err := s.service.Sources(ctx)
 		return answer(s, list, err)
 	})
 	post(s, "add-source", "/sources", "Connect a database", http.StatusCreated, []int{422, 502, 504},
@@ -57,12 +57,12 @@ func (s *Server) sources() {
 			return answer(s, catalogue, err)
 		})
 	remove(s, "remove-source", "/sources/{source}", "Remove the connection of a source",
-		func(_ context.Context, in *struct {
+		func(ctx context.Context, in *struct {
 			Source string `path:"source" doc:"The source's name"`
 			Anyway bool   `query:"anyway" doc:"Whether to remove it although it is used"`
 		},
 		) error {
-			return s.service.RemoveSource(in.Source, in.Anyway)
+			return s.service.RemoveSource(ctx, in.Source, in.Anyway)
 		})
 	get(s, "show-unfit", "/sources/{source}/tables/{table}/unfit/{column}", "The records in which something is stored in a column with dates that is none", []int{404, 422, 502, 504}, func(ctx context.Context, in *struct {
 		Source string `path:"source" doc:"The source's name"`

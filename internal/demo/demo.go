@@ -41,7 +41,7 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 	if err != nil {
 		return err
 	}
-	sources, err := s.Sources()
+	sources, err := s.Sources(ctx)
 	if err != nil {
 		return err
 	}
@@ -55,7 +55,7 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 	if err != nil {
 		return err
 	}
-	there, err := s.Reports()
+	there, err := s.Reports(ctx)
 	if err != nil {
 		return err
 	}

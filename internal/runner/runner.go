@@ -216,18 +216,18 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	}
 	if err != nil {
 		record.Outcome, record.Problem = outcomeOf(err), r.problemOf(record, err)
-		return record, errors.Join(err, r.Store.SaveRun(record, nil))
+		return record, errors.Join(err, r.Store.SaveRun(context.WithoutCancel(ctx), record, nil))
 	}
 	record.Resolved, record.ReadBack = resolved(job, prepared), prepared.ReadBack
 	record.SQL, record.Args = prepared.Query.SQL, prepared.Query.Args
 	r.Active.records.Store(record.ID, record)
 	defer r.Active.records.Delete(record.ID)
-	marked := r.mark(record)
+	marked := r.mark(ctx, record)
 	defer func() {
 		if v := recover(); v != nil { // the record says so, and whoever called as well
 			marked()
 			record.Outcome, record.Problem = Failed, r.problemOf(record, &Panicked{v, debug.Stack()})
-			_ = r.Store.SaveRun(record, nil)
+			_ = r.Store.SaveRun(context.WithoutCancel(ctx), record, nil)
 			panic(v)
 		}
 	}()
@@ -289,13 +289,13 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		prints = append([]byte{}, kept.list...)
 	}
 	marked()
-	if err := r.Store.SaveRun(record, prints); err != nil {
+	if err := r.Store.SaveRun(context.WithoutCancel(ctx), record, prints); err != nil {
 		return record, err
 	}
 	if ended := writer.End(summary); ended != nil && err == nil {
 		record.Outcome = outcomeOf(ended)
 		record.Problem = r.problemOf(record, ended)
-		return record, r.Store.SaveRun(record, nil)
+		return record, r.Store.SaveRun(context.WithoutCancel(ctx), record, nil)
 	}
 	return record, nil
 }
@@ -313,11 +313,11 @@ func lane(ctx context.Context, source engine.Source) (leave func(), err error) {
 
 // mark keeps the beginning of a run that lasts; done is to be called when it has
 // ended, before that is kept.
-func (r Runner) mark(record store.Run) (done func()) {
+func (r Runner) mark(ctx context.Context, record store.Run) (done func()) {
 	kept := make(chan struct{})
 	timer := time.AfterFunc(lasting, func() {
 		defer close(kept)
-		if err := r.Store.SaveRun(record, nil); err != nil {
+		if err := r.Store.SaveRun(context.WithoutCancel(ctx), record, nil); err != nil {
 			r.Log.Error("the beginning of a run was not kept", "run", record.ID, "problem", err)
 		}
 	})

@@ -66,7 +66,7 @@ func (s *Service) library(ctx context.Context, drafts bool) definition.Library {
 		get = s.Store.Draft
 	}
 	find := func(kind, name string) definition.Document {
-		kept, err := get(kind, name)
+		kept, err := get(ctx, kind, name)
 		if err != nil {
 			return nil
 		}
@@ -125,17 +125,17 @@ func (s *Service) Push(ctx context.Context, content string, revisions map[string
 	for i, d := range documents {
 		kind, name := d.Ident()
 		drafts[i] = store.Definition{Kind: kind, Name: name, Content: d.Raw(), Revision: revisions[kind+" "+name], At: s.Now().UTC()}
-		if before, err := s.Store.Draft(kind, name); err == nil && sameText(before.Content, d.Raw()) {
+		if before, err := s.Store.Draft(ctx, kind, name); err == nil && sameText(before.Content, d.Raw()) {
 			drafts[i], unchanged[i] = before, true // no new draft
 		}
 	}
 	var changed *store.Changed
-	if err := s.Store.SaveDrafts(drafts); errors.As(err, &changed) {
+	if err := s.Store.SaveDrafts(ctx, drafts); errors.As(err, &changed) {
 		return wire.Checked{}, s.conflict(changed, documents)
 	} else if err != nil {
 		return wire.Checked{}, err
 	}
-	infos, err := s.infos(drafts)
+	infos, err := s.infos(ctx, drafts)
 	for i := range infos {
 		infos[i].Unchanged = unchanged[i]
 	}
@@ -181,23 +181,23 @@ func inWords(differences []definition.Difference) string {
 
 // Remove removes a definition: its draft, and, if it was published, from what
 // can be run and used. What was published stays with the runs made with it.
-func (s *Service) Remove(kind, name string, anyway bool) error {
-	_, draft := s.Store.Draft(kind, name)
-	_, published := s.Store.Published(kind, name)
+func (s *Service) Remove(ctx context.Context, kind, name string, anyway bool) error {
+	_, draft := s.Store.Draft(ctx, kind, name)
+	_, published := s.Store.Published(ctx, kind, name)
 	if errors.Is(draft, store.ErrNotFound) && errors.Is(published, store.ErrNotFound) {
 		return &NotFound{What: kind, Name: name}
 	}
 	if err := errors.Join(other(draft), other(published)); err != nil {
 		return err
 	}
-	users, err := s.usersOf(kind, name)
+	users, err := s.usersOf(ctx, kind, name)
 	if err != nil {
 		return err
 	}
 	if len(users) > 0 && !anyway {
 		return diag.Problems{inUse(kind, name, users)}
 	}
-	if err := s.Store.Remove(kind, name, s.Now().UTC()); err != nil {
+	if err := s.Store.Remove(ctx, kind, name, s.Now().UTC()); err != nil {
 		return err
 	}
 	s.mu.Lock()
@@ -221,11 +221,11 @@ func other(err error) error {
 // CheckPublished holds every published report against its source as it is now,
 // and runs its examples.
 func (s *Service) CheckPublished(ctx context.Context) ([]wire.Published, error) {
-	versions, err := s.Store.AllPublished("report")
+	versions, err := s.Store.AllPublished(ctx, "report")
 	if err != nil {
 		return nil, err
 	}
-	sources, err := s.Sources()
+	sources, err := s.Sources(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -257,10 +257,10 @@ func (s *Service) CheckPublished(ctx context.Context) ([]wire.Published, error) 
 }
 
 // infos describes drafts.
-func (s *Service) infos(drafts []store.Definition) ([]wire.DefinitionInfo, error) {
+func (s *Service) infos(ctx context.Context, drafts []store.Definition) ([]wire.DefinitionInfo, error) {
 	out := make([]wire.DefinitionInfo, len(drafts))
 	for i, d := range drafts {
-		published, err := s.Store.Published(d.Kind, d.Name)
+		published, err := s.Store.Published(ctx, d.Kind, d.Name)
 		if err := other(err); err != nil {
 			return nil, err
 		}
@@ -283,8 +283,8 @@ func infoOf(d store.Definition, title string, published store.Definition) wire.D
 }
 
 // Definitions lists everything that was pushed.
-func (s *Service) Definitions() ([]wire.DefinitionInfo, error) {
-	d, err := s.directory()
+func (s *Service) Definitions(ctx context.Context) ([]wire.DefinitionInfo, error) {
+	d, err := s.directory(ctx)
 	if err != nil {
 		return nil, err
 	}

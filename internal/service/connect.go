@@ -21,7 +21,7 @@ func (s *Service) source(ctx context.Context, name string, fresh bool) (*openSou
 	} else if o != nil && !fresh {
 		return o, nil
 	}
-	sources, err := s.Store.Sources()
+	sources, err := s.Store.Sources(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -73,7 +73,7 @@ func (s *Service) hold(ctx context.Context, name string) (release func(), err er
 func (s *Service) connect(ctx context.Context, kept store.Source) (*openSource, error) {
 	o := s.opened(kept.Name)
 	if o == nil {
-		address, err := s.address(kept)
+		address, err := s.address(ctx, kept)
 		if err != nil {
 			return nil, err
 		}
@@ -93,7 +93,7 @@ func (s *Service) connect(ctx context.Context, kept store.Source) (*openSource, 
 		}
 		return nil, s.withSecret(kept, err)
 	}
-	encodings, err := s.encodings(kept.Name)
+	encodings, err := s.encodings(ctx, kept.Name)
 	if err != nil {
 		return nil, err
 	}
@@ -189,7 +189,7 @@ func place(kept store.Source) string {
 
 // address is where a kept source is, with its password: a secret is given to the
 // place it was first used at and to no other, whoever names it.
-func (s *Service) address(kept store.Source) (engine.Address, error) {
+func (s *Service) address(ctx context.Context, kept store.Source) (engine.Address, error) {
 	a := engine.Address{
 		Name: kept.Name, At: kept.Address, Database: kept.Database, User: kept.User, TLS: kept.TLS,
 		Limit: s.TimeLimit, Connections: engine.MostConnections,
@@ -204,7 +204,7 @@ func (s *Service) address(kept store.Source) (engine.Address, error) {
 		return a, nil
 	}
 	name := secretName(kept)
-	bound, err := s.Store.Bound(name)
+	bound, err := s.Store.Bound(ctx, name)
 	if err != nil {
 		return a, err
 	}
@@ -243,18 +243,18 @@ func (s *Service) readable(path string) error {
 }
 
 // bind keeps where the secret of a source is used from now on.
-func (s *Service) bind(kept store.Source) error {
+func (s *Service) bind(ctx context.Context, kept store.Source) error {
 	if s.engine(kept.Engine).File || !s.hasSecret(kept) {
 		return nil
 	}
-	return s.Store.Bind(secretName(kept), place(kept), s.Now().UTC())
+	return s.Store.Bind(ctx, secretName(kept), place(kept), s.Now().UTC())
 }
 
 // bindAll binds the secrets of the sources that are kept already.
-func (s *Service) bindAll() error {
-	sources, err := s.Store.Sources()
+func (s *Service) bindAll(ctx context.Context) error {
+	sources, err := s.Store.Sources(ctx)
 	for _, kept := range sources {
-		err = errors.Join(err, s.bind(kept))
+		err = errors.Join(err, s.bind(ctx, kept))
 	}
 	return err
 }

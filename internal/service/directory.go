@@ -1,6 +1,7 @@
 package service
 
 import (
+	"context"
 	"strings"
 
 	"pikegate/core/definition"
@@ -45,22 +46,22 @@ type use struct {
 }
 
 // directory gives what is kept now.
-func (s *Service) directory() (*directory, error) {
+func (s *Service) directory(ctx context.Context) (*directory, error) {
 	s.listing.Lock() // one reads for all
 	defer s.listing.Unlock()
 	changes := s.Store.Changes()
 	if s.listed != nil && s.listed.changes == changes {
 		return s.listed, nil
 	}
-	drafts, err := s.Store.Drafts()
+	drafts, err := s.Store.Drafts(ctx)
 	if err != nil {
 		return nil, err
 	}
-	newest, err := s.Store.AllPublished()
+	newest, err := s.Store.AllPublished(ctx)
 	if err != nil {
 		return nil, err
 	}
-	sources, err := s.Store.Sources()
+	sources, err := s.Store.Sources(ctx)
 	if err != nil {
 		return nil, err
 	}

@@ -62,7 +62,7 @@ func (s *Service) dependents(ctx context.Context, documents []definition.Documen
 			changed[kind+" "+name] = "criteria"
 		}
 	}
-	d, err := s.directory()
+	d, err := s.directory(ctx)
 	if err != nil {
 		return nil
 	}

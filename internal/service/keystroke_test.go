@@ -37,7 +37,7 @@ func demonstration(t testing.TB) (s *service.Service, read *int) {
 		source, err := sqlite.Open(a)
 		return counted{source, read}, err
 	}
-	s, err = service.New(service.Config{
+	s, err = service.New(t.Context(), service.Config{
 		Store: own, Engines: []engine.Engine{counting},
 		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: time.Minute, Log: slog.New(slog.DiscardHandler),
 	})

@@ -39,7 +39,7 @@ func (s *Service) Publish(ctx context.Context, name string) (wire.Checked, error
 			Hint: "Change it and push it again.",
 		})
 	}
-	versions, err := s.Store.Publish(p.chosen)
+	versions, err := s.Store.Publish(ctx, p.chosen)
 	if err != nil {
 		return wire.Checked{}, err
 	}
@@ -51,7 +51,7 @@ func (s *Service) Publish(ctx context.Context, name string) (wire.Checked, error
 			return wire.Checked{}, err
 		}
 	}
-	infos, err := s.infos(versions)
+	infos, err := s.infos(ctx, versions)
 	return wire.Checked{Definitions: infos, Warnings: problems}, err
 }
 
@@ -59,7 +59,7 @@ func (s *Service) Publish(ctx context.Context, name string) (wire.Checked, error
 // never published, and checks it.
 func (s *Service) publication(ctx context.Context, name string) (publication, diag.Problems, error) {
 	p := publication{service: s}
-	drafts, err := s.Store.Drafts()
+	drafts, err := s.Store.Drafts(ctx)
 	if err != nil {
 		return p, nil, err
 	}
@@ -67,7 +67,7 @@ func (s *Service) publication(ctx context.Context, name string) (publication, di
 	for _, d := range drafts {
 		names = append(names, d.Name)
 		if d.Name == name {
-			if err := p.add(d); err != nil {
+			if err := p.add(ctx, d); err != nil {
 				return p, nil, err
 			}
 		}
@@ -80,18 +80,18 @@ func (s *Service) publication(ctx context.Context, name string) (publication, di
 	if problems.Failed() {
 		return p, problems, nil
 	}
-	if err := p.freeze(); err != nil {
+	if err := p.freeze(ctx); err != nil {
 		return p, problems, err
 	}
-	return p, problems, p.onlyNew()
+	return p, problems, p.onlyNew(ctx)
 }
 
 // onlyNew leaves out what is published as it is, and with the same that it uses.
-func (p *publication) onlyNew() error {
+func (p *publication) onlyNew(ctx context.Context) error {
 	chosen, documents := p.chosen, p.documents
 	p.chosen, p.documents = nil, nil
 	for i, d := range chosen {
-		published, err := p.service.Store.Published(d.Kind, d.Name)
+		published, err := p.service.Store.Published(ctx, d.Kind, d.Name)
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return err
 		}
@@ -138,7 +138,7 @@ func (p *publication) find(kind, name string) (store.Definition, bool) {
 }
 
 // add takes up a draft, and before it what it uses that was never published.
-func (p *publication) add(d store.Definition) error {
+func (p *publication) add(ctx context.Context, d store.Definition) error {
 	if _, chosen := p.find(d.Kind, d.Name); chosen {
 		return nil
 	}
@@ -148,7 +148,7 @@ func (p *publication) add(d store.Definition) error {
 	}
 	for _, used := range definition.Uses(documents[0]) {
 		if kind, name, _ := strings.Cut(used, " "); kind != "source" {
-			if err := p.need(d, kind, name); err != nil {
+			if err := p.need(ctx, d, kind, name); err != nil {
 				return err
 			}
 		}
@@ -160,14 +160,14 @@ func (p *publication) add(d store.Definition) error {
 
 // need takes up what a definition uses, if it is not published yet, and says
 // when a newer draft of it is passed over.
-func (p *publication) need(user store.Definition, kind, name string) error {
-	draft, draftErr := p.service.Store.Draft(kind, name)
-	published, err := p.service.Store.Published(kind, name)
+func (p *publication) need(ctx context.Context, user store.Definition, kind, name string) error {
+	draft, draftErr := p.service.Store.Draft(ctx, kind, name)
+	published, err := p.service.Store.Published(ctx, kind, name)
 	_, chosen := p.find(kind, name)
 	switch {
 	case chosen || kind == user.Kind && name == user.Name:
 	case draftErr == nil && (errors.Is(err, store.ErrNotFound) || kind == "query" && !sameText(draft.Content, published.Content)):
-		return p.add(draft) // a report goes with its query
+		return p.add(ctx, draft) // a report goes with its query
 	case errors.Is(err, store.ErrNotFound): // the check tells
 	case err != nil:
 		return err
@@ -183,7 +183,7 @@ func (p *publication) need(user store.Definition, kind, name string) error {
 
 // freeze gives each definition its date, and each report the text of
 // everything it uses, directly or not.
-func (p *publication) freeze() error {
+func (p *publication) freeze(ctx context.Context) error {
 	now := p.service.Now().UTC().Truncate(time.Second)
 	for i := range p.chosen {
 		d := &p.chosen[i]
@@ -192,7 +192,7 @@ func (p *publication) freeze() error {
 			continue
 		}
 		var parts []string
-		if err := p.collect(*d, &parts, map[string]bool{}); err != nil {
+		if err := p.collect(ctx, *d, &parts, map[string]bool{}); err != nil {
 			return err
 		}
 		d.Uses = strings.Join(parts, "\n---\n")
@@ -201,7 +201,7 @@ func (p *publication) freeze() error {
 }
 
 // collect gathers the texts of what a definition uses.
-func (p *publication) collect(d store.Definition, parts *[]string, seen map[string]bool) error {
+func (p *publication) collect(ctx context.Context, d store.Definition, parts *[]string, seen map[string]bool) error {
 	documents, err := decoded(d.Content)
 	if err != nil {
 		return err
@@ -214,12 +214,12 @@ func (p *publication) collect(d store.Definition, parts *[]string, seen map[stri
 		seen[used] = true
 		found, chosen := p.find(kind, name)
 		if !chosen {
-			if found, err = p.service.Store.Published(kind, name); err != nil {
+			if found, err = p.service.Store.Published(ctx, kind, name); err != nil {
 				return err
 			}
 		}
 		*parts = append(*parts, found.Content)
-		if err := p.collect(found, parts, seen); err != nil {
+		if err := p.collect(ctx, found, parts, seen); err != nil {
 			return err
 		}
 	}

@@ -41,9 +41,9 @@ const maxReady = 500
 // what it was frozen with, or what was pushed last.
 func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 	if r.Draft {
-		kept, err := s.Store.Draft("report", r.Report)
+		kept, err := s.Store.Draft(ctx, "report", r.Report)
 		if err != nil {
-			return runner.Job{}, s.orNoReport(r, err)
+			return runner.Job{}, s.orNoReport(ctx, r, err)
 		}
 		documents, err := decoded(kept.Content)
 		if err != nil {
@@ -55,9 +55,9 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 	if made, ok := s.isReady(published{r.Report, s.number(r, changes)}); ok {
 		return s.asked(made, r), nil
 	}
-	kept, err := s.Store.Version("report", r.Report, r.Version)
+	kept, err := s.Store.Version(ctx, "report", r.Report, r.Version)
 	if err != nil {
-		return runner.Job{}, s.orNoReport(r, err)
+		return runner.Job{}, s.orNoReport(ctx, r, err)
 	}
 	if r.Version == 0 {
 		s.keepNumber(r.Report, kept.Number, changes)
@@ -216,9 +216,9 @@ func (s *Service) asked(made ready, r Request) runner.Job {
 }
 
 // orNoReport says that there is no such report, where that is the error.
-func (s *Service) orNoReport(r Request, err error) error {
+func (s *Service) orNoReport(ctx context.Context, r Request, err error) error {
 	if errors.Is(err, store.ErrNotFound) {
-		return s.noReport(r)
+		return s.noReport(ctx, r)
 	}
 	return err
 }

@@ -19,12 +19,12 @@ import (
 )
 
 // Reports lists the published reports.
-func (s *Service) Reports() ([]wire.ReportInfo, error) {
-	versions, err := s.Store.AllPublished("report")
+func (s *Service) Reports(ctx context.Context) ([]wire.ReportInfo, error) {
+	versions, err := s.Store.AllPublished(ctx, "report")
 	if err != nil {
 		return nil, err
 	}
-	last, err := s.Store.LastRuns()
+	last, err := s.Store.LastRuns(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -204,9 +204,9 @@ func inputOf(v any) (parameter.Input, bool) {
 	return in, ok
 }
 
-func (s *Service) noReport(r Request) error {
+func (s *Service) noReport(ctx context.Context, r Request) error {
 	var names []string
-	all, err := s.Definitions()
+	all, err := s.Definitions(ctx)
 	for _, d := range all {
 		if err == nil && d.Kind == "report" && (r.Draft || d.Version > 0) {
 			names = append(names, d.Name)

@@ -134,8 +134,8 @@ func orEmpty(m map[string]any) map[string]any {
 }
 
 // RunRecord gives the record of a run.
-func (s *Service) RunRecord(id uint) (wire.RunRecord, error) {
-	r, err := s.Store.Run(id)
+func (s *Service) RunRecord(ctx context.Context, id uint) (wire.RunRecord, error) {
+	r, err := s.Store.Run(ctx, id)
 	if active, ok := s.runner.Active.Record(id); ok && errors.Is(err, store.ErrNotFound) {
 		return recordOf(active), nil
 	}
@@ -146,8 +146,8 @@ func (s *Service) RunRecord(id uint) (wire.RunRecord, error) {
 }
 
 // RunRecords lists the newest runs that are meant.
-func (s *Service) RunRecords(f store.Filter, limit int) ([]wire.RunSummary, error) {
-	runs, err := s.Store.Runs(f, limit)
+func (s *Service) RunRecords(ctx context.Context, f store.Filter, limit int) ([]wire.RunSummary, error) {
+	runs, err := s.Store.Runs(ctx, f, limit)
 	out := make([]wire.RunSummary, len(runs))
 	for i, r := range runs {
 		out[i] = summaryOf(r)
@@ -167,7 +167,7 @@ func (s *Service) Compare(ctx context.Context, before, after uint) (wire.Compari
 	var runs [2]runner.Run
 	var reports [2]string
 	for i, id := range []uint{before, after} {
-		record, err := s.RunRecord(id)
+		record, err := s.RunRecord(ctx, id)
 		if err != nil {
 			return wire.Comparison{}, err
 		}
@@ -175,7 +175,7 @@ func (s *Service) Compare(ctx context.Context, before, after uint) (wire.Compari
 		if err != nil {
 			return wire.Comparison{}, err
 		}
-		prints, err := s.Store.Prints(id)
+		prints, err := s.Store.Prints(ctx, id)
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return wire.Comparison{}, err
 		}

@@ -3,6 +3,7 @@
 package service
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -60,11 +61,11 @@ type Service struct {
 }
 
 // New makes the service; runs that a stop cut short are marked as failed.
-func New(c Config) (*Service, error) {
+func New(ctx context.Context, c Config) (*Service, error) {
 	if c.Log == nil {
 		c.Log = slog.New(slog.DiscardHandler)
 	}
-	if err := c.Store.Unfinished(runner.Failed, "The service was stopped during the run."); err != nil {
+	if err := c.Store.Unfinished(ctx, runner.Failed, "The service was stopped during the run."); err != nil {
 		return nil, err
 	}
 	s := &Service{
@@ -74,7 +75,7 @@ func New(c Config) (*Service, error) {
 		busy:   map[string]chan struct{}{},
 		kept:   map[published]ready{},
 	}
-	return s, errors.Join(s.moveEncodings(), s.bindAll())
+	return s, errors.Join(s.moveEncodings(ctx), s.bindAll(ctx))
 }
 
 // Close closes every source.

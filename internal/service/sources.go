@@ -26,7 +26,7 @@ var sourceName = regexp.MustCompile(`^[a-z][a-z0-9]*([-_][a-z0-9]+)*$`)
 // AddSource connects a database and keeps it; nothing is kept if it cannot be
 // read. Anyway keeps encodings that do not fit what is stored.
 func (s *Service) AddSource(ctx context.Context, info wire.SourceInfo, anyway bool) (catalog.Source, error) {
-	kept, err := s.Store.Sources()
+	kept, err := s.Store.Sources(ctx)
 	if err != nil {
 		return catalog.Source{}, err
 	}
@@ -38,7 +38,7 @@ func (s *Service) AddSource(ctx context.Context, info wire.SourceInfo, anyway bo
 
 // ChangeSource changes the connection of a source: what is left out stays.
 func (s *Service) ChangeSource(ctx context.Context, info wire.SourceInfo) (catalog.Source, error) {
-	now, err := s.sourceInfo(info.Name)
+	now, err := s.sourceInfo(ctx, info.Name)
 	if err != nil {
 		return catalog.Source{}, err
 	}
@@ -64,24 +64,24 @@ func (s *Service) ChangeSource(ctx context.Context, info wire.SourceInfo) (catal
 
 // RemoveSource forgets a connection. One that is used is removed anyway only
 // where that is said.
-func (s *Service) RemoveSource(name string, anyway bool) error {
-	if _, err := s.sourceInfo(name); err != nil {
+func (s *Service) RemoveSource(ctx context.Context, name string, anyway bool) error {
+	if _, err := s.sourceInfo(ctx, name); err != nil {
 		return err
 	}
-	users, err := s.usersOf("source", name)
+	users, err := s.usersOf(ctx, "source", name)
 	if err != nil {
 		return err
 	}
 	if len(users) > 0 && !anyway {
 		return diag.Problems{inUse("source", name, users)}
 	}
-	release, err := s.hold(context.Background(), name)
+	release, err := s.hold(ctx, name)
 	if err != nil {
 		return err
 	}
 	defer release()
 	s.retire(name)
-	return s.Store.RemoveSource(name)
+	return s.Store.RemoveSource(ctx, name)
 }
 
 // inUse says what keeps something from being removed.
@@ -102,8 +102,8 @@ func listed(users []wire.Dependent) string {
 }
 
 // sourceInfo gives a source as it was added.
-func (s *Service) sourceInfo(name string) (wire.SourceInfo, error) {
-	all, err := s.Sources()
+func (s *Service) sourceInfo(ctx context.Context, name string) (wire.SourceInfo, error) {
+	all, err := s.Sources(ctx)
 	if err != nil {
 		return wire.SourceInfo{}, err
 	}
@@ -152,7 +152,7 @@ func (s *Service) saveSource(ctx context.Context, info wire.SourceInfo, anyway b
 	}
 	defer release()
 	kept := store.Source{Name: info.Name, Engine: info.Engine, Address: info.Address, Database: info.Database, User: info.User, Secret: info.Secret, TLS: info.TLS, PowerfulLogin: info.PowerfulLogin}
-	address, err := s.address(kept)
+	address, err := s.address(ctx, kept)
 	if err != nil {
 		return catalog.Source{}, err
 	}
@@ -173,11 +173,11 @@ func (s *Service) saveSource(ctx context.Context, info wire.SourceInfo, anyway b
 	if err = errors.Join(s.withSecret(kept, err), opened.Close()); err != nil {
 		return catalog.Source{}, err
 	}
-	if err := errors.Join(s.bind(kept), s.Store.SaveSource(kept)); err != nil {
+	if err := errors.Join(s.bind(ctx, kept), s.Store.SaveSource(ctx, kept)); err != nil {
 		return catalog.Source{}, err
 	}
 	if len(info.Encodings) > 0 {
-		if err := s.keepEncodings(info.Name, info.Encodings); err != nil {
+		if err := s.keepEncodings(ctx, info.Name, info.Encodings); err != nil {
 			return catalog.Source{}, err
 		}
 	}
@@ -253,8 +253,8 @@ func columnNames(t catalog.Table) []string {
 }
 
 // encodings are those of a source, as its published document has them.
-func (s *Service) encodings(name string) (map[string]string, error) {
-	kept, err := s.Store.Published("source", name)
+func (s *Service) encodings(ctx context.Context, name string) (map[string]string, error) {
+	kept, err := s.Store.Published(ctx, "source", name)
 	if errors.Is(err, store.ErrNotFound) {
 		return map[string]string{}, nil
 	}
@@ -273,30 +273,30 @@ func (s *Service) encodings(name string) (map[string]string, error) {
 }
 
 // keepEncodings publishes the document of a source with these encodings.
-func (s *Service) keepEncodings(name string, encodings map[string]string) error {
+func (s *Service) keepEncodings(ctx context.Context, name string, encodings map[string]string) error {
 	draft := store.Definition{Kind: "source", Name: name, Content: definition.WriteSource(name, encodings), At: s.Now().UTC()}
-	if published, err := s.Store.Published("source", name); err == nil && published.Content == draft.Content {
+	if published, err := s.Store.Published(ctx, "source", name); err == nil && published.Content == draft.Content {
 		return nil
 	}
-	if err := s.Store.SaveDrafts([]store.Definition{draft}); err != nil {
+	if err := s.Store.SaveDrafts(ctx, []store.Definition{draft}); err != nil {
 		return err
 	}
-	_, err := s.Store.Publish([]store.Definition{draft})
+	_, err := s.Store.Publish(ctx, []store.Definition{draft})
 	return err
 }
 
 // moveEncodings makes documents of encodings that were kept with connections,
 // as they were once.
-func (s *Service) moveEncodings() error {
-	sources, err := s.Store.Sources()
+func (s *Service) moveEncodings(ctx context.Context) error {
+	sources, err := s.Store.Sources(ctx)
 	if err != nil {
 		return err
 	}
 	for _, source := range sources {
-		if _, err := s.Store.Draft("source", source.Name); len(source.Encodings) == 0 || !errors.Is(err, store.ErrNotFound) {
+		if _, err := s.Store.Draft(ctx, "source", source.Name); len(source.Encodings) == 0 || !errors.Is(err, store.ErrNotFound) {
 			continue
 		}
-		if err := s.keepEncodings(source.Name, source.Encodings); err != nil {
+		if err := s.keepEncodings(ctx, source.Name, source.Encodings); err != nil {
 			return err
 		}
 	}
@@ -304,13 +304,13 @@ func (s *Service) moveEncodings() error {
 }
 
 // Sources lists the sources.
-func (s *Service) Sources() ([]wire.SourceInfo, error) {
-	kept, err := s.Store.Sources()
+func (s *Service) Sources(ctx context.Context) ([]wire.SourceInfo, error) {
+	kept, err := s.Store.Sources(ctx)
 	out := make([]wire.SourceInfo, len(kept))
 	for i, k := range kept {
 		out[i] = wire.SourceInfo{Name: k.Name, Engine: k.Engine, Address: k.Address, Database: k.Database, User: k.User, Secret: k.Secret, TLS: k.TLS, PowerfulLogin: k.PowerfulLogin, Encodings: k.Encodings}
 		if err == nil {
-			out[i].Encodings, err = s.encodings(k.Name)
+			out[i].Encodings, err = s.encodings(ctx, k.Name)
 		}
 	}
 	return out, err
@@ -383,7 +383,7 @@ func (s *Service) table(ctx context.Context, source, table string) (*openSource,
 // SetEncoding says how the dates of TABLE.COLUMN are stored. One that does not
 // fit what is stored is refused, unless it is wanted anyway.
 func (s *Service) SetEncoding(ctx context.Context, name, column, encoding string, anyway bool) (catalog.Source, error) {
-	if _, err := s.sourceInfo(name); err != nil {
+	if _, err := s.sourceInfo(ctx, name); err != nil {
 		return catalog.Source{}, err
 	}
 	if !slices.Contains(catalog.Encodings, catalog.Encoding(encoding)) {
@@ -397,13 +397,13 @@ func (s *Service) SetEncoding(ctx context.Context, name, column, encoding string
 	if err := s.fitting(ctx, o.shared, &tried, map[string]string{column: encoding}, anyway); err != nil {
 		return catalog.Source{}, err
 	}
-	encodings, err := s.encodings(name)
+	encodings, err := s.encodings(ctx, name)
 	if err != nil {
 		return catalog.Source{}, err
 	}
 	encodings = maps.Clone(encodings)
 	encodings[column] = encoding
-	if err := s.keepEncodings(name, encodings); err != nil {
+	if err := s.keepEncodings(ctx, name, encodings); err != nil {
 		return catalog.Source{}, err
 	}
 	return s.Catalogue(ctx, name)

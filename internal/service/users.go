@@ -14,7 +14,7 @@ import (
 // Users lists what depends on a definition, a source, a table or a column
 // (TABLE.COLUMN), directly or through others.
 func (s *Service) Users(ctx context.Context, name string) ([]wire.Dependent, error) {
-	d, err := s.directory()
+	d, err := s.directory(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -25,21 +25,21 @@ func (s *Service) Users(ctx context.Context, name string) ([]wire.Dependent, err
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	return s.usersAmong(d, users, "", name)
+	return s.usersAmong(ctx, d, users, "", name)
 }
 
 // usersOf lists what depends on a definition or a source of one kind, of any
 // where the kind is empty. Unlike Users it looks at no database.
-func (s *Service) usersOf(kind, name string) ([]wire.Dependent, error) {
-	d, err := s.directory()
+func (s *Service) usersOf(ctx context.Context, kind, name string) ([]wire.Dependent, error) {
+	d, err := s.directory(ctx)
 	if err != nil {
 		return nil, err
 	}
-	return s.usersAmong(d, d.users, kind, name)
+	return s.usersAmong(ctx, d, d.users, kind, name)
 }
 
-func (s *Service) usersAmong(d *directory, users map[string][]use, kind, name string) ([]wire.Dependent, error) {
-	if err := s.hasName(d, users, name); err != nil {
+func (s *Service) usersAmong(ctx context.Context, d *directory, users map[string][]use, kind, name string) ([]wire.Dependent, error) {
+	if err := s.hasName(ctx, d, users, name); err != nil {
 		return nil, err
 	}
 	type wanted struct{ kind, name string }
@@ -75,7 +75,7 @@ func (s *Service) usersAmong(d *directory, users map[string][]use, kind, name st
 }
 
 // hasName says that there is nothing of a name, where that is so.
-func (s *Service) hasName(d *directory, users map[string][]use, name string) error {
+func (s *Service) hasName(ctx context.Context, d *directory, users map[string][]use, name string) error {
 	if len(users[strings.ToLower(name)]) > 0 || s.inCatalogue(name) {
 		return nil
 	}
@@ -83,7 +83,7 @@ func (s *Service) hasName(d *directory, users map[string][]use, name string) err
 	for _, e := range d.entries {
 		names = append(names, e.draft.Name)
 	}
-	sources, err := s.Sources()
+	sources, err := s.Sources(ctx)
 	if err != nil {
 		return err
 	}

@@ -12,11 +12,11 @@ import (
 )
 
 // Versions lists what was published of a definition, the newest first.
-func (s *Service) Versions(kind, name string) ([]wire.Version, error) {
-	if _, _, err := s.Definition(kind, name, 0); err != nil {
+func (s *Service) Versions(ctx context.Context, kind, name string) ([]wire.Version, error) {
+	if _, _, err := s.Definition(ctx, kind, name, 0); err != nil {
 		return nil, err
 	}
-	kept, err := s.Store.Versions(kind, name)
+	kept, err := s.Store.Versions(ctx, kind, name)
 	out := make([]wire.Version, len(kept))
 	for i, v := range kept {
 		out[i] = wire.Version{Number: v.Number, PublishedAt: v.At}
@@ -26,12 +26,12 @@ func (s *Service) Versions(kind, name string) ([]wire.Version, error) {
 
 // Definition gives a version of a definition, with 0 what was pushed last.
 // The revision is that of what was pushed.
-func (s *Service) Definition(kind, name string, version int) (content string, revision int, err error) {
+func (s *Service) Definition(ctx context.Context, kind, name string, version int) (content string, revision int, err error) {
 	var d store.Definition
 	if version == 0 {
-		d, err = s.Store.Draft(kind, name)
+		d, err = s.Store.Draft(ctx, kind, name)
 	} else {
-		d, err = s.Store.Version(kind, name, version)
+		d, err = s.Store.Version(ctx, kind, name, version)
 	}
 	if errors.Is(err, store.ErrNotFound) {
 		what := kind
@@ -45,10 +45,10 @@ func (s *Service) Definition(kind, name string, version int) (content string, re
 
 // Differences tells how one version of a definition differs from another; 0 is
 // what was pushed last.
-func (s *Service) Differences(kind, name string, from, to int) ([]definition.Difference, error) {
+func (s *Service) Differences(ctx context.Context, kind, name string, from, to int) ([]definition.Difference, error) {
 	documents := make([]definition.Document, 2)
 	for i, version := range []int{from, to} {
-		content, _, err := s.Definition(kind, name, version)
+		content, _, err := s.Definition(ctx, kind, name, version)
 		if err != nil {
 			return nil, err
 		}
@@ -79,7 +79,7 @@ func (s *Service) Review(ctx context.Context, name string) (wire.Review, error) 
 	for i, d := range p.documents {
 		kind, name := d.Ident()
 		change := wire.Change{Kind: kind, Name: name, Version: 1, Differences: []definition.Difference{}}
-		published, err := s.Store.Published(kind, name)
+		published, err := s.Store.Published(ctx, kind, name)
 		switch {
 		case err == nil:
 			change.Version = published.Number + 1
@@ -94,7 +94,7 @@ func (s *Service) Review(ctx context.Context, name string) (wire.Review, error) 
 		out.Changes = append(out.Changes, change)
 	}
 	out.Examples = p.examples(ctx, problems)
-	users, err := s.usersOf("", name)
+	users, err := s.usersOf(ctx, "", name)
 	for _, u := range users {
 		if _, itself := p.find(u.Kind, u.Name); u.Published && !itself {
 			out.Users = append(out.Users, u)

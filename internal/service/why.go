@@ -30,7 +30,7 @@ func (s *Service) Why(ctx context.Context, r Request) (wire.Why, error) {
 
 // WhyRun tells it of a run that was made, with its version, answers and day.
 func (s *Service) WhyRun(ctx context.Context, id uint) (wire.Why, error) {
-	record, err := s.RunRecord(id)
+	record, err := s.RunRecord(ctx, id)
 	if err != nil {
 		return wire.Why{}, err
 	}

@@ -64,7 +64,7 @@ func (s *Service) words(ctx context.Context, d definition.Document, set *definit
 			}
 		}
 	}
-	if d, err := s.directory(); err == nil {
+	if d, err := s.directory(ctx); err == nil {
 		for _, e := range d.entries {
 			if e.draft.Kind == "criterion" {
 				out = append(out, word("meets "+e.draft.Name, "criterion", "a named condition"))
@@ -83,7 +83,7 @@ func (s *Service) words(ctx context.Context, d definition.Document, set *definit
 // wordsOn lists the columns of a table of whatever source has it: a criterion
 // names no source.
 func (s *Service) wordsOn(ctx context.Context, table string) []wire.Word {
-	d, err := s.directory()
+	d, err := s.directory(ctx)
 	if err != nil {
 		return nil
 	}

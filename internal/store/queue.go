@@ -1,6 +1,7 @@
 package store
 
 import (
+	"context"
 	"errors"
 
 	"gorm.io/gorm"
@@ -25,15 +26,21 @@ type change struct {
 	done   chan error
 }
 
-// write makes a change, and returns when it was committed.
-func (s *Store) write(synced bool, do func(tx *gorm.DB) error) error {
+// write makes a change, and returns when it was committed. Where the context ends
+// before its turn nothing is changed; from then on it is not broken off.
+func (s *Store) write(ctx context.Context, synced bool, do func(tx *gorm.DB) error) error {
 	c := change{do, synced, make(chan error, 1)}
 	s.closing.RLock()
 	if s.closed {
 		s.closing.RUnlock()
 		return errClosed
 	}
-	s.queue <- c
+	select {
+	case s.queue <- c:
+	case <-ctx.Done():
+		s.closing.RUnlock()
+		return context.Cause(ctx)
+	}
 	s.closing.RUnlock()
 	return written(<-c.done)
 }

@@ -45,7 +45,7 @@ func (s *Store) Prune(ctx context.Context, r Retention, now time.Time) error {
 		if err != nil || below == 0 {
 			return err
 		}
-		err = s.write(false, func(tx *gorm.DB) error {
+		err = s.write(ctx, false, func(tx *gorm.DB) error {
 			if err := tx.Exec("delete from prints where run <= ?", below).Error; err != nil {
 				return err
 			}

@@ -101,36 +101,36 @@ func found(err error) error {
 }
 
 // SaveSource adds a source or replaces it.
-func (s *Store) SaveSource(source Source) error {
+func (s *Store) SaveSource(ctx context.Context, source Source) error {
 	defer s.changes.Add(1)
 	row := sourceRowOf(source)
-	return s.write(true, func(tx *gorm.DB) error { return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error })
+	return s.write(ctx, true, func(tx *gorm.DB) error { return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error })
 }
 
 // Sources lists the sources by name.
-func (s *Store) Sources() ([]Source, error) {
+func (s *Store) Sources(ctx context.Context) ([]Source, error) {
 	var rows []sourceRow
-	err := s.db.Order("name").Find(&rows).Error
+	err := s.db.WithContext(ctx).Order("name").Find(&rows).Error
 	return mapped(rows, sourceRow.domain), err
 }
 
 // RemoveSource removes a source.
-func (s *Store) RemoveSource(name string) error {
+func (s *Store) RemoveSource(ctx context.Context, name string) error {
 	defer s.changes.Add(1)
-	return s.write(true, func(tx *gorm.DB) error { return tx.Delete(&sourceRow{}, "name = ?", name).Error })
+	return s.write(ctx, true, func(tx *gorm.DB) error { return tx.Delete(&sourceRow{}, "name = ?", name).Error })
 }
 
 // Bound is the place that a secret is given to, empty for one that was given to
 // none yet.
-func (s *Store) Bound(secret string) (string, error) {
+func (s *Store) Bound(ctx context.Context, secret string) (string, error) {
 	var row bindingRow
-	err := s.db.Limit(1).Find(&row, "secret = ?", secret).Error
+	err := s.db.WithContext(ctx).Limit(1).Find(&row, "secret = ?", secret).Error
 	return row.Place, err
 }
 
 // Bind has a secret given to a place only, unless it is bound already.
-func (s *Store) Bind(secret, place string, at time.Time) error {
-	return s.write(true, func(tx *gorm.DB) error {
+func (s *Store) Bind(ctx context.Context, secret, place string, at time.Time) error {
+	return s.write(ctx, true, func(tx *gorm.DB) error {
 		return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&bindingRow{secret, place, at}).Error
 	})
 }
@@ -152,9 +152,9 @@ func (c *Changed) Error() string {
 // SaveDrafts makes or replaces drafts, all or none, and gives each its revision.
 // One that comes with the revision it was changed from is refused if that is not
 // the newest. A draft that stays the same keeps its revision.
-func (s *Store) SaveDrafts(definitions []Definition) error {
+func (s *Store) SaveDrafts(ctx context.Context, definitions []Definition) error {
 	defer s.changes.Add(1)
-	return s.write(true, func(tx *gorm.DB) error {
+	return s.write(ctx, true, func(tx *gorm.DB) error {
 		for i := range definitions {
 			d := &definitions[i]
 			var old draftRow
@@ -198,9 +198,9 @@ func (s *Store) SaveDrafts(definitions []Definition) error {
 
 // Remove removes the draft of a definition, and retires what was published of
 // it: the versions stay for the runs that were made with them.
-func (s *Store) Remove(kind, name string, at time.Time) error {
+func (s *Store) Remove(ctx context.Context, kind, name string, at time.Time) error {
 	defer s.changes.Add(1)
-	return s.write(true, func(tx *gorm.DB) error {
+	return s.write(ctx, true, func(tx *gorm.DB) error {
 		if err := tx.Delete(&draftRow{}, "kind = ? and name = ?", kind, name).Error; err != nil {
 			return err
 		}
@@ -209,24 +209,24 @@ func (s *Store) Remove(kind, name string, at time.Time) error {
 }
 
 // Draft gives what was pushed last under a kind and name.
-func (s *Store) Draft(kind, name string) (Definition, error) {
+func (s *Store) Draft(ctx context.Context, kind, name string) (Definition, error) {
 	var row draftRow
-	err := s.db.Take(&row, "kind = ? and name = ?", kind, name).Error
+	err := s.db.WithContext(ctx).Take(&row, "kind = ? and name = ?", kind, name).Error
 	return row.domain(), found(err)
 }
 
 // Drafts lists what was pushed last, by kind and name.
-func (s *Store) Drafts() ([]Definition, error) {
+func (s *Store) Drafts(ctx context.Context) ([]Definition, error) {
 	var rows []draftRow
-	err := s.db.Order("kind, name").Find(&rows).Error
+	err := s.db.WithContext(ctx).Order("kind, name").Find(&rows).Error
 	return mapped(rows, draftRow.domain), err
 }
 
 // Publish freezes definitions as the next version of each, all or none, and
 // returns them with their numbers.
-func (s *Store) Publish(definitions []Definition) ([]Definition, error) {
+func (s *Store) Publish(ctx context.Context, definitions []Definition) ([]Definition, error) {
 	defer s.changes.Add(1)
-	err := s.write(true, func(tx *gorm.DB) error {
+	err := s.write(ctx, true, func(tx *gorm.DB) error {
 		for i := range definitions {
 			d := &definitions[i]
 			var last int
@@ -247,15 +247,17 @@ func (s *Store) Publish(definitions []Definition) ([]Definition, error) {
 }
 
 // Published gives the newest version under a kind and name.
-func (s *Store) Published(kind, name string) (Definition, error) { return s.Version(kind, name, 0) }
+func (s *Store) Published(ctx context.Context, kind, name string) (Definition, error) {
+	return s.Version(ctx, kind, name, 0)
+}
 
 // notRetired leaves out what was retired.
 const notRetired = "not exists (select 1 from retired r where r.kind = versions.kind and r.name = versions.name)"
 
 // Version gives a published version, 0 for the newest.
-func (s *Store) Version(kind, name string, number int) (Definition, error) {
+func (s *Store) Version(ctx context.Context, kind, name string, number int) (Definition, error) {
 	var row versionRow
-	query := s.db.Where("kind = ? and name = ? and ? in (0, number)", kind, name, number)
+	query := s.db.WithContext(ctx).Where("kind = ? and name = ? and ? in (0, number)", kind, name, number)
 	if number == 0 {
 		query = query.Where(notRetired)
 	}
@@ -264,17 +266,17 @@ func (s *Store) Version(kind, name string, number int) (Definition, error) {
 }
 
 // Versions lists what was published under a kind and name, the newest first.
-func (s *Store) Versions(kind, name string) ([]Definition, error) {
+func (s *Store) Versions(ctx context.Context, kind, name string) ([]Definition, error) {
 	var rows []versionRow
-	err := s.db.Where("kind = ? and name = ?", kind, name).Order("number desc").Find(&rows).Error
+	err := s.db.WithContext(ctx).Where("kind = ? and name = ?", kind, name).Order("number desc").Find(&rows).Error
 	return mapped(rows, versionRow.domain), err
 }
 
 // AllPublished lists the newest versions, of some kinds where they are given, by
 // kind and name.
-func (s *Store) AllPublished(kinds ...string) ([]Definition, error) {
+func (s *Store) AllPublished(ctx context.Context, kinds ...string) ([]Definition, error) {
 	var rows []versionRow
-	query := s.db.Where("number = (select max(number) from versions as v where v.kind = versions.kind and v.name = versions.name)").Where(notRetired)
+	query := s.db.WithContext(ctx).Where("number = (select max(number) from versions as v where v.kind = versions.kind and v.name = versions.name)").Where(notRetired)
 	if len(kinds) > 0 {
 		query = query.Where("kind in ?", kinds)
 	}
@@ -291,12 +293,12 @@ const maxPrinted = 1000
 // SaveRun keeps the record of a run, in the place of one that was kept before,
 // and the fingerprints of its records, nil for none; those of runs long past are
 // let go.
-func (s *Store) SaveRun(r Run, prints []byte) error {
+func (s *Store) SaveRun(ctx context.Context, r Run, prints []byte) error {
 	row, err := runRowOf(r)
 	if err != nil {
 		return err
 	}
-	return s.write(false, func(tx *gorm.DB) error {
+	return s.write(ctx, false, func(tx *gorm.DB) error {
 		// By hand: every run waits for it, and the mapper takes longer than SQLite.
 		exec := func(sql string, args ...any) error {
 			_, err := tx.Statement.ConnPool.ExecContext(context.Background(), sql, args...)
@@ -317,17 +319,17 @@ const saveRun = `insert or replace into runs (id, report, version, outcome, form
 	read_back, sql, args, count, first, last, millis, problem, reason, left_out, edges) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`
 
 // Run gives the record of a run.
-func (s *Store) Run(id uint) (Run, error) {
+func (s *Store) Run(ctx context.Context, id uint) (Run, error) {
 	var row runRow
-	err := s.db.Take(&row, id).Error
+	err := s.db.WithContext(ctx).Take(&row, id).Error
 	return row.domain(), found(err)
 }
 
 // Prints gives the fingerprints of a run's records, ErrNotFound where there are
 // none.
-func (s *Store) Prints(run uint) ([]byte, error) {
+func (s *Store) Prints(ctx context.Context, run uint) ([]byte, error) {
 	var row printsRow
-	err := s.db.Take(&row, run).Error
+	err := s.db.WithContext(ctx).Take(&row, run).Error
 	return row.Bytes, found(err)
 }
 
@@ -345,9 +347,9 @@ const summary = "id, report, version, outcome, format, started_at, as_of, zone, 
 
 // Runs lists the newest runs that are meant, without what was typed and asked of
 // the database.
-func (s *Store) Runs(f Filter, limit int) ([]Run, error) {
+func (s *Store) Runs(ctx context.Context, f Filter, limit int) ([]Run, error) {
 	var rows []runRow
-	query := s.db.Select(summary).Order("id desc").Limit(limit)
+	query := s.db.WithContext(ctx).Select(summary).Order("id desc").Limit(limit)
 	for _, c := range []struct {
 		condition string
 		value     any
@@ -368,9 +370,9 @@ func (s *Store) Runs(f Filter, limit int) ([]Run, error) {
 }
 
 // LastRuns tells when each report was last run.
-func (s *Store) LastRuns() (map[string]time.Time, error) {
+func (s *Store) LastRuns(ctx context.Context) (map[string]time.Time, error) {
 	var rows []runRow
-	err := s.db.Select("report, started_at").Where("id in (select max(id) from runs group by report)").Find(&rows).Error
+	err := s.db.WithContext(ctx).Select("report, started_at").Where("id in (select max(id) from runs group by report)").Find(&rows).Error
 	last := map[string]time.Time{}
 	for _, r := range rows {
 		last[r.Report] = r.StartedAt
@@ -379,8 +381,8 @@ func (s *Store) LastRuns() (map[string]time.Time, error) {
 }
 
 // Unfinished marks runs that a stop of the service cut short.
-func (s *Store) Unfinished(outcome, problem string) error {
-	return s.write(false, func(tx *gorm.DB) error {
+func (s *Store) Unfinished(ctx context.Context, outcome, problem string) error {
+	return s.write(ctx, false, func(tx *gorm.DB) error {
 		return tx.Model(&runRow{}).Where("outcome = ?", "running").
 			Updates(map[string]any{"outcome": outcome, "problem": problem}).Error
 	})

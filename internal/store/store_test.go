@@ -32,9 +32,9 @@ func TestKept(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "own.db")
 	s := open(t, path)
 	source := store.Source{Name: "a", Engine: "sqlite", Address: "/x", Encodings: map[string]string{"t.c": "ymd"}}
-	require.NoError(t, s.SaveSource(source))
+	require.NoError(t, s.SaveSource(t.Context(), source))
 	source.Address = "/y"
-	require.NoError(t, s.SaveSource(source))
+	require.NoError(t, s.SaveSource(t.Context(), source))
 
 	at := time.Date(2026, 3, 18, 12, 0, 0, 0, time.UTC)
 	run := store.Run{
@@ -42,44 +42,44 @@ func TestKept(t *testing.T) {
 		Resolved: map[string]any{"p": "2026-02"}, SQL: "select 1", Args: []any{int64(9007199254740993), "text", nil},
 	}
 	run.ID = s.NextRun()
-	require.NoError(t, s.SaveRun(run, nil))
+	require.NoError(t, s.SaveRun(t.Context(), run, nil))
 	run.Outcome, run.Count, run.First = "done", 5, "2026-02-01"
-	require.NoError(t, s.SaveRun(run, nil))
+	require.NoError(t, s.SaveRun(t.Context(), run, nil))
 	require.NoError(t, s.Close())
 
 	s = open(t, path)
-	sources, err := s.Sources()
+	sources, err := s.Sources(t.Context())
 	require.NoError(t, err)
 	assert.Equal(t, []store.Source{source}, sources)
-	again, err := s.Run(run.ID)
+	again, err := s.Run(t.Context(), run.ID)
 	require.NoError(t, err)
 	assert.Equal(t, json.Number("9007199254740993"), again.Args[0], "whole numbers keep their digits")
 	again.Args[0] = int64(9007199254740993)
 	assert.Equal(t, run, again)
-	_, err = s.Run(run.ID + 1)
+	_, err = s.Run(t.Context(), run.ID+1)
 	assert.ErrorIs(t, err, store.ErrNotFound)
 }
 
 func TestVersions(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "own.db"))
-	_, err := s.Published("report", "r")
+	_, err := s.Published(t.Context(), "report", "r")
 	require.ErrorIs(t, err, store.ErrNotFound)
 	for n := 1; n <= 3; n++ {
-		made, err := s.Publish([]store.Definition{{Kind: "query", Name: "r", Content: "q"}, {Kind: "report", Name: "r", Content: "r", Uses: "q"}})
+		made, err := s.Publish(t.Context(), []store.Definition{{Kind: "query", Name: "r", Content: "q"}, {Kind: "report", Name: "r", Content: "r", Uses: "q"}})
 		require.NoError(t, err)
 		assert.Equal(t, []int{n, n}, []int{made[0].Number, made[1].Number})
 	}
-	newest, err := s.Published("report", "r")
+	newest, err := s.Published(t.Context(), "report", "r")
 	require.NoError(t, err)
 	assert.Equal(t, []any{3, "q"}, []any{newest.Number, newest.Uses})
-	all, err := s.AllPublished("report")
+	all, err := s.AllPublished(t.Context(), "report")
 	require.NoError(t, err)
 	require.Len(t, all, 1)
 	assert.Equal(t, 3, all[0].Number)
 
 	// What is pushed again replaces what was there.
-	require.NoError(t, s.SaveDrafts([]store.Definition{{Kind: "query", Name: "a", Content: "1"}, {Kind: "query", Name: "a", Content: "2"}}))
-	d, err := s.Draft("query", "a")
+	require.NoError(t, s.SaveDrafts(t.Context(), []store.Definition{{Kind: "query", Name: "a", Content: "1"}, {Kind: "query", Name: "a", Content: "2"}}))
+	d, err := s.Draft(t.Context(), "query", "a")
 	require.NoError(t, err)
 	assert.Equal(t, "2", d.Content)
 }
@@ -87,18 +87,18 @@ func TestVersions(t *testing.T) {
 // TestPrints: fingerprints are kept of the newest runs, none at all too.
 func TestPrints(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "own.db"))
-	require.NoError(t, s.SaveRun(store.Run{ID: 1}, []byte{1, 2}))
-	require.NoError(t, s.SaveRun(store.Run{ID: 2}, []byte{}))
-	kept, err := s.Prints(1)
+	require.NoError(t, s.SaveRun(t.Context(), store.Run{ID: 1}, []byte{1, 2}))
+	require.NoError(t, s.SaveRun(t.Context(), store.Run{ID: 2}, []byte{}))
+	kept, err := s.Prints(t.Context(), 1)
 	require.NoError(t, err)
 	assert.Equal(t, []byte{1, 2}, kept)
-	kept, err = s.Prints(2)
+	kept, err = s.Prints(t.Context(), 2)
 	require.NoError(t, err)
 	assert.Empty(t, kept)
-	require.NoError(t, s.SaveRun(store.Run{ID: 1001}, []byte{}))
-	_, err = s.Prints(1)
+	require.NoError(t, s.SaveRun(t.Context(), store.Run{ID: 1001}, []byte{}))
+	_, err = s.Prints(t.Context(), 1)
 	require.ErrorIs(t, err, store.ErrNotFound)
-	_, err = s.Prints(2)
+	_, err = s.Prints(t.Context(), 2)
 	require.NoError(t, err)
 }
 
@@ -106,14 +106,14 @@ func TestPrints(t *testing.T) {
 func TestUnfinished(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "own.db"))
 	cut, done := store.Run{ID: s.NextRun(), Report: "r", Outcome: "running"}, store.Run{ID: s.NextRun(), Report: "r", Outcome: "done"}
-	require.NoError(t, s.SaveRun(cut, nil))
-	require.NoError(t, s.SaveRun(done, nil))
-	require.NoError(t, s.Unfinished("failed", "stopped"))
-	runs, err := s.Runs(store.Filter{Report: "r"}, 10)
+	require.NoError(t, s.SaveRun(t.Context(), cut, nil))
+	require.NoError(t, s.SaveRun(t.Context(), done, nil))
+	require.NoError(t, s.Unfinished(t.Context(), "failed", "stopped"))
+	runs, err := s.Runs(t.Context(), store.Filter{Report: "r"}, 10)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"done", "failed"}, []string{runs[0].Outcome, runs[1].Outcome})
 	assert.Equal(t, "stopped", runs[1].Problem)
-	runs, err = s.Runs(store.Filter{Report: "other"}, 10)
+	runs, err = s.Runs(t.Context(), store.Filter{Report: "other"}, 10)
 	require.NoError(t, err)
 	assert.Empty(t, runs)
 }
@@ -127,32 +127,32 @@ func TestTogether(t *testing.T) {
 	for range callers {
 		wait.Go(func() {
 			for range each {
-				assert.NoError(t, s.SaveRun(store.Run{ID: s.NextRun(), Report: "r", Outcome: "done", StartedAt: time.Now()}, nil))
-				assert.NoError(t, s.SaveDrafts([]store.Definition{{Kind: "query", Name: "same", Content: "x"}}))
+				assert.NoError(t, s.SaveRun(t.Context(), store.Run{ID: s.NextRun(), Report: "r", Outcome: "done", StartedAt: time.Now()}, nil))
+				assert.NoError(t, s.SaveDrafts(t.Context(), []store.Definition{{Kind: "query", Name: "same", Content: "x"}}))
 			}
 		})
 	}
 	refused := 0
 	for range 20 {
 		var changed *store.Changed
-		if errors.As(s.SaveDrafts([]store.Definition{{Kind: "query", Name: "same", Content: "y", Revision: 99}}), &changed) {
+		if errors.As(s.SaveDrafts(t.Context(), []store.Definition{{Kind: "query", Name: "same", Content: "y", Revision: 99}}), &changed) {
 			refused++
 		}
 	}
 	wait.Wait()
 	assert.GreaterOrEqual(t, refused, 19)
-	runs, err := s.Runs(store.Filter{}, 2000)
+	runs, err := s.Runs(t.Context(), store.Filter{}, 2000)
 	require.NoError(t, err)
 	assert.Len(t, runs, callers*each)
 
 	tokyo := time.FixedZone("", 9*3600)
 	late := store.Run{ID: s.NextRun(), Report: "tokyo", StartedAt: time.Date(2026, 3, 2, 1, 0, 0, 0, tokyo)}
-	require.NoError(t, s.SaveRun(late, nil))
+	require.NoError(t, s.SaveRun(t.Context(), late, nil))
 	day := time.Date(2026, 3, 2, 0, 0, 0, 0, tokyo)
-	runs, err = s.Runs(store.Filter{Report: "tokyo", From: day, Until: day.AddDate(0, 0, 1)}, 10)
+	runs, err = s.Runs(t.Context(), store.Filter{Report: "tokyo", From: day, Until: day.AddDate(0, 0, 1)}, 10)
 	require.NoError(t, err)
 	assert.Len(t, runs, 1)
-	runs, err = s.Runs(store.Filter{Report: "tokyo", From: late.StartedAt.UTC().Add(time.Minute)}, 10)
+	runs, err = s.Runs(t.Context(), store.Filter{Report: "tokyo", From: late.StartedAt.UTC().Add(time.Minute)}, 10)
 	require.NoError(t, err)
 	assert.Empty(t, runs)
 }
@@ -162,14 +162,14 @@ func TestTogether(t *testing.T) {
 func TestFiles(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "own.db")
 	s := open(t, path)
-	require.NoError(t, s.SaveRun(store.Run{ID: s.NextRun()}, nil))
+	require.NoError(t, s.SaveRun(t.Context(), store.Run{ID: s.NextRun()}, nil))
 	for _, suffix := range []string{"", "-wal", "-shm"} {
 		info, err := os.Stat(path + suffix)
 		require.NoError(t, err)
 		assert.Equal(t, os.FileMode(0o600), info.Mode().Perm(), suffix)
 	}
 	require.NoError(t, s.Close())
-	require.Error(t, s.SaveRun(store.Run{ID: 7}, nil), "closed")
+	require.Error(t, s.SaveRun(t.Context(), store.Run{ID: 7}, nil), "closed")
 
 	db, err := sql.Open("sqlite3", path)
 	require.NoError(t, err)
@@ -198,15 +198,15 @@ func TestUpgrade(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, db.Close())
 	s := open(t, path)
-	runs, err := s.Runs(store.Filter{}, 10)
+	runs, err := s.Runs(t.Context(), store.Filter{}, 10)
 	require.NoError(t, err)
 	require.Len(t, runs, 1)
 	assert.Equal(t, time.Date(2026, 11, 1, 16, 30, 0, 500_000_000, time.UTC), runs[0].StartedAt.UTC())
 	assert.EqualValues(t, 2, s.NextRun())
-	draft, err := s.Draft("query", "q")
+	draft, err := s.Draft(t.Context(), "query", "q")
 	require.NoError(t, err)
 	assert.Equal(t, 1, draft.Revision)
-	require.NoError(t, s.SaveSource(store.Source{Name: "a", Secret: "b"}))
+	require.NoError(t, s.SaveSource(t.Context(), store.Source{Name: "a", Secret: "b"}))
 }
 
 // TestPrune: the oldest records of runs go by age, number and size; what is under
@@ -220,12 +220,12 @@ func TestPrune(t *testing.T) {
 			if i == 3 {
 				outcome = "running"
 			}
-			require.NoError(t, s.SaveRun(store.Run{ID: s.NextRun(), Report: "r", Outcome: outcome, StartedAt: now.AddDate(0, 0, i-n+1), ReadBack: strings.Repeat("x", 2000)}, []byte{1}))
+			require.NoError(t, s.SaveRun(t.Context(), store.Run{ID: s.NextRun(), Report: "r", Outcome: outcome, StartedAt: now.AddDate(0, 0, i-n+1), ReadBack: strings.Repeat("x", 2000)}, []byte{1}))
 		}
 		return s
 	}
 	ids := func(s *store.Store) (out []uint) {
-		runs, err := s.Runs(store.Filter{}, 2000)
+		runs, err := s.Runs(t.Context(), store.Filter{}, 2000)
 		require.NoError(t, err)
 		for _, r := range runs {
 			out = append(out, r.ID)
@@ -246,7 +246,7 @@ func TestPrune(t *testing.T) {
 			require.NoError(t, s.Prune(t.Context(), c.keep, now))
 			assert.Equal(t, c.want, ids(s))
 			if name == "number" {
-				_, err := s.Prints(1)
+				_, err := s.Prints(t.Context(), 1)
 				assert.ErrorIs(t, err, store.ErrNotFound)
 			}
 			assert.EqualValues(t, 11, s.NextRun())

@@ -66,7 +66,7 @@ func serve(t *testing.T, limit, stall time.Duration, secrets map[string]string) 
 	spool := filepath.Join(folder, "waiting")
 	require.NoError(t, os.Mkdir(spool, 0o700))
 	log := slog.New(slog.DiscardHandler)
-	s, err := service.New(service.Config{
+	s, err := service.New(t.Context(), service.Config{
 		Store: kept, Engines: []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine},
 		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: limit, Log: log, Spool: spool,
 		Secret: func(name string) (string, bool) { v, ok := secrets[name]; return v, ok },
@@ -330,7 +330,7 @@ func TestSecrets(t *testing.T) {
 	// It is bound as soon as a source that has it is kept.
 	kept, err := store.Open(filepath.Join(g.folder, "pikegate.db"))
 	require.NoError(t, err)
-	require.NoError(t, kept.Bind("ledger", "postgresql clerk@db.example:5432", time.Now()))
+	require.NoError(t, kept.Bind(t.Context(), "ledger", "postgresql clerk@db.example:5432", time.Now()))
 	require.NoError(t, kept.Close())
 	for _, engine := range []string{"postgresql", "mysql"} {
 		status, answer := g.call("POST", "/sources", map[string]any{"name": "thief", "engine": engine, "address": thief.Addr().String(), "database": "d", "user": "clerk", "secret": "ledger"})

@@ -78,7 +78,7 @@ func serve(b *testing.B, folder string, install func(*service.Service)) (address
 	b.Helper()
 	kept, err := store.Open(filepath.Join(folder, "pikegate.db"))
 	require.NoError(b, err)
-	s, err := service.New(service.Config{
+	s, err := service.New(b.Context(), service.Config{
 		Store: kept, Engines: []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine},
 		Secret:   func(string) (string, bool) { return servers.Password, true },
 		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, Log: slog.New(slog.DiscardHandler),

@@ -96,7 +96,7 @@ func served(t testing.TB, path string, kept int) *httptest.Server {
 		require.NoError(t, err)
 	}
 	log := slog.New(slog.DiscardHandler)
-	s, err := service.New(service.Config{
+	s, err := service.New(t.Context(), service.Config{
 		Store: own, Engines: []engine.Engine{sqlite.Engine},
 		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: time.Minute, Log: log, Spool: folder,
 	})

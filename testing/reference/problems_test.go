@@ -249,7 +249,7 @@ func serve(t *testing.T) *httptest.Server {
 	kept, err := store.Open(filepath.Join(folder, "pikegate.db"))
 	require.NoError(t, err)
 	log := slog.New(slog.DiscardHandler)
-	s, err := service.New(service.Config{
+	s, err := service.New(t.Context(), service.Config{
 		Store: kept, Engines: []engine.Engine{sqlite.Engine},
 		Calendar: calendar, Now: time.Now, TimeLimit: time.Minute, Log: log,
 	})

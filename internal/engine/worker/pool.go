@@ -122,8 +122,8 @@ func (p *Pool) ask(ctx context.Context, kind byte, q dialect.Query, take func(co
 	for _, v := range q.Args {
 		content = engine.AppendValue(content, v)
 	}
-	for {
-		w, used, err := p.take()
+	for anew := false; ; anew = true {
+		w, used, err := p.take(anew)
 		if err != nil {
 			return engine.Fail(ctx, engine.Unreachable, "The source "+p.source+" cannot be opened", err)
 		}
@@ -149,23 +149,23 @@ func (p *Pool) ask(ctx context.Context, kind byte, q dialect.Query, take func(co
 		case isSaid:
 			return engine.Fail(ctx, said.code, "The source "+p.source+" could not answer", said)
 		case died && errors.Is(err, errDied):
-			return engine.Fail(ctx, engine.TooLarge, "", &engine.Failure{
+			return &engine.Failure{
 				Code: engine.TooLarge, Message: fmt.Sprintf("The statement was ended with the process that read the source %s for it (%v).", p.source, w.how),
-				Hint: "It needed more memory than it is given. Ask for less at a time.",
-			})
+				Hint: "It may have needed more memory than it is given: ask for less at a time. The service's log says more.",
+			}
 		}
 		return err
 	}
 }
 
-// take gives a worker that is free, or a new one.
-func (p *Pool) take() (w *process, used bool, err error) {
+// take gives a worker that is free, or a new one; anew, always that.
+func (p *Pool) take(anew bool) (w *process, used bool, err error) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.closed {
 		return nil, false, errors.New("it was closed")
 	}
-	if n := len(p.free); n > 0 {
+	if n := len(p.free); n > 0 && !anew {
 		w = p.free[n-1]
 		p.free = p.free[:n-1]
 		w.waits.Stop()

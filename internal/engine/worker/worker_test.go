@@ -65,6 +65,8 @@ func (p probe) Stream(ctx context.Context, q dialect.Query, row func([]any) erro
 	case "die":
 		_ = row([]any{"before"})
 		os.Exit(7)
+	case "die-at-once":
+		os.Exit(8)
 	case "eat":
 		for eaten := []byte("more"); ; {
 			eaten = append(eaten, eaten...)
@@ -190,6 +192,12 @@ func TestWild(t *testing.T) {
 	require.ErrorIs(t, p.Stream(ctx, dialect.Query{SQL: "hang"}, func([]any) error { stop(enough); return nil }), enough)
 	assert.NotEqual(t, before, pid())
 	require.Eventually(t, func() bool { return !alive(before) }, 10*time.Second, 10*time.Millisecond)
+
+	// One that dies before it says anything is tried once more, whoever is free.
+	_, err = rows(t.Context(), p, "die-at-once")
+	require.ErrorAs(t, err, &failure)
+	assert.Equal(t, engine.TooLarge, failure.Code)
+	assert.Contains(t, failure.Message, "exit status 8")
 
 	// A free one that died meanwhile is replaced without a word.
 	before = pid()

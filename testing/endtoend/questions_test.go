@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/demo"
+	"pikegate/testing/browser"
 )
 
 // pushed keeps the definitions of testdata/questions.yaml in the demonstration, once.
@@ -260,4 +261,27 @@ func TestPeriodFile(t *testing.T) {
 	// A line says the same as one expression by itself.
 	single := pikegate(t, "period", "FY2026", "--as-of", "2026-03-18", "--zone", "UTC", "--fiscal-start", "4", "--format", "json")
 	assert.JSONEq(t, single.out, lines[2])
+}
+
+// TestNothingTypedIsLost: while the service does not answer, what was typed stays
+// where it is, and it is read again once the service answers.
+func TestNothingTypedIsLost(t *testing.T) {
+	p := browser.Open(t, address+"/#/reports/jobs-due", 1280, 800)
+	p.Wait("document.querySelector('form')")
+	p.Eval("window.answering = window.fetch; window.fetch = () => Promise.reject(new TypeError('gone'))")
+	p.Type("#q-period-start", "2025-03-01")
+	p.Type("#q-period-end", "2025-03-31")
+	p.Wait("document.querySelector('[data-unread]')?.textContent.includes('does not answer')")
+	var start string
+	p.Read("document.querySelector('#q-period-start').value", &start)
+	assert.Equal(t, "2025-03-01", start)
+	p.Eval("window.fetch = window.answering")
+	p.Type("#q-period-end", "2025-03-30")
+	p.Wait("!document.querySelector('[data-unread]') && document.querySelector('[data-readback]').textContent.includes('30 Mar 2025')")
+
+	// A report that is not there is said to be none, and one that is comes after it.
+	p = browser.Open(t, address+"/#/reports/none-such", 1280, 800)
+	p.Wait("document.querySelector('[role=alert]')?.textContent.includes('none-such')")
+	p.Eval("location.hash = '#/reports/jobs-due'")
+	p.Wait("document.querySelector('form') && !document.querySelector('main [role=alert]')")
 }

@@ -83,8 +83,9 @@ const part = encodeURIComponent;
 export type Target = { report: string; draft: boolean };
 const report = (target: Target) => '/reports/' + part(target.report);
 
-export const listReports = () => json<ReportInfo[]>('GET', '/reports');
-export const askReport = (t: Target) => json<ReportForm>('GET', `${report(t)}?draft=${t.draft}`);
+export const listReports = (signal?: AbortSignal) => json<ReportInfo[]>('GET', '/reports', undefined, signal);
+export const askReport = (t: Target, signal?: AbortSignal) =>
+	json<ReportForm>('GET', `${report(t)}?draft=${t.draft}`, undefined, signal);
 export const listChoices = (t: Target, question: string, search: string, inputs: Inputs, signal: AbortSignal) =>
 	json<Choice[]>(
 		'POST',
@@ -106,14 +107,15 @@ export const startRun = (t: Target, inputs: Inputs, sort: string[], signal: Abor
 	call('POST', report(t) + '/runs?format=ndjson', { inputs, sort, draft: t.draft }, signal);
 
 export type RunFilter = { report?: string; outcome?: string; from?: string; until?: string; before?: number };
-export const listRuns = (filter: RunFilter, limit: number) => {
+export const listRuns = (filter: RunFilter, limit: number, signal?: AbortSignal) => {
 	const query = new URLSearchParams({ limit: String(limit) });
 	for (const [name, value] of Object.entries(filter)) if (value) query.set(name, String(value));
-	return json<RunSummary[]>('GET', '/runs?' + query);
+	return json<RunSummary[]>('GET', '/runs?' + query, undefined, signal);
 };
-export const showRun = (run: number) => json<RunRecord>('GET', `/runs/${run}`);
+export const showRun = (run: number, signal?: AbortSignal) => json<RunRecord>('GET', `/runs/${run}`, undefined, signal);
 export const whyRun = (run: number) => json<Why>('GET', `/runs/${run}/why`);
-export const compareRuns = (run: number, other: number) => json<Comparison>('GET', `/runs/${run}/compare/${other}`);
+export const compareRuns = (run: number, other: number, signal?: AbortSignal) =>
+	json<Comparison>('GET', `/runs/${run}/compare/${other}`, undefined, signal);
 
 export const listSources = () => json<Schemas['SourceInfo'][]>('GET', '/sources');
 export const showSource = (source: string) => json<Source>('GET', '/sources/' + part(source));
@@ -129,7 +131,8 @@ export const setEncoding = (source: string, column: string, encoding: string, an
 	json<Source>('PUT', `/sources/${part(source)}/encodings/${part(column)}?anyway=${anyway}`, { encoding });
 
 const definition = (kind: string, name: string) => `/definitions/${part(kind)}/${part(name)}`;
-export const listDefinitions = () => json<DefinitionInfo[]>('GET', '/definitions');
+export const listDefinitions = (signal?: AbortSignal) =>
+	json<DefinitionInfo[]>('GET', '/definitions', undefined, signal);
 export const showDraft = (kind: string, name: string) => json<Schemas['Kept']>('GET', definition(kind, name));
 export const showDefinition = async (kind: string, name: string, version = 0) =>
 	(await json<Schemas['Kept']>('GET', `${definition(kind, name)}?version=${version}`)).content;

@@ -2,19 +2,19 @@
 	// Two runs of a report, asked for anew as they were: the records that came,
 	// went and changed.
 	import { link } from 'svelte-spa-router';
-	import { compareRuns, Refusal, type Comparison } from '../lib/api';
+	import { compareRuns, type Comparison } from '../lib/api';
+	import { Loaded } from '../lib/loaded.svelte';
+	import Pending from '../lib/Pending.svelte';
 	import { cellText, countText, isNumber, recordsText, type Cell } from '../lib/text';
 
 	let { params }: { params: { run: string; other: string } } = $props();
 
-	let found = $state.raw<Comparison>();
-	let failure = $state('');
+	const loaded = new Loaded<Comparison>();
+	const found = $derived(loaded.value);
 	$effect(() => {
-		found = undefined;
-		failure = '';
-		compareRuns(Number(params.run), Number(params.other))
-			.then((c) => (found = c))
-			.catch((e: Refusal) => (failure = e.message));
+		const [run, other] = [Number(params.run), Number(params.other)];
+		loaded.forget();
+		return loaded.ask((signal) => compareRuns(run, other, signal));
 	});
 	const kinds = [
 		{ kind: 'came', label: 'Came', mark: '+', about: 'only in the second run' },
@@ -36,9 +36,8 @@
 		Runs <a href="/runs/{params.run}" use:link>{params.run}</a> and
 		<a href="/runs/{params.other}" use:link>{params.other}</a>
 	</h1>
-	{#if failure}
-		<p role="alert" class="text-error-700-300">{failure}</p>
-	{:else if found}
+	<Pending of={loaded} />
+	{#if found}
 		<div class="grid gap-3 md:grid-cols-2">
 			{#each [found.before, found.after] as side, i (i)}
 				<section class="panel p-3 text-sm" aria-label={i === 0 ? 'First run' : 'Second run'}>

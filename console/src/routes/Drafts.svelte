@@ -2,15 +2,14 @@
 	// Everything that was written here: queries, reports, shared questions and
 	// named conditions, with what is published of each.
 	import { link } from 'svelte-spa-router';
-	import { listDefinitions, Refusal, type DefinitionInfo } from '../lib/api';
+	import { listDefinitions, type DefinitionInfo } from '../lib/api';
+	import { Loaded } from '../lib/loaded.svelte';
+	import Pending from '../lib/Pending.svelte';
 	import { draftAddress, newDraftAddress } from '../lib/link';
 
-	let definitions = $state.raw<DefinitionInfo[]>();
-	let failure = $state('');
+	const definitions = new Loaded<DefinitionInfo[]>();
 	let search = $state('');
-	listDefinitions()
-		.then((list) => (definitions = list))
-		.catch((e: Refusal) => (failure = e.message));
+	$effect(() => definitions.ask(listDefinitions));
 
 	const kinds = [
 		{
@@ -25,7 +24,9 @@
 	];
 	const found = $derived.by(() => {
 		const words = search.toLowerCase().split(/\s+/).filter(Boolean);
-		return (definitions ?? []).filter((d) => words.every((w) => `${d.name} ${d.title}`.toLowerCase().includes(w)));
+		return (definitions.value ?? []).filter((d) =>
+			words.every((w) => `${d.name} ${d.title}`.toLowerCase().includes(w)),
+		);
 	});
 	const standing = (d: DefinitionInfo) =>
 		d.version === 0 ? 'never published' : `version ${d.version}` + (d.draft ? ', changed since' : '');
@@ -44,7 +45,7 @@
 			bind:value={search}
 		/>
 	</div>
-	{#if failure}<p role="alert" class="text-error-700-300">{failure}</p>{/if}
+	<Pending of={definitions} />
 	{#each kinds as { kind, label, about } (kind)}
 		{@const list = found.filter((d) => d.kind === kind)}
 		<section aria-labelledby="kind-{kind}">

@@ -4,8 +4,6 @@
 	import {
 		askReport,
 		previewReport,
-		messageOf,
-		Refusal,
 		type Inputs,
 		type Preview,
 		type Problem,
@@ -20,6 +18,8 @@
 	import { commandLine, fromQuery, httpRequest, reportAddress, sortOf, toQuery } from '../lib/link';
 	import PeriodField, { emptyPeriod, type PeriodText } from '../ask/PeriodField.svelte';
 	import Problems from '../lib/Problems.svelte';
+	import { Loaded } from '../lib/loaded.svelte';
+	import Pending from '../lib/Pending.svelte';
 	import ResultView from '../result/ResultView.svelte';
 	import { Run } from '../result/run.svelte';
 	import { stampText } from '../lib/text';
@@ -39,13 +39,14 @@
 	const name = $derived(params.name); // another address of the same report changes nothing
 	const target = $derived({ report: name, draft });
 
-	let sheet = $state.raw<ReportForm>();
-	let failure = $state('');
+	const form = new Loaded<ReportForm>();
+	const sheet = $derived(form.value);
 	let periods = $state<Record<string, PeriodText>>({});
 	let texts = $state<Record<string, string[]>>({});
 	/** Questions answered by nothing, though they have a default. */
 	let nones = $state<Record<string, boolean>>({});
-	let preview = $state.raw<Preview>();
+	const read = new Loaded<Preview>();
+	const preview = $derived(read.value);
 	let tried = $state(false);
 	let explaining = $state(false);
 	const run = new Run();
@@ -57,14 +58,20 @@
 	let filled = '';
 
 	$effect(() => {
-		askReport(target)
-			.then((s) => {
+		const asked = target;
+		form.forget();
+		read.forget();
+		const stop = form.ask(
+			(signal) => askReport(asked, signal),
+			(s) => {
 				filled = '';
 				({ periods, texts, nones } = fromQuery(s.questions ?? [], ''));
-				sheet = s;
-			})
-			.catch((e: Refusal) => (failure = e.message));
-		return () => run.stop();
+			},
+		);
+		return () => {
+			stop();
+			run.stop();
+		};
 	});
 
 	function answer(q: Question): Inputs[string] | undefined {
@@ -128,17 +135,11 @@
 	$effect(() => {
 		if (!sheet) return;
 		const asked = inputs;
-		const abort = new AbortController();
-		const timer = setTimeout(() => {
-			previewReport(target, asked, abort.signal)
-				.then((p) => (preview = p))
-				.catch((e) => {
-					if (!abort.signal.aborted) failure = messageOf(e);
-				});
-		}, 120);
+		let stop = () => {};
+		const timer = setTimeout(() => (stop = read.ask((signal) => previewReport(target, asked, signal))), 120);
 		return () => {
 			clearTimeout(timer);
-			abort.abort();
+			stop();
 		};
 	});
 
@@ -185,7 +186,7 @@
 		await run.start(target, ran, sort);
 		if (run.summary && !run.failure) onran?.(ran, run.summary, sheet!.today);
 		if (run.problems.length) {
-			if (preview) preview = { ...preview, problems: run.problems };
+			if (preview) read.value = { ...preview, problems: run.problems };
 			document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus();
 		}
 	}
@@ -205,9 +206,8 @@
 
 <svelte:head><title>{sheet?.title ?? name} · Pike Gate</title></svelte:head>
 
-{#if failure}
-	<p role="alert" class="text-error-700-300 p-4">{failure}</p>
-{:else if sheet}
+<div class="p-4 empty:hidden" class:hidden={!!sheet}><Pending of={form} /></div>
+{#if sheet}
 	<div class="flex flex-col gap-4 p-4 lg:h-full lg:flex-row">
 		<form class="w-full shrink-0 space-y-4 lg:w-96 lg:overflow-y-auto lg:pr-1" onsubmit={submit} novalidate>
 			<div>
@@ -303,6 +303,9 @@
 						onclick={() => (explaining = true)}>Ask how</button
 					>
 				</div>
+				{#if read.failure}<p role="alert" class="text-error-700-300 text-sm" data-unread>
+						{read.failure} What you typed stays here.
+					</p>{/if}
 				{#each elsewhere as problem (problem.code + problem.field)}
 					<p class="text-error-700-300 text-sm">{problem.field}: {problem.message}</p>
 				{/each}

@@ -1,19 +1,18 @@
 <script lang="ts">
 	import { link } from 'svelte-spa-router';
-	import { listReports, Refusal, type ReportInfo } from '../lib/api';
+	import { listReports, type ReportInfo } from '../lib/api';
+	import { Loaded } from '../lib/loaded.svelte';
+	import Pending from '../lib/Pending.svelte';
 
-	let reports = $state<ReportInfo[]>();
-	let failure = $state('');
+	const reports = new Loaded<ReportInfo[]>();
 	let search = $state('');
 
-	listReports()
-		.then((list) => (reports = list))
-		.catch((e: Refusal) => (failure = e.message));
+	$effect(() => reports.ask(listReports));
 
 	// Every word must occur in the title, the description or a tag; those run lately come first.
 	const found = $derived.by(() => {
 		const words = search.toLowerCase().split(/\s+/).filter(Boolean);
-		return (reports ?? [])
+		return (reports.value ?? [])
 			.filter((r) => {
 				const text = [r.title, r.about, r.name, ...(r.tags ?? [])].join(' ').toLowerCase();
 				return words.every((word) => text.includes(word));
@@ -36,14 +35,13 @@
 			bind:value={search}
 		/>
 	</div>
-	{#if failure}
-		<p role="alert" class="text-error-700-300">{failure}</p>
-	{:else if reports && reports.length === 0}
+	<Pending of={reports} />
+	{#if reports.value?.length === 0}
 		<p>
 			No report is published yet. Write one, then <code>pikegate push FILE</code> and
 			<code>pikegate publish NAME</code>.
 		</p>
-	{:else if reports}
+	{:else if reports.value}
 		<ul class="divide-surface-200-800 panel divide-y">
 			{#each found as report (report.name)}
 				<li>

@@ -1,7 +1,9 @@
 <script lang="ts">
 	// One run in full: everything needed to explain and to repeat it.
 	import { link } from 'svelte-spa-router';
-	import { Refusal, showRun, type RunRecord } from '../lib/api';
+	import { showRun, type RunRecord } from '../lib/api';
+	import { Loaded } from '../lib/loaded.svelte';
+	import Pending from '../lib/Pending.svelte';
 	import Asked from '../ask/Asked.svelte';
 	import Edges from '../result/Edges.svelte';
 	import { reportLink } from '../lib/link';
@@ -10,12 +12,12 @@
 
 	let { params }: { params: { run: string } } = $props();
 
-	let run = $state.raw<RunRecord>();
-	let failure = $state('');
+	const loaded = new Loaded<RunRecord>();
+	const run = $derived(loaded.value);
 	$effect(() => {
-		showRun(Number(params.run))
-			.then((r) => (run = r))
-			.catch((e: Refusal) => (failure = e.message));
+		const number = Number(params.run);
+		loaded.forget();
+		return loaded.ask((signal) => showRun(number, signal));
 	});
 	const when = new Intl.DateTimeFormat(navigator.language, { dateStyle: 'full', timeStyle: 'long' });
 	const said = (value: unknown): string => {
@@ -38,9 +40,8 @@
 <svelte:head><title>Run {params.run} · Pike Gate</title></svelte:head>
 
 <div class="mx-auto max-w-4xl space-y-4 p-4">
-	{#if failure}
-		<p role="alert" class="text-error-700-300">{failure}</p>
-	{:else if run}
+	<Pending of={loaded} />
+	{#if run}
 		<div>
 			<h1 class="text-2xl font-semibold">Run {run.run}</h1>
 			<p class="muted">

@@ -2,21 +2,14 @@
 	// The runs there were, the newest first: filtered, and two of a report chosen
 	// to be compared.
 	import { link, push, router } from 'svelte-spa-router';
-	import {
-		listReports,
-		listRuns,
-		messageOf,
-		Refusal,
-		type ReportInfo,
-		type RunFilter,
-		type RunSummary,
-	} from '../lib/api';
+	import { listReports, listRuns, messageOf, type ReportInfo, type RunFilter, type RunSummary } from '../lib/api';
+	import { Loaded } from '../lib/loaded.svelte';
 	import { countText, instantText, outcomeText } from '../lib/text';
 
 	const pageSize = 100;
 	let runs = $state.raw<RunSummary[]>();
 	let more = $state(false);
-	let reports = $state.raw<ReportInfo[]>([]);
+	const reports = new Loaded<ReportInfo[]>(); // without it the list still filters by what it shows
 	let failure = $state('');
 	/** The runs chosen to be compared, in the order they were chosen. */
 	let chosen = $state<RunSummary[]>([]);
@@ -43,19 +36,18 @@
 		until: beginning(given('through'), 1),
 	});
 
-	listReports()
-		.then((list) => (reports = list))
-		.catch(() => undefined); // the list still filters by what it shows
+	$effect(() => reports.ask(listReports));
 
+	const first = new Loaded<RunSummary[]>();
 	$effect(() => {
 		const asked = filter;
-		listRuns(asked, pageSize)
-			.then((list) => {
-				if (asked !== filter) return;
+		return first.ask(
+			(signal) => listRuns(asked, pageSize, signal),
+			(list) => {
 				runs = list;
 				more = list.length === pageSize;
-			})
-			.catch((e: Refusal) => (failure = e.message));
+			},
+		);
 	});
 	async function older() {
 		try {
@@ -66,7 +58,7 @@
 			failure = messageOf(e);
 		}
 	}
-	const titleOf = (name: string) => reports.find((r) => r.name === name)?.title ?? name;
+	const titleOf = (name: string) => (reports.value ?? []).find((r) => r.name === name)?.title ?? name;
 	const outcomes = ['done', 'empty', 'failed', 'refused', 'cancelled', 'timed_out', 'stalled', 'stopped', 'running'];
 	function mark(run: RunSummary, on: boolean) {
 		chosen = on ? [...chosen, run].slice(-2) : chosen.filter((c) => c.run !== run.run);
@@ -84,8 +76,8 @@
 			>Report
 			<select class="field" value={given('report')} onchange={(e) => choose('report', e.currentTarget.value)}>
 				<option value="">All reports</option>
-				{#each reports as r (r.name)}<option value={r.name}>{r.title}</option>{/each}
-				{#if given('report') && !reports.some((r) => r.name === given('report'))}
+				{#each reports.value ?? [] as r (r.name)}<option value={r.name}>{r.title}</option>{/each}
+				{#if given('report') && !(reports.value ?? []).some((r) => r.name === given('report'))}
 					<option value={given('report')}>{given('report')}</option>
 				{/if}
 			</select>
@@ -129,8 +121,8 @@
 			<button type="button" class="underline" onclick={() => (chosen = [])}>Choose none</button>
 		</div>
 	{/if}
-	{#if failure}
-		<p role="alert" class="text-error-700-300">{failure}</p>
+	{#if failure || first.failure}
+		<p role="alert" class="text-error-700-300">{failure || first.failure}</p>
 	{:else if runs?.length === 0}
 		<p>{query.size ? 'No run is like that.' : 'There is no run yet.'}</p>
 	{:else if runs}

@@ -1,0 +1,34 @@
+// What a page shows that the service has to be asked for. What was asked for last
+// counts: what is no longer wanted is broken off, and what comes late is dropped.
+import { messageOf } from './api';
+
+export class Loaded<T> {
+	value = $state.raw<T>();
+	/** Why there is nothing, or nothing newer. */
+	failure = $state('');
+	#abort = new AbortController();
+
+	/** Asks for a value; what there was stays until it comes. The result stops asking. */
+	ask(what: (signal: AbortSignal) => Promise<T>, then?: (value: T) => void): () => void {
+		this.#abort.abort();
+		const abort = (this.#abort = new AbortController());
+		what(abort.signal).then(
+			(value) => {
+				if (abort.signal.aborted) return;
+				this.value = value;
+				this.failure = '';
+				then?.(value);
+			},
+			(e) => {
+				if (!abort.signal.aborted) this.failure = messageOf(e);
+			},
+		);
+		return () => abort.abort();
+	}
+
+	/** Forgets the value: it is another one's. */
+	forget() {
+		this.value = undefined;
+		this.failure = '';
+	}
+}

@@ -10,6 +10,8 @@
 		type Target,
 	} from '../lib/api';
 	import { SvelteMap } from 'svelte/reactivity';
+	import { Loaded } from '../lib/loaded.svelte';
+	import Pending from '../lib/Pending.svelte';
 	import Problems from '../lib/Problems.svelte';
 	import { countText } from '../lib/text';
 
@@ -21,7 +23,8 @@
 		problems,
 	}: { target: Target; question: Question; inputs: Inputs; value: string[]; problems: Problem[] } = $props();
 
-	let choices = $state.raw<Choice[]>([]);
+	const choicesOf = new Loaded<Choice[]>();
+	const choices = $derived(choicesOf.value ?? []);
 	let most = $state(0);
 	let search = $state('');
 	const id = $derived('q-' + question.name);
@@ -34,19 +37,16 @@
 		if (!chosen || question.kind === 'yes-no') return;
 		const others = Object.fromEntries(Object.entries(inputs).filter(([name]) => name !== question.name));
 		const text = search;
-		const abort = new AbortController();
+		let stop = () => {};
 		const timer = setTimeout(() => {
-			listChoices(target, question.name, text, others, abort.signal).then(
-				(list) => {
-					choices = list;
-					most = Math.max(most, list.length);
-				},
-				() => {}, // what cannot be read yet is told beside its field
+			stop = choicesOf.ask(
+				(signal) => listChoices(target, question.name, text, others, signal),
+				(list) => (most = Math.max(most, list.length)),
 			);
 		}, 120);
 		return () => {
 			clearTimeout(timer);
-			abort.abort();
+			stop();
 		};
 	});
 	const shown = $derived.by(() => {
@@ -113,7 +113,11 @@
 					{named(choice)}
 				</label>
 			{:else}
-				<p class="muted px-1.5">Nothing like that.</p>
+				<div class="muted px-1.5">
+					{#if choicesOf.value === undefined}<Pending of={choicesOf} />
+					{:else if search}No choice has “{search}” in it.
+					{:else}No choice goes with the other answers.{/if}
+				</div>
 			{/each}
 		</div>
 	</fieldset>

@@ -119,11 +119,13 @@ export const compareRuns = (run: number, other: number, signal?: AbortSignal) =>
 
 export const listSources = () => json<Schemas['SourceInfo'][]>('GET', '/sources');
 export const showSource = (source: string) => json<Source>('GET', '/sources/' + part(source));
-export const checkSource = (source: string) => json<Schemas['Report']>('GET', `/sources/${part(source)}/check`);
+export const checkSource = (source: string, signal?: AbortSignal) =>
+	json<Schemas['Report']>('GET', `/sources/${part(source)}/check`, undefined, signal);
 const table = (source: string, name: string) => `/sources/${part(source)}/tables/${part(name)}`;
-export const showExtents = (source: string, name: string) =>
-	json<ColumnExtent[]>('GET', table(source, name) + '/extents');
-export const showRows = (source: string, name: string) => json<Result>('GET', table(source, name) + '/rows?limit=20');
+export const showExtents = (source: string, name: string, signal?: AbortSignal) =>
+	json<ColumnExtent[]>('GET', table(source, name) + '/extents', undefined, signal);
+export const showRows = (source: string, name: string, signal?: AbortSignal) =>
+	json<Result>('GET', table(source, name) + '/rows?limit=20', undefined, signal);
 /** The records in which a column with dates holds what is none. */
 export const showUnfit = (source: string, name: string, column: string) =>
 	json<Result>('GET', `${table(source, name)}/unfit/${part(column)}?limit=200`);

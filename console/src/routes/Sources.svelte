@@ -19,6 +19,8 @@
 		type Table,
 	} from '../lib/api';
 	import { newDraftAddress } from '../lib/link';
+	import { Loaded } from '../lib/loaded.svelte';
+	import Pending from '../lib/Pending.svelte';
 	import ResultTable from '../result/ResultTable.svelte';
 	import type { Row } from '../result/run.svelte';
 	import { countText, stampText } from '../lib/text';
@@ -52,36 +54,29 @@
 	const source = $derived(sources.find((s) => s.name === params.source));
 	const table = $derived(source?.tables?.find((t) => t.name === params.table));
 
-	let extents = $state.raw<ColumnExtent[]>();
-	let rows = $state.raw<Result>();
+	const extentsOf = new Loaded<ColumnExtent[]>();
+	const rowsOf = new Loaded<Result>();
+	const [extents, rows] = $derived([extentsOf.value, rowsOf.value]);
+	/** What went wrong with something that was done. */
 	let trouble = $state('');
 	$effect(() => {
 		const [s, t] = [source?.name, table?.name];
-		extents = rows = undefined;
+		extentsOf.forget();
+		rowsOf.forget();
 		trouble = '';
 		refused = unfit = undefined;
 		if (!s || !t) return;
-		const current = () => s === source?.name && t === table?.name;
-		showExtents(s, t).then(
-			(e) => current() && (extents = e),
-			(e) => current() && (trouble = messageOf(e)),
-		);
-		showRows(s, t).then(
-			(r) => current() && (rows = r),
-			(e) => current() && (trouble = messageOf(e)),
-		);
+		const stop = [extentsOf.ask((signal) => showExtents(s, t, signal)), rowsOf.ask((signal) => showRows(s, t, signal))];
+		return () => stop.forEach((f) => f());
 	});
 	const extentOf = (column: string) => extents?.find((e) => e.column === column);
 
-	let connection = $state.raw<Awaited<ReturnType<typeof checkSource>>>();
+	const connectionOf = new Loaded<Awaited<ReturnType<typeof checkSource>>>();
+	const connection = $derived(connectionOf.value);
 	$effect(() => {
-		connection = undefined;
+		connectionOf.forget();
 		const name = table ? undefined : source?.name;
-		if (name)
-			checkSource(name).then(
-				(c) => name === source?.name && (connection = c),
-				(e) => (trouble = messageOf(e)),
-			);
+		if (name) return connectionOf.ask((signal) => checkSource(name, signal));
 	});
 
 	// The ways a date is kept in text or in a number; an engine's own dates need none.
@@ -183,7 +178,7 @@
 	</nav>
 
 	<div class="flex min-h-0 min-w-0 grow flex-col gap-4 lg:overflow-y-auto">
-		{#if trouble}<p role="alert" class="text-error-700-300">{trouble}</p>{/if}
+		{#if trouble || extentsOf.failure}<p role="alert" class="text-error-700-300">{trouble || extentsOf.failure}</p>{/if}
 		{#if refused && table}
 			{@const r = refused}
 			<p>
@@ -287,7 +282,7 @@
 						title={table.name}
 					/>
 				</div>
-			{:else if !trouble}<p class="muted">Reading …</p>{/if}
+			{:else}<Pending of={rowsOf} />{/if}
 		{:else if source}
 			<h2 class="text-xl font-semibold">
 				{source.name} <span class="muted text-sm font-normal">{source.engine}</span>
@@ -305,7 +300,7 @@
 						<dd>{note}</dd>
 					{/each}
 				</dl>
-			{:else if !trouble}<p class="muted">Looking at the connection …</p>{/if}
+			{:else}<Pending of={connectionOf} />{/if}
 			<p>Choose a table to see what its columns hold and its first rows.</p>
 		{:else if loaded && sources.length}
 			<p class="muted">Choose a source or a table.</p>

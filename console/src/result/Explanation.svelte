@@ -55,8 +55,8 @@
 		{#each explanation.conditions ?? [] as line, i (i)}
 			<li class="border-surface-200-800 border-t pt-1">
 				{line.words}
-				<code class="muted block">{line.text}</code>
-				{#if line.sql}<code class="block">{line.sql}</code>{:else}<span class="muted"
+				<code class="muted block wrap-anywhere whitespace-pre-wrap">{line.text}</code>
+				{#if line.sql}<code class="block wrap-anywhere whitespace-pre-wrap">{line.sql}</code>{:else}<span class="muted"
 						>restricts nothing in this run</span
 					>{/if}
 			</li>

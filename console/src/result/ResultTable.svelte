@@ -162,7 +162,7 @@
 
 <svelte:window onpointerup={() => (choosing = false)} />
 <div class="flex h-full min-h-0 flex-col gap-1">
-	<div bind:this={box} class="panel min-h-40 grow overflow-auto" role="region" aria-label="Records of {title}">
+	<div bind:this={box} class="panel relative min-h-40 grow overflow-auto" role="region" aria-label="Records of {title}">
 		<table
 			class="min-w-full table-fixed border-separate border-spacing-0 text-sm tabular-nums"
 			style:width="{places.reduce((sum, p) => sum + width(p), 0)}px"

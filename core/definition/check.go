@@ -18,6 +18,9 @@ type Environment struct {
 	Source func(name string) (*catalog.Source, *diag.Problem)
 	// Zone finds a zone by its IANA name.
 	Zone func(name string) (*time.Location, error)
+	// Stopped tells that nobody waits for the check any more: it ends before the
+	// next document, and what it returns is of no use.
+	Stopped func() bool
 	// Library gives definitions that are kept elsewhere.
 	Library
 }
@@ -30,6 +33,9 @@ func Check(documents []Document, known Environment) (*Set, diag.Problems) {
 	known.Source = once(known.Source)
 	var seen []string
 	for _, d := range documents {
+		if known.Stopped != nil && known.Stopped() {
+			break
+		}
 		kind, name := d.Ident()
 		id := kind + " " + name
 		if slices.Contains(seen, id) {

@@ -38,6 +38,7 @@ func (s *Service) known(ctx context.Context, drafts, fresh bool) definition.Envi
 			return o.known.Load(), nil
 		},
 		Zone:    time.LoadLocation,
+		Stopped: func() bool { return ctx.Err() != nil },
 		Library: library,
 	}
 }
@@ -116,6 +117,9 @@ func (s *Service) Push(ctx context.Context, content string, revisions map[string
 	}
 	known := s.known(ctx, true, true)
 	_, problems := definition.Check(documents, known)
+	if ctx.Err() != nil {
+		return wire.Checked{}, context.Cause(ctx)
+	}
 	if err := problems.Err(); err != nil {
 		return wire.Checked{}, err
 	}

@@ -21,6 +21,9 @@ func (s *Service) Examine(ctx context.Context, content string, run bool) (wire.E
 	out := wire.Examination{Definitions: []wire.DefinitionInfo{}, Readings: []wire.CriteriaInWords{}, Words: []wire.Word{}, Problems: problems}
 	known := s.known(ctx, true, run) // afresh, but for who types
 	set, found := definition.Check(documents, known)
+	if ctx.Err() != nil {
+		return out, context.Cause(ctx)
+	}
 	out.Problems = append(out.Problems, found...)
 	out.Problems = append(out.Problems, s.dependents(ctx, documents, known)...)
 	if out.Problems == nil {

@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"os"
@@ -99,4 +100,26 @@ func TestPushReadsOnce(t *testing.T) {
 	_, err := s.Push(t.Context(), definitions(t), nil)
 	require.NoError(t, err)
 	assert.Equal(t, 1, *read-before)
+}
+
+// TestCallerLeaves: nothing is checked, kept or published for a caller who has
+// gone.
+func TestCallerLeaves(t *testing.T) {
+	s, read := demonstration(t)
+	ctx, leave := context.WithCancelCause(t.Context())
+	gone := errors.New("gone")
+	leave(gone)
+	before := *read
+	_, err := s.Push(ctx, strings.ReplaceAll(definitions(t), "title: ", "title: New "), nil)
+	require.ErrorIs(t, err, gone)
+	_, err = s.Examine(ctx, definitions(t), true)
+	require.ErrorIs(t, err, gone)
+	_, err = s.Publish(ctx, "jobs-due")
+	require.Error(t, err)
+	assert.Equal(t, before, *read)
+	list, err := s.Definitions(t.Context())
+	require.NoError(t, err)
+	for _, d := range list {
+		assert.False(t, d.Draft, d.Name)
+	}
 }

@@ -76,6 +76,9 @@ func (s *Service) publication(ctx context.Context, name string) (publication, di
 		return p, nil, notFound("pushed definition", name, names)
 	}
 	_, found := definition.Check(p.documents, s.known(ctx, false, true))
+	if ctx.Err() != nil {
+		return p, nil, context.Cause(ctx)
+	}
 	problems := append(p.notes, found...)
 	if problems.Failed() {
 		return p, problems, nil

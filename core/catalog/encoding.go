@@ -162,9 +162,9 @@ func (e Encoding) IsNative() bool { return e == EncDate || e == EncLocal || e ==
 // an engine's own do, others where all are known to be written alike.
 func (c Column) Orders() bool { return c.Encoding == "" || c.Encoding.IsNative() || c.Layout != "" }
 
-// Reliable tells whether every value was looked at, fits, and is written like the
-// others.
-func (c Column) Reliable() bool { return c.Whole && c.Unfit == 0 && c.Layout != "" }
+// Reliable tells whether every value was looked at and fits. Where they are
+// written alike too, there is a Layout.
+func (c Column) Reliable() bool { return c.Whole && c.Unfit == 0 }
 
 // ComparesWith tells whether dates of the two columns can be compared as they
 // are stored, once they are known to fit.

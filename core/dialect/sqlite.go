@@ -174,14 +174,12 @@ func sqliteClocked(m plan.Moment, x string) string {
 		}
 		return name + "(" + x + ", " + literal(encoding) + ", " + literal(zone) + ")"
 	}
-	second, fraction := "substr("+x+", 1, 19)", "000000000"
-	switch digits := len(c.Layout) - len("0000-00-00T00:00:00."); {
+	second, fraction := "substr("+x+", 1, 19)", "'000000000'"
+	switch {
 	case c.Encoding.IsUnix():
 		second, fraction = sqliteUnix(c, x)
 		second += ", 'unixepoch'"
-	case digits <= 0 || c.Layout[19] != '.':
-		fraction = literal(fraction)
-	default:
+	case strings.Contains(c.Layout, "."):
 		fraction = "substr(rtrim(substr(" + x + ", 21), 'Z') || '000000000', 1, 9)"
 	}
 	by := ""

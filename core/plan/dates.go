@@ -78,7 +78,7 @@ func (b *binder) stored(c *criteria.Column, fine bool, zone *time.Location) Expr
 		if i > 0 {
 			at := civil.DateTime(known.changes[i].At)
 			v, err := c.Ref.Column.Bound(at, civil.UTC)
-			if m.Sure && c.Ref.Column.Encoding.IsTimedText() {
+			if m.Sure && c.Ref.Column.Layout != "" && c.Ref.Column.Encoding.IsTimedText() {
 				v = catalog.IsoBound(at, separatorOf(c.Ref.Column.Layout))
 			}
 			if err != nil {
@@ -220,7 +220,7 @@ func (b *binder) bound(e *criteria.Compare, t civil.DateTime) Expr {
 	if column.Encoding.IsTimedText() {
 		stored, _ := column.StoredTime(t, b.ctx.Zone)
 		switch {
-		case b.trusts(c.Ref):
+		case b.trusts(c.Ref) && column.Layout != "":
 			v = catalog.IsoBound(stored, separatorOf(column.Layout))
 		case !stored.IsMidnight():
 			return b.timed(c.Ref, e.Op, stored)

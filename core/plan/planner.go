@@ -13,9 +13,9 @@ import (
 type Planner struct {
 	Query    *definition.Compiled
 	Calendar civil.Context
-	// Sure tells of a column of dates that all its values fit its encoding and are
-	// written as the catalogue has it, so that a statement need not look at each;
-	// nil where that is known of none.
+	// Sure tells of a column of dates that all its values fit its encoding, and are
+	// written alike where it has a Layout, so that a statement need not look at
+	// each; nil where that is known of none.
 	Sure func(catalog.Column) bool
 }
 

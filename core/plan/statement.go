@@ -175,7 +175,7 @@ type (
 	// the last one has no From. Yearly, if there is one, gives it from a year on.
 	// Zone is its name.
 	//
-	// Sure tells that every value fits and is written as the catalogue has it.
+	// Sure tells that every value fits, and has the column's Layout where it has one.
 	Moment struct {
 		Ref        criteria.Ref
 		Fine, Sure bool

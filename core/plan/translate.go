@@ -125,8 +125,7 @@ func (b *binder) sureWithin(c *criteria.Column) bool {
 	return c.Ref.Column.Encoding.IsNative() && !b.compiled.Traits.ZeroDates || c.Ref.Column.Encoding.IsUnix() && c.Ref.Column.Stored == catalog.Integer && !b.compiled.Traits.Untyped
 }
 
-// trusts tells whether all values of a column with dates are sure to fit, and to
-// be written as the catalogue has it.
+// trusts tells whether all values of a column with dates are sure to fit.
 func (b *binder) trusts(ref criteria.Ref) bool { return b.sure != nil && b.sure(ref.Column) }
 
 // fitting is met where a condition is and a date fits.

@@ -66,11 +66,7 @@ var errUncounted = errors.New("runner: what was left out could not be counted in
 // fit; nil where none can be. Of a table too large to be counted only what
 // passed by is known.
 func leftOut(ctx context.Context, job Job, p Prepared, passed int64, limit time.Duration) (*output.LeftOut, error) {
-	planner := job.planner()
-	planner.Sure = func(c catalog.Column) bool {
-		return c.Encoding == catalog.EncDate && job.Compiled.Traits.Untyped || job.Unchanged && c.Whole && c.Unfit == 0
-	}
-	statement, columns := planner.LeftOut(p.Values)
+	statement, columns := job.planner().LeftOut(p.Values)
 	if columns == nil {
 		return nil, nil
 	}

@@ -58,39 +58,37 @@ func datedOf(encoding, zone string) (*dated, error) {
 	return d, nil
 }
 
+// stampOf reads a value; false for one that is no date.
+func stampOf(v any, encoding, zone string) (catalog.Stamp, bool, error) {
+	d, err := datedOf(encoding, zone)
+	if err != nil {
+		return catalog.Stamp{}, false, err
+	}
+	stamp, ok := d.column.Decode(v, d.clock)
+	return stamp, ok, nil
+}
+
 // isDate is is_date(value, encoding): whether it is a date as the encoding has it.
 func isDate(v any, encoding string) (bool, error) {
-	d, err := datedOf(encoding, "UTC")
-	if err != nil {
-		return false, err
-	}
-	_, ok := d.column.Decode(v, d.clock)
-	return ok, nil
+	_, ok, err := stampOf(v, encoding, "UTC")
+	return ok, err
 }
 
 // dateText is date_text(value, encoding, zone): the day of a date-time by the
 // clocks of the zone, blank for what is none.
 func dateText(v any, encoding, zone string) (any, error) {
-	d, err := datedOf(encoding, zone)
-	if err != nil {
-		return nil, err
-	}
-	stamp, ok := d.column.Decode(v, d.clock)
+	stamp, ok, err := stampOf(v, encoding, zone)
 	if !ok {
-		return nil, nil
+		return nil, err
 	}
 	return stamp.At.Date().String(), nil
 }
 
 // timeText is time_text(value, encoding, zone): the same to the nanosecond.
 func timeText(v any, encoding, zone string) (any, error) {
-	d, err := datedOf(encoding, zone)
-	if err != nil {
-		return nil, err
-	}
-	stamp, ok := d.column.Decode(v, d.clock)
+	stamp, ok, err := stampOf(v, encoding, zone)
 	if !ok {
-		return nil, nil
+		return nil, err
 	}
 	const none = ".000000000"
 	return string(append(append(stamp.At.AppendTo(nil, 'T'), stamp.Fraction...), none[len(stamp.Fraction):]...)), nil

@@ -17,6 +17,7 @@
 		type Target,
 	} from '../lib/api';
 	import DateField from './DateField.svelte';
+	import { Loaded } from '../lib/loaded.svelte';
 	import Problems from '../lib/Problems.svelte';
 	import { countText } from '../lib/text';
 
@@ -63,15 +64,10 @@
 		if (text) value.start = value.end = '';
 	}
 	// Where only whole units are taken, those that hold records are offered.
-	let units = $state.raw<Choice[]>([]);
+	const unitsOf = new Loaded<Choice[]>(); // what cannot be read yet is told beside its field
+	const units = $derived(unitsOf.value ?? []);
 	$effect(() => {
-		if (!question.limits.whole) return;
-		const abort = new AbortController();
-		listChoices(target, question.name, '', inputs, abort.signal).then(
-			(list) => (units = list),
-			() => {}, // what cannot be read yet is told beside its field
-		);
-		return () => abort.abort();
+		if (question.limits.whole) return unitsOf.ask((signal) => listChoices(target, question.name, '', inputs, signal));
 	});
 	const mostInUnit = $derived(Math.max(1, ...units.map((u) => u.count ?? 0)));
 	const read = $derived(answer?.given && !value.start && !value.end ? answer : undefined);

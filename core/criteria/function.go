@@ -201,44 +201,13 @@ func TypeOf(e Expr) catalog.Type {
 	case *Negative:
 		return catalog.Decimal
 	case *Arithmetic:
-		left, right := TypeOf(e.Left), TypeOf(e.Right)
-		switch {
-		case right == LengthOfTime:
-			return left
-		case left.IsDate() || left == Period:
-			return catalog.Integer
-		}
-		return catalog.Decimal
+		return e.Type
 	case *Aggregate:
 		return e.typeOf(TypeOf)
 	case *Call:
-		return e.typeOf()
+		return e.Type
 	}
 	return catalog.Boolean
-}
-
-func (e *Call) typeOf() catalog.Type {
-	for _, f := range functions {
-		if f.name != e.Name || f.makes != "" {
-			if f.name == e.Name {
-				return f.makes
-			}
-			continue
-		}
-		common := unknownType
-		for i, arg := range e.Args {
-			if f.takes[min(i, len(f.takes)-1)] != alike {
-				continue
-			}
-			if t := TypeOf(arg); common == unknownType {
-				common = t
-			} else if t != common && t != unknownType {
-				common = catalog.Decimal // only numbers can differ
-			}
-		}
-		return common
-	}
-	return unknownType
 }
 
 func (e *Aggregate) typeOf(inner func(Expr) catalog.Type) catalog.Type {

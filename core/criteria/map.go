@@ -16,13 +16,13 @@ func Map(e Expr, change func(Expr) Expr) Expr {
 	}
 	switch n := e.(type) {
 	case *Call:
-		e = &Call{n.Pos, n.Name, all(n.Args)}
+		e = &Call{n.Pos, n.Name, all(n.Args), n.Type}
 	case *UnitOf:
 		e = &UnitOf{n.Pos, n.Unit, one(n.X)}
 	case *Aggregate:
 		e = &Aggregate{n.Pos, n.Name, one(n.X)}
 	case *Arithmetic:
-		e = &Arithmetic{n.Pos, n.Op, one(n.Left), one(n.Right)}
+		e = &Arithmetic{n.Pos, n.Op, one(n.Left), one(n.Right), n.Type}
 	case *Negative:
 		e = &Negative{n.Pos, one(n.X)}
 	case *Compare:

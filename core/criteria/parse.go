@@ -288,7 +288,7 @@ func (p *parser) sum() Expr {
 	for p.peek().is("+") || p.peek().is("-") {
 		op := p.next().text[0]
 		y := p.product()
-		x = &Arithmetic{p.from(start), op, x, y}
+		x = &Arithmetic{p.from(start), op, x, y, unknownType}
 	}
 	return x
 }
@@ -299,7 +299,7 @@ func (p *parser) product() Expr {
 	for p.peek().is("*") || p.peek().is("/") {
 		op := p.next().text[0]
 		y := p.sign()
-		x = &Arithmetic{p.from(start), op, x, y}
+		x = &Arithmetic{p.from(start), op, x, y, unknownType}
 	}
 	return x
 }

@@ -47,6 +47,17 @@ func ResolveCondition(text string, e Expr, scope Scope) diag.Problems {
 	return r.problems
 }
 
+// ResolveNumber is Resolve for what must be a number.
+func ResolveNumber(text string, e Expr, scope Scope) diag.Problems {
+	r := resolver{text: text, scope: scope}
+	t := r.typeOf(e)
+	r.noBlank(e)
+	if t != unknownType && !t.IsNumber() {
+		r.fail(e.At(), "type_mismatch", "This is "+a(t)+", not a number.", "Write an expression that gives a number.")
+	}
+	return r.problems
+}
+
 type resolver struct {
 	text     string
 	scope    Scope
@@ -91,7 +102,8 @@ func (r *resolver) typeOf(e Expr) catalog.Type {
 	case *Length:
 		return LengthOfTime
 	case *Call:
-		return r.call(e)
+		e.Type = r.call(e)
+		return e.Type
 	case *UnitOf:
 		r.noBlank(e.X)
 		if t := r.typeOf(e.X); t != unknownType && !t.IsDate() {
@@ -104,7 +116,8 @@ func (r *resolver) typeOf(e Expr) catalog.Type {
 		r.number(e.X, r.typeOf(e.X))
 		return catalog.Decimal
 	case *Arithmetic:
-		return r.arithmetic(e)
+		e.Type = r.arithmetic(e)
+		return e.Type
 	case *Match:
 		r.word(e.X, e.Op)
 		r.word(e.Y, e.Op)

@@ -81,11 +81,13 @@ type (
 		Text   string
 		Length period.Length
 	}
-	// Call is a function of values; Functions tells which there are.
+	// Call is a function of values; Functions tells which there are. Resolve
+	// sets its Type, here and in Arithmetic.
 	Call struct {
 		Pos
 		Name string
 		Args []Expr
+		Type catalog.Type
 	}
 	// UnitOf is the unit of the calendar a date falls in, as people write it:
 	// "month of passed_at" is 2026-03.
@@ -107,6 +109,7 @@ type (
 		Pos
 		Op          byte
 		Left, Right Expr
+		Type        catalog.Type
 	}
 	// Negative is a number with a minus sign.
 	Negative struct {
@@ -378,6 +381,23 @@ func (e *Arithmetic) Moves() (length period.Length, n int, ok bool) {
 	}
 	return by.Length, 1, true
 }
+
+// Move is a stretch of time moved as the expression says; false where that
+// leaves the years that are accepted, or nothing is moved.
+func (e *Arithmetic) Move(s *Span) (*Span, bool) {
+	length, n, ok := e.Moves()
+	if !ok {
+		return nil, false
+	}
+	moved := length.Move(s.Span, n)
+	if !moved.OpenStart() && !moved.From.Date().InRange() || !moved.OpenEnd() && !moved.Until.Date().InRange() {
+		return nil, false
+	}
+	return &Span{e.Pos, moved, s.Type}, true
+}
+
+// IsInstant tells whether the column is a date-time that is stored as an instant.
+func (c *Column) IsInstant() bool { return c.Ref.Column.Encoding.IsInstant() }
 
 // Same tells whether two resolved columns are the same.
 func (c *Column) Same(d *Column) bool {

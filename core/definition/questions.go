@@ -156,12 +156,15 @@ func (c *compiler) derive(field string, p parameter.Parameter) {
 		c.fail(field, 0, "derived", "A derived question is not answered, so it has no default and is not required.", "Take these fields away, or derive.")
 	}
 	dated := func(k string) bool { return k == "period" || k == "date" || k == "date-time" }
-	number := func(k string) bool { return k == "integer" || k == "decimal" }
 	switch p.Kind {
 	case parameter.Period, parameter.Date, parameter.DateTime:
 		c.readable(field, p.Derive)
 	case parameter.Integer, parameter.Decimal:
-		_, problems := criteria.Parse(p.Derive)
+		questions := make([]parameter.Parameter, len(c.query.Parameters))
+		for i, q := range c.query.Parameters {
+			questions[i] = q.Parameter()
+		}
+		_, problems := parameter.Formula(p.Derive, questions)
 		c.add(field, p.Derive, problems)
 	default:
 		if strings.TrimSpace(p.Derive) != ":"+strings.Join(NamesIn(p.Derive), "") {
@@ -170,12 +173,15 @@ func (c *compiler) derive(field string, p parameter.Parameter) {
 	}
 	for _, name := range NamesIn(p.Derive) {
 		at := slices.IndexFunc(c.query.Parameters, func(q Question) bool { return q.Name == name })
-		if at < 0 {
+		switch {
+		case p.Kind == parameter.Integer || p.Kind == parameter.Decimal: // told above
+			continue
+		case at < 0:
 			c.fail(field, 0, "undeclared_parameter", "No question is called "+name+".", diag.DidYouMean(name, c.questionNames()))
 			continue
 		}
 		k := c.query.Parameters[at].Kind
-		if dated(string(p.Kind)) != dated(k) || number(string(p.Kind)) != number(k) || (p.Kind == parameter.YesNo || p.Kind == parameter.Text) && k != string(p.Kind) {
+		if dated(string(p.Kind)) != dated(k) || (p.Kind == parameter.YesNo || p.Kind == parameter.Text) && k != string(p.Kind) {
 			c.fail(field, 0, "type_mismatch", fmt.Sprintf(":%s is %s, which cannot give %s.", name, k, p.Kind), "")
 		}
 	}

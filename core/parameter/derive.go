@@ -7,6 +7,7 @@ import (
 
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
+	"pikegate/core/evaluate"
 	"pikegate/core/period"
 )
 
@@ -26,29 +27,46 @@ func (q Parameter) needs() []string {
 }
 
 // derive works a value out from others: a period or date by the language of
-// periods (":period - 1 year"), a number by arithmetic (":from * 2"), a text
+// periods (":period - 1 year"), a number by an expression (":from * 2"), a text
 // by naming another (":region"). Without what it needs it is left blank.
-func (q Parameter) derive(values Values, ctx Context) (Value, diag.Problems) {
+func (q Parameter) derive(values Values, questions []Parameter, ctx Context) (Value, diag.Problems) {
 	switch q.Kind {
 	case Period, Date, DateTime:
 		return q.deriveSpan(values, ctx)
 	case Integer, Decimal:
-		e, problems := criteria.Parse(q.Derive)
-		if len(problems) > 0 {
-			return Value{}, problems
-		}
-		n, ok := arithmetic(e, values)
-		if !ok {
-			return Value{}, nil
-		}
-		if q.Kind == Integer {
-			n = n.Round(0)
-		}
-		return Value{Given: true, Typed: q.Derive, Numbers: []decimal.Decimal{n}}, nil
+		return q.deriveNumber(values, questions, ctx)
 	}
 	v := values[strings.TrimPrefix(strings.TrimSpace(q.Derive), ":")]
 	v.Typed = q.Derive
 	return v, nil
+}
+
+func (q Parameter) deriveNumber(values Values, questions []Parameter, ctx Context) (Value, diag.Problems) {
+	e, problems := Formula(q.Derive, questions)
+	if len(problems) > 0 {
+		return Value{}, problems
+	}
+	n, ok := evaluate.New(ctx.Context, nil).Value(values.put(e, ctx.Context), nil).(decimal.Decimal)
+	if !ok {
+		return Value{}, nil
+	}
+	if q.Kind == Integer {
+		n = n.Round(0)
+	}
+	return Value{Given: true, Typed: q.Derive, Numbers: []decimal.Decimal{n}}, nil
+}
+
+// Formula reads how a number is worked out from other questions.
+func Formula(text string, questions []Parameter) (criteria.Expr, diag.Problems) {
+	e, problems := criteria.Parse(text)
+	if len(problems) > 0 {
+		return nil, problems
+	}
+	scope := criteria.Scope{Questions: make([]criteria.Question, len(questions))}
+	for i, q := range questions {
+		scope.Questions[i] = q.Question()
+	}
+	return e, criteria.ResolveNumber(text, e, scope)
 }
 
 func (q Parameter) deriveSpan(values Values, ctx Context) (Value, diag.Problems) {
@@ -78,27 +96,4 @@ func (v Value) stretch() (period.Span, bool) {
 		return v.Spans[0], v.Given
 	}
 	return v.Span, v.Given
-}
-
-// arithmetic works out an expression on the numbers of other questions; false
-// where one is blank, or is divided by zero.
-func arithmetic(e criteria.Expr, values Values) (decimal.Decimal, bool) {
-	switch e := e.(type) {
-	case *criteria.Number:
-		return e.Value, true
-	case *criteria.Parameter:
-		if v := values[e.Name]; v.Given && len(v.Numbers) == 1 {
-			return v.Numbers[0], true
-		}
-	case *criteria.Negative:
-		x, ok := arithmetic(e.X, values)
-		return x.Neg(), ok
-	case *criteria.Arithmetic:
-		x, ok1 := arithmetic(e.Left, values)
-		y, ok2 := arithmetic(e.Right, values)
-		if ok1 && ok2 {
-			return criteria.Calculate(e.Op, x, y)
-		}
-	}
-	return decimal.Decimal{}, false
 }

@@ -40,7 +40,7 @@ func Read(questions []Parameter, rules []Rule, inputs map[string]Input, ctx Cont
 		for _, needed := range q.needs() {
 			derive(needed)
 		}
-		value, found := q.derive(values, ctx)
+		value, found := q.derive(values, questions, ctx)
 		values[name] = value
 		problems = append(problems, at(name, found)...)
 	}
@@ -49,7 +49,7 @@ func Read(questions []Parameter, rules []Rule, inputs map[string]Input, ctx Cont
 	}
 	problems = append(problems, unknown(questions, inputs)...)
 	if len(problems) == 0 {
-		problems = CheckRules(rules, values)
+		problems = CheckRules(rules, values, ctx.Context)
 	}
 	return values, problems
 }

@@ -1,14 +1,10 @@
 package parameter
 
 import (
-	"strings"
-
-	"github.com/shopspring/decimal"
-
-	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
-	"pikegate/core/period"
+	"pikegate/core/evaluate"
 )
 
 // Rule is a condition across answers, with what to say when it is broken.
@@ -19,154 +15,86 @@ type Rule struct {
 	Hint string
 }
 
-// CheckRules tries every rule. One that refers to a question left blank is
-// not broken. The problem stands at the last question the rule names.
-func CheckRules(rules []Rule, values Values) diag.Problems {
+// CheckRules tries every rule. One that is open because a question was left
+// blank is not broken. The problem stands at the last question the rule names.
+func CheckRules(rules []Rule, values Values, ctx civil.Context) diag.Problems {
 	var problems diag.Problems
+	evaluator := evaluate.New(ctx, nil)
 	for _, r := range rules {
-		ok, known := holds(r.Expr, values)
-		if ok || !known {
+		if ok, known := evaluator.Holds(values.put(r.Expr, ctx), nil); ok || !known {
 			continue
 		}
 		p := diag.Problem{Code: "rule_broken", Message: r.Message, Hint: r.Hint}
-		criteria.Walk(r.Expr, func(e criteria.Expr) {
-			if named, is := e.(*criteria.Parameter); is {
-				p.Field = named.Name
-			}
-		})
+		if names := criteria.Parameters(r.Expr); len(names) > 0 {
+			p.Field = names[len(names)-1]
+		}
 		problems = append(problems, p)
 	}
 	return problems
 }
 
-// holds works a condition out in three-valued logic: known is false where a
-// blank leaves it open.
-func holds(e criteria.Expr, values Values) (ok, known bool) {
-	switch e := e.(type) {
-	case *criteria.Bool:
-		return e.Value, true
-	case *criteria.Logic:
-		known = true
-		for _, t := range e.Terms {
-			termOK, termKnown := holds(t, values)
-			if termKnown && termOK == e.Or {
-				return e.Or, true
+// put puts the answers into an expression on questions alone, and simplifies it.
+func (v Values) put(e criteria.Expr, ctx civil.Context) criteria.Expr {
+	listed := criteria.Map(e, func(e criteria.Expr) criteria.Expr {
+		if in, ok := e.(*criteria.In); ok {
+			var items []criteria.Expr
+			for _, item := range in.Items {
+				if p, ok := item.(*criteria.Parameter); ok {
+					items = append(items, v.Answers(p)...)
+				} else {
+					items = append(items, item)
+				}
 			}
-			known = known && termKnown
+			in.Items = items
 		}
-		return !e.Or, known
-	case *criteria.Not:
-		ok, known = holds(e.X, values)
-		return !ok, known
-	case *criteria.IsBlank:
-		return (operandOf(e.X, values).kind == "") != e.Not, true
-	case *criteria.Compare:
-		return compare(operandOf(e.Left, values), e.Op, operandOf(e.Right, values))
-	case *criteria.Between:
-		x := operandOf(e.X, values)
-		low, known1 := compare(x, ">=", operandOf(e.Low, values))
-		high, known2 := compare(x, "<=", operandOf(e.High, values))
-		return (low && high) != e.Not, known1 && known2
-	case *criteria.Within:
-		ok, known = compare(operandOf(e.X, values), "=", operandOf(e.Period, values))
-		return ok != e.Not, known
-	case *criteria.In:
-		x := operandOf(e.X, values)
-		known = x.kind != ""
-		for _, item := range e.Items {
-			for _, one := range operandsOf(item, values) {
-				if same, sure := compare(x, "=", one); sure && same {
-					ok = true
+		return e
+	})
+	return criteria.SimplifyWithin(criteria.Map(listed, func(e criteria.Expr) criteria.Expr {
+		switch e := e.(type) {
+		case *criteria.Parameter:
+			return v.Answers(e)[0]
+		case *criteria.Text:
+			if e.Period == nil {
+				return e
+			}
+			if span, problems := e.Period.Resolve(ctx); len(problems) == 0 {
+				return &criteria.Span{Pos: e.Pos, Span: span}
+			}
+			return &criteria.Blank{Pos: e.Pos}
+		case *criteria.Arithmetic:
+			if span, ok := e.Left.(*criteria.Span); ok {
+				if moved, ok := e.Move(span); ok {
+					return moved
 				}
 			}
 		}
-		return ok != e.Not, known
-	case *criteria.Parameter:
-		v := values[e.Name]
-		return v.Bool, v.Given
-	}
-	return false, false
+		return e
+	}), ctx)
 }
 
-// operand is one side of a comparison; without a kind it is blank.
-type operand struct {
-	kind   catalog.Type
-	span   period.Span
-	number decimal.Decimal
-	text   string
-	yes    bool
-}
-
-func operandOf(e criteria.Expr, values Values) operand {
-	if all := operandsOf(e, values); len(all) == 1 {
-		return all[0]
+// Answers are the answers to a question as constants of an expression: one, or
+// several; blank where there is none.
+func (v Values) Answers(p *criteria.Parameter) []criteria.Expr {
+	answer := v[p.Name]
+	if !answer.Given {
+		return []criteria.Expr{&criteria.Blank{Pos: p.Pos}}
 	}
-	return operand{}
-}
-
-func operandsOf(e criteria.Expr, values Values) []operand {
-	switch e := e.(type) {
-	case *criteria.Text:
-		return []operand{{kind: catalog.Text, text: e.Value}}
-	case *criteria.Bool:
-		return []operand{{kind: catalog.Boolean, yes: e.Value}}
-	case *criteria.Parameter:
-		return values[e.Name].operands(e)
+	var out []criteria.Expr
+	for _, t := range answer.Texts {
+		out = append(out, &criteria.Text{Pos: p.Pos, Value: t})
 	}
-	if n, ok := arithmetic(e, values); ok {
-		return []operand{{kind: catalog.Decimal, number: n}}
+	for _, n := range answer.Numbers {
+		out = append(out, &criteria.Number{Pos: p.Pos, Value: n})
 	}
-	return nil
-}
-
-// operands are the answers to a question, none when it was left blank.
-func (v Value) operands(e *criteria.Parameter) []operand {
-	var out []operand
-	if !v.Given {
-		return nil
-	}
-	for _, n := range v.Numbers {
-		out = append(out, operand{kind: catalog.Decimal, number: n})
-	}
-	for _, t := range v.Texts {
-		out = append(out, operand{kind: catalog.Text, text: t})
-	}
-	for _, s := range v.Spans {
-		out = append(out, operand{kind: criteria.Period, span: s})
+	for _, s := range answer.Spans {
+		out = append(out, &criteria.Span{Pos: p.Pos, Span: s, Type: p.Question.Type})
 	}
 	switch {
 	case out != nil:
-	case e.Question.Type == criteria.Period:
-		out = append(out, operand{kind: criteria.Period, span: v.Span.Part(e.Part)})
-	case e.Question.Type == catalog.Boolean:
-		out = append(out, operand{kind: catalog.Boolean, yes: v.Bool})
+	case p.Question.Type == criteria.Period:
+		out = append(out, &criteria.Span{Pos: p.Pos, Span: answer.Span.Part(p.Part)})
+	default:
+		out = append(out, &criteria.Bool{Pos: p.Pos, Value: answer.Bool})
 	}
 	return out
-}
-
-// compare compares two sides; a stretch of time on the left counts by its
-// start, one on the right as a whole, as for the columns of a table.
-func compare(x operand, op string, y operand) (ok, known bool) {
-	if x.kind == "" || y.kind == "" || x.kind != y.kind {
-		return false, false
-	}
-	order := 0
-	switch x.kind {
-	case criteria.Period:
-		switch {
-		case x.span.From < y.span.From:
-			order = -1
-		case x.span.From >= y.span.Until && y.span.From != y.span.Until:
-			order = 1
-		}
-	case catalog.Decimal:
-		order = x.number.Cmp(y.number)
-	case catalog.Text:
-		order = strings.Compare(x.text, y.text)
-	case catalog.Boolean:
-		if x.yes != y.yes {
-			order = 1
-		}
-	}
-	return criteria.Holds(order, op), true
 }

@@ -105,26 +105,30 @@ func (b *binder) aggregateOutput(s *Statement, out *Output, e *criteria.Aggregat
 			formula.expr = plus(formula.expr, times(column("present"), term))
 		}
 	default:
-		average := &criteria.Arithmetic{Op: '/', Left: times(column("sum"), factor), Right: column("present")}
+		average := calculated('/', times(column("sum"), factor), column("present"))
 		formula.expr = plus(average, &criteria.Number{Value: ratio(term)})
 	}
 	out.Formula = formula
+}
+
+func calculated(op byte, x, y criteria.Expr) criteria.Expr {
+	return &criteria.Arithmetic{Op: op, Left: x, Right: y, Type: catalog.Decimal}
 }
 
 func plus(x, y criteria.Expr) criteria.Expr {
 	if n, ok := y.(*criteria.Number); ok && n.Value.IsZero() {
 		return x
 	}
-	return &criteria.Arithmetic{Op: '+', Left: x, Right: y}
+	return calculated('+', x, y)
 }
 
 // times multiplies before it divides, so that only the end can be rounded.
 func times(x criteria.Expr, factor *big.Rat) criteria.Expr {
 	if num := factor.Num(); !num.IsInt64() || num.Int64() != 1 {
-		x = &criteria.Arithmetic{Op: '*', Left: x, Right: &criteria.Number{Value: decimal.NewFromBigInt(num, 0)}}
+		x = calculated('*', x, &criteria.Number{Value: decimal.NewFromBigInt(num, 0)})
 	}
 	if !factor.IsInt() {
-		x = &criteria.Arithmetic{Op: '/', Left: x, Right: &criteria.Number{Value: decimal.NewFromBigInt(factor.Denom(), 0)}}
+		x = calculated('/', x, &criteria.Number{Value: decimal.NewFromBigInt(factor.Denom(), 0)})
 	}
 	return x
 }

@@ -202,12 +202,12 @@ func (b *binder) value(e criteria.Expr) criteria.Expr {
 		return &criteria.Negative{Pos: e.Pos, X: b.value(e.X)}
 	case *criteria.Arithmetic:
 		left := b.value(e.Left)
-		if length, n, ok := e.Moves(); ok {
+		if _, _, moves := e.Moves(); moves {
 			if span, ok := left.(*criteria.Span); ok {
-				return b.moved(e, length.Move(span.Span, n), span.Type)
+				return b.moved(e, span)
 			}
 		}
-		return &criteria.Arithmetic{Pos: e.Pos, Op: e.Op, Left: left, Right: b.value(e.Right)}
+		return &criteria.Arithmetic{Pos: e.Pos, Op: e.Op, Left: left, Right: b.value(e.Right), Type: e.Type}
 	case *criteria.UnitOf:
 		return &criteria.UnitOf{Pos: e.Pos, Unit: e.Unit, X: b.value(e.X)}
 	case *criteria.Aggregate:
@@ -215,7 +215,7 @@ func (b *binder) value(e criteria.Expr) criteria.Expr {
 			return &criteria.Aggregate{Pos: e.Pos, Name: e.Name, X: b.value(e.X)}
 		}
 	case *criteria.Call:
-		call := &criteria.Call{Pos: e.Pos, Name: e.Name}
+		call := &criteria.Call{Pos: e.Pos, Name: e.Name, Type: e.Type}
 		for i, arg := range e.Args {
 			if asked, ok := arg.(*criteria.Parameter); ok && (e.Name != "if" || i > 0) {
 				call.Args = append(call.Args, b.value(asked)) // blank where it has no answer
@@ -241,16 +241,16 @@ func (b *binder) value(e criteria.Expr) criteria.Expr {
 
 // moved is a stretch of time that was moved, if it is still in the years that
 // are accepted.
-func (b *binder) moved(e *criteria.Arithmetic, s period.Span, t catalog.Type) criteria.Expr {
-	if !s.OpenStart() && !s.From.Date().InRange() || !s.OpenEnd() && !s.Until.Date().InRange() {
-		p := diag.Problem{Code: "out_of_range", Field: "criteria", Message: "Moved by " + criteria.Print(e.Right) + ", the date is not in the years 1 to 9999."}
-		if names := criteria.Parameters(e); len(names) > 0 {
-			p.Field = names[0]
-		}
-		b.problems = append(b.problems, p)
-		s = period.All
+func (b *binder) moved(e *criteria.Arithmetic, s *criteria.Span) criteria.Expr {
+	if moved, ok := e.Move(s); ok {
+		return moved
 	}
-	return &criteria.Span{Pos: e.Pos, Span: s, Type: t}
+	p := diag.Problem{Code: "out_of_range", Field: "criteria", Message: "Moved by " + criteria.Print(e.Right) + ", the date is not in the years 1 to 9999."}
+	if names := criteria.Parameters(e); len(names) > 0 {
+		p.Field = names[0]
+	}
+	b.problems = append(b.problems, p)
+	return &criteria.Span{Pos: e.Pos, Span: period.All, Type: s.Type}
 }
 
 // answers are the values of a question, one or several.
@@ -258,28 +258,7 @@ func (b *binder) answers(e *criteria.Parameter) []criteria.Expr {
 	if b.used != nil {
 		b.used[e.Name] = true
 	}
-	v := b.given[e.Name]
-	if !v.Given {
-		return []criteria.Expr{&criteria.Blank{Pos: e.Pos}}
-	}
-	var out []criteria.Expr
-	for _, t := range v.Texts {
-		out = append(out, &criteria.Text{Pos: e.Pos, Value: t})
-	}
-	for _, n := range v.Numbers {
-		out = append(out, &criteria.Number{Pos: e.Pos, Value: n})
-	}
-	for _, s := range v.Spans {
-		out = append(out, &criteria.Span{Pos: e.Pos, Span: s, Type: e.Question.Type})
-	}
-	switch {
-	case out != nil:
-	case e.Question.Type == criteria.Period:
-		out = append(out, &criteria.Span{Pos: e.Pos, Span: v.Span.Part(e.Part)})
-	default:
-		out = append(out, &criteria.Bool{Pos: e.Pos, Value: v.Bool})
-	}
-	return out
+	return b.given.Answers(e)
 }
 
 // leftBlank gives the question a comparison refers to that was left blank.

@@ -347,7 +347,7 @@ func (b *binder) compare(e *criteria.Compare) Expr {
 
 func isInstant(e criteria.Expr) bool {
 	c, ok := e.(*criteria.Column)
-	return ok && c.Ref.Column.Encoding.IsInstant()
+	return ok && c.IsInstant()
 }
 
 // sameStored tells whether two dates are columns that are stored alike, so

@@ -370,7 +370,7 @@ func sameKind(x, constant criteria.Expr) bool {
 // folded is the variable of a text whose case is ignored.
 func (r *reader) folded(e criteria.Expr, fold bool) *variable {
 	if fold {
-		e = &criteria.Call{Name: "lower", Args: []criteria.Expr{e}}
+		e = &criteria.Call{Name: "lower", Args: []criteria.Expr{e}, Type: catalog.Text}
 	}
 	return r.variable(e)
 }

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/parameter"
@@ -424,7 +425,7 @@ func answers(v parameter.Value) []any {
 
 func (w World) compareStretch(left criteria.Expr, op string, s period.Span, r Record) Truth {
 	if unit, ok := left.(*criteria.UnitOf); ok { // its first day stands for it
-		left = &criteria.Call{Name: "start_of", Args: []criteria.Expr{&criteria.Text{Value: unit.Unit}, unit.X}}
+		left = &criteria.Call{Name: "start_of", Args: []criteria.Expr{&criteria.Text{Value: unit.Unit}, unit.X}, Type: catalog.Date}
 	}
 	edge := s.From
 	if op == "<=" || op == ">" {

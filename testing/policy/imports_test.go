@@ -19,11 +19,12 @@ core/period              core/civil core/diag
 core/catalog             core/civil core/diag core/sqltext
 core/record              core/catalog core/civil
 core/criteria            core/catalog core/civil core/diag core/period
+core/evaluate            core/catalog core/civil core/criteria core/period
 core/proof               core/catalog core/civil core/criteria core/diag core/period
-core/parameter           core/catalog core/civil core/criteria core/diag core/period
+core/parameter           core/catalog core/civil core/criteria core/diag core/evaluate core/period
 core/sqltext             core/diag
 core/definition          core/catalog core/civil core/criteria core/diag core/parameter core/period core/proof core/sqltext
-core/plan                core/catalog core/civil core/criteria core/definition core/diag core/parameter core/period core/proof core/record core/sqltext
+core/plan                core/catalog core/civil core/criteria core/definition core/diag core/evaluate core/parameter core/period core/proof core/record core/sqltext
 core/dialect             core/catalog core/civil core/criteria core/definition core/diag core/plan
 
 internal/engine          core/catalog core/criteria core/dialect core/plan
@@ -52,6 +53,7 @@ var outside = map[string][]string{
 	"core/criteria":   {"github.com/shopspring/decimal"},
 	"core/definition": {"github.com/goccy/go-yaml", "github.com/shopspring/decimal", "go.yaml.in/yaml"},
 	"core/dialect":    {"github.com/shopspring/decimal"},
+	"core/evaluate":   {"github.com/shopspring/decimal"},
 	"core/parameter":  {"github.com/shopspring/decimal"},
 	"core/proof":      {"github.com/shopspring/decimal"},
 	"core/plan":       {"github.com/shopspring/decimal"},

@@ -281,25 +281,16 @@ type Given struct {
 }
 
 // Input is the answer as people give it to a run.
-func (g Given) Input() any {
-	switch {
-	case len(g.Texts) == 1:
-		return g.Texts[0]
-	case g.Texts != nil:
-		several := make([]any, len(g.Texts))
-		for i, t := range g.Texts {
-			several[i] = t
-		}
-		return several
-	}
-	ends := map[string]any{}
+func (g Given) Input() parameter.Input {
+	in := parameter.Typed(g.Texts...)
+	in.None = g.Texts != nil && len(g.Texts) == 0
 	if g.Start != "" {
-		ends["start"] = g.Start
+		in.Start = &g.Start
 	}
 	if g.End != "" {
-		ends["end"] = g.End
+		in.End = &g.End
 	}
-	return ends
+	return in
 }
 
 func (g *Given) setText(t Text)          { g.Texts = []string{t.Value} }

@@ -3,8 +3,6 @@
 package parameter
 
 import (
-	"strings"
-
 	"github.com/shopspring/decimal"
 
 	"pikegate/core/catalog"
@@ -146,15 +144,6 @@ type Context struct {
 	Marks Marks
 }
 
-// Input is what a person typed for one question: texts, or for a period also
-// a start and an end of its own. With nothing in it, the question is left to its
-// default; where there are only blank texts, or None, it is answered by nothing.
-type Input struct {
-	Texts      []string
-	Start, End *string
-	None       bool
-}
-
 // Value is the typed answer to one question.
 type Value struct {
 	// Given is false for a question left blank.
@@ -244,25 +233,3 @@ func (q Parameter) labelled(values []string) []string {
 	}
 	return out
 }
-
-// blankless takes blanks off both ends and blank answers away.
-func (in Input) blankless() Input {
-	var out Input
-	for _, t := range in.Texts {
-		if t = strings.TrimSpace(t); t != "" {
-			out.Texts = append(out.Texts, t)
-		}
-	}
-	trim := func(s *string) *string {
-		if s == nil || strings.TrimSpace(*s) == "" {
-			return nil
-		}
-		t := strings.TrimSpace(*s)
-		return &t
-	}
-	out.Start, out.End = trim(in.Start), trim(in.End)
-	out.None = out.blank() && (in.None || in.Texts != nil || in.Start != nil || in.End != nil)
-	return out
-}
-
-func (in Input) blank() bool { return len(in.Texts) == 0 && in.Start == nil && in.End == nil }

@@ -17,7 +17,7 @@ import (
 // problem names its question as its field; the start and end of a period
 // asked in two parts are NAME.start and NAME.end. Rules are tried once the
 // answers they compare are sound.
-func Read(questions []Parameter, rules []Rule, inputs map[string]Input, ctx Context) (Values, diag.Problems) {
+func Read(questions []Parameter, rules []Rule, inputs Inputs, ctx Context) (Values, diag.Problems) {
 	values := make(Values, len(questions))
 	var problems diag.Problems
 	derived := map[string]Parameter{}
@@ -62,7 +62,7 @@ func at(name string, found diag.Problems) diag.Problems {
 	return found
 }
 
-func unknown(questions []Parameter, inputs map[string]Input) diag.Problems {
+func unknown(questions []Parameter, inputs Inputs) diag.Problems {
 	var problems diag.Problems
 	known := map[string]bool{}
 	var names []string
@@ -94,6 +94,9 @@ func (q Parameter) open() bool { return (q.Shown == "" || q.Shown == Asked) && q
 // Read reads the answer to one question. The field of a problem is "start" or
 // "end" where that part is meant, else empty.
 func (q Parameter) Read(in Input, ctx Context) (Value, diag.Problems) {
+	if in.misshapen != nil {
+		return Value{}, diag.Problems{{Code: "wrong_shape", Message: "The answer has a wrong shape.", Hint: `Give a text, a number, a list of them, or {"start": …, "end": …}.`}}
+	}
 	in = in.blankless()
 	if !q.open() && !in.blank() {
 		return Value{}, diag.Problems{{Code: "not_asked", Message: "This is not asked, so it cannot be answered.", Hint: "Leave it out."}}

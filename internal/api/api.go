@@ -7,6 +7,7 @@ import (
 	"errors"
 	"log/slog"
 	"net/http"
+	"reflect"
 	"runtime/debug"
 	"time"
 
@@ -15,6 +16,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"pikegate/core/diag"
+	"pikegate/core/parameter"
 	"pikegate/internal/service"
 )
 
@@ -57,6 +59,8 @@ func New(s *service.Service, log *slog.Logger, version string) *Server {
 	config.Info.Description = "Reusable, parameterized reports on business records: ask, read back, run, explain."
 	config.Info.License = &huma.License{Name: "Apache-2.0", Identifier: "Apache-2.0"}
 	server.huma = humagin.New(router, config)
+	// Answers come in several shapes, which they read themselves.
+	server.huma.OpenAPI().Components.Schemas.RegisterTypeAlias(reflect.TypeFor[parameter.Input](), reflect.TypeFor[any]())
 
 	server.reports()
 	server.runs()

@@ -84,37 +84,30 @@ func draftFlag(cmd *cobra.Command, draft *bool) {
 // request makes the request; a start or end needs to know which question is
 // the report's period.
 func (in *inputs) request(ctx context.Context, c *client.Client, report string) (client.Run, error) {
-	answers := map[string]any{}
+	answers := parameter.Inputs{}
 	for _, s := range in.set {
 		name, value, ok := strings.Cut(s, "=")
 		if !ok || name == "" {
 			return client.Run{}, usageError{fmt.Errorf("--set %q is not NAME=VALUE", s)}
 		}
-		switch old := answers[name].(type) {
-		case nil:
-			answers[name] = value
-		case string:
-			answers[name] = []any{old, value}
-		case []any:
-			answers[name] = append(old, value)
-		}
+		answers[name] = parameter.Typed(append(answers[name].Texts, value)...)
 	}
 	if in.start != "" || in.end != "" {
 		name, err := periodQuestion(ctx, c, report, in.draft)
 		if err != nil {
 			return client.Run{}, err
 		}
-		if answers[name] != nil {
+		if _, given := answers[name]; given {
 			return client.Run{}, usageError{fmt.Errorf("give the period either as --set %s=… or as --start and --end", name)}
 		}
-		ends := map[string]any{}
+		var period parameter.Input
 		if in.start != "" {
-			ends["start"] = in.start
+			period.Start = &in.start
 		}
 		if in.end != "" {
-			ends["end"] = in.end
+			period.End = &in.end
 		}
-		answers[name] = ends
+		answers[name] = period
 	}
 	return client.Run{Inputs: answers, AsOf: in.asOf, Draft: in.draft}, nil
 }
@@ -152,34 +145,35 @@ func typedFor(field string, run client.Run) string {
 		return run.AsOf
 	}
 	name, part, _ := strings.Cut(field, ".")
-	switch v := run.Inputs[name].(type) {
-	case string:
-		return v
-	case map[string]any:
-		text, _ := v[part].(string)
-		return text
+	in := run.Inputs[name]
+	switch {
+	case part == "start" && in.Start != nil:
+		return *in.Start
+	case part == "end" && in.End != nil:
+		return *in.End
+	case len(in.Texts) == 1:
+		return in.Texts[0]
 	}
 	return ""
 }
 
 // options are answers as they are given on the command line.
-func options(answers map[string]any) string {
+func options(answers parameter.Inputs) string {
 	var b strings.Builder
 	add := func(option, value string) { b.WriteString(" " + option + " " + quoted(value)) }
 	for _, name := range slices.Sorted(maps.Keys(answers)) {
-		switch v := answers[name].(type) {
-		case []any:
-			for _, item := range v {
-				add("--set", name+"="+fmt.Sprint(item))
-			}
-		case map[string]any:
-			for _, end := range []string{"start", "end"} {
-				if v[end] != nil {
-					add("--"+end, fmt.Sprint(v[end]))
-				}
-			}
-		default:
-			add("--set", name+"="+fmt.Sprint(v))
+		in := answers[name]
+		for _, text := range in.Texts {
+			add("--set", name+"="+text)
+		}
+		if in.None {
+			add("--set", name+"=")
+		}
+		if in.Start != nil {
+			add("--start", *in.Start)
+		}
+		if in.End != nil {
+			add("--end", *in.End)
 		}
 	}
 	return b.String()

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"strconv"
 	"strings"
 
@@ -33,7 +34,7 @@ func (a *app) interview(ctx context.Context, report string, run client.Run) (cli
 	lines := bufio.NewScanner(a.Stdin)
 	fmt.Fprintf(a.Stderr, "%s\nEnter takes what stands in brackets; Ctrl+C stops.\n", sheet.Title)
 	for _, q := range sheet.Questions {
-		if run.Inputs[q.Name] != nil || q.Derive != "" || q.Shown == parameter.Stated {
+		if _, given := run.Inputs[q.Name]; given || q.Derive != "" || q.Shown == parameter.Stated {
 			continue
 		}
 		if err := a.askOne(ctx, report, q, &run, lines); err != nil {
@@ -73,13 +74,8 @@ func (a *app) askOne(ctx context.Context, report string, q wire.FormQuestion, ru
 		}
 		answer := picked(lines.Text(), q, choices)
 		tried := *run
-		tried.Inputs = map[string]any{}
-		for name, v := range run.Inputs {
-			tried.Inputs[name] = v
-		}
-		if answer != nil {
-			tried.Inputs[q.Name] = answer
-		}
+		tried.Inputs = parameter.Inputs{q.Name: answer}
+		maps.Copy(tried.Inputs, run.Inputs)
 		preview, err := a.client().Preview(ctx, report, tried)
 		if err != nil {
 			return err
@@ -146,8 +142,8 @@ func (a *app) offer(ctx context.Context, report string, q wire.FormQuestion, run
 }
 
 // picked turns a line into an answer: numbers pick choices, several answers
-// are parted by commas, nothing is nil.
-func picked(line string, q wire.FormQuestion, choices []parameter.Choice) any {
+// are parted by commas.
+func picked(line string, q wire.FormQuestion, choices []parameter.Choice) (answer parameter.Input) {
 	one := func(text string) string {
 		text = strings.TrimSpace(text)
 		n, err := strconv.Atoi(text)
@@ -158,14 +154,13 @@ func picked(line string, q wire.FormQuestion, choices []parameter.Choice) any {
 		return text
 	}
 	if strings.TrimSpace(line) == "" {
-		return nil
+		return answer
 	}
 	if !q.Many {
-		return one(line)
+		return parameter.Typed(one(line))
 	}
-	var answers []any
 	for _, part := range strings.Split(line, ",") {
-		answers = append(answers, one(part))
+		answer.Texts = append(answer.Texts, one(part))
 	}
-	return answers
+	return answer
 }

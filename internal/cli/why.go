@@ -9,6 +9,7 @@ import (
 	"github.com/rivo/uniseg"
 	"github.com/spf13/cobra"
 
+	"pikegate/core/parameter"
 	"pikegate/internal/output"
 	"pikegate/internal/wire"
 )
@@ -41,7 +42,7 @@ func (a *app) why() *cobra.Command {
 
 // askWhy asks of a run by its number, or of a report with answers; the answers
 // come back as well.
-func (a *app) askWhy(cmd *cobra.Command, what string, in *inputs) (why wire.Why, report string, answers map[string]any, err error) {
+func (a *app) askWhy(cmd *cobra.Command, what string, in *inputs) (why wire.Why, report string, answers parameter.Inputs, err error) {
 	if id, notNumber := strconv.ParseUint(what, 10, 32); notNumber == nil {
 		if len(in.set) > 0 || in.start != "" || in.end != "" || in.asOf != "" {
 			return why, "", nil, usageError{fmt.Errorf("a run has its answers already; name the report to give others")}
@@ -64,7 +65,7 @@ func (a *app) askWhy(cmd *cobra.Command, what string, in *inputs) (why wire.Why,
 	return why, what, request.Inputs, err
 }
 
-func (a *app) printWhy(w wire.Why, report string, answers map[string]any) {
+func (a *app) printWhy(w wire.Why, report string, answers parameter.Inputs) {
 	p := func(format string, values ...any) { fmt.Fprintf(a.Stdout, format+"\n", values...) }
 	p("%s\n\n%s", w.ReadBack, strings.Join(w.Advice, "\n"))
 	if w.Table == "" { // hand-written SQL
@@ -91,10 +92,10 @@ func (a *app) printWhy(w wire.Why, report string, answers map[string]any) {
 		}
 		changed := maps.Clone(answers)
 		if changed == nil {
-			changed = map[string]any{}
+			changed = parameter.Inputs{}
 		}
 		for name, text := range way.Inputs {
-			changed[name] = text
+			changed[name] = parameter.Typed(text)
 		}
 		p("%s:\n  %s run %s%s", way.Words, a.Program, report, options(changed))
 	}

@@ -57,8 +57,8 @@ func (u *Unreachable) Unwrap() error { return u.Err }
 
 // Run is what a caller gives to run or explain a report.
 type Run struct {
-	Inputs map[string]any `json:"inputs,omitempty"`
-	AsOf   string         `json:"as_of,omitempty"`
+	Inputs parameter.Inputs `json:"inputs,omitempty"`
+	AsOf   string           `json:"as_of,omitempty"`
 	// Draft asks for what was pushed last instead of the published version.
 	Draft bool `json:"draft,omitempty"`
 	// Guard has texts that a spreadsheet would take for formulas marked in CSV.

@@ -56,13 +56,11 @@ type Job struct {
 	Version  int
 	Compiled *definition.Compiled
 	View     definition.View
-	Inputs   map[string]parameter.Input
+	Inputs   parameter.Inputs
 	// Sort is an order of the caller's own, for the record.
 	Sort []string
 	// Guard has texts that a spreadsheet would take for formulas marked in CSV.
 	Guard bool
-	// Typed is the inputs as they came, for the record.
-	Typed map[string]any
 	// Problems is what was wrong before the inputs could be read one by one.
 	Problems diag.Problems
 	Context  parameter.Context
@@ -201,7 +199,7 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	started := r.Now()
 	record := store.Run{
 		ID: r.Store.NextRun(), Report: job.Report.Name, Version: job.Version, Format: format.Name, StartedAt: started,
-		AsOf: job.Context.Now.String(), Zone: job.Context.Zone.String(), Inputs: job.Typed, Sort: job.Sort, Outcome: Running,
+		AsOf: job.Context.Now.String(), Zone: job.Context.Zone.String(), Inputs: job.Inputs, Sort: job.Sort, Outcome: Running,
 	}
 	if format.File {
 		leave, err := lane(ctx, job.Source)

@@ -9,6 +9,7 @@ import (
 
 	"pikegate/core/definition"
 	"pikegate/core/diag"
+	"pikegate/core/parameter"
 	"pikegate/internal/output"
 	"pikegate/internal/runner"
 	"pikegate/internal/wire"
@@ -26,7 +27,7 @@ func (s *Service) examples(ctx context.Context, r *definition.Report, set *defin
 }
 
 func (s *Service) example(ctx context.Context, r *definition.Report, e definition.Example, set *definition.Set) (kept bool, words string) {
-	request := Request{Report: r.Name, Inputs: Inputs{}, AsOf: e.AsOf}
+	request := Request{Report: r.Name, Inputs: parameter.Inputs{}, AsOf: e.AsOf}
 	for name, given := range e.Ask {
 		request.Inputs[name] = given.Input()
 	}

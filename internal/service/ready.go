@@ -196,10 +196,8 @@ func tablesOf(q *definition.Query) []string {
 
 // asked puts what a caller gives to a report that is ready.
 func (s *Service) asked(made ready, r Request) runner.Job {
-	inputs, found := r.Inputs.read()
-	var problems diag.Problems
-	made.view.Sort, problems = made.compiled.Order(made.report, r.Sort)
-	found = append(found, problems...)
+	var found, problems diag.Problems
+	made.view.Sort, found = made.compiled.Order(made.report, r.Sort)
 	made.calendar, problems = s.now(made.calendar, r.AsOf)
 	found = append(found, problems...)
 	marks, _ := parameter.MarksOf(made.report.Language)
@@ -208,7 +206,7 @@ func (s *Service) asked(made ready, r Request) runner.Job {
 		made.source.lookAgain(made.tables, func() { s.resurvey(made.compiled.Query.Source) })
 	}
 	return runner.Job{
-		Report: made.report, Version: made.version, Compiled: made.compiled, View: made.view, Inputs: inputs, Sort: r.Sort, Guard: r.Guard, Typed: r.Inputs,
+		Report: made.report, Version: made.version, Compiled: made.compiled, View: made.view, Inputs: r.Inputs, Sort: r.Sort, Guard: r.Guard,
 		Problems: found, Context: parameter.Context{Context: made.calendar, Marks: marks}, Source: made.source.shared,
 		Unchanged: unchanged,
 		Confirm:   func(ctx context.Context) error { return made.source.confirm(ctx, made.tables) },

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/core/civil"
+	"pikegate/core/parameter"
 	"pikegate/internal/engine"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/output"
@@ -56,7 +57,7 @@ func TestRelied(t *testing.T) {
 	_, err = s.Publish(t.Context(), "months")
 	require.NoError(t, err)
 	run := func(meanwhile string) wire.RunRecord {
-		record, err := s.Run(t.Context(), service.Request{Report: "months", Inputs: service.Inputs{"period": "2025"}}, output.CSV, func(wire.RunRecord) output.Writer {
+		record, err := s.Run(t.Context(), service.Request{Report: "months", Inputs: parameter.Inputs{"period": parameter.Typed("2025")}}, output.CSV, func(wire.RunRecord) output.Writer {
 			_, err := db.Exec(meanwhile)
 			require.NoError(t, err)
 			return output.CSV.New(io.Discard)

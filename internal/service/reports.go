@@ -1,16 +1,9 @@
 package service
 
 import (
-	"bytes"
 	"context"
-	"encoding/json"
-	"fmt"
-	"strconv"
-
-	"github.com/shopspring/decimal"
 
 	"pikegate/core/definition"
-	"pikegate/core/diag"
 	"pikegate/core/parameter"
 	"pikegate/core/period"
 	"pikegate/core/plan"
@@ -105,7 +98,7 @@ func (s *Service) Coverage(ctx context.Context, r Request, by string) (wire.Cove
 // Request is what a caller gives to run or explain a report.
 type Request struct {
 	Report string
-	Inputs Inputs
+	Inputs parameter.Inputs
 	// AsOf is the day or instant taken for now; blank means the clock.
 	AsOf string
 	// Sort is an order of the caller's own, over the columns shown.
@@ -116,92 +109,6 @@ type Request struct {
 	Draft bool
 	// Guard has texts that a spreadsheet would take for formulas marked in CSV.
 	Guard bool
-}
-
-// Inputs are the answers by question: a text, a number, a list of them, or for a
-// period also {"start": …, "end": …}. A blank text, or an empty list, is no
-// answer where the question has a default; what is not there, or null, is left to
-// its default.
-type Inputs map[string]any
-
-// UnmarshalJSON keeps every digit of a number.
-func (in *Inputs) UnmarshalJSON(b []byte) error {
-	d := json.NewDecoder(bytes.NewReader(b))
-	d.UseNumber()
-	return d.Decode((*map[string]any)(in))
-}
-
-// read takes the answers apart.
-func (in Inputs) read() (map[string]parameter.Input, diag.Problems) {
-	out := map[string]parameter.Input{}
-	var problems diag.Problems
-	for name, v := range in {
-		input, ok := inputOf(v)
-		if !ok {
-			problems = append(problems, diag.Problem{
-				Code: "wrong_shape", Field: name, Message: name + " has an answer of a wrong shape.",
-				Hint: `Give a text, a number, a list of them, or {"start": …, "end": …}.`,
-			})
-		}
-		out[name] = input
-	}
-	return out, problems
-}
-
-// maxZeros is how many zeros a number may stand for by its exponent.
-const maxZeros = 40
-
-func inputOf(v any) (parameter.Input, bool) {
-	text := func(v any) (*string, bool) {
-		switch v := v.(type) {
-		case nil:
-			return nil, true
-		case string:
-			return &v, true
-		case bool, int, int64:
-			s := fmt.Sprint(v)
-			return &s, true
-		case float64:
-			s := strconv.FormatFloat(v, 'f', -1, 64)
-			return &s, true
-		case json.Number: // 1e6 is a number too
-			d, err := decimal.NewFromString(v.String())
-			if err != nil || d.Exponent() > maxZeros || d.Exponent() < -maxZeros {
-				return nil, false
-			}
-			s := d.String()
-			return &s, true
-		}
-		return nil, false
-	}
-	var in parameter.Input
-	switch v := v.(type) {
-	case []any:
-		in.None = len(v) == 0
-		for _, item := range v {
-			t, ok := text(item)
-			if !ok || t == nil {
-				return in, false
-			}
-			in.Texts = append(in.Texts, *t)
-		}
-		return in, true
-	case map[string]any:
-		var ok1, ok2 bool
-		in.Start, ok1 = text(v["start"])
-		in.End, ok2 = text(v["end"])
-		for key := range v {
-			if key != "start" && key != "end" {
-				return in, false
-			}
-		}
-		return in, ok1 && ok2
-	}
-	t, ok := text(v)
-	if ok && t != nil {
-		in.Texts = []string{*t}
-	}
-	return in, ok
 }
 
 func (s *Service) noReport(ctx context.Context, r Request) error {

@@ -126,9 +126,9 @@ func recordOf(r store.Run) wire.RunRecord {
 	}
 }
 
-func orEmpty(m map[string]any) map[string]any {
+func orEmpty[M ~map[string]V, V any](m M) M {
 	if m == nil {
-		return map[string]any{}
+		return M{}
 	}
 	return m
 }

@@ -12,6 +12,8 @@ import (
 	"github.com/mattn/go-sqlite3"
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
+
+	"pikegate/core/parameter"
 )
 
 // ErrNotFound means that nothing of that name or number is kept.
@@ -72,9 +74,9 @@ type Run struct {
 	StartedAt time.Time
 	AsOf      string
 	Zone      string
-	Sort      []string       // an order of the caller's own
-	Inputs    map[string]any // what was typed
-	Resolved  map[string]any // what it was read as
+	Sort      []string         // an order of the caller's own
+	Inputs    parameter.Inputs // what was typed
+	Resolved  map[string]any   // what it was read as
 	ReadBack  string
 	SQL       string
 	Args      []any

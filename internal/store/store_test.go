@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/core/parameter"
 	"pikegate/internal/store"
 )
 
@@ -38,7 +39,7 @@ func TestKept(t *testing.T) {
 
 	at := time.Date(2026, 3, 18, 12, 0, 0, 0, time.UTC)
 	run := store.Run{
-		Report: "r", Version: 2, Outcome: "running", StartedAt: at, Inputs: map[string]any{"p": "last month"},
+		Report: "r", Version: 2, Outcome: "running", StartedAt: at, Inputs: parameter.Inputs{"p": parameter.Typed("last month")},
 		Resolved: map[string]any{"p": "2026-02"}, SQL: "select 1", Args: []any{int64(9007199254740993), "text", nil},
 	}
 	run.ID = s.NextRun()

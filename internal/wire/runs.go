@@ -6,6 +6,7 @@ import (
 
 	"pikegate/core/diag"
 	"pikegate/core/dialect"
+	"pikegate/core/parameter"
 	"pikegate/core/plan"
 	"pikegate/internal/output"
 )
@@ -159,14 +160,14 @@ type RunSummary struct {
 // RunRecord is what is kept of a run: enough to explain and to repeat it.
 type RunRecord struct {
 	RunSummary
-	Sort     []string       `json:"sort,omitempty" doc:"An order of the caller's own"`
-	Typed    map[string]any `json:"typed" doc:"What was typed, by question"`
-	Resolved map[string]any `json:"resolved" doc:"What it was read as, by question"`
-	SQL      string         `json:"sql"`
-	Values   []BoundValue   `json:"values"`
-	Reason   string         `json:"reason,omitempty" doc:"Why no record could match, where that was proved"`
-	LeftOut  string         `json:"left_out,omitempty" doc:"How many records were left out because their dates cannot be read"`
-	Edges    *output.Edges  `json:"edges,omitempty" doc:"What lies around the period of the run"`
+	Sort     []string         `json:"sort,omitempty" doc:"An order of the caller's own"`
+	Typed    parameter.Inputs `json:"typed" doc:"What was typed, by question"`
+	Resolved map[string]any   `json:"resolved" doc:"What it was read as, by question"`
+	SQL      string           `json:"sql"`
+	Values   []BoundValue     `json:"values"`
+	Reason   string           `json:"reason,omitempty" doc:"Why no record could match, where that was proved"`
+	LeftOut  string           `json:"left_out,omitempty" doc:"How many records were left out because their dates cannot be read"`
+	Edges    *output.Edges    `json:"edges,omitempty" doc:"What lies around the period of the run"`
 }
 
 // QueryPlan is how the database would go about a run.

@@ -34,7 +34,7 @@ var passages = catalog.Source{Name: "s", Engine: "sqlite", Traits: catalog.Trait
 func worked(t *testing.T, criteria string) (bytes uint64, refused error) {
 	t.Helper()
 	text := "kind: query\nname: q\nsource: s\nfrom: t\ncolumns: [n]\ncriteria: |\n  " + criteria + "\n"
-	answers := map[string]parameter.Input{}
+	answers := parameter.Inputs{}
 	if strings.Contains(criteria, ":p") {
 		text += "parameters: [{name: p, kind: period, required: true}]\n"
 		answers["p"] = parameter.Input{Texts: []string{"2026-03"}}
@@ -187,7 +187,7 @@ func TestAnswersGrow(t *testing.T) {
 			in.Texts = append(in.Texts, fmt.Sprintf("answer %d", i))
 		}
 		return func() {
-			_, problems := parameter.Read([]parameter.Parameter{{Name: "a", Kind: parameter.Text, Many: true}}, nil, map[string]parameter.Input{"a": in}, ctx)
+			_, problems := parameter.Read([]parameter.Parameter{{Name: "a", Kind: parameter.Text, Many: true}}, nil, parameter.Inputs{"a": in}, ctx)
 			assert.Equal(t, n > parameter.MaxAnswers, len(problems) > 0)
 		}
 	}
@@ -198,13 +198,13 @@ func TestAnswersGrow(t *testing.T) {
 		}
 		questions = append(questions, parameter.Parameter{Name: fmt.Sprintf("q%d", n), Kind: parameter.Integer})
 		return func() {
-			values, problems := parameter.Read(questions, nil, map[string]parameter.Input{fmt.Sprintf("q%d", n): {Texts: []string{"1"}}}, ctx)
+			values, problems := parameter.Read(questions, nil, parameter.Inputs{fmt.Sprintf("q%d", n): {Texts: []string{"1"}}}, ctx)
 			assert.Empty(t, problems)
 			assert.Equal(t, fmt.Sprint(n+1), values["q0"].Numbers[0].String())
 		}
 	}
 	strange := func(n int) func() {
-		in := map[string]parameter.Input{}
+		in := parameter.Inputs{}
 		for i := range n {
 			in[fmt.Sprintf("strange%d", i)] = parameter.Input{Texts: []string{"1"}}
 		}

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/core/civil"
+	"pikegate/core/parameter"
 	"pikegate/internal/api"
 	"pikegate/internal/client"
 	"pikegate/internal/demo"
@@ -53,7 +54,7 @@ func TestDiskFull(t *testing.T) {
 	}()
 	c := client.Client{Server: web.URL}
 	run := func() error {
-		_, rows, err := c.Start(t.Context(), "jobs-due", client.Run{Inputs: map[string]any{"period": "2025-03"}}, output.CSV)
+		_, rows, err := c.Start(t.Context(), "jobs-due", client.Run{Inputs: parameter.Inputs{"period": parameter.Typed("2025-03")}}, output.CSV)
 		if err != nil {
 			return err
 		}

@@ -18,6 +18,7 @@ import (
 
 	"pikegate/core/civil"
 	"pikegate/core/diag"
+	"pikegate/core/parameter"
 	"pikegate/internal/api"
 	"pikegate/internal/client"
 	"pikegate/internal/config"
@@ -174,7 +175,7 @@ func TestThroughTheService(t *testing.T) {
 				require.NoError(t, err)
 			}
 			run := func(name, words string, format output.Format) (string, wire.RunRecord) {
-				id, rows, err := c.Start(t.Context(), name, client.Run{Inputs: map[string]any{"period": words}}, format)
+				id, rows, err := c.Start(t.Context(), name, client.Run{Inputs: parameter.Inputs{"period": parameter.Typed(words)}}, format)
 				require.NoError(t, err)
 				content, _ := io.ReadAll(rows)
 				_ = rows.Close()
@@ -191,10 +192,10 @@ func TestThroughTheService(t *testing.T) {
 			assert.True(t, record.Edges.NoBefore)
 			text, _ = run("by-hand", "2025-03", output.CSV)
 			assert.Equal(t, "noted,n,amount\r\n2025-03-30,1,12345678.125\r\n2025-03-31,1,0.0001\r\n", text)
-			why, err := c.Why(t.Context(), "passages", client.Run{Inputs: map[string]any{"period": "2025-03-29"}})
+			why, err := c.Why(t.Context(), "passages", client.Run{Inputs: parameter.Inputs{"period": parameter.Typed("2025-03-29")}})
 			require.NoError(t, err)
 			assert.Equal(t, []any{int64(3), int64(0), "2025-03-30T00:30:00+00:00"}, []any{why.Records, why.Matches, why.Nearest[0].After})
-			e, err := c.Explain(t.Context(), "passages", true, client.Run{Inputs: map[string]any{"period": "2025-03-30"}})
+			e, err := c.Explain(t.Context(), "passages", true, client.Run{Inputs: parameter.Inputs{"period": parameter.Typed("2025-03-30")}})
 			require.NoError(t, err)
 			require.NotEmpty(t, e.Plan.Advice)
 

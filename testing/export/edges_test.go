@@ -42,7 +42,7 @@ func edgeStatement(b *testing.B, source engine.Source) dialect.Query {
 	zone, err := time.LoadLocation(demo.Zone)
 	require.NoError(b, err)
 	ctx := civil.Context{Zone: zone}
-	values, problems := parameter.Read(compiled.Questions, nil, map[string]parameter.Input{
+	values, problems := parameter.Read(compiled.Questions, nil, parameter.Inputs{
 		"period": {Texts: []string{"2025-03"}}, "lock": {Texts: []string{"Harrow Top"}},
 	}, parameter.Context{Context: ctx})
 	require.NoError(b, problems.Err())

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/core/dialect"
+	"pikegate/core/parameter"
 	"pikegate/internal/demo"
 	"pikegate/internal/engine"
 	"pikegate/internal/engine/sqlite"
@@ -37,7 +38,7 @@ func BenchmarkMonths(b *testing.B) {
 	var ours dialect.Query
 	serve(b, folder, func(s *service.Service) {
 		require.NoError(b, demo.Install(b.Context(), s, folder))
-		explained, err := s.Explain(b.Context(), service.Request{Report: "tolls-by-month", Inputs: service.Inputs{"period": "2025"}}, false)
+		explained, err := s.Explain(b.Context(), service.Request{Report: "tolls-by-month", Inputs: parameter.Inputs{"period": parameter.Typed("2025")}}, false)
 		require.NoError(b, err)
 		ours.SQL = explained.SQL
 		for _, v := range explained.Values {

@@ -56,7 +56,7 @@ func TestGroups(t *testing.T) {
 	tried := 0
 	for i := 0; tried < *grouped; i++ {
 		r := random{rand.New(rand.NewPCG(*seed+3, uint64(i)))}
-		text, in := r.groupQuery(), map[string]parameter.Input{"period": {Texts: []string{"2025"}}, "small": {Texts: []string{pick(r, []string{"1", "3"})}}}
+		text, in := r.groupQuery(), parameter.Inputs{"period": {Texts: []string{"2025"}}, "small": {Texts: []string{pick(r, []string{"1", "3"})}}}
 		var first [][]string
 		for j, b := range benches {
 			rows, compiled, values, ok := b.groups(t, text, in)

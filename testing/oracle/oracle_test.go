@@ -322,7 +322,7 @@ var questions = []parameter.Parameter{
 }
 
 func (r random) answers(text string) map[string]parameter.Input {
-	in := map[string]parameter.Input{}
+	in := parameter.Inputs{}
 	give := func(name string, required bool, texts ...string) {
 		if required || r.IntN(3) > 0 {
 			in[name] = parameter.Input{Texts: []string{pick(r, texts)}}

@@ -33,7 +33,7 @@ internal/engine/sqlite   core/catalog core/civil core/dialect core/sqltext inter
 internal/engine/postgres core/catalog core/dialect core/sqltext internal/engine
 internal/engine/mysql    core/catalog core/dialect core/sqltext internal/engine
 internal/output          core/catalog core/civil core/definition core/diag core/plan core/record
-internal/store
+internal/store           core/parameter
 internal/wire            core/* internal/output
 internal/runner          core/* internal/engine internal/output internal/store internal/wire
 internal/service         core/* internal/engine internal/output internal/runner internal/store internal/wire

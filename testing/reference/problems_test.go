@@ -157,7 +157,7 @@ func (e example) try(t *testing.T, s *httptest.Server) (diag.Problems, string) {
 		documents, problems := definition.Decode("", []byte(query(t, map[string]any{"parameters": []any{of}})))
 		require.Empty(t, problems, e.Question)
 		q := documents[0].(*definition.Query).Parameters[0].Parameter()
-		_, problems = parameter.Read([]parameter.Parameter{q}, nil, map[string]parameter.Input{"answer": input(e.Answer)}, parameter.Context{Context: calendar})
+		_, problems = parameter.Read([]parameter.Parameter{q}, nil, parameter.Inputs{"answer": input(e.Answer)}, parameter.Context{Context: calendar})
 		return problems, "The question " + quoted(flow(t, e.Question)) + ", answered by " + quoted(flow(t, e.Answer)) + ":"
 	case e.Request != "":
 		return request(t, s, e.Request), quoted(e.Request) + ":"

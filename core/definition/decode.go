@@ -1,7 +1,7 @@
 package definition
 
 import (
-	"bytes"
+	"errors"
 	"fmt"
 	"reflect"
 	"slices"
@@ -10,11 +10,8 @@ import (
 	"sync"
 	"unicode/utf8"
 
-	"github.com/goccy/go-yaml"
-	"github.com/goccy/go-yaml/ast"
-	"github.com/goccy/go-yaml/lexer"
-	"github.com/goccy/go-yaml/parser"
-	"github.com/goccy/go-yaml/token"
+	"go.yaml.in/yaml/v4"
+	"go.yaml.in/yaml/v4/plugin/loaderlimits"
 
 	"pikegate/core/diag"
 )
@@ -64,8 +61,6 @@ func (r *Decoder) Decode(file string, content []byte) ([]Document, diag.Problems
 		d.fail(nil, "", "too_long", "The file is larger than 1 MiB.", "")
 	case !utf8.Valid(content):
 		d.fail(nil, "", "not_utf8", "The file is not UTF-8 text.", "Save it as UTF-8.")
-	case deepest(content) > 200:
-		d.fail(nil, "", "too_deep", "The file is nested more than 200 deep.", "Write it flatter.")
 	}
 	if len(d.problems) > 0 {
 		return nil, d.problems
@@ -92,25 +87,61 @@ func (r *Decoder) Decode(file string, content []byte) ([]Document, diag.Problems
 
 // part reads the documents of one part of a file.
 func (d *decoder) part(text string) (documents []Document) {
-	tokens := lexer.Tokenize(text)
-	if d.crowded(tokens) {
-		return nil
-	}
-	tree, err := parser.Parse(tokens, 0)
+	nodes, err := load(text)
 	if err != nil {
 		d.syntax(err)
 		return nil
 	}
-	for _, doc := range tree.Docs {
-		if doc.Body == nil || doc.Body.Type() == ast.NullType || doc.Body.Type() == ast.CommentType {
+	for i := range nodes {
+		body := nodes[i].Content[0]
+		if isNull(body) {
 			continue
 		}
-		if made := d.document(doc.Body); made != nil {
+		if keys(body) > maxKeys {
+			d.fail(body, "", "too_long", fmt.Sprintf("One document has more than %d keys.", maxKeys), "Make several of it.")
+			continue
+		}
+		if made := d.document(body); made != nil {
 			made.setRaw(text)
 			documents = append(documents, made)
 		}
 	}
 	return documents
+}
+
+// What one document may have: a check looks at each part beside the others.
+const (
+	maxKeys  = 5000
+	maxDepth = 200
+)
+
+// load reads the YAML documents of a text; the library's error says where.
+func load(text string) (nodes []yaml.Node, err error) {
+	err = yaml.Load([]byte(text), &nodes, yaml.WithAllDocuments(), yaml.WithUniqueKeys(false), yaml.WithPlugin(
+		loaderlimits.New(loaderlimits.DepthFunc(func(depth int, _ *loaderlimits.DepthContext) error {
+			if depth > maxDepth {
+				return errTooDeep
+			}
+			return nil
+		})),
+	))
+	return nodes, err
+}
+
+var errTooDeep = fmt.Errorf("nested more than %d deep", maxDepth)
+
+func isNull(n *yaml.Node) bool { return n.Kind == yaml.ScalarNode && n.ShortTag() == "!!null" }
+
+// keys counts those of a document.
+func keys(n *yaml.Node) int {
+	count := 0
+	if n.Kind == yaml.MappingNode {
+		count = len(n.Content) / 2
+	}
+	for _, inner := range n.Content {
+		count += keys(inner)
+	}
+	return count
 }
 
 // part is one document's text and the number of lines before it.
@@ -140,115 +171,57 @@ func split(content string) []part {
 	return append(parts, part{text: current.String(), before: start})
 }
 
-// deepest is at least how deep the text nests: brackets that are open at
-// once, or dashes that follow each other at the beginning of a line. The YAML
-// parser recurses, so that depth is refused before it is reached. A line that
-// begins with # is a comment, or within a text.
-func deepest(content []byte) int {
-	most, open := 0, 0
-	for line := range bytes.Lines(content) {
-		line = bytes.TrimLeft(line, " \t")
-		if len(line) > 0 && line[0] == '#' {
-			continue
-		}
-		dashes := 0
-		for i, c := range line {
-			if (c == '-' || c == '?') && i+1 < len(line) && (line[i+1] == ' ' || line[i+1] == '\t') {
-				dashes++
-			} else if c != ' ' && c != '\t' {
-				break
-			}
-		}
-		for _, c := range line {
-			switch c {
-			case '[', '{':
-				open++
-			case ']', '}':
-				open = max(open-1, 0)
-			}
-			most = max(most, open)
-		}
-		most = max(most, dashes)
-	}
-	return most
-}
-
-// What one document may have. The YAML parser takes a time that grows with the
-// square of each, so that more is refused before it begins.
-const (
-	maxKeys   = 5000
-	maxMarks  = 100 // anchors, aliases and tags together
-	maxOnLine = 200 // keys on one line: they nest
-)
-
-// crowded refuses a document with more of something than any definition has.
-func (d *decoder) crowded(tokens token.Tokens) bool {
-	keys, marks, line, onLine := 0, 0, 0, 0
-	for _, t := range tokens {
-		switch t.Type {
-		case token.MappingValueType, token.MappingKeyType:
-			keys++
-			if t.Position.Line != line {
-				line, onLine = t.Position.Line, 0
-			}
-			onLine++
-		case token.AnchorType, token.AliasType, token.TagType, token.MergeKeyType:
-			marks++
-		}
-		switch {
-		case keys > maxKeys:
-			d.fail(t, "", "too_long", fmt.Sprintf("One document has more than %d keys.", maxKeys), "Make several of it.")
-		case onLine > maxOnLine:
-			d.fail(t, "", "too_deep", fmt.Sprintf("A line has more than %d keys.", maxOnLine), "Write it flatter.")
-		case marks > maxMarks:
-			d.fail(t, "", "too_long", fmt.Sprintf("One document has more than %d anchors, aliases and tags.", maxMarks), "Write out what they stand for.")
-		default:
-			continue
-		}
-		return true
-	}
-	return false
-}
-
 type decoder struct {
 	file     string
 	before   int // lines of the file before the document
 	problems diag.Problems
 }
 
-func (d *decoder) fail(at *token.Token, path, code, message, hint string) {
+func (d *decoder) fail(at *yaml.Node, path, code, message, hint string) {
 	p := diag.Problem{Code: code, Message: message, Hint: hint, Field: path, File: d.file}
+	if at != nil && at.Kind != yaml.ScalarNode && len(at.Content) > 0 {
+		at = at.Content[0] // where it begins
+	}
 	if at != nil {
-		p.Line = d.before + at.Position.Line
-		p.Offset = max(at.Position.Column-1, 0)
+		p.Line = d.before + at.Line
+		p.Offset = max(at.Column-1, 0)
 		p.Length = utf8.RuneCountInString(at.Value)
 	}
 	d.problems = append(d.problems, p)
 }
 
 func (d *decoder) syntax(err error) {
-	var at *token.Token
-	message := err.Error()
-	if se, ok := err.(yaml.Error); ok {
-		at, message = se.GetToken(), se.GetMessage()
+	p := diag.Problem{Code: "not_yaml", Message: "This is not YAML: " + err.Error() + ".", File: d.file}
+	var at *yaml.LoadError
+	if errors.As(err, &at) {
+		mark := at.Mark
+		p.Message = "This is not YAML: " + at.Message + "."
+		if at.ContextMark.Line > 0 { // where what is not finished begins
+			mark = at.ContextMark
+			p.Message = "This is not YAML: " + at.ContextMsg + ", " + at.Message + "."
+		}
+		p.Line, p.Offset = d.before+mark.Line, max(mark.Column-1, 0)
+		if at.Message == errTooDeep.Error() {
+			p.Code, p.Message, p.Hint = "too_deep", fmt.Sprintf("The file is nested more than %d deep.", maxDepth), "Write it flatter."
+		}
 	}
-	d.fail(at, "", "not_yaml", "This is not YAML: "+message+".", "")
+	d.problems = append(d.problems, p)
 }
 
-func (d *decoder) document(n ast.Node) Document {
+func (d *decoder) document(n *yaml.Node) Document {
 	entries, ok := d.entries(n, "")
 	if !ok {
 		return nil
 	}
 	at := slices.IndexFunc(entries, func(e entry) bool { return e.name == "kind" })
 	if at < 0 {
-		d.fail(n.GetToken(), "kind", "missing_field", "kind is missing.", "Write kind: query, kind: report or kind: parameter.")
+		d.fail(n, "kind", "missing_field", "kind is missing.", "Write kind: query, kind: report or kind: parameter.")
 		return nil
 	}
 	kind, _ := d.scalar(entries[at].value)
 	make, known := kinds[kind.Value]
 	if !known {
-		d.fail(entries[at].value.GetToken(), "kind", "unknown_kind", fmt.Sprintf("There is no kind %q.", kind.Value), nearOr(kind.Value, kindNames))
+		d.fail(entries[at].value, "kind", "unknown_kind", fmt.Sprintf("There is no kind %q.", kind.Value), nearOr(kind.Value, kindNames))
 		return nil
 	}
 	doc := make()
@@ -266,25 +239,19 @@ func nearOr(word string, names []string) string {
 // entry is one key of a mapping and its value.
 type entry struct {
 	name  string
-	key   *token.Token
-	value ast.Node
+	key   *yaml.Node
+	value *yaml.Node
 }
 
 // entries takes a mapping apart.
-func (d *decoder) entries(n ast.Node, path string) ([]entry, bool) {
-	var pairs []*ast.MappingValueNode
-	switch n := n.(type) {
-	case *ast.MappingNode:
-		pairs = n.Values
-	case *ast.MappingValueNode:
-		pairs = []*ast.MappingValueNode{n}
-	default:
-		d.fail(n.GetToken(), path, "wrong_shape", orDocument(path)+" must be fields with values.", "")
+func (d *decoder) entries(n *yaml.Node, path string) ([]entry, bool) {
+	if n.Kind != yaml.MappingNode {
+		d.fail(n, path, "wrong_shape", orDocument(path)+" must be fields with values.", "")
 		return nil, false
 	}
 	var out []entry
-	for _, pair := range pairs {
-		out = append(out, entry{pair.Key.GetToken().Value, pair.Key.GetToken(), pair.Value})
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		out = append(out, entry{n.Content[i].Value, n.Content[i], n.Content[i+1]})
 	}
 	return out, true
 }
@@ -307,13 +274,13 @@ type (
 var textType = reflect.TypeFor[Text]()
 
 // value decodes a node into v.
-func (d *decoder) value(n ast.Node, v reflect.Value, path string) {
+func (d *decoder) value(n *yaml.Node, v reflect.Value, path string) {
 	text, isScalar := d.scalar(n)
 	if v.Type() == textType {
 		if isScalar {
 			v.Set(reflect.ValueOf(text))
 		} else {
-			d.fail(n.GetToken(), path, "wrong_shape", path+" must be a text.", "")
+			d.fail(n, path, "wrong_shape", path+" must be a text.", "")
 		}
 		return
 	}
@@ -321,7 +288,7 @@ func (d *decoder) value(n ast.Node, v reflect.Value, path string) {
 		short.setText(text)
 		return
 	}
-	if several, ok := v.Addr().Interface().(listed); ok && n.Type() == ast.SequenceType {
+	if several, ok := v.Addr().Interface().(listed); ok && n.Kind == yaml.SequenceNode {
 		var texts []string
 		d.value(n, reflect.ValueOf(&texts).Elem(), path)
 		several.setTexts(texts)
@@ -330,17 +297,16 @@ func (d *decoder) value(n ast.Node, v reflect.Value, path string) {
 	switch v.Kind() {
 	case reflect.String:
 		if !isScalar {
-			d.fail(n.GetToken(), path, "wrong_shape", path+" must be a text.", "")
+			d.fail(n, path, "wrong_shape", path+" must be a text.", "")
 			return
 		}
 		v.SetString(text.Value)
 	case reflect.Bool:
-		b, ok := n.(*ast.BoolNode)
-		if !ok {
-			d.fail(n.GetToken(), path, "wrong_shape", path+" must be true or false.", "")
+		if !isScalar || n.ShortTag() != "!!bool" {
+			d.fail(n, path, "wrong_shape", path+" must be true or false.", "")
 			return
 		}
-		v.SetBool(b.Value)
+		v.SetBool(strings.EqualFold(n.Value, "true"))
 	case reflect.Slice:
 		d.slice(n, v, path)
 	case reflect.Map:
@@ -370,20 +336,19 @@ func (d *decoder) value(n ast.Node, v reflect.Value, path string) {
 	}
 }
 
-func (d *decoder) slice(n ast.Node, v reflect.Value, path string) {
-	list, ok := n.(*ast.SequenceNode)
-	if !ok {
-		d.fail(n.GetToken(), path, "wrong_shape", path+" must be a list.", "Begin each line with a dash.")
+func (d *decoder) slice(n *yaml.Node, v reflect.Value, path string) {
+	if n.Kind != yaml.SequenceNode {
+		d.fail(n, path, "wrong_shape", path+" must be a list.", "Begin each line with a dash.")
 		return
 	}
-	v.Set(reflect.MakeSlice(v.Type(), len(list.Values), len(list.Values)))
-	for i, item := range list.Values {
+	v.Set(reflect.MakeSlice(v.Type(), len(n.Content), len(n.Content)))
+	for i, item := range n.Content {
 		d.value(item, v.Index(i), path+"["+strconv.Itoa(i)+"]")
 	}
 }
 
 // fill sets the fields of a struct from the entries of a mapping.
-func (d *decoder) fill(entries []entry, n ast.Node, v reflect.Value, path string) {
+func (d *decoder) fill(entries []entry, n *yaml.Node, v reflect.Value, path string) {
 	fields := fieldsOf(v.Type())
 	seen := map[string]bool{}
 	for _, e := range entries {
@@ -401,19 +366,19 @@ func (d *decoder) fill(entries []entry, n ast.Node, v reflect.Value, path string
 			continue
 		}
 		seen[e.name] = true
-		if e.value.Type() == ast.NullType {
+		if isNull(e.value) {
 			continue
 		}
 		f := fields[at]
 		target := v.FieldByIndex(f.index)
 		d.value(e.value, target, join(path, e.name))
 		if len(f.enum) > 0 && target.String() != "" && !slices.Contains(f.enum, target.String()) {
-			d.fail(e.value.GetToken(), join(path, e.name), "unknown_word", fmt.Sprintf("%q is not known here.", target.String()), nearOr(target.String(), f.enum))
+			d.fail(e.value, join(path, e.name), "unknown_word", fmt.Sprintf("%q is not known here.", target.String()), nearOr(target.String(), f.enum))
 		}
 	}
 	for _, f := range fields {
 		if value := v.FieldByIndex(f.index); f.required && (value.IsZero() || value.Kind() == reflect.Slice && value.Len() == 0) && !hasProblem(d.problems, join(path, f.name)) {
-			d.fail(n.GetToken(), join(path, f.name), "missing_field", f.name+" is missing.", f.doc+".")
+			d.fail(n, join(path, f.name), "missing_field", f.name+" is missing.", f.doc+".")
 		}
 	}
 }
@@ -430,18 +395,17 @@ func join(path, name string) string {
 }
 
 // scalar is the text of a scalar as it was written, and where.
-func (d *decoder) scalar(n ast.Node) (Text, bool) {
-	switch n := n.(type) {
-	case *ast.LiteralNode:
-		return Text{n.Value.Value, d.before + n.Start.Position.Line + 1}, true
-	case *ast.StringNode:
-		return Text{n.Value, d.before + n.Token.Position.Line}, true
-	case *ast.IntegerNode, *ast.FloatNode, *ast.BoolNode:
-		return Text{n.GetToken().Value, d.before + n.GetToken().Position.Line}, true
-	case *ast.NullNode:
-		return Text{"", d.before + n.Token.Position.Line}, true
+func (d *decoder) scalar(n *yaml.Node) (Text, bool) {
+	line := d.before + n.Line
+	switch {
+	case n.Kind != yaml.ScalarNode || n.Style&yaml.TaggedStyle != 0:
+		return Text{}, false
+	case isNull(n):
+		return Text{"", line}, true
+	case n.Style&(yaml.LiteralStyle|yaml.FoldedStyle) != 0:
+		line++ // after the mark
 	}
-	return Text{}, false
+	return Text{n.Value, line}, true
 }
 
 // field is one field of the format, as its struct tags tell it.

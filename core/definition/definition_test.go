@@ -220,7 +220,7 @@ func TestDeepComments(t *testing.T) {
 		query + "about: a " + strings.Repeat("-", 300):    false,
 		query + "x: " + strings.Repeat("[", 300):          true,
 		query + "x:\n  " + strings.Repeat("- ", 300):      true,
-		query + "x: \"#\"" + strings.Repeat(" [", 300):    true,
+		query + "x: [\"#\"," + strings.Repeat(" [", 300):  true,
 		query + "x:\n" + strings.Repeat("? ", 300) + "\n": true,
 	} {
 		_, problems := definition.Decode("", []byte(text))

@@ -22,13 +22,14 @@ func Format(file string, content []byte) ([]byte, diag.Problems) {
 	}
 	var out bytes.Buffer
 	for _, part := range split(string(content)) {
-		var root yaml.Node
-		if err := yaml.Unmarshal([]byte(part.text), &root); err != nil {
+		nodes, err := load(part.text)
+		if err != nil {
 			return content, diag.Problems{{Code: "not_yaml", File: file, Message: "This is not YAML: " + err.Error() + "."}}
 		}
-		if len(root.Content) == 0 {
+		if len(nodes) == 0 {
 			continue
 		}
+		root := &nodes[0]
 		body := root.Content[0]
 		if kind, ok := valueOf(body, "kind"); ok {
 			tidy(body, reflect.TypeOf(kinds[kind.Value]()).Elem())
@@ -38,7 +39,7 @@ func Format(file string, content []byte) ([]byte, diag.Problems) {
 		}
 		encoder := yaml.NewEncoder(&out)
 		encoder.SetIndent(2)
-		if err := encoder.Encode(&root); err != nil {
+		if err := encoder.Encode(root); err != nil {
 			return content, diag.Problems{{Code: "not_yaml", File: file, Message: err.Error()}}
 		}
 	}

@@ -5,7 +5,7 @@ import (
 	"maps"
 	"slices"
 
-	"github.com/goccy/go-yaml"
+	"go.yaml.in/yaml/v4"
 
 	"pikegate/core/catalog"
 	"pikegate/core/diag"

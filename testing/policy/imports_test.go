@@ -47,11 +47,11 @@ cmd/pikegate             internal/*
 `
 
 // outside says what the heart may use beyond the standard library: a decimal
-// type, and where documents are read and written a YAML parser that knows
-// every place and a printer that keeps comments.
+// type, and where documents are read and written a YAML library that knows
+// every place and keeps comments.
 var outside = map[string][]string{
 	"core/criteria":   {"github.com/shopspring/decimal"},
-	"core/definition": {"github.com/goccy/go-yaml", "github.com/shopspring/decimal", "go.yaml.in/yaml"},
+	"core/definition": {"github.com/shopspring/decimal", "go.yaml.in/yaml"},
 	"core/dialect":    {"github.com/shopspring/decimal"},
 	"core/evaluate":   {"github.com/shopspring/decimal"},
 	"core/parameter":  {"github.com/shopspring/decimal"},

@@ -20,7 +20,7 @@ type Settings struct {
 }
 
 // Apply sets what the settings say. Load finds a zone by its IANA name.
-func (s Settings) Apply(c Context, load func(name string) (*time.Location, error)) (Context, diag.Problems) {
+func (s Settings) Apply(c Calendar, load func(name string) (*time.Location, error)) (Calendar, diag.Problems) {
 	var problems diag.Problems
 	fail := func(field, text, message, hint string) {
 		p := diag.At(text, 0, len(text), "bad_calendar", message)

@@ -45,8 +45,8 @@ func Map(e Expr, change func(Expr) Expr) Expr {
 		e = &Logic{n.Pos, n.Or, all(n.Terms)}
 	case *Not:
 		e = &Not{n.Pos, one(n.X)}
-	case *Known:
-		e = &Known{n.Pos, one(n.X), one(n.Where)}
+	case *Guarded:
+		e = &Guarded{n.Pos, one(n.X), one(n.Where)}
 	}
 	return change(e)
 }

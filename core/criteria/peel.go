@@ -63,7 +63,7 @@ func (s simplifier) peel(x Expr) (Expr, func(t civil.DateTime) (civil.DateTime, 
 			if !t.IsMidnight() {
 				day++
 			}
-			if start := s.ctx.StartOf(unit, day); start < day {
+			if start := s.calendar.StartOf(unit, day); start < day {
 				day = unit.Add(start, 1)
 			}
 			return day.Midnight(), true
@@ -147,7 +147,7 @@ func BecomesBare(comparison, side Expr) bool {
 
 // Origin takes off an expression the functions that keep the order of time.
 func Origin(e Expr) Expr {
-	s := simplifier{civil.Context{Zone: civil.UTC}}
+	s := simplifier{civil.Calendar{Zone: civil.UTC}}
 	for {
 		inner, _, ok := s.peel(e)
 		if !ok {

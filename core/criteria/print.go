@@ -152,7 +152,7 @@ func write(b *strings.Builder, e Expr, place int) {
 	case *Not:
 		b.WriteString("not ")
 		write(b, e.X, looseNot)
-	case *Known: // where it holds is not the author's writing
+	case *Guarded: // where it holds is not the author's writing
 		write(b, e.X, place)
 	}
 }
@@ -198,7 +198,7 @@ func strength(e Expr) int {
 		return looseProduct
 	case *Negative, *UnitOf:
 		return looseSign
-	case *Known:
+	case *Guarded:
 		return strength(e.X)
 	}
 	return looseSign + 1

@@ -17,13 +17,13 @@ import (
 //	toll_pence / 100 > 5          toll_pence > 500
 //
 // What is left is made of Logic, Not, Bool, Compare, In, Within, Match, IsBlank
-// and Known. Places stay those of what the author wrote.
-func Simplify(e Expr, ctx civil.Context) Expr {
-	s := simplifier{ctx}
+// and Guarded. Places stay those of what the author wrote.
+func Simplify(e Expr, calendar civil.Calendar) Expr {
+	s := simplifier{calendar}
 	return s.condition(e)
 }
 
-type simplifier struct{ ctx civil.Context }
+type simplifier struct{ calendar civil.Calendar }
 
 func (s simplifier) condition(e Expr) Expr {
 	switch e := e.(type) {
@@ -166,7 +166,7 @@ func (s simplifier) compareDate(at Pos, x Expr, op string, span period.Span) Exp
 	if _, constant := made.(*Bool); constant || where == period.All {
 		return made
 	}
-	return &Known{at, made, boundBy(at, x, "=", where)}
+	return &Guarded{at, made, boundBy(at, x, "=", where)}
 }
 
 // boundBy compares a date with a stretch of time by its ends.
@@ -278,11 +278,11 @@ func (s simplifier) spans(e *Spans, span period.Span) Expr {
 }
 
 // SimplifyWithin simplifies the conditions inside a value, as those of if.
-func SimplifyWithin(e Expr, ctx civil.Context) Expr {
+func SimplifyWithin(e Expr, calendar civil.Calendar) Expr {
 	return Simplify(Map(e, func(e Expr) Expr {
 		if call, ok := e.(*Call); ok && call.Name == "if" {
-			call.Args[0] = Simplify(call.Args[0], ctx)
+			call.Args[0] = Simplify(call.Args[0], calendar)
 		}
 		return e
-	}), ctx)
+	}), calendar)
 }

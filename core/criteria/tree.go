@@ -186,10 +186,10 @@ type (
 		Pos
 		X Expr
 	}
-	// Known is a condition that is open, as with a blank, where another one does
+	// Guarded is a condition that is open, as with a blank, where another one does
 	// not hold: a date moved out of the years that are accepted is none. Only
 	// Simplify makes one.
-	Known struct {
+	Guarded struct {
 		Pos
 		X, Where Expr
 	}
@@ -287,7 +287,7 @@ func each(e Expr, visit func(Expr)) {
 		all(e.Terms)
 	case *Not:
 		visit(e.X)
-	case *Known:
+	case *Guarded:
 		visit(e.X)
 		visit(e.Where)
 	}

@@ -125,7 +125,7 @@ func checkReport(r *Report, known Environment, set *Set) diag.Problems {
 	if zone == nil {
 		zone = func(string) (*time.Location, error) { return time.UTC, nil } // not known here
 	}
-	_, problems := r.Calendar.Apply(civil.Context{}, zone)
+	_, problems := r.Calendar.Apply(civil.Calendar{}, zone)
 	for i := range problems {
 		problems[i].Field = "calendar." + problems[i].Field
 	}

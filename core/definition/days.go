@@ -21,17 +21,17 @@ const triedDays = 366
 // everyDay tries something that depends on the day on every day of a year, in
 // the calendar that definitions are checked in; it adds the first problems, and
 // says on which day they come. What it is reads the same text the same way.
-func (c *compiler) everyDay(field, text, what string, read func(civil.Context) diag.Problems) {
+func (c *compiler) everyDay(field, text, what string, read func(civil.Calendar) diag.Problems) {
 	if c.library.Calendar == nil {
 		return
 	}
-	ctx := *c.library.Calendar
-	key := day{ctx.Today(), fmt.Sprint(what, text, ctx.Zone, ctx.WeekStart, ctx.FiscalStart, ctx.FiscalByStart, ctx.Order)}
+	calendar := *c.library.Calendar
+	key := day{calendar.Today(), fmt.Sprint(what, text, calendar.Zone, calendar.WeekStart, calendar.FiscalStart, calendar.FiscalByStart, calendar.Order)}
 	tried.Lock()
 	problems, ok := tried.of[key]
 	tried.Unlock()
 	if !ok {
-		problems = onEveryDay(ctx, text, read)
+		problems = onEveryDay(calendar, text, read)
 		tried.Lock()
 		if len(tried.of) >= mostTried {
 			clear(tried.of)
@@ -60,18 +60,18 @@ type day struct {
 const mostTried = 10_000
 
 // onEveryDay gives the first problems.
-func onEveryDay(ctx civil.Context, text string, read func(civil.Context) diag.Problems) diag.Problems {
+func onEveryDay(calendar civil.Calendar, text string, read func(civil.Calendar) diag.Problems) diag.Problems {
 	if e, problems := period.Parse(text); len(problems) == 0 {
 		if _, fixed := proof.Fixed(e); fixed {
-			return read(ctx)
+			return read(calendar)
 		}
 	}
-	today := ctx.Today()
+	today := calendar.Today()
 	for n := range triedDays {
 		if n > 0 {
-			ctx.Now = civil.InstantOf((today + civil.Date(n)).Midnight(), ctx.Zone)
+			calendar.Now = civil.InstantOf((today + civil.Date(n)).Midnight(), calendar.Zone)
 		}
-		problems := read(ctx)
+		problems := read(calendar)
 		if len(problems) == 0 {
 			continue
 		}
@@ -92,8 +92,8 @@ func (c *compiler) readsEveryDay(field, text string) {
 	if len(problems) > 0 {
 		return // told where it is parsed
 	}
-	c.everyDay(field, text, "reads", func(ctx civil.Context) diag.Problems {
-		_, problems := e.Resolve(ctx)
+	c.everyDay(field, text, "reads", func(calendar civil.Calendar) diag.Problems {
+		_, problems := e.Resolve(calendar)
 		return problems
 	})
 }
@@ -112,10 +112,10 @@ func (c *compiler) defaultsEveryDay(field string, p parameter.Parameter) {
 			if len(p.Default) == 0 || text != p.Default[0] {
 				place = field + ".quick"
 			}
-			c.everyDay(place, text, like, func(ctx civil.Context) diag.Problems {
+			c.everyDay(place, text, like, func(calendar civil.Calendar) diag.Problems {
 				one := p
 				one.Many, one.Limits.Fewest, one.Default = p.Many, "", nil
-				_, problems := one.Read(parameter.Input{Texts: []string{text}}, parameter.Context{Context: ctx})
+				_, problems := one.Read(parameter.Input{Texts: []string{text}}, parameter.Context{Calendar: calendar})
 				for i := range problems {
 					problems[i].Field = ""
 				}
@@ -184,7 +184,7 @@ func (c *compiler) finer(column catalog.Column, e criteria.Expr) string {
 		if e.Period == nil {
 			return ""
 		}
-		span, problems := e.Period.Resolve(civil.Context{Zone: time.UTC, Now: 1_767_225_600, WeekStart: time.Monday, Order: civil.OrderDMY})
+		span, problems := e.Period.Resolve(civil.Calendar{Zone: time.UTC, Now: 1_767_225_600, WeekStart: time.Monday, Order: civil.OrderDMY})
 		whole := func(t civil.DateTime) bool {
 			if t == civil.Start || t == civil.End {
 				return true

@@ -19,7 +19,7 @@ type Library struct {
 	Result func(q *Query) (catalog.Table, error)
 	// Calendar is in which definitions are checked, on today and the days of the
 	// year after it; nil where what depends on the day is not checked.
-	Calendar *civil.Context
+	Calendar *civil.Calendar
 }
 
 func (l Library) criterion(name string) (*Criterion, bool) {

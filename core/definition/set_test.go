@@ -39,7 +39,7 @@ func TestChecked(t *testing.T) {
 	untouched, _ := definition.Decode("", []byte(all(t)))
 	asked := map[string]int{}
 	tables := &catalog.Source{Name: "navigation"}
-	calendar := civil.Context{Zone: time.UTC, Now: 1_767_225_600, WeekStart: time.Monday}
+	calendar := civil.Calendar{Zone: time.UTC, Now: 1_767_225_600, WeekStart: time.Monday}
 	set, problems := definition.Check(documents, definition.Environment{
 		Source:  func(name string) (*catalog.Source, *diag.Problem) { asked[name]++; return tables, nil },
 		Zone:    time.LoadLocation,

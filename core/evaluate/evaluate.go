@@ -21,18 +21,18 @@ import (
 // numbers in decimals, whatever numbers a database has, and dates in the zone of
 // its context. A value is a decimal, text, bool or catalog.Stamp, nil for blank.
 type Evaluator struct {
-	ctx    civil.Context
-	clock  *civil.Clock
-	column func(c *criteria.Column, row []any) any
+	calendar civil.Calendar
+	clock    *civil.Clock
+	column   func(c *criteria.Column, row []any) any
 }
 
 // New makes an evaluator. column gives the value of a column in a row; of a date
 // that does not fit its encoding it gives Unfit.
-func New(ctx civil.Context, column func(c *criteria.Column, row []any) any) *Evaluator {
-	if ctx.Zone == nil {
-		ctx.Zone = time.UTC
+func New(calendar civil.Calendar, column func(c *criteria.Column, row []any) any) *Evaluator {
+	if calendar.Zone == nil {
+		calendar.Zone = time.UTC
 	}
-	return &Evaluator{ctx, civil.NewClock(ctx.Zone), column}
+	return &Evaluator{calendar, civil.NewClock(calendar.Zone), column}
 }
 
 // Unfit is the value of a date that is stored in a way that does not fit its
@@ -86,9 +86,9 @@ func (w *Evaluator) Value(e criteria.Expr, row []any) any {
 // unitOf is the unit of the calendar a day falls in, as people write it.
 func (w *Evaluator) unitOf(unit string, day civil.Date) string {
 	if criteria.Units[unit] == civil.Week {
-		return WeekText(day, w.ctx.WeekStart)
+		return WeekText(day, w.calendar.WeekStart)
 	}
-	return period.OfDays(day, day).Enclosing(criteria.Units[unit], w.ctx).Canonical()
+	return period.OfDays(day, day).Enclosing(criteria.Units[unit], w.calendar).Canonical()
 }
 
 // WeekText is the week of a day as people write it: where weeks start on Monday
@@ -132,7 +132,7 @@ func (w *Evaluator) arithmetic(e *criteria.Arithmetic, row []any) any {
 
 // stamp is a civil time with the offset it has in the zone.
 func (w *Evaluator) stamp(at civil.DateTime, fraction string) catalog.Stamp {
-	_, offset := w.clock.Civil(civil.InstantOf(at, w.ctx.Zone))
+	_, offset := w.clock.Civil(civil.InstantOf(at, w.calendar.Zone))
 	return catalog.Stamp{At: at, Fraction: fraction, Offset: offset}
 }
 
@@ -198,7 +198,7 @@ func (w *Evaluator) dated(e *criteria.Call, day civil.Date) any {
 	case "date_of":
 		return catalog.Stamp{At: day.Midnight()}
 	case "start_of":
-		return catalog.Stamp{At: w.ctx.StartOf(criteria.Units[e.Args[0].(*criteria.Text).Value], day).Midnight()}
+		return catalog.Stamp{At: w.calendar.StartOf(criteria.Units[e.Args[0].(*criteria.Text).Value], day).Midnight()}
 	case "year":
 		n = y
 	case "quarter":
@@ -218,14 +218,14 @@ func (w *Evaluator) dated(e *criteria.Call, day civil.Date) any {
 // Holds works a condition out: known is false where a blank leaves it open.
 func (w *Evaluator) Holds(e criteria.Expr, row []any) (ok, known bool) {
 	switch e.(type) {
-	case *criteria.Logic, *criteria.Not, *criteria.Known:
+	case *criteria.Logic, *criteria.Not, *criteria.Guarded:
 	default: // a comparison with a date that does not fit is open
 		if w.unfit(e, row) {
 			return false, false
 		}
 	}
 	switch e := e.(type) {
-	case *criteria.Known:
+	case *criteria.Guarded:
 		if ok, known = w.Holds(e.Where, row); !ok || !known {
 			return false, false
 		}

@@ -11,7 +11,7 @@ import (
 
 // readDate reads an expression that means one day, or one minute or second.
 func (q Parameter) readDate(text string, ctx Context) (period.Span, diag.Problems) {
-	span, problems := period.Read(text, ctx.Context)
+	span, problems := period.Read(text, ctx.Calendar)
 	if len(problems) > 0 {
 		return span, problems
 	}
@@ -46,7 +46,7 @@ func (q Parameter) readPeriod(in Input, ctx Context) (Value, diag.Problems) {
 	var problems diag.Problems
 	if len(in.Texts) == 1 {
 		v.Typed = in.Texts[0]
-		v.Span, problems = period.Read(v.Typed, ctx.Context)
+		v.Span, problems = period.Read(v.Typed, ctx.Calendar)
 	} else {
 		v.Typed, v.Span, problems = q.readEnds(in, ctx)
 	}
@@ -70,13 +70,13 @@ func (q Parameter) readEnds(in Input, ctx Context) (typed string, span period.Sp
 	var start, end period.Span
 	if in.Start != nil {
 		var found diag.Problems
-		start, found = period.Read(*in.Start, ctx.Context)
+		start, found = period.Read(*in.Start, ctx.Calendar)
 		problems = append(problems, found.In("start")...)
 		span.From = start.From
 	}
 	if in.End != nil {
 		var found diag.Problems
-		end, found = period.Read(*in.End, ctx.Context)
+		end, found = period.Read(*in.End, ctx.Calendar)
 		problems = append(problems, found.In("end")...)
 		span.Until = end.Until
 	}
@@ -105,7 +105,7 @@ func (q Parameter) limit(s period.Span, in Input, ctx Context) diag.Problems {
 
 	fix := s
 	if hasUnit && fix.Closed() {
-		fix = fix.Enclosing(unit, ctx.Context)
+		fix = fix.Enclosing(unit, ctx.Calendar)
 	}
 	if hasEarliest && !s.OpenStart() {
 		fix.From = max(fix.From, earliest.From)
@@ -116,7 +116,7 @@ func (q Parameter) limit(s period.Span, in Input, ctx Context) diag.Problems {
 	if hasLongest && fix.Closed() {
 		fix.Until = min(fix.Until, longest.After(fix.From))
 	}
-	useful := fix != s && fix.From < fix.Until && (!hasUnit || !fix.Closed() || fix == fix.Enclosing(unit, ctx.Context)) &&
+	useful := fix != s && fix.From < fix.Until && (!hasUnit || !fix.Closed() || fix == fix.Enclosing(unit, ctx.Calendar)) &&
 		(!hasShortest || !fix.Closed() || fix.Until >= shortest.After(fix.From))
 
 	var problems diag.Problems
@@ -155,14 +155,14 @@ func (q Parameter) limit(s period.Span, in Input, ctx Context) diag.Problems {
 	if hasShortest && s.Closed() && s.Until < shortest.After(s.From) {
 		add("end", "too_short", fmt.Sprintf("The period has %d days; at least %s are needed.", s.Days(), q.Limits.Shortest), "Choose a longer one.")
 	}
-	if hasUnit && (!s.OpenStart() && !starts(s.From, unit, ctx.Context) || !s.OpenEnd() && !starts(s.Until, unit, ctx.Context)) {
+	if hasUnit && (!s.OpenStart() && !starts(s.From, unit, ctx.Calendar) || !s.OpenEnd() && !starts(s.Until, unit, ctx.Calendar)) {
 		add("end", "not_whole", fmt.Sprintf("Only whole %ss are taken here.", q.Limits.Whole), fmt.Sprintf("Give a period of whole %ss.", q.Limits.Whole))
 	}
 	return problems
 }
 
 // starts tells whether a unit starts at the civil time.
-func starts(t civil.DateTime, unit civil.Unit, ctx civil.Context) bool {
+func starts(t civil.DateTime, unit civil.Unit, ctx civil.Calendar) bool {
 	return t.IsMidnight() && ctx.StartOf(unit, t.Date()) == t.Date()
 }
 
@@ -177,7 +177,7 @@ func limitSpan(text string, ctx Context) (period.Span, bool) {
 	if text == "" {
 		return period.Span{}, false
 	}
-	s, problems := period.Read(text, ctx.Context)
+	s, problems := period.Read(text, ctx.Calendar)
 	return s, len(problems) == 0
 }
 

@@ -46,7 +46,7 @@ func (q Parameter) deriveNumber(values Values, questions []Parameter, ctx Contex
 	if len(problems) > 0 {
 		return Value{}, problems
 	}
-	n, ok := evaluate.New(ctx.Context, nil).Value(values.put(e, ctx.Context), nil).(decimal.Decimal)
+	n, ok := evaluate.New(ctx.Calendar, nil).Value(values.put(e, ctx.Calendar), nil).(decimal.Decimal)
 	if !ok {
 		return Value{}, nil
 	}
@@ -79,7 +79,7 @@ func (q Parameter) deriveSpan(values Values, ctx Context) (Value, diag.Problems)
 			return Value{}, nil
 		}
 	}
-	span, problems := e.ResolveWith(ctx.Context, func(name string) (period.Span, bool) { return values[name].stretch() })
+	span, problems := e.ResolveWith(ctx.Calendar, func(name string) (period.Span, bool) { return values[name].stretch() })
 	if len(problems) > 0 {
 		return Value{}, problems
 	}

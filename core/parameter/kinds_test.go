@@ -33,7 +33,7 @@ func TestKinds(t *testing.T) {
 	months := parameter.Parameter{Name: "m", Kind: parameter.Period, Limits: parameter.Limits{Whole: "month", Shortest: "2 months", Longest: "6 months"}}
 	fixed := parameter.Parameter{Kind: parameter.Text, Shown: parameter.Stated, Default: []string{"x"}}
 	marks, _ := parameter.MarksOf("en")
-	english := parameter.Context{Context: ctx.Context, Marks: marks}
+	english := parameter.Context{Calendar: ctx.Calendar, Marks: marks}
 	for _, c := range []struct {
 		q      parameter.Parameter
 		answer string
@@ -112,7 +112,7 @@ func TestLanguages(t *testing.T) {
 	} {
 		marks, known := parameter.MarksOf(c[0])
 		require.True(t, known)
-		v, problems := q.Read(text(c[1]), parameter.Context{Context: ctx.Context, Marks: marks})
+		v, problems := q.Read(text(c[1]), parameter.Context{Calendar: ctx.Calendar, Marks: marks})
 		got := ""
 		if len(problems) == 0 {
 			got = v.Numbers[0].String()
@@ -121,7 +121,7 @@ func TestLanguages(t *testing.T) {
 	}
 	german, _ := parameter.MarksOf("de")
 	q.Default = []string{"1234.56"}
-	v, problems := q.Read(parameter.Input{}, parameter.Context{Context: ctx.Context, Marks: german})
+	v, problems := q.Read(parameter.Input{}, parameter.Context{Calendar: ctx.Calendar, Marks: german})
 	require.Empty(t, problems, "a default is the author's, not the reader's")
 	assert.Equal(t, "1234.56", v.Numbers[0].String())
 	_, known := parameter.MarksOf("tlh")
@@ -269,7 +269,7 @@ func BenchmarkRead(b *testing.B) {
 		inputs[name] = text(c.typed)
 	}
 	english, _ := parameter.MarksOf("en")
-	all := parameter.Context{Context: ctx.Context, Marks: english}
+	all := parameter.Context{Calendar: ctx.Calendar, Marks: english}
 	b.ReportAllocs()
 	var problems diag.Problems
 	for b.Loop() {

@@ -140,7 +140,7 @@ func (p Parameter) Question() criteria.Question {
 
 // Context is what readings depend on: the calendar, and the marks of numbers.
 type Context struct {
-	civil.Context
+	civil.Calendar
 	Marks Marks
 }
 

@@ -11,7 +11,7 @@ import (
 	"pikegate/core/parameter"
 )
 
-var ctx = parameter.Context{Context: civil.Context{Zone: time.UTC, Now: civil.Instant(time.Date(2026, 3, 18, 12, 0, 0, 0, time.UTC).Unix()), WeekStart: time.Monday}}
+var ctx = parameter.Context{Calendar: civil.Calendar{Zone: time.UTC, Now: civil.Instant(time.Date(2026, 3, 18, 12, 0, 0, 0, time.UTC).Unix()), WeekStart: time.Monday}}
 
 var questions = []parameter.Parameter{
 	{

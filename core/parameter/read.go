@@ -49,7 +49,7 @@ func Read(questions []Parameter, rules []Rule, inputs Inputs, ctx Context) (Valu
 	}
 	problems = append(problems, unknown(questions, inputs)...)
 	if len(problems) == 0 {
-		problems = CheckRules(rules, values, ctx.Context)
+		problems = CheckRules(rules, values, ctx.Calendar)
 	}
 	return values, problems
 }

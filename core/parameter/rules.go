@@ -17,7 +17,7 @@ type Rule struct {
 
 // CheckRules tries every rule. One that is open because a question was left
 // blank is not broken. The problem stands at the last question the rule names.
-func CheckRules(rules []Rule, values Values, ctx civil.Context) diag.Problems {
+func CheckRules(rules []Rule, values Values, ctx civil.Calendar) diag.Problems {
 	var problems diag.Problems
 	evaluator := evaluate.New(ctx, nil)
 	for _, r := range rules {
@@ -34,7 +34,7 @@ func CheckRules(rules []Rule, values Values, ctx civil.Context) diag.Problems {
 }
 
 // put puts the answers into an expression on questions alone, and simplifies it.
-func (v Values) put(e criteria.Expr, ctx civil.Context) criteria.Expr {
+func (v Values) put(e criteria.Expr, ctx civil.Calendar) criteria.Expr {
 	listed := criteria.Map(e, func(e criteria.Expr) criteria.Expr {
 		if in, ok := e.(*criteria.In); ok {
 			var items []criteria.Expr

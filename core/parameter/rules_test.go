@@ -45,7 +45,7 @@ var answered = map[string]parameter.Input{
 	"sure":   {Texts: []string{"yes"}},
 }
 
-var when = parameter.Context{Context: civil.Context{Zone: time.UTC, WeekStart: time.Monday, Now: civil.InstantOf(civil.DateOf(2026, 4, 2).Midnight(), time.UTC)}}
+var when = parameter.Context{Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday, Now: civil.InstantOf(civil.DateOf(2026, 4, 2).Midnight(), time.UTC)}}
 
 // TestRuleForms: whatever a condition can say, it says of answers as well: true,
 // broken, or open because a question was left blank.

@@ -16,14 +16,14 @@ import (
 )
 
 // contextAt is the context on a day in a zone.
-func contextAt(t testing.TB, zone, asOf string) civil.Context {
+func contextAt(t testing.TB, zone, asOf string) civil.Calendar {
 	t.Helper()
 	loc, err := time.LoadLocation(zone)
 	require.NoError(t, err)
 	day, err := time.Parse(time.DateOnly, asOf)
 	require.NoError(t, err)
 	y, m, d := day.Date()
-	return civil.Context{
+	return civil.Calendar{
 		Zone:      loc,
 		Now:       civil.InstantOf(civil.DateOf(y, int(m), d).Midnight(), loc),
 		WeekStart: time.Monday,
@@ -66,9 +66,9 @@ func TestCases(t *testing.T) {
 		require.NoError(t, json.Unmarshal(lines.Bytes(), &c))
 		count++
 		refused := strings.Contains(lines.Text(), `"error"`)
-		ctx := contextAt(t, c.Zone, c.AsOf)
-		ctx.WeekStart, ctx.FiscalStart, ctx.Order = weekdays[c.WeekStart], c.FiscalStart, civil.DateOrder(c.DateOrder)
-		span, problems := period.Read(c.Expr, ctx)
+		calendar := contextAt(t, c.Zone, c.AsOf)
+		calendar.WeekStart, calendar.FiscalStart, calendar.Order = weekdays[c.WeekStart], c.FiscalStart, civil.DateOrder(c.DateOrder)
+		span, problems := period.Read(c.Expr, calendar)
 		if refused {
 			if assert.NotEmpty(t, problems, c.Expr) && c.Error != nil {
 				assert.Equal(t, *c.Error, problems[0].Code, c.Expr)
@@ -79,10 +79,10 @@ func TestCases(t *testing.T) {
 		assert.Equal(t, c.From, boundText(span.From), c.Expr)
 		assert.Equal(t, c.Until, boundText(span.Until), c.Expr)
 		if !span.OpenStart() {
-			assert.Equal(t, c.FromInstant, civil.InstantOf(span.From, ctx.Zone).String(), c.Expr)
+			assert.Equal(t, c.FromInstant, civil.InstantOf(span.From, calendar.Zone).String(), c.Expr)
 		}
 		if !span.OpenEnd() {
-			assert.Equal(t, c.UntilInstant, civil.InstantOf(span.Until, ctx.Zone).String(), c.Expr)
+			assert.Equal(t, c.UntilInstant, civil.InstantOf(span.Until, calendar.Zone).String(), c.Expr)
 		}
 	}
 	require.NoError(t, lines.Err())

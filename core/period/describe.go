@@ -20,14 +20,14 @@ type Reading struct {
 }
 
 // Describe reads an expression and tells all there is to know of it.
-func Describe(expression string, ctx civil.Context) (Reading, diag.Problems) {
-	span, problems := Read(expression, ctx)
+func Describe(expression string, calendar civil.Calendar) (Reading, diag.Problems) {
+	span, problems := Read(expression, calendar)
 	if len(problems) > 0 {
 		return Reading{}, problems
 	}
 	r := Reading{Expression: expression, Canonical: span.Canonical(), ReadBack: span.ReadBack()}
-	r.From, r.FromInstant = boundText(span.From, ctx)
-	r.Until, r.UntilInstant = boundText(span.Until, ctx)
+	r.From, r.FromInstant = boundText(span.From, calendar)
+	r.Until, r.UntilInstant = boundText(span.Until, calendar)
 	if span.Closed() {
 		days := span.Days()
 		r.Days = &days
@@ -36,11 +36,11 @@ func Describe(expression string, ctx civil.Context) (Reading, diag.Problems) {
 }
 
 // boundText is a bound as text, nil where open; one at midnight is a date.
-func boundText(t civil.DateTime, ctx civil.Context) (at, instant *string) {
+func boundText(t civil.DateTime, calendar civil.Calendar) (at, instant *string) {
 	if t == civil.Start || t == civil.End {
 		return nil, nil
 	}
-	text, moment := t.String(), civil.InstantOf(t, ctx.Zone).String()
+	text, moment := t.String(), civil.InstantOf(t, calendar.Zone).String()
 	if t.IsMidnight() {
 		text = t.Date().String()
 	}
@@ -49,19 +49,19 @@ func boundText(t civil.DateTime, ctx civil.Context) (at, instant *string) {
 
 // AsOf sets the context's clock to the start of a day, or to an instant, so
 // that relative expressions can be repeated; blank leaves it as it is.
-func AsOf(ctx civil.Context, text string) (civil.Context, diag.Problems) {
+func AsOf(calendar civil.Calendar, text string) (civil.Calendar, diag.Problems) {
 	if text == "" {
-		return ctx, nil
+		return calendar, nil
 	}
-	span, problems := Read(text, ctx)
+	span, problems := Read(text, calendar)
 	if len(problems) == 0 && (!span.Closed() || span.Days() != 1) {
 		p := diag.At(text, 0, len(text), "not_a_day", fmt.Sprintf("%q is not one day.", text))
 		p.Hint = "Write a day, such as 2026-03-31, or an instant."
 		problems = diag.Problems{p}
 	}
 	if len(problems) > 0 {
-		return ctx, problems
+		return calendar, problems
 	}
-	ctx.Now = civil.InstantOf(span.From, ctx.Zone)
-	return ctx, nil
+	calendar.Now = civil.InstantOf(span.From, calendar.Zone)
+	return calendar, nil
 }

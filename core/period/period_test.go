@@ -50,9 +50,9 @@ var readings = [][3]string{
 }
 
 func TestReadings(t *testing.T) {
-	ctx := contextAt(t, "Europe/London", "2026-03-18")
+	calendar := contextAt(t, "Europe/London", "2026-03-18")
 	for _, r := range readings {
-		span, problems := period.Read(r[0], ctx)
+		span, problems := period.Read(r[0], calendar)
 		require.Empty(t, problems, r[0])
 		assert.Equal(t, r[1], span.Canonical(), r[0])
 		assert.Equal(t, r[2], span.ReadBack(), r[0])
@@ -88,12 +88,12 @@ var refusals = [][3]string{
 }
 
 func TestRefusals(t *testing.T) {
-	ctx := contextAt(t, "Europe/London", "2026-03-18")
+	calendar := contextAt(t, "Europe/London", "2026-03-18")
 	for _, r := range refusals {
 		before, rest, _ := strings.Cut(r[0], "‹")
 		part, _, _ := strings.Cut(rest, "›")
 		text := strings.NewReplacer("‹", "", "›", "").Replace(r[0])
-		_, problems := period.Read(text, ctx)
+		_, problems := period.Read(text, calendar)
 		require.NotEmpty(t, problems, text)
 		p := problems[0]
 		assert.Equal(t, r[1], p.Code, text)
@@ -114,28 +114,28 @@ func TestBothEndsAreTold(t *testing.T) {
 
 // TestFixesRead tries every way out: it must read, or at least be another problem.
 func TestFixesRead(t *testing.T) {
-	ctx := contextAt(t, "Europe/London", "2026-03-18")
+	calendar := contextAt(t, "Europe/London", "2026-03-18")
 	for _, text := range []string{"2026-02-29", "2026-03-01/2026-04-31", "2026-W54", "2026-Q5", "2026-H0", "03/04/2026", "2026-04-01/2026-03-01", "lst month", "2026-3-1"} {
-		_, problems := period.Read(text, ctx)
+		_, problems := period.Read(text, calendar)
 		require.NotEmpty(t, problems, text)
 		require.NotEmpty(t, problems[0].Fixes, text)
 		for _, fix := range problems[0].Fixes {
-			_, problems := period.Read(fix.Text, ctx)
+			_, problems := period.Read(fix.Text, calendar)
 			assert.Empty(t, problems, "%s: the way out %s", text, fix.Text)
 		}
 	}
 }
 
 func TestDateOrder(t *testing.T) {
-	ctx := contextAt(t, "UTC", "2026-03-18")
+	calendar := contextAt(t, "UTC", "2026-03-18")
 	for order, want := range map[civil.DateOrder]string{civil.OrderDMY: "2026-04-03", civil.OrderMDY: "2026-03-04"} {
-		ctx.Order = order
-		span, problems := period.Read("03/04/2026", ctx)
+		calendar.Order = order
+		span, problems := period.Read("03/04/2026", calendar)
 		require.Empty(t, problems)
 		assert.Equal(t, want, span.Canonical())
 	}
-	ctx.Order = civil.OrderMDY
-	_, problems := period.Read("25/12/2026", ctx)
+	calendar.Order = civil.OrderMDY
+	_, problems := period.Read("25/12/2026", calendar)
 	require.NotEmpty(t, problems, "a set order accepts only that order")
 }
 
@@ -149,8 +149,8 @@ func FuzzRead(f *testing.F) {
 		f.Add(strings.NewReplacer("‹", "", "›", "").Replace(r[0]))
 	}
 	f.Fuzz(func(t *testing.T, text string) {
-		ctx := civil.Context{Zone: time.UTC, Now: 1773830000, WeekStart: time.Monday, FiscalStart: 4}
-		span, problems := period.Read(text, ctx)
+		calendar := civil.Calendar{Zone: time.UTC, Now: 1773830000, WeekStart: time.Monday, FiscalStart: 4}
+		span, problems := period.Read(text, calendar)
 		for _, p := range problems {
 			if p.Code == "" || p.Message == "" || p.Offset < 0 || p.Offset+p.Length > len([]rune(text)) {
 				t.Fatalf("%q: a problem out of place: %+v", text, p)
@@ -159,7 +159,7 @@ func FuzzRead(f *testing.F) {
 		if len(problems) > 0 {
 			return
 		}
-		again, problems := period.Read(span.Canonical(), ctx)
+		again, problems := period.Read(span.Canonical(), calendar)
 		if len(problems) > 0 || again != span {
 			t.Fatalf("%q reads as %+v, printed %q, which reads as %+v %v", text, span, span.Canonical(), again, problems)
 		}
@@ -170,12 +170,12 @@ func FuzzRead(f *testing.F) {
 }
 
 func BenchmarkRead(b *testing.B) {
-	ctx := civil.Context{Zone: time.UTC, Now: 1773830000, WeekStart: time.Monday}
+	calendar := civil.Calendar{Zone: time.UTC, Now: 1773830000, WeekStart: time.Monday}
 	for _, text := range []string{"2026-03-14", "2026-03-01/2026-03-31", "last 3 months including today", "first day of last month"} {
 		b.Run(text, func(b *testing.B) {
 			b.ReportAllocs()
 			for b.Loop() {
-				if _, problems := period.Read(text, ctx); len(problems) > 0 {
+				if _, problems := period.Read(text, calendar); len(problems) > 0 {
 					b.Fatal(problems)
 				}
 			}

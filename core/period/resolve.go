@@ -9,24 +9,24 @@ import (
 )
 
 // Read parses the text and resolves it in the context.
-func Read(text string, ctx civil.Context) (Span, diag.Problems) {
+func Read(text string, calendar civil.Calendar) (Span, diag.Problems) {
 	expr, problems := Parse(text)
 	if len(problems) > 0 {
 		return Span{}, problems
 	}
-	return expr.Resolve(ctx)
+	return expr.Resolve(calendar)
 }
 
 // Resolve turns the expression into a span, or into every problem it has in
 // the context.
-func (e Expr) Resolve(ctx civil.Context) (Span, diag.Problems) {
-	return e.ResolveWith(ctx, nil)
+func (e Expr) Resolve(calendar civil.Calendar) (Span, diag.Problems) {
+	return e.ResolveWith(calendar, nil)
 }
 
 // ResolveWith is Resolve for an expression that may name other values;
 // lookUp gives the one of a name, false when there is none.
-func (e Expr) ResolveWith(ctx civil.Context, lookUp func(name string) (Span, bool)) (Span, diag.Problems) {
-	r := resolver{ctx: ctx, text: e.text, today: ctx.Today(), lookUp: lookUp}
+func (e Expr) ResolveWith(calendar civil.Calendar, lookUp func(name string) (Span, bool)) (Span, diag.Problems) {
+	r := resolver{calendar: calendar, text: e.text, today: calendar.Today(), lookUp: lookUp}
 	span := r.span(e.root)
 	if len(r.problems) > 0 {
 		return Span{}, r.problems
@@ -64,7 +64,7 @@ func walk(n node, visit func(node)) {
 }
 
 type resolver struct {
-	ctx      civil.Context
+	calendar civil.Calendar
 	text     string
 	today    civil.Date
 	lookUp   func(name string) (Span, bool)
@@ -81,24 +81,24 @@ func (r *resolver) span(n node) Span {
 	case *fixed:
 		return n.span
 	case *instant:
-		from := civil.CivilOf(n.at, r.ctx.Zone)
+		from := civil.CivilOf(n.at, r.calendar.Zone)
 		return r.inRange(n.mark, Span{from, from + n.seconds})
 	case *slashed:
 		return r.slashed(n)
 	case *fiscal:
-		first := r.ctx.FiscalYearStart(n.year)
+		first := r.calendar.FiscalYearStart(n.year)
 		months := 12
 		if n.quarter > 0 {
 			first, months = first.AddMonths(3*(n.quarter-1)), 3
 		}
 		return r.inRange(n.mark, OfDays(first, first.AddMonths(months)-1))
 	case *relative:
-		first := n.unit.Add(r.ctx.StartOf(n.unit, r.today), n.offset)
+		first := n.unit.Add(r.calendar.StartOf(n.unit, r.today), n.offset)
 		return r.inRange(n.mark, OfDays(first, n.unit.Add(first, 1)-1))
 	case *several:
 		return r.several(n)
 	case *toDate:
-		return OfDays(r.ctx.StartOf(n.unit, r.today), r.today)
+		return OfDays(r.calendar.StartOf(n.unit, r.today), r.today)
 	case *ago:
 		return r.move(n.mark, OfDays(r.today, r.today), durationOf(n.unit, n.count))
 	case *weekday:
@@ -132,7 +132,7 @@ func (r *resolver) named(n *named) Span {
 }
 
 func (r *resolver) several(n *several) Span {
-	running := r.ctx.StartOf(n.unit, r.today)
+	running := r.calendar.StartOf(n.unit, r.today)
 	switch {
 	case n.next:
 		first := n.unit.Add(running, 1)
@@ -147,7 +147,7 @@ func (r *resolver) weekday(n *weekday) Span {
 	day := r.today
 	switch n.offset {
 	case 0:
-		day = r.ctx.StartOf(civil.Week, r.today)
+		day = r.calendar.StartOf(civil.Week, r.today)
 		for int(day.Weekday()) != n.day {
 			day++
 		}
@@ -165,7 +165,7 @@ func (r *resolver) slashed(n *slashed) Span {
 	dmy := civil.Valid(n.year, n.second, n.first)
 	mdy := civil.Valid(n.year, n.first, n.second)
 	day, month := n.first, n.second
-	switch r.ctx.Order {
+	switch r.calendar.Order {
 	case civil.OrderDMY:
 		mdy = false
 	case civil.OrderMDY:
@@ -183,14 +183,14 @@ func (r *resolver) slashed(n *slashed) Span {
 	case mdy:
 		return OfDays(other, other)
 	case month < 1 || month > 12:
-		if r.ctx.Order == civil.OrderNone && n.first >= 1 && n.first <= 12 {
+		if r.calendar.Order == civil.OrderNone && n.first >= 1 && n.first <= 12 {
 			day, month = n.second, n.first // a month that exists, its day does not
 			r.noSuchDay(n, month, day)
 			break
 		}
 		hint := "Write the day as 2026-03-14."
-		if r.ctx.Order != civil.OrderNone {
-			hint = fmt.Sprintf("Dates are read in the order %s here.", r.ctx.Order)
+		if r.calendar.Order != civil.OrderNone {
+			hint = fmt.Sprintf("Dates are read in the order %s here.", r.calendar.Order)
 		}
 		r.fail(n.mark, "no_such_date", fmt.Sprintf("There is no month %d.", month), hint)
 	default:

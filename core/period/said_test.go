@@ -15,7 +15,7 @@ import (
 // TestReadBackIsRead: whatever a read-back says can be typed again, and means the
 // same.
 func TestReadBackIsRead(t *testing.T) {
-	ctx := civil.Context{Zone: time.UTC, WeekStart: time.Monday}
+	calendar := civil.Calendar{Zone: time.UTC, WeekStart: time.Monday}
 	r := rand.New(rand.NewPCG(5, 6))
 	at := func() civil.DateTime {
 		day := civil.Date(r.IntN(3_652_059)) + civil.DateOf(1, 1, 1)
@@ -37,11 +37,11 @@ func TestReadBackIsRead(t *testing.T) {
 		if s.From == s.Until {
 			continue
 		}
-		got, problems := period.Read(s.ReadBack(), ctx)
+		got, problems := period.Read(s.ReadBack(), calendar)
 		require.Empty(t, problems, s.ReadBack())
 		require.Equal(t, s, got, s.ReadBack())
 	}
-	got, problems := period.Read(period.All.ReadBack(), ctx)
+	got, problems := period.Read(period.All.ReadBack(), calendar)
 	assert.Empty(t, problems)
 	assert.Equal(t, period.All, got)
 
@@ -49,11 +49,11 @@ func TestReadBackIsRead(t *testing.T) {
 		"Fri 14 Mar 2025": "2025-03-14", "friday, 14 march 2025": "2025-03-14", "Sat 1 Mar 2025 through Mon 31 Mar 2025": "2025-03",
 		"since Sat 1 Mar 2025": "2025-03-01/..", "Sat 1 Mar 2025 to 2025-03-05": "2025-03-01/2025-03-05",
 	} {
-		got, problems := period.Read(typed, ctx)
+		got, problems := period.Read(typed, calendar)
 		assert.Empty(t, problems, typed)
 		assert.Equal(t, want, got.Canonical(), typed)
 	}
-	_, problems = period.Read("Thu 14 Mar 2025", ctx)
+	_, problems = period.Read("Thu 14 Mar 2025", calendar)
 	require.Len(t, problems, 1)
 	assert.Equal(t, "wrong_weekday", problems[0].Code)
 	assert.Equal(t, "Fri 14 Mar 2025", problems[0].Fixes[0].Text)

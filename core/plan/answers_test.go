@@ -76,10 +76,10 @@ func TestEveryAnswerCounts(t *testing.T) {
 			for _, name := range given {
 				in[name] = parameter.Input{Texts: []string{answers[name]}}
 			}
-			ctx := civil.Context{Zone: time.UTC, Now: 1767225600, WeekStart: time.Monday}
-			values, problems := parameter.Read(compiled.Questions, nil, in, parameter.Context{Context: ctx})
+			calendar := civil.Calendar{Zone: time.UTC, Now: 1767225600, WeekStart: time.Monday}
+			values, problems := parameter.Read(compiled.Questions, nil, in, parameter.Context{Calendar: calendar})
 			require.Empty(t, problems, text)
-			statement, problems := plan.Planner{Query: compiled, Calendar: ctx}.Records(definition.View{}, values)
+			statement, problems := plan.Planner{Query: compiled, Calendar: calendar}.Records(definition.View{}, values)
 			for _, p := range problems {
 				assert.Equal(t, "no_effect", p.Code, text)
 				assert.Contains(t, given, p.Field, text)

@@ -52,7 +52,7 @@ func BenchmarkWhole(b *testing.B) {
 	query := documents[0].(*definition.Query)
 	zone, err := time.LoadLocation("Europe/London")
 	require.NoError(b, err)
-	ctx := civil.Context{Zone: zone, Now: civil.InstantOf(civil.DateOf(2026, 3, 18).Midnight(), zone), WeekStart: time.Monday}
+	calendar := civil.Calendar{Zone: zone, Now: civil.InstantOf(civil.DateOf(2026, 3, 18).Midnight(), zone), WeekStart: time.Monday}
 	source := source
 	source.Tables[0].Columns[4].Encoding = catalog.EncYMD
 	inputs := map[string]parameter.Input{
@@ -65,11 +65,11 @@ func BenchmarkWhole(b *testing.B) {
 		if problems.Failed() {
 			b.Fatal(problems)
 		}
-		values, problems := parameter.Read(compiled.Questions, compiled.Rules, inputs, parameter.Context{Context: ctx})
+		values, problems := parameter.Read(compiled.Questions, compiled.Rules, inputs, parameter.Context{Calendar: calendar})
 		if problems.Failed() {
 			b.Fatal(problems)
 		}
-		statement, problems := plan.Planner{Query: compiled, Calendar: ctx}.Records(definition.View{}, values)
+		statement, problems := plan.Planner{Query: compiled, Calendar: calendar}.Records(definition.View{}, values)
 		if problems.Failed() || statement.Impossible() != "" {
 			b.Fatal(problems)
 		}

@@ -92,7 +92,7 @@ func (b *binder) without() {
 type binder struct {
 	compiled *definition.Compiled
 	given    parameter.Values
-	ctx      civil.Context
+	calendar civil.Calendar
 	// skipped is a question whose conditions drop out whatever it says.
 	skipped string
 	// records tells that the statement returns records one by one, so that what
@@ -231,7 +231,7 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 			out.Index = b.fetch(&s.Statement, plain.Ref)
 		} else {
 			out.Column = computedColumn(c.Expr, c.Type)
-			out.Formula = newFormula(b.value(c.Expr), b.ctx, func(ref criteria.Ref) int { return b.fetch(&s.Statement, ref) })
+			out.Formula = newFormula(b.value(c.Expr), b.calendar, func(ref criteria.Ref) int { return b.fetch(&s.Statement, ref) })
 		}
 		s.Outputs = append(s.Outputs, out)
 	}
@@ -357,7 +357,7 @@ func (b *binder) bare(e criteria.Expr) criteria.Expr {
 	if open {
 		return nil
 	}
-	made = criteria.Simplify(made, b.ctx)
+	made = criteria.Simplify(made, b.calendar)
 	if constant, ok := made.(*criteria.Bool); ok && constant.Value {
 		return nil
 	}

@@ -20,7 +20,7 @@ func (b Bounds) Kept() catalog.Column { return orderedColumn(b.Column.Ref.Column
 // boundsOf reads a simplified condition as bounds.
 func boundsOf(e criteria.Expr) (Bounds, bool) {
 	switch e := e.(type) {
-	case *criteria.Known:
+	case *criteria.Guarded:
 		if implies(e.X, e.Where) {
 			return boundsOf(e.X)
 		}

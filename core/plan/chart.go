@@ -31,11 +31,11 @@ type Axis struct {
 // Split in common.
 type Point struct {
 	X, Split any
-	Y        Made
+	Y        TotalValue
 }
 
 func (b *binder) axis(e criteria.Expr, label string, index func(criteria.Ref) int) Axis {
-	return Axis{label, computedColumn(b.compiled.Behind(e), criteria.TypeOf(e)), newFormula(e, b.ctx, index)}
+	return Axis{label, computedColumn(b.compiled.Behind(e), criteria.TypeOf(e)), newFormula(e, b.calendar, index)}
 }
 
 // drawn is the points of a chart while rows pass.

@@ -37,7 +37,7 @@ func drawing(t *testing.T, chart definition.Chart) Selection {
 func TestChart(t *testing.T) {
 	s := drawing(t, definition.Chart{Kind: "bars", X: definition.Text{Value: "place"}, Y: definition.Text{Value: "sum of toll"}})
 	assert.Equal(t, []string{"Place", "Sum of toll", "money"}, []string{s.Chart.X.Label, s.Chart.Y.Label, s.Chart.Y.Format})
-	tally, read := s.NewTally(civil.Context{}), NewReader(s.Outputs, civil.UTC).Read
+	tally, read := s.NewTally(civil.Calendar{}), NewReader(s.Outputs, civil.UTC).Read
 	for _, row := range [][]any{{"b", int64(10)}, {"a", int64(1)}, {nil, int64(5)}, {"b", int64(20)}, {"c", nil}} {
 		tally.Row(read(row))
 	}
@@ -53,7 +53,7 @@ func TestChart(t *testing.T) {
 // TestChartIsBounded: a chart keeps so many points, and counts what it leaves out.
 func TestChartIsBounded(t *testing.T) {
 	s := drawing(t, definition.Chart{Kind: "lines", X: definition.Text{Value: "place"}, Y: definition.Text{Value: "count"}, Split: definition.Text{Value: "toll"}})
-	tally, read := s.NewTally(civil.Context{}), NewReader(s.Outputs, civil.UTC).Read
+	tally, read := s.NewTally(civil.Calendar{}), NewReader(s.Outputs, civil.UTC).Read
 	for i := range MaxPoints + 10 {
 		tally.Row(read([]any{fmt.Sprintf("%05d", i/2), int64(i % 2)}))
 		tally.Row(read([]any{"00000", int64(0)}))

@@ -23,7 +23,7 @@ func (b *binder) moment(e criteria.Expr, fine bool) Expr {
 	}
 	switch e := e.(type) {
 	case *criteria.Column:
-		return b.stored(e, fine, b.ctx.Zone)
+		return b.stored(e, fine, b.calendar.Zone)
 	case *criteria.Span:
 		return spanValue(e.Span, fine)
 	case *criteria.Blank:
@@ -38,9 +38,9 @@ func (b *binder) moment(e criteria.Expr, fine bool) Expr {
 		case "date_of":
 			return b.moment(e.Args[0], false)
 		case "start_of":
-			return DatePart{b.moment(e.Args[1], false), StartOf, criteria.Units[e.Args[0].(*criteria.Text).Value], b.ctx.WeekStart}
+			return DatePart{b.moment(e.Args[1], false), StartOf, criteria.Units[e.Args[0].(*criteria.Text).Value], b.calendar.WeekStart}
 		case "if":
-			return If{b.condition(criteria.Simplify(e.Args[0], b.ctx), false), b.moment(e.Args[1], fine), b.moment(e.Args[2], fine)}
+			return If{b.condition(criteria.Simplify(e.Args[0], b.calendar), false), b.moment(e.Args[1], fine), b.moment(e.Args[2], fine)}
 		}
 		args := make([]Expr, len(e.Args))
 		for i, arg := range e.Args {
@@ -70,7 +70,7 @@ func (b *binder) stored(c *criteria.Column, fine bool, zone *time.Location) Expr
 	m.Zone = zone.String()
 	known := clockOf(zone)
 	if span, ok := b.window[windowName(c.Ref)]; ok {
-		known = known.within(span, b.ctx.Zone)
+		known = known.within(span, b.calendar.Zone)
 	}
 	m.Yearly = known.yearly
 	for i := len(known.changes) - 1; i >= 0; i-- {
@@ -207,7 +207,7 @@ func (b *binder) bound(e *criteria.Compare, t civil.DateTime) Expr {
 		return Compare{e.Op, x, Value{momentText(t, fine)}}
 	}
 	column := c.Ref.Column
-	v, err := column.Bound(t, b.ctx.Zone)
+	v, err := column.Bound(t, b.calendar.Zone)
 	switch {
 	case errors.Is(err, catalog.ErrLater):
 		return always(Column{c.Ref}, e.Op == "<")
@@ -218,7 +218,7 @@ func (b *binder) bound(e *criteria.Compare, t civil.DateTime) Expr {
 		return Const{false}
 	}
 	if column.Encoding.IsTimedText() {
-		stored, _ := column.StoredTime(t, b.ctx.Zone)
+		stored, _ := column.StoredTime(t, b.calendar.Zone)
 		switch {
 		case b.trusts(c.Ref) && column.Layout != "":
 			v = catalog.IsoBound(stored, separatorOf(column.Layout))
@@ -228,7 +228,7 @@ func (b *binder) bound(e *criteria.Compare, t civil.DateTime) Expr {
 	}
 	if column.Stored == catalog.Text && column.Encoding.IsCount() {
 		// Texts of numbers do not sort as they do; none of this is common.
-		zone := b.ctx.Zone
+		zone := b.calendar.Zone
 		if !column.Encoding.IsInstant() {
 			zone = civil.UTC
 		}

@@ -31,10 +31,10 @@ func (f Formula) Of(row []any) any { return f.evaluator.Value(f.expr, row) }
 
 // newFormula prepares an expression to be worked out for row after row: its
 // conditions are simplified once.
-func newFormula(e criteria.Expr, ctx civil.Context, index func(criteria.Ref) int) Formula {
-	f := Formula{expr: criteria.SimplifyWithin(e, ctx), columns: map[*criteria.Column]int{}}
-	clock := civil.NewClock(cmp.Or(ctx.Zone, time.UTC))
-	f.evaluator = evaluate.New(ctx, func(c *criteria.Column, row []any) any {
+func newFormula(e criteria.Expr, calendar civil.Calendar, index func(criteria.Ref) int) Formula {
+	f := Formula{expr: criteria.SimplifyWithin(e, calendar), columns: map[*criteria.Column]int{}}
+	clock := civil.NewClock(cmp.Or(calendar.Zone, time.UTC))
+	f.evaluator = evaluate.New(calendar, func(c *criteria.Column, row []any) any {
 		return fetched(row[f.columns[c]], &c.Ref.Column, clock)
 	})
 	criteria.Walk(f.expr, func(e criteria.Expr) {

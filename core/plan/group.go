@@ -90,7 +90,7 @@ func (b *binder) aggregateOutput(s *Statement, out *Output, e *criteria.Aggregat
 		name = map[string]string{"least": "greatest", "greatest": "least", "sum": "sum", "average": "average"}[name]
 	}
 	made := b.translate(x)
-	formula := newFormula(&criteria.Blank{}, b.ctx, nil)
+	formula := newFormula(&criteria.Blank{}, b.calendar, nil)
 	column := func(aggregate string) criteria.Expr {
 		c := &criteria.Column{Name: aggregate, Ref: criteria.Ref{Column: catalog.Column{Type: catalog.Decimal}}}
 		formula.columns[c] = add(made, aggregate)

@@ -70,7 +70,7 @@ func know(tables *catalog.Source) {
 func TestGolden(t *testing.T) {
 	zone, err := time.LoadLocation("Europe/London")
 	require.NoError(t, err)
-	ctx := civil.Context{Zone: zone, Now: civil.InstantOf(civil.DateOf(2026, 3, 18).Midnight(), zone), WeekStart: time.Monday}
+	calendar := civil.Calendar{Zone: zone, Now: civil.InstantOf(civil.DateOf(2026, 3, 18).Midnight(), zone), WeekStart: time.Monday}
 	files, err := filepath.Glob("testdata/*.yaml")
 	require.NoError(t, err)
 	require.NotEmpty(t, files)
@@ -100,9 +100,9 @@ func TestGolden(t *testing.T) {
 				}
 				compiled, problems := definition.Compile(query, &tables, definition.Library{})
 				require.NoError(t, problems.Err())
-				values, problems := parameter.Read(questions, compiled.Rules, inputs, parameter.Context{Context: ctx})
+				values, problems := parameter.Read(questions, compiled.Rules, inputs, parameter.Context{Calendar: calendar})
 				require.Empty(t, problems)
-				statement, problems := plan.Planner{Query: compiled, Calendar: ctx, Sure: catalog.Column.Reliable}.Records(definition.View{}, values)
+				statement, problems := plan.Planner{Query: compiled, Calendar: calendar, Sure: catalog.Column.Reliable}.Records(definition.View{}, values)
 				require.Empty(t, problems)
 				q := e.dialect.Write(statement.Statement)
 				fmt.Fprintf(&b, "-- %s\n\n", e.name)
@@ -141,7 +141,7 @@ func TestFormula(t *testing.T) {
 		require.Empty(t, problems)
 		compiled, problems := definition.Compile(documents[0].(*definition.Query), &source, definition.Library{})
 		require.Empty(t, problems)
-		statement, problems := plan.Planner{Query: compiled, Calendar: civil.Context{Zone: time.UTC}}.Records(definition.View{}, nil)
+		statement, problems := plan.Planner{Query: compiled, Calendar: civil.Calendar{Zone: time.UTC}}.Records(definition.View{}, nil)
 		require.Empty(t, problems)
 		for in, want := range cases {
 			got := "blank"

@@ -12,7 +12,7 @@ import (
 // the query's tables.
 type Planner struct {
 	Query    *definition.Compiled
-	Calendar civil.Context
+	Calendar civil.Calendar
 	// Sure tells of a column of dates that all its values fit its encoding, and are
 	// written alike where it has a Layout, so that a statement need not look at
 	// each; nil where that is known of none.
@@ -21,7 +21,7 @@ type Planner struct {
 
 // binder binds the query to answers.
 func (p Planner) binder(values parameter.Values) *binder {
-	return &binder{compiled: p.Query, given: values, ctx: p.Calendar, sure: p.Sure}
+	return &binder{compiled: p.Query, given: values, calendar: p.Calendar, sure: p.Sure}
 }
 
 // from is the table of the query.

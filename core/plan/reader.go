@@ -24,7 +24,7 @@ func (r *Reader) Read(row []any) record.Record {
 	for i := range r.outputs {
 		o := &r.outputs[i]
 		if o.Formula.Is() {
-			r.record[i] = record.Made(o.Formula.Of(row))
+			r.record[i] = record.Computed(o.Formula.Of(row))
 		} else {
 			r.record[i].Set(row[o.Index], &o.Column, r.clock)
 		}

@@ -194,7 +194,7 @@ func (b *binder) value(e criteria.Expr) criteria.Expr {
 		return b.answers(e)[0]
 	case *criteria.Text:
 		if e.Period != nil {
-			span, problems := e.Period.Resolve(b.ctx)
+			span, problems := e.Period.Resolve(b.calendar)
 			b.problems = append(b.problems, problems.In("criteria")...)
 			return &criteria.Span{Pos: e.Pos, Span: span}
 		}

@@ -35,9 +35,9 @@ type Group struct {
 	formula Formula
 }
 
-// Made is a total that was worked out: a decimal, text, bool or catalog.Stamp,
+// TotalValue is a total that was worked out: a decimal, text, bool or catalog.Stamp,
 // nil for blank.
-type Made struct {
+type TotalValue struct {
 	Total
 	Value any
 }
@@ -50,7 +50,7 @@ type Subtotal struct {
 	Value  any
 	Column catalog.Column
 	Count  int64
-	Totals []Made
+	Totals []TotalValue
 }
 
 // view adds what a report makes of the result: groups, which come first in the
@@ -62,7 +62,7 @@ func (b *binder) view(s *Selection, v definition.View) {
 	total := func(t definition.CompiledTotal) Total {
 		made := Total{Name: t.Name, Label: t.Label, Format: t.Format, aggregate: t.Expr.Name}
 		if t.Expr.X != nil {
-			made.formula = newFormula(t.Expr.X, b.ctx, index)
+			made.formula = newFormula(t.Expr.X, b.calendar, index)
 			made.Column = computedColumn(b.compiled.Behind(t.Expr.X), criteria.TypeOf(t.Expr))
 		}
 		return made
@@ -80,7 +80,7 @@ func (b *binder) view(s *Selection, v definition.View) {
 	var keys []SortKey
 	for i, g := range v.Groups {
 		behind := b.compiled.Behind(g.Expr)
-		made := Group{Label: g.Label, formula: newFormula(g.Expr, b.ctx, index), column: computedColumn(behind, criteria.TypeOf(g.Expr))}
+		made := Group{Label: g.Label, formula: newFormula(g.Expr, b.calendar, index), column: computedColumn(behind, criteria.TypeOf(g.Expr))}
 		for _, t := range g.Totals {
 			made.Totals = append(made.Totals, total(t))
 		}
@@ -146,11 +146,11 @@ type accumulator struct {
 
 // NewTally begins to count; nil where there are no groups, totals or
 // chart.
-func (s *Shown) NewTally(ctx civil.Context) *Tally {
+func (s *Shown) NewTally(calendar civil.Calendar) *Tally {
 	if len(s.Groups) == 0 && len(s.Totals) == 0 && s.Chart == nil {
 		return nil
 	}
-	t := &Tally{shown: s, clock: civil.NewClock(ctx.Zone), values: make([]any, len(s.Outputs)), keys: make([]any, len(s.Groups))}
+	t := &Tally{shown: s, clock: civil.NewClock(calendar.Zone), values: make([]any, len(s.Outputs)), keys: make([]any, len(s.Groups))}
 	for _, g := range s.Groups {
 		t.groups = append(t.groups, tally{kept: make([]accumulator, len(g.Totals))})
 	}
@@ -188,7 +188,7 @@ func (t *Tally) Row(r record.Record) []Subtotal {
 }
 
 // End returns the groups still open, the innermost first, and the totals.
-func (t *Tally) End() ([]Subtotal, []Made) {
+func (t *Tally) End() ([]Subtotal, []TotalValue) {
 	var closed []Subtotal
 	if t.open {
 		closed = t.close(0)
@@ -241,8 +241,8 @@ func (t *tally) add(totals []Total, values []any) {
 	}
 }
 
-func (t *tally) made(totals []Total) []Made {
-	out := make([]Made, len(totals))
+func (t *tally) made(totals []Total) []TotalValue {
+	out := make([]TotalValue, len(totals))
 	for i, total := range totals {
 		a := t.kept[i]
 		var v any
@@ -261,7 +261,7 @@ func (t *tally) made(totals []Total) []Made {
 		default:
 			v = a.greatest
 		}
-		out[i] = Made{total, v}
+		out[i] = TotalValue{total, v}
 	}
 	return out
 }

@@ -29,7 +29,7 @@ func (b *binder) condition(e criteria.Expr, negated bool) Expr {
 		return b.condition(e.X, !negated)
 	case *criteria.Bool:
 		return Const{e.Value != negated}
-	case *criteria.Known:
+	case *criteria.Guarded:
 		x := b.condition(e.X, negated)
 		if !negated && implies(e.X, e.Where) {
 			return x
@@ -188,7 +188,7 @@ func (b *binder) top(s *Statement, e criteria.Expr) Expr {
 	terms := []Expr{}
 	for _, t := range criteria.Conditions(e) {
 		x := t
-		if known, ok := t.(*criteria.Known); ok && implies(known.X, known.Where) {
+		if known, ok := t.(*criteria.Guarded); ok && implies(known.X, known.Where) {
 			x = known.X
 		}
 		bounds, ok := boundsOf(x)
@@ -231,7 +231,7 @@ func (b *binder) translate(e criteria.Expr) Expr {
 		}
 		return DaysBetween{b.moment(e.Right, false), b.moment(e.Left, false)}
 	case *criteria.UnitOf:
-		return DatePart{b.moment(e.X, false), TextOf, criteria.Units[e.Unit], b.ctx.WeekStart}
+		return DatePart{b.moment(e.X, false), TextOf, criteria.Units[e.Unit], b.calendar.WeekStart}
 	case *criteria.Call:
 		return b.call(e)
 	case *criteria.Aggregate:
@@ -242,7 +242,7 @@ func (b *binder) translate(e criteria.Expr) Expr {
 	case *criteria.Span:
 		return spanValue(e.Span, true)
 	}
-	return b.truth(criteria.Simplify(e, b.ctx))
+	return b.truth(criteria.Simplify(e, b.calendar))
 }
 
 // truth is a condition as a value: true, false or, of blanks and of dates that
@@ -263,7 +263,7 @@ func (b *binder) truth(e criteria.Expr) Expr {
 		return Not{b.truth(e.X)}
 	case *criteria.Bool:
 		return Value{e.Value}
-	case *criteria.Known:
+	case *criteria.Guarded:
 		return If{b.condition(e.Where, false), b.truth(e.X), Value{nil}}
 	}
 	x, _ := b.leaf(e, false)
@@ -400,7 +400,7 @@ func (b *binder) inExpressions(x Expr, e *criteria.In) Expr {
 // call translates a function.
 func (b *binder) call(e *criteria.Call) Expr {
 	part := func(unit civil.Unit, form Form) Expr {
-		return DatePart{b.moment(e.Args[len(e.Args)-1], false), form, unit, b.ctx.WeekStart}
+		return DatePart{b.moment(e.Args[len(e.Args)-1], false), form, unit, b.calendar.WeekStart}
 	}
 	switch e.Name {
 	case "year", "quarter", "month", "week", "day":
@@ -414,7 +414,7 @@ func (b *binder) call(e *criteria.Call) Expr {
 		return b.moment(e, t == catalog.DateTime)
 	}
 	if e.Name == "if" {
-		return If{b.condition(criteria.Simplify(e.Args[0], b.ctx), false), b.translate(e.Args[1]), b.translate(e.Args[2])}
+		return If{b.condition(criteria.Simplify(e.Args[0], b.calendar), false), b.translate(e.Args[1]), b.translate(e.Args[2])}
 	}
 	args := make([]Expr, len(e.Args))
 	for i, arg := range e.Args {

@@ -51,16 +51,16 @@ func settle(e criteria.Expr) criteria.Expr {
 // Fixed reads a period if it means the same on every day, and in every zone
 // and calendar.
 func Fixed(e period.Expr) (period.Span, bool) {
-	one := civil.Context{Zone: civil.UTC, WeekStart: time.Monday, FiscalStart: 4}
-	two := civil.Context{
+	one := civil.Calendar{Zone: civil.UTC, WeekStart: time.Monday, FiscalStart: 4}
+	two := civil.Calendar{
 		Zone: time.FixedZone("", 11*60*60), Now: 40 * 366 * 24 * 60 * 60,
 		WeekStart: time.Sunday, FiscalStart: 10, FiscalByStart: true, Order: civil.OrderMDY,
 	}
 	three := one
 	three.Order = civil.OrderDMY
 	span, problems := e.Resolve(one)
-	for _, ctx := range []civil.Context{two, three} {
-		other, found := e.Resolve(ctx)
+	for _, calendar := range []civil.Calendar{two, three} {
+		other, found := e.Resolve(calendar)
 		if problems = append(problems, found...); other != span {
 			return period.Span{}, false
 		}
@@ -73,7 +73,7 @@ func Fixed(e period.Expr) (period.Span, bool) {
 // first day they may have, and what holds with all of them is kept.
 func Open(e criteria.Expr, open Questions) (simple criteria.Expr, kept []Finding) {
 	settled := settle(e)
-	simple = criteria.Simplify(settled, civil.Context{Zone: civil.UTC, WeekStart: time.Monday})
+	simple = criteria.Simplify(settled, civil.Calendar{Zone: civil.UTC, WeekStart: time.Monday})
 	weeks := false
 	criteria.Walk(settled, func(e criteria.Expr) {
 		switch e := e.(type) {
@@ -85,7 +85,7 @@ func Open(e criteria.Expr, open Questions) (simple criteria.Expr, kept []Finding
 	})
 	kept = Analyse(simple, open)
 	for day := time.Tuesday; weeks && day != time.Monday; day = (day + 1) % 7 {
-		found := Analyse(criteria.Simplify(settled, civil.Context{Zone: civil.UTC, WeekStart: day}), open)
+		found := Analyse(criteria.Simplify(settled, civil.Calendar{Zone: civil.UTC, WeekStart: day}), open)
 		kept = slices.DeleteFunc(kept, func(f Finding) bool {
 			return !slices.ContainsFunc(found, func(g Finding) bool { return g.Kind == f.Kind && g.At.At() == f.At.At() })
 		})

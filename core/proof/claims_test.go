@@ -21,8 +21,8 @@ import (
 // TestClaims: whatever is proved of random criteria holds for every record of a
 // grid on which all their bounds lie, with blanks.
 func TestClaims(t *testing.T) {
-	ctx := civil.Context{Zone: civil.UTC, WeekStart: time.Monday}
-	worker := evaluate.New(ctx, func(c *criteria.Column, row []any) any {
+	calendar := civil.Calendar{Zone: civil.UTC, WeekStart: time.Monday}
+	worker := evaluate.New(calendar, func(c *criteria.Column, row []any) any {
 		return row[slices.Index([]string{"x", "y", "lock", "open", "d"}, c.Name)]
 	})
 	day := func(n int) any { return catalog.Stamp{At: (civil.DateOf(2026, 3, 1) + civil.Date(n)).Midnight()} }

@@ -146,7 +146,7 @@ func TestManyTerms(t *testing.T) {
 	e, problems := criteria.Parse(text)
 	require.Empty(t, problems)
 	require.Empty(t, criteria.ResolveCondition(text, e, scope))
-	found, never := proof.Contradiction(criteria.Simplify(e, civil.Context{Zone: civil.UTC}))
+	found, never := proof.Contradiction(criteria.Simplify(e, civil.Calendar{Zone: civil.UTC}))
 	require.True(t, never)
 	assert.Equal(t, "x < 3", criteria.Print(found.At))
 	assert.Equal(t, "x > 5", criteria.Print(found.With))

@@ -65,7 +65,7 @@ func (r *reader) condition(e criteria.Expr) *condition {
 		return c
 	case *criteria.Not:
 		return &condition{not: true, parts: []*condition{r.condition(e.X)}}
-	case *criteria.Known:
+	case *criteria.Guarded:
 		return &condition{parts: []*condition{r.condition(e.X)}, where: r.condition(e.Where)}
 	case *criteria.Bool:
 		return &condition{constant: &e.Value}
@@ -103,7 +103,7 @@ func (r *reader) condition(e criteria.Expr) *condition {
 // its sides, and will have an answer.
 func (r *reader) clear(e criteria.Expr) bool {
 	switch e.(type) {
-	case *criteria.Logic, *criteria.Not, *criteria.Known:
+	case *criteria.Logic, *criteria.Not, *criteria.Guarded:
 		return true // each of its parts is asked
 	}
 	if !criteria.AsksAny(e) {

@@ -83,9 +83,9 @@ func (v Value) Decimal() (decimal.Decimal, bool) {
 	return d, err == nil
 }
 
-// Made is a value that was worked out: a decimal, text, bool or catalog.Stamp, nil
+// Computed is a value that was worked out: a decimal, text, bool or catalog.Stamp, nil
 // for blank.
-func Made(v any) Value {
+func Computed(v any) Value {
 	switch v := v.(type) {
 	case decimal.Decimal:
 		return Value{kind: Decimal, decimal: &v}

@@ -80,11 +80,11 @@ func TestDecimal(t *testing.T) {
 			assert.Equal(t, c.want, d.String())
 		}
 	}
-	made := record.Made(decimal.RequireFromString("0.30"))
+	made := record.Computed(decimal.RequireFromString("0.30"))
 	d, ok := made.Decimal()
 	assert.True(t, ok)
 	assert.Equal(t, "0.3", d.String())
-	assert.Equal(t, record.Blank, record.Made(nil).Kind())
-	assert.Equal(t, "x", record.Made("x").Text())
-	assert.True(t, record.Made(true).Yes())
+	assert.Equal(t, record.Blank, record.Computed(nil).Kind())
+	assert.Equal(t, "x", record.Computed("x").Text())
+	assert.True(t, record.Computed(true).Yes())
 }

@@ -44,7 +44,7 @@ func serve(t *testing.T, limit time.Duration) (*Server, *httptest.Server) {
 	require.NoError(t, err)
 	s, err := service.New(t.Context(), service.Config{
 		Store: kept, Engines: []engine.Engine{sqlite.Engine},
-		Calendar: civil.Context{Zone: zone, WeekStart: time.Monday}, Now: time.Now, TimeLimit: limit, Log: slog.New(slog.DiscardHandler),
+		Calendar: civil.Calendar{Zone: zone, WeekStart: time.Monday}, Now: time.Now, TimeLimit: limit, Log: slog.New(slog.DiscardHandler),
 	})
 	require.NoError(t, err)
 	require.NoError(t, demo.Install(t.Context(), s, folder))

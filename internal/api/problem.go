@@ -108,3 +108,10 @@ func writeProblem(w http.ResponseWriter, p *Document) {
 	w.WriteHeader(p.Status)
 	_, _ = w.Write(body) // the caller may be gone; nothing is left to tell
 }
+
+func writeBody(ctx huma.Context, p *Document) {
+	body, err := json.Marshal(p)
+	if err == nil {
+		_, _ = ctx.BodyWriter().Write(body) // the caller may be gone; nothing is left to tell
+	}
+}

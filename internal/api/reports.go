@@ -46,8 +46,8 @@ func (s *Server) reports() {
 		Draft bool `query:"draft" doc:"Whether what was pushed last is meant instead of the published version"`
 	},
 	) (*response[wire.ReportForm], error) {
-		sheet, err := s.service.Ask(ctx, service.Request{Report: in.Report, AsOf: in.AsOf, Draft: in.Draft})
-		return answer(s, sheet, err)
+		form, err := s.service.Ask(ctx, service.Request{Report: in.Report, AsOf: in.AsOf, Draft: in.Draft})
+		return answer(s, form, err)
 	})
 	post(s, "list-choices", "/reports/{report}/questions/{question}/choices", "A page of what a question's answer is chosen from, the other answers applied", http.StatusOK, []int{404, 502, 504},
 		func(ctx context.Context, in *struct {

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"reflect"
 	"strconv"
 	"strings"
 	"time"
@@ -25,13 +26,13 @@ const RunHeader = "Pikegate-Run"
 
 func (s *Server) runs() {
 	content := map[string]*huma.MediaType{
-		output.JSON.ContentType:   {Schema: s.huma.OpenAPI().Components.Schemas.Schema(typeOf[output.Result](), true, "Result")},
+		output.JSON.ContentType:   {Schema: s.huma.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[output.Result](), true, "Result")},
 		output.CSV.ContentType:    {Schema: &huma.Schema{Type: huma.TypeString, Description: "RFC 4180, the columns' names on the first line"}},
 		output.NDJSON.ContentType: {Schema: &huma.Schema{Type: huma.TypeString, Description: "A line with the header, a line for each record, a line with the summary"}},
 		output.XLSX.ContentType:   {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "A workbook: the records, and a sheet about the run"}},
 		output.PDF.ContentType:    {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "Pages of the paper that the report names, 20,000 records at the most"}},
 	}
-	s.huma.OpenAPI().Components.Schemas.Schema(typeOf[output.Subtotal](), true, "Subtotal") // stands among the rows
+	s.huma.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[output.Subtotal](), true, "Subtotal") // stands among the rows
 	huma.Register(s.huma, huma.Operation{
 		OperationID: "run-report", Method: http.MethodPost, Path: prefix + "/reports/{report}/runs",
 		Summary: "Run a report and stream its records",

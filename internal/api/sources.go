@@ -84,7 +84,7 @@ func (s *Server) sources() {
 	get(s, "check-source", "/sources/{source}/check", "What answers at a source, and whether it can only read", []int{404, 502, 504}, func(ctx context.Context, in *struct {
 		Source string `path:"source" doc:"The source's name"`
 	},
-	) (*response[engine.Report], error) {
+	) (*response[engine.Inspection], error) {
 		report, err := s.service.CheckSource(ctx, in.Source)
 		return answer(s, report, err)
 	})

@@ -18,19 +18,19 @@ func (a *app) ask() *cobra.Command {
 		Short: "Show what a report asks: kinds, defaults and limits",
 		Args:  args(cobra.ExactArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			sheet, err := a.client().Ask(cmd.Context(), given[0], run)
+			form, err := a.client().Ask(cmd.Context(), given[0], run)
 			if err != nil {
 				return err
 			}
 			if a.prints == "json" {
-				return a.printJSON(sheet)
+				return a.printJSON(form)
 			}
-			fmt.Fprintf(a.Stdout, "%s (%s, %s)\n", sheet.Title, sheet.Name, versionWords(sheet.Version))
-			if sheet.About != "" {
-				fmt.Fprintln(a.Stdout, sheet.About)
+			fmt.Fprintf(a.Stdout, "%s (%s, %s)\n", form.Title, form.Name, versionWords(form.Version))
+			if form.About != "" {
+				fmt.Fprintln(a.Stdout, form.About)
 			}
-			fmt.Fprintf(a.Stdout, "Days are days in %s, where it is %s.\n", sheet.Zone, sheet.Today)
-			for _, q := range sheet.Questions {
+			fmt.Fprintf(a.Stdout, "Days are days in %s, where it is %s.\n", form.Zone, form.Today)
+			for _, q := range form.Questions {
 				fmt.Fprintln(a.Stdout)
 				fmt.Fprintf(a.Stdout, "  %s  %s\n", q.Name, q.Label)
 				for _, line := range about(q) {

@@ -52,7 +52,7 @@ func (a *app) decodeFiles(names []string) (contents map[string][]byte, documents
 
 // offline is what can be known without a service: the days ahead, in UTC.
 func (a *app) offline() definition.Environment {
-	calendar := civil.Context{Zone: time.UTC, Now: civil.Instant(a.Now().Unix()), WeekStart: time.Monday}
+	calendar := civil.Calendar{Zone: time.UTC, Now: civil.Instant(a.Now().Unix()), WeekStart: time.Monday}
 	return definition.Environment{Zone: time.LoadLocation, Library: definition.Library{Calendar: &calendar}}
 }
 

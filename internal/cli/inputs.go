@@ -39,13 +39,13 @@ func (a *app) answersCompleted(cmd *cobra.Command) {
 		if len(given) == 0 {
 			return nil, nothing
 		}
-		sheet, err := a.client().Ask(cmd.Context(), given[0], client.Run{})
+		form, err := a.client().Ask(cmd.Context(), given[0], client.Run{})
 		if err != nil {
 			return nil, nothing
 		}
 		name, value, chosen := strings.Cut(typed, "=")
 		var out []string
-		for _, q := range sheet.Questions {
+		for _, q := range form.Questions {
 			if !chosen {
 				out = append(out, q.Name+"=\t"+q.Label)
 				continue
@@ -113,12 +113,12 @@ func (in *inputs) request(ctx context.Context, c *client.Client, report string) 
 }
 
 func periodQuestion(ctx context.Context, c *client.Client, report string, draft bool) (string, error) {
-	sheet, err := c.Ask(ctx, report, client.Run{Draft: draft})
+	form, err := c.Ask(ctx, report, client.Run{Draft: draft})
 	if err != nil {
 		return "", err
 	}
 	var names []string
-	for _, q := range sheet.Questions {
+	for _, q := range form.Questions {
 		if q.Kind == parameter.Period {
 			names = append(names, q.Name)
 		}

@@ -27,13 +27,13 @@ func (a *app) interview(ctx context.Context, report string, run client.Run) (cli
 	if err != nil || !missing(preview.Problems) {
 		return run, err
 	}
-	sheet, err := a.client().Ask(ctx, report, run)
+	form, err := a.client().Ask(ctx, report, run)
 	if err != nil {
 		return run, err
 	}
 	lines := bufio.NewScanner(a.Stdin)
-	fmt.Fprintf(a.Stderr, "%s\nEnter takes what stands in brackets; Ctrl+C stops.\n", sheet.Title)
-	for _, q := range sheet.Questions {
+	fmt.Fprintf(a.Stderr, "%s\nEnter takes what stands in brackets; Ctrl+C stops.\n", form.Title)
+	for _, q := range form.Questions {
 		if _, given := run.Inputs[q.Name]; given || q.Derive != "" || q.Shown == parameter.Stated {
 			continue
 		}

@@ -63,7 +63,7 @@ func (a *app) period() *cobra.Command {
 	return cmd
 }
 
-func (a *app) readOne(expression, format string, ctx civil.Context) error {
+func (a *app) readOne(expression, format string, ctx civil.Calendar) error {
 	if format != "" && format != "text" && format != "json" && format != "ndjson" {
 		return usageError{fmt.Errorf("--format %s is not text, json or ndjson", format)}
 	}
@@ -128,7 +128,7 @@ const maxLine = 1 << 20
 
 // readFile reads an expression a line and prints a JSON object a line; a
 // refused line gives its problems, and the rest goes on.
-func (a *app) readFile(name string, ctx civil.Context) error {
+func (a *app) readFile(name string, ctx civil.Calendar) error {
 	in := a.Stdin
 	if name != "-" {
 		file, err := os.Open(name)
@@ -141,7 +141,7 @@ func (a *app) readFile(name string, ctx civil.Context) error {
 	return describeLines(in, a.Stdout, ctx)
 }
 
-func describeLines(in io.Reader, w io.Writer, ctx civil.Context) error {
+func describeLines(in io.Reader, w io.Writer, ctx civil.Calendar) error {
 	lines := bufio.NewScanner(in)
 	lines.Buffer(make([]byte, 64<<10), maxLine)
 	out := bufio.NewWriterSize(w, 64<<10)

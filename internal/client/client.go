@@ -256,7 +256,7 @@ func (c *Client) Source(ctx context.Context, name string) (out catalog.Source, e
 }
 
 // CheckSource looks at the connection of a source.
-func (c *Client) CheckSource(ctx context.Context, name string) (out engine.Report, err error) {
+func (c *Client) CheckSource(ctx context.Context, name string) (out engine.Inspection, err error) {
 	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(name)+"/check", nil, &out)
 }
 

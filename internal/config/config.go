@@ -131,8 +131,8 @@ func localZone() *time.Location {
 }
 
 // Calendar is the context dates are read in, its clock set to now.
-func Calendar(s civil.Settings, now time.Time) (civil.Context, error) {
-	start := civil.Context{Zone: localZone(), Now: civil.Instant(now.Unix()), WeekStart: time.Monday, FiscalStart: 1}
+func Calendar(s civil.Settings, now time.Time) (civil.Calendar, error) {
+	start := civil.Calendar{Zone: localZone(), Now: civil.Instant(now.Unix()), WeekStart: time.Monday, FiscalStart: 1}
 	ctx, problems := s.Apply(start, Location)
 	if len(problems) > 0 {
 		p := problems[0]

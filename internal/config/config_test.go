@@ -34,7 +34,7 @@ func TestCalendar(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "Asia/Kolkata", ctx.Zone.String(), "the machine's zone under its own name, never Local")
 	ctx.Zone = nil
-	assert.Equal(t, civil.Context{Now: 5, WeekStart: time.Sunday, FiscalStart: 4, FiscalByStart: true, Order: civil.OrderMDY}, ctx)
+	assert.Equal(t, civil.Calendar{Now: 5, WeekStart: time.Sunday, FiscalStart: 4, FiscalByStart: true, Order: civil.OrderMDY}, ctx)
 	for option, s := range map[string]civil.Settings{
 		"--zone": {Zone: "Local"}, "--week-start": {WeekStart: "someday"}, "--fiscal-start": {FiscalStart: "13"},
 		"--fiscal-named-by": {FiscalNamedBy: "middle"}, "--date-order": {DateOrder: "ymd"},

@@ -40,7 +40,7 @@ type Source interface {
 	// Describe tells the columns of a hand-written query without running it.
 	Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error)
 	// Check looks at the connection: what it is, and whether it can only read.
-	Check(ctx context.Context) (Report, error)
+	Check(ctx context.Context) (Inspection, error)
 	// Dialect is how SQL is written for it.
 	Dialect() dialect.Dialect
 	Close() error
@@ -80,8 +80,8 @@ const MostConnections = 8
 // LongestCell is how many bytes one value may have.
 const LongestCell = 16 << 20
 
-// Report is what a look at a connection found.
-type Report struct {
+// Inspection is what a look at a connection found.
+type Inspection struct {
 	Version string `json:"version" doc:"The server's version"`
 	// ReadOnly tells that writing was tried and refused; Proof is the answer.
 	ReadOnly bool     `json:"read_only" doc:"Whether writing was tried and refused"`

@@ -30,7 +30,7 @@ func SubtotalOf(s plan.Subtotal) Subtotal {
 }
 
 // TotalsOf are totals as they are shown.
-func TotalsOf(made []plan.Made) []Total {
+func TotalsOf(made []plan.TotalValue) []Total {
 	totals := make([]Total, len(made))
 	for i, m := range made {
 		totals[i] = Total{m.Name, m.Label, m.Format, shown(m.Value, &m.Column, m.Format)}

@@ -44,10 +44,10 @@ type compared struct {
 	found  *wire.Since
 }
 
-// prints are the fingerprints of a record: of what tells it apart, and of its
+// fingerprints are the fingerprints of a record: of what tells it apart, and of its
 // values. Two records of a million share one by chance once in a hundred
 // million comparisons.
-func (c *compared) prints(row []any) (key, values uint64) {
+func (c *compared) fingerprints(row []any) (key, values uint64) {
 	c.buffer = c.kept.Text(c.buffer[:0], c.reader.Read(row))
 	values = maphash.Bytes(c.seed, c.buffer)
 	if c.places == nil {
@@ -71,7 +71,7 @@ func (c *compared) each(ctx context.Context, see func(key, values uint64, row []
 		if c.count++; c.count > MaxCompared {
 			return diag.Problems{{Code: "too_many", Message: fmt.Sprintf("There are more than %d records to compare.", MaxCompared), Hint: "Compare runs of shorter periods."}}
 		}
-		key, values := c.prints(row)
+		key, values := c.fingerprints(row)
 		return see(key, values, row)
 	}))
 	if errors.Is(err, errStopped) {
@@ -161,11 +161,11 @@ func Compare(ctx context.Context, before, after Run) (wire.Comparison, error) {
 		out.Went += int64(left.count)
 	}
 	out.Before, out.After = a.side(before), b.side(after)
-	return out, a.look(ctx, &out, first, changed)
+	return out, a.valuesBefore(ctx, &out, first, changed)
 }
 
-// look fetches the values of what went or changed from the first run.
-func (c *compared) look(ctx context.Context, out *wire.Comparison, went map[uint64]held, changed map[uint64]int) error {
+// valuesBefore fetches the values of what went or changed from the first run.
+func (c *compared) valuesBefore(ctx context.Context, out *wire.Comparison, went map[uint64]held, changed map[uint64]int) error {
 	wanted := int(min(out.Went, maxDifference)) + len(changed)
 	shown := 0
 	if wanted == 0 {

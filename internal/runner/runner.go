@@ -126,7 +126,7 @@ func Conditions(job Job) ([]plan.Condition, error) {
 
 // planner makes the job's statements.
 func (job Job) planner() plan.Planner {
-	return plan.Planner{Query: job.Compiled, Calendar: job.Context.Context, Sure: func(c catalog.Column) bool {
+	return plan.Planner{Query: job.Compiled, Calendar: job.Context.Calendar, Sure: func(c catalog.Column) bool {
 		return job.Unchanged && c.Reliable()
 	}}
 }
@@ -237,7 +237,7 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	if !format.Framed {
 		prepared.Selection.Chart = nil // it has no place for one
 	}
-	kept := newPrints(record.ID)
+	kept := newFingerprints(record.ID)
 	summary := output.Summary{Reason: prepared.Impossible}
 	passed := int64(0)
 	if err = writer.Begin(header); err == nil && prepared.Impossible == "" {
@@ -353,7 +353,7 @@ func headerOf(job Job, p Prepared) output.Header {
 func stream(ctx context.Context, folder string, head time.Duration, job Job, p Prepared, writer output.Writer, see func(row []any), summary *output.Summary) (int64, error) {
 	fitting := newFitting(&p.Selection.Statement, job.Context.Zone)
 	reader := plan.NewReader(p.Selection.Outputs, job.Context.Zone)
-	tally := p.Selection.NewTally(job.Context.Context)
+	tally := p.Selection.NewTally(job.Context.Calendar)
 	subtotals := func(closed []plan.Subtotal) error {
 		for _, s := range closed {
 			if err := writer.Subtotal(output.SubtotalOf(s)); err != nil {

@@ -39,28 +39,28 @@ func Sample(ctx context.Context, job Job, most int) (output.Result, error) {
 	s := p.Selection
 	s.Limit = most
 	p.Query = job.Source.Dialect().Write(s.Statement)
-	result, err := look(ctx, job.Source, p, most, headerOf(job, p))
+	result, err := sample(ctx, job.Source, p, most, headerOf(job, p))
 	result.Reason = p.Impossible
 	return result, err
 }
 
 // FirstRows gives rows of a table as they are stored, dates read.
 func FirstRows(ctx context.Context, source engine.Source, t catalog.Table, most int, zone *time.Location) (output.Result, error) {
-	return lookAt(ctx, source, plan.FirstRows(t, t.Columns, most), zone)
+	return sampleOf(ctx, source, plan.FirstRows(t, t.Columns, most), zone)
 }
 
 // UnfitRows gives the records of a table in which a value of a column with dates
 // is none, their keys first.
 func UnfitRows(ctx context.Context, source engine.Source, t catalog.Table, c catalog.Column, most int, zone *time.Location) (output.Result, error) {
-	return lookAt(ctx, source, plan.UnfitRows(t, c, most), zone)
+	return sampleOf(ctx, source, plan.UnfitRows(t, c, most), zone)
 }
 
-func lookAt(ctx context.Context, source engine.Source, s plan.Selection, zone *time.Location) (output.Result, error) {
+func sampleOf(ctx context.Context, source engine.Source, s plan.Selection, zone *time.Location) (output.Result, error) {
 	p := Prepared{Selection: s, Query: source.Dialect().Write(s.Statement)}
-	return look(ctx, source, p, s.Limit, output.Header{Title: s.From.Name, Zone: zone.String(), Location: zone, Columns: s.Outputs})
+	return sample(ctx, source, p, s.Limit, output.Header{Title: s.From.Name, Zone: zone.String(), Location: zone, Columns: s.Outputs})
 }
 
-func look(ctx context.Context, source engine.Source, p Prepared, most int, header output.Header) (output.Result, error) {
+func sample(ctx context.Context, source engine.Source, p Prepared, most int, header output.Header) (output.Result, error) {
 	kept := output.Keep(most)
 	if err := kept.Begin(header); err != nil || p.Impossible != "" {
 		return kept.Result, err

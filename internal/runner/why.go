@@ -168,7 +168,7 @@ func (w *reasoning) near(job Job, p Prepared, place, i int, bounds plan.Bounds, 
 	offer := func(first, last civil.Date) bool {
 		text := period.OfDays(first, last).Canonical()
 		if question.Limits.Whole != "" {
-			text = period.OfDays(first, last).Enclosing(parameter.WholeUnits[question.Limits.Whole], job.Context.Context).Canonical()
+			text = period.OfDays(first, last).Enclosing(parameter.WholeUnits[question.Limits.Whole], job.Context.Calendar).Canonical()
 		}
 		if _, problems := question.Read(parameter.Input{Texts: []string{text}}, job.Context); problems.Failed() {
 			return false
@@ -232,7 +232,7 @@ func (w *reasoning) advise(having []plan.Condition) {
 
 // longDay is a date as people say it, with its time of day if it has one.
 func longDay(text string) string {
-	span, problems := period.Read(text[:min(len(text), len("2026-03-31T08:30:15"))], civil.Context{Zone: civil.UTC})
+	span, problems := period.Read(text[:min(len(text), len("2026-03-31T08:30:15"))], civil.Calendar{Zone: civil.UTC})
 	if len(problems) > 0 {
 		return text
 	}

@@ -206,9 +206,9 @@ func (s *Service) Remove(ctx context.Context, kind, name string, anyway bool) er
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	for key := range s.kept {
+	for key := range s.prepared {
 		if kind == "report" && key.report == name {
-			delete(s.kept, key)
+			delete(s.prepared, key)
 		}
 	}
 	return nil

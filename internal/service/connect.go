@@ -53,10 +53,10 @@ func (s *Service) opened(name string) *openSource {
 // not answer holds up nobody else.
 func (s *Service) hold(ctx context.Context, name string) (release func(), err error) {
 	s.mu.Lock()
-	lock := s.busy[name]
+	lock := s.connecting[name]
 	if lock == nil {
 		lock = make(chan struct{}, 1)
-		s.busy[name] = lock
+		s.connecting[name] = lock
 	}
 	s.mu.Unlock()
 	ctx, stop := s.runner.Limited(ctx)

@@ -40,7 +40,7 @@ func demonstration(t testing.TB) (s *service.Service, read *int) {
 	}
 	s, err = service.New(t.Context(), service.Config{
 		Store: own, Engines: []engine.Engine{counting},
-		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: time.Minute, Log: slog.New(slog.DiscardHandler),
+		Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: time.Minute, Log: slog.New(slog.DiscardHandler),
 	})
 	require.NoError(t, err)
 	require.NoError(t, demo.Install(t.Context(), s, folder))

@@ -23,7 +23,7 @@ type ready struct {
 	version  int
 	compiled *definition.Compiled
 	view     definition.View
-	calendar civil.Context
+	calendar civil.Calendar
 	source   *openSource
 	tables   []string
 }
@@ -117,7 +117,7 @@ func (s *Service) jobOf(ctx context.Context, r Request, report *definition.Repor
 func (s *Service) isReady(key published) (ready, bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	made, ok := s.kept[key]
+	made, ok := s.prepared[key]
 	return made, ok && s.open[made.compiled.Query.Source] == made.source && !made.source.Replaced()
 }
 
@@ -127,10 +127,10 @@ func (s *Service) keepReady(key published, made ready) {
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if len(s.kept) >= maxReady {
-		clear(s.kept)
+	if len(s.prepared) >= maxReady {
+		clear(s.prepared)
 	}
-	s.kept[key] = made
+	s.prepared[key] = made
 }
 
 // makeReady reads a published version with what it was frozen with, which is the
@@ -207,7 +207,7 @@ func (s *Service) asked(made ready, r Request) runner.Job {
 	}
 	return runner.Job{
 		Report: made.report, Version: made.version, Compiled: made.compiled, View: made.view, Inputs: r.Inputs, Sort: r.Sort, Guard: r.Guard,
-		Problems: found, Context: parameter.Context{Context: made.calendar, Marks: marks}, Source: made.source.shared,
+		Problems: found, Context: parameter.Context{Calendar: made.calendar, Marks: marks}, Source: made.source.shared,
 		Unchanged: unchanged,
 		Confirm:   func(ctx context.Context) error { return made.source.confirm(ctx, made.tables) },
 	}

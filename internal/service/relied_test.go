@@ -33,7 +33,7 @@ func onFile(t *testing.T, statements string) (*service.Service, *sql.DB) {
 	own, err := store.Open(filepath.Join(folder, "pikegate.db"))
 	require.NoError(t, err)
 	s, err := service.New(t.Context(), service.Config{
-		Store: own, Engines: []engine.Engine{sqlite.Engine}, Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday},
+		Store: own, Engines: []engine.Engine{sqlite.Engine}, Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday},
 		Now: time.Now, TimeLimit: time.Minute, Log: slog.New(slog.DiscardHandler), Spool: folder,
 	})
 	require.NoError(t, err)

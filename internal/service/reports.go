@@ -56,10 +56,10 @@ func (s *Service) Ask(ctx context.Context, r Request) (wire.ReportForm, error) {
 		if v := values[q.Name]; v.Given {
 			made.DefaultReadBack = q.ReadBack(v)
 		}
-		if span, problems := period.Read(q.Limits.Earliest, job.Context.Context); len(problems) == 0 && !span.OpenStart() {
+		if span, problems := period.Read(q.Limits.Earliest, job.Context.Calendar); len(problems) == 0 && !span.OpenStart() {
 			made.Earliest = span.FirstDay().String()
 		}
-		if span, problems := period.Read(q.Limits.Latest, job.Context.Context); len(problems) == 0 && !span.OpenEnd() {
+		if span, problems := period.Read(q.Limits.Latest, job.Context.Calendar); len(problems) == 0 && !span.OpenEnd() {
 			made.Latest = span.LastDay().String()
 		}
 		sheet.Questions = append(sheet.Questions, made)

@@ -25,7 +25,7 @@ type Config struct {
 	// Engines are the kinds of databases that sources can be.
 	Engines []engine.Engine
 	// Calendar is how dates are read; its Now is set at each request.
-	Calendar civil.Context
+	Calendar civil.Calendar
 	// Now is the clock.
 	Now func() time.Time
 	// TimeLimit is the longest a statement may take; 0 means no limit.
@@ -47,11 +47,11 @@ type Service struct {
 	Config
 	runner runner.Runner
 
-	mu     sync.Mutex // guards the rest
-	open   map[string]*openSource
-	busy   map[string]chan struct{} // full while a source is being connected
-	kept   map[published]ready
-	newest newest
+	mu         sync.Mutex // guards the rest
+	open       map[string]*openSource
+	connecting map[string]chan struct{} // full while a source is being connected
+	prepared   map[published]ready
+	newest     newest
 
 	typing  sync.Mutex // guards the next
 	decoder definition.Decoder
@@ -69,11 +69,11 @@ func New(ctx context.Context, c Config) (*Service, error) {
 		return nil, err
 	}
 	s := &Service{
-		Config: c,
-		runner: runner.Runner{Store: c.Store, Limit: c.TimeLimit, Now: c.Now, Active: &runner.Active{}, Spool: c.Spool, Log: c.Log},
-		open:   map[string]*openSource{},
-		busy:   map[string]chan struct{}{},
-		kept:   map[published]ready{},
+		Config:     c,
+		runner:     runner.Runner{Store: c.Store, Limit: c.TimeLimit, Now: c.Now, Active: &runner.Active{}, Spool: c.Spool, Log: c.Log},
+		open:       map[string]*openSource{},
+		connecting: map[string]chan struct{}{},
+		prepared:   map[published]ready{},
 	}
 	return s, errors.Join(s.moveEncodings(ctx), s.bindAll(ctx))
 }
@@ -101,7 +101,7 @@ func notFound(what, name string, names []string) error {
 
 // now sets a calendar's clock to this moment, or to the day or instant given as
 // asOf; its problems are in the field as_of.
-func (s *Service) now(calendar civil.Context, asOf string) (civil.Context, diag.Problems) {
+func (s *Service) now(calendar civil.Calendar, asOf string) (civil.Calendar, diag.Problems) {
 	calendar.Now = civil.Instant(s.Now().Unix())
 	calendar, problems := period.AsOf(calendar, asOf)
 	return calendar, problems.In("as_of")

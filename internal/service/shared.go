@@ -112,7 +112,7 @@ func (s *shared) Describe(ctx context.Context, q dialect.Query) ([]catalog.Colum
 	return s.Source.Describe(ctx, q)
 }
 
-func (s *shared) Check(ctx context.Context) (engine.Report, error) {
+func (s *shared) Check(ctx context.Context) (engine.Inspection, error) {
 	ctx, done := s.use(ctx)
 	defer done()
 	return s.Source.Check(ctx)

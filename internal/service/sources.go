@@ -339,10 +339,10 @@ func (s *Service) Catalogue(ctx context.Context, name string) (catalog.Source, e
 
 // CheckSource looks at the connection of a source: what it is, and whether it
 // can only read.
-func (s *Service) CheckSource(ctx context.Context, name string) (engine.Report, error) {
+func (s *Service) CheckSource(ctx context.Context, name string) (engine.Inspection, error) {
 	o, err := s.source(ctx, name, true)
 	if err != nil {
-		return engine.Report{}, err
+		return engine.Inspection{}, err
 	}
 	return o.Check(ctx)
 }

@@ -47,8 +47,8 @@ func worked(t *testing.T, criteria string) (bytes uint64, refused error) {
 	if problems.Failed() {
 		refused = problems
 	} else {
-		ctx := civil.Context{Zone: civil.UTC, Now: civil.Instant(civil.DateOf(2026, 3, 31).Midnight())}
-		values, problems := parameter.Read(compiled.Questions, nil, answers, parameter.Context{Context: ctx})
+		ctx := civil.Calendar{Zone: civil.UTC, Now: civil.Instant(civil.DateOf(2026, 3, 31).Midnight())}
+		values, problems := parameter.Read(compiled.Questions, nil, answers, parameter.Context{Calendar: ctx})
 		require.Empty(t, problems)
 		statement, problems := plan.Planner{Query: compiled, Calendar: ctx}.Records(definition.View{}, values)
 		refused = problems.Err()
@@ -180,7 +180,7 @@ func TestDocumentsGrow(t *testing.T) {
 // TestAnswersGrow: many answers, and questions made of each other, take a time
 // that grows with their number.
 func TestAnswersGrow(t *testing.T) {
-	ctx := parameter.Context{Context: civil.Context{Zone: civil.UTC, Now: civil.Instant(civil.DateOf(2026, 3, 31).Midnight())}}
+	ctx := parameter.Context{Calendar: civil.Calendar{Zone: civil.UTC, Now: civil.Instant(civil.DateOf(2026, 3, 31).Midnight())}}
 	many := func(n int) func() {
 		in := parameter.Input{}
 		for i := range n {

@@ -68,7 +68,7 @@ func serve(t *testing.T, limit, stall time.Duration, secrets map[string]string) 
 	log := slog.New(slog.DiscardHandler)
 	s, err := service.New(t.Context(), service.Config{
 		Store: kept, Engines: []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine},
-		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: limit, Log: log, Spool: spool,
+		Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: limit, Log: log, Spool: spool,
 		Secret: func(name string) (string, bool) { v, ok := secrets[name]; return v, ok },
 	})
 	require.NoError(t, err)

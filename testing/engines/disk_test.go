@@ -41,7 +41,7 @@ func TestDiskFull(t *testing.T) {
 	kept, err := store.Open(filepath.Join(small, "pikegate.db"))
 	require.NoError(t, err)
 	s, err := service.New(t.Context(), service.Config{
-		Store: kept, Engines: []engine.Engine{sqlite.Engine}, Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday},
+		Store: kept, Engines: []engine.Engine{sqlite.Engine}, Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday},
 		Now: time.Now, TimeLimit: time.Minute, Log: slog.New(slog.DiscardHandler),
 	})
 	require.NoError(t, err)

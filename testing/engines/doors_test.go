@@ -187,7 +187,7 @@ func TestValuesArriveAsTheyAre(t *testing.T) {
 func found(t *testing.T, s engine.Source, c *definition.Compiled, words ...string) [][]any {
 	t.Helper()
 	values := parameter.Values{"word": {Given: true, Texts: words[len(words)-1:]}, "many": {Given: true, Texts: words}}
-	statement, problems := plan.Planner{Query: c, Calendar: civil.Context{Zone: civil.UTC}}.Records(definition.View{}, values)
+	statement, problems := plan.Planner{Query: c, Calendar: civil.Calendar{Zone: civil.UTC}}.Records(definition.View{}, values)
 	require.Empty(t, problems)
 	q := s.Dialect().Write(statement.Statement)
 	rows, err := query(s, q.SQL, q.Args...)

@@ -102,7 +102,7 @@ func TestThroughTheService(t *testing.T) {
 			var log bytes.Buffer
 			logger := slog.New(slog.NewTextHandler(&log, nil))
 			s, err := service.New(t.Context(), service.Config{
-				Store: kept, Engines: []engine.Engine{k.engine}, Calendar: civil.Context{Zone: zone, WeekStart: time.Monday},
+				Store: kept, Engines: []engine.Engine{k.engine}, Calendar: civil.Calendar{Zone: zone, WeekStart: time.Monday},
 				Now: time.Now, TimeLimit: time.Minute, Log: logger,
 				Secret: func(name string) (string, bool) { v, ok := secrets[name]; return v, ok }, SecretVariable: config.SecretVariable,
 			})

@@ -51,7 +51,7 @@ func month(t *testing.T, insert func(month, id int, at time.Time, lock string)) 
 func asked(t *testing.T, s engine.Source, tables *catalog.Source, words string) (int, []string, error) {
 	t.Helper()
 	c := compiled(t, monthly, tables)
-	ctx := civil.Context{Zone: civil.UTC, WeekStart: time.Monday}
+	ctx := civil.Calendar{Zone: civil.UTC, WeekStart: time.Monday}
 	span, problems := period.Read(words, ctx)
 	require.Empty(t, problems)
 	statement, problems := plan.Planner{Query: c, Calendar: ctx}.Records(definition.View{}, parameter.Values{"period": {Given: true, Span: span}})

@@ -45,7 +45,7 @@ func TestTypesArriveExact(t *testing.T) {
 			zone, err := time.LoadLocation("Europe/London")
 			require.NoError(t, err)
 			q := compiled(t, "kind: query\nname: q\nsource: s\nfrom: t\ncolumns: ["+c.columns+"]\n", &tables)
-			statement, problems := plan.Planner{Query: q, Calendar: civil.Context{Zone: zone}}.Records(definition.View{}, nil)
+			statement, problems := plan.Planner{Query: q, Calendar: civil.Calendar{Zone: zone}}.Records(definition.View{}, nil)
 			require.Empty(t, problems)
 			var out bytes.Buffer
 			w, reader := output.CSV.New(&out), plan.NewReader(statement.Outputs, zone)

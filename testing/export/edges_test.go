@@ -41,10 +41,10 @@ func edgeStatement(b *testing.B, source engine.Source) dialect.Query {
 	require.NoError(b, problems.Err())
 	zone, err := time.LoadLocation(demo.Zone)
 	require.NoError(b, err)
-	ctx := civil.Context{Zone: zone}
+	ctx := civil.Calendar{Zone: zone}
 	values, problems := parameter.Read(compiled.Questions, nil, parameter.Inputs{
 		"period": {Texts: []string{"2025-03"}}, "lock": {Texts: []string{"Harrow Top"}},
-	}, parameter.Context{Context: ctx})
+	}, parameter.Context{Calendar: ctx})
 	require.NoError(b, problems.Err())
 	statement, problems := plan.Planner{Query: compiled, Calendar: ctx}.Records(definition.View{}, values)
 	require.NoError(b, problems.Err())

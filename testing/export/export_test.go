@@ -81,7 +81,7 @@ func serve(b *testing.B, folder string, install func(*service.Service)) (address
 	s, err := service.New(b.Context(), service.Config{
 		Store: kept, Engines: []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine},
 		Secret:   func(string) (string, bool) { return servers.Password, true },
-		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, Log: slog.New(slog.DiscardHandler),
+		Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, Log: slog.New(slog.DiscardHandler),
 	})
 	require.NoError(b, err)
 	install(s)

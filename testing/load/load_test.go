@@ -98,7 +98,7 @@ func served(t testing.TB, path string, kept int) *httptest.Server {
 	log := slog.New(slog.DiscardHandler)
 	s, err := service.New(t.Context(), service.Config{
 		Store: own, Engines: []engine.Engine{sqlite.Engine},
-		Calendar: civil.Context{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: time.Minute, Log: log, Spool: folder,
+		Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: time.Minute, Log: log, Spool: folder,
 	})
 	require.NoError(t, err)
 	_, err = s.AddSource(t.Context(), wire.SourceInfo{Name: "tolls", Engine: "sqlite", Address: path, Encodings: map[string]string{"tolls.day": "iso-date"}}, false)

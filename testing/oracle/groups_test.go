@@ -91,7 +91,7 @@ func (b *bench) groups(t *testing.T, text string, in map[string]parameter.Input)
 		}
 		require.Fail(t, p.Message, text)
 	}
-	values, problems = parameter.Read(compiled.Questions, nil, in, parameter.Context{Context: b.ctx})
+	values, problems = parameter.Read(compiled.Questions, nil, in, parameter.Context{Calendar: b.ctx})
 	require.Empty(t, problems, text)
 	statement, problems := b.planner(compiled, b.ctx).Records(definition.View{}, values)
 	require.NoError(t, problems.Err(), text)
@@ -108,7 +108,7 @@ func (b *bench) groups(t *testing.T, text string, in map[string]parameter.Input)
 
 // expectedGroups works the groups out from the records.
 func (b *bench) expectedGroups(c *definition.Compiled, values parameter.Values) [][]string {
-	w := oracle.World{Context: b.ctx, Answers: values}
+	w := oracle.World{Calendar: b.ctx, Answers: values}
 	groups := map[string][]oracle.Record{}
 	terms := criteria.Conditions(c.Criteria)
 	for _, id := range b.ids {

@@ -47,7 +47,7 @@ const (
 
 // World is what conditions are worked out in.
 type World struct {
-	Context   civil.Context
+	Calendar  civil.Calendar
 	Questions map[string]parameter.Parameter
 	Answers   parameter.Values
 }
@@ -125,7 +125,7 @@ func (w World) Condition(e criteria.Expr, r Record) Truth {
 			return truth(blank.Not)
 		}
 	}
-	if known, ok := e.(*criteria.Known); ok {
+	if known, ok := e.(*criteria.Guarded); ok {
 		if w.Condition(known.Where, r) != True {
 			return Unknown
 		}
@@ -343,7 +343,7 @@ func (w World) spans(e *criteria.Spans, r Record) Truth {
 // before tells whether a moment is before a civil time.
 func (w World) before(m Moment, t civil.DateTime) bool {
 	if m.Instant != nil && t != civil.Start && t != civil.End {
-		return *m.Instant < civil.InstantOf(t, w.Context.Zone)
+		return *m.Instant < civil.InstantOf(t, w.Calendar.Zone)
 	}
 	return m.At < t
 }
@@ -355,7 +355,7 @@ func (w World) stretches(e criteria.Expr) []period.Span {
 		return []period.Span{e.Span}
 	case *criteria.Text:
 		if e.Period != nil {
-			span, _ := e.Period.Resolve(w.Context)
+			span, _ := e.Period.Resolve(w.Calendar)
 			return []period.Span{span}
 		}
 	case *criteria.Parameter:
@@ -695,7 +695,7 @@ func (w World) dated(e *criteria.Call, d civil.Date) any {
 	case "day":
 		first = d
 	case "week":
-		for first = d; first.Weekday() != w.Context.WeekStart; first-- {
+		for first = d; first.Weekday() != w.Calendar.WeekStart; first-- {
 		}
 	case "quarter":
 		first = civil.DateOf(y, (m-1)/3*3+1, 1)

@@ -364,7 +364,7 @@ type bench struct {
 	// alike.
 	clean func(row []any)
 	ids   []int64
-	ctx   civil.Context
+	ctx   civil.Calendar
 }
 
 // newBench makes the small tables in an SQLite file, newClean such with dates that
@@ -445,7 +445,7 @@ func newEmpty(t *testing.T, kind, table string) (*bench, *sql.DB) {
 func newRecords() *bench {
 	return &bench{
 		records: map[int64]oracle.Record{},
-		ctx:     civil.Context{Zone: london, Now: civil.InstantOf(civil.DateOf(2025, 3, 31).Midnight()+5000, london), WeekStart: time.Monday},
+		ctx:     civil.Calendar{Zone: london, Now: civil.InstantOf(civil.DateOf(2025, 3, 31).Midnight()+5000, london), WeekStart: time.Monday},
 	}
 }
 
@@ -521,7 +521,7 @@ var at2025 = time.Date(2025, 3, 30, 0, 59, 59, 0, time.UTC)
 
 // planner makes the statements of a query; dates that are known to be clean are
 // taken to be so, as a run takes them.
-func (b *bench) planner(compiled *definition.Compiled, ctx civil.Context) plan.Planner {
+func (b *bench) planner(compiled *definition.Compiled, ctx civil.Calendar) plan.Planner {
 	return plan.Planner{Query: compiled, Calendar: ctx, Sure: func(c catalog.Column) bool {
 		return b.engine == "sqlite" && c.Reliable()
 	}}
@@ -620,7 +620,7 @@ func (b *bench) try(text string, in map[string]parameter.Input) string {
 	if problems := criteria.ResolveCondition(text, e, scope); len(problems) > 0 {
 		return "" // of types that do not go together
 	}
-	values, problems := parameter.Read(questions, nil, in, parameter.Context{Context: b.ctx})
+	values, problems := parameter.Read(questions, nil, in, parameter.Context{Calendar: b.ctx})
 	if len(problems) > 0 {
 		return problems.Error()
 	}
@@ -632,7 +632,7 @@ func (b *bench) try(text string, in map[string]parameter.Input) string {
 	if problems.Failed() {
 		return "" // finer than a column can tell
 	}
-	world := oracle.World{Context: b.ctx, Questions: byName, Answers: values}
+	world := oracle.World{Calendar: b.ctx, Questions: byName, Answers: values}
 	var want, got []int64
 	for _, id := range b.ids {
 		if result := world.Condition(e, b.records[id]); result == oracle.True || result == oracle.Absent {

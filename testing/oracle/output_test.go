@@ -74,7 +74,7 @@ func (b *bench) written(t *testing.T, text string, in map[string]parameter.Input
 			return "", "", nil, nil, false
 		}
 	}
-	values, problems = parameter.Read(compiled.Questions, nil, in, parameter.Context{Context: b.ctx})
+	values, problems = parameter.Read(compiled.Questions, nil, in, parameter.Context{Calendar: b.ctx})
 	require.Empty(t, problems, text)
 	statement, problems := b.planner(compiled, b.ctx).Records(definition.View{}, values)
 	if problems.Failed() {
@@ -140,7 +140,7 @@ func (b *bench) expected(c *definition.Compiled, values parameter.Values) [][]st
 	for _, q := range questions {
 		byName[q.Name] = q
 	}
-	w := oracle.World{Context: b.ctx, Questions: byName, Answers: values}
+	w := oracle.World{Calendar: b.ctx, Questions: byName, Answers: values}
 	chosen := slices.DeleteFunc(slices.Clone(b.ids), func(id int64) bool {
 		result := w.Condition(c.Criteria, b.records[id])
 		return result != oracle.True && result != oracle.Absent

@@ -88,7 +88,7 @@ func TestZones(t *testing.T) {
 
 // inYear looks at the days of the instants of one year, for which only the changes
 // of that year matter.
-func (b *bench) inYear(t *testing.T, compiled *definition.Compiled, ctx civil.Context, year int, instants map[int64]bool) {
+func (b *bench) inYear(t *testing.T, compiled *definition.Compiled, ctx civil.Calendar, year int, instants map[int64]bool) {
 	t.Helper()
 	span, problems := period.Read(strconv.Itoa(year), ctx)
 	require.Empty(t, problems)

@@ -33,7 +33,7 @@ func read(t *testing.T, name string) string {
 
 // TestPeriodExamples reads every example of the language of periods.
 func TestPeriodExamples(t *testing.T) {
-	ctx := civil.Context{Zone: time.UTC, Now: civil.Instant(civil.DateOf(2026, 3, 18).Midnight()), WeekStart: time.Monday, FiscalStart: 4}
+	ctx := civil.Calendar{Zone: time.UTC, Now: civil.Instant(civil.DateOf(2026, 3, 18).Midnight()), WeekStart: time.Monday, FiscalStart: 4}
 	forms, _, _ := strings.Cut(read(t, "periods.md"), "## Calendar")
 	examples := 0
 	for _, line := range strings.Split(forms, "\n") {

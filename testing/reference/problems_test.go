@@ -51,7 +51,7 @@ type example struct {
 	Do string `yaml:"do"`
 }
 
-var calendar = civil.Context{Zone: time.UTC, Now: civil.Instant(civil.DateOf(2026, 3, 18).Midnight()), WeekStart: time.Monday, FiscalStart: 4}
+var calendar = civil.Calendar{Zone: time.UTC, Now: civil.Instant(civil.DateOf(2026, 3, 18).Midnight()), WeekStart: time.Monday, FiscalStart: 4}
 
 // outcomes are the codes of files that broke off, which stand for how the run ended.
 var outcomes = []Found{{Code: "refused"}, {Code: "failed"}, {Code: "cancelled"}, {Code: "stopped"}}
@@ -157,7 +157,7 @@ func (e example) try(t *testing.T, s *httptest.Server) (diag.Problems, string) {
 		documents, problems := definition.Decode("", []byte(query(t, map[string]any{"parameters": []any{of}})))
 		require.Empty(t, problems, e.Question)
 		q := documents[0].(*definition.Query).Parameters[0].Parameter()
-		_, problems = parameter.Read([]parameter.Parameter{q}, nil, parameter.Inputs{"answer": input(e.Answer)}, parameter.Context{Context: calendar})
+		_, problems = parameter.Read([]parameter.Parameter{q}, nil, parameter.Inputs{"answer": input(e.Answer)}, parameter.Context{Calendar: calendar})
 		return problems, "The question " + quoted(flow(t, e.Question)) + ", answered by " + quoted(flow(t, e.Answer)) + ":"
 	case e.Request != "":
 		return request(t, s, e.Request), quoted(e.Request) + ":"

@@ -174,7 +174,7 @@ criteria: '"%s" within :period'
 func returned(t *testing.T, q query, zone *time.Location, span period.Span) []int64 {
 	t.Helper()
 	values := parameter.Values{"period": {Given: true, Span: span}}
-	statement, problems := plan.Planner{Query: q.Compiled, Calendar: civil.Context{Zone: zone}}.Records(definition.View{}, values)
+	statement, problems := plan.Planner{Query: q.Compiled, Calendar: civil.Calendar{Zone: zone}}.Records(definition.View{}, values)
 	require.Empty(t, problems)
 	ids := []int64{}
 	err := q.source.Stream(t.Context(), q.source.Dialect().Write(statement.Statement), func(row []any) error {
@@ -247,9 +247,9 @@ func TestFinerThanColumn(t *testing.T) {
 	source, _ := table(t, time.UTC, rand.New(rand.NewPCG(1, 1)))
 	for _, e := range []catalog.Encoding{catalog.EncISODate, catalog.EncYMD} {
 		q := compile(t, source, e)
-		span, problems := period.Read("2024-03-14T08:30/2024-03-15", civil.Context{Zone: time.UTC})
+		span, problems := period.Read("2024-03-14T08:30/2024-03-15", civil.Calendar{Zone: time.UTC})
 		require.Empty(t, problems)
-		_, problems = plan.Planner{Query: q.Compiled, Calendar: civil.Context{Zone: time.UTC}}.Records(definition.View{}, parameter.Values{"period": {Given: true, Span: span}})
+		_, problems = plan.Planner{Query: q.Compiled, Calendar: civil.Calendar{Zone: time.UTC}}.Records(definition.View{}, parameter.Values{"period": {Given: true, Span: span}})
 		require.Len(t, problems, 1)
 		require.Equal(t, "finer_than_column", problems[0].Code)
 		require.Equal(t, "period", problems[0].Field)
@@ -271,7 +271,7 @@ func TestCoverage(t *testing.T) {
 				}
 				for _, s := range stored {
 					q := compile(t, source, s.encoding)
-					statement, problems := plan.Planner{Query: q.Compiled, Calendar: civil.Context{Zone: zone}}.Coverage(unit, nil)
+					statement, problems := plan.Planner{Query: q.Compiled, Calendar: civil.Calendar{Zone: zone}}.Coverage(unit, nil)
 					require.Empty(t, problems)
 					got := map[string]int64{}
 					err := q.source.Stream(t.Context(), q.source.Dialect().Write(statement), func(row []any) error {

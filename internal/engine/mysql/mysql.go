@@ -355,12 +355,12 @@ func (s *source) fail(ctx context.Context, err error) error {
 }
 
 // Check tries to write, and asks what the login may do.
-func (s *source) Check(ctx context.Context) (engine.Report, error) {
+func (s *source) Check(ctx context.Context) (engine.Inspection, error) {
 	rows, err := engine.Rows(ctx, s, "select version(), @@global.time_zone, @@system_time_zone")
 	if err != nil {
-		return engine.Report{}, err
+		return engine.Inspection{}, err
 	}
-	report := engine.Report{Version: rows[0][0].(string), Zone: fmt.Sprint(rows[0][1])}
+	report := engine.Inspection{Version: rows[0][0].(string), Zone: fmt.Sprint(rows[0][1])}
 	if report.Zone == "SYSTEM" {
 		report.Zone = fmt.Sprint(rows[0][2])
 	}

@@ -285,13 +285,13 @@ func (s *source) fail(ctx context.Context, err error) error {
 }
 
 // Check tries to write, and asks what the login is.
-func (s *source) Check(ctx context.Context) (engine.Report, error) {
+func (s *source) Check(ctx context.Context) (engine.Inspection, error) {
 	rows, err := engine.Rows(ctx, s, `select version(), (select setting from pg_settings where name = 'TimeZone'),
 		(select reset_val from pg_settings where name = 'TimeZone')`)
 	if err != nil {
-		return engine.Report{}, err
+		return engine.Inspection{}, err
 	}
-	report := engine.Report{Version: rows[0][0].(string)}
+	report := engine.Inspection{Version: rows[0][0].(string)}
 	if zone, ok := rows[0][2].(string); ok {
 		report.Zone = zone
 	}

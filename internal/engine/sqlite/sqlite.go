@@ -88,8 +88,8 @@ func Open(a engine.Address) (engine.Source, error) {
 }
 
 // Check tries to write.
-func (s *source) Check(ctx context.Context) (engine.Report, error) {
-	report := engine.Report{Zone: "none: dates are what is stored"}
+func (s *source) Check(ctx context.Context) (engine.Inspection, error) {
+	report := engine.Inspection{Zone: "none: dates are what is stored"}
 	err := s.Stream(ctx, dialect.Query{SQL: "select sqlite_version()"}, func(row []any) error {
 		report.Version = fmt.Sprintf("SQLite %v", row[0])
 		return nil

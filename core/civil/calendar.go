@@ -15,8 +15,8 @@ const (
 	OrderMDY  DateOrder = "mdy"
 )
 
-// Context is everything a reading of dates depends on besides the text.
-type Context struct {
+// Calendar is everything a reading of dates depends on besides the text.
+type Calendar struct {
 	// Zone is whose clocks and days are meant; never nil.
 	Zone *time.Location
 	// Now is the instant the run starts, or the one of --as-of.
@@ -33,7 +33,7 @@ type Context struct {
 }
 
 // Today is the day it is in the zone.
-func (c Context) Today() Date { return CivilOf(c.Now, c.Zone).Date() }
+func (c Calendar) Today() Date { return CivilOf(c.Now, c.Zone).Date() }
 
 // Unit is a unit of the calendar.
 type Unit uint8
@@ -56,7 +56,7 @@ var unitMonths = [...]int{Month: 1, Quarter: 3, Half: 6, Year: 12, FiscalQuarter
 func (u Unit) Months() int { return unitMonths[u] }
 
 // StartOf is the first day of the unit that holds the day.
-func (c Context) StartOf(u Unit, d Date) Date {
+func (c Calendar) StartOf(u Unit, d Date) Date {
 	switch u {
 	case Day:
 		return d
@@ -86,7 +86,7 @@ func (u Unit) Add(d Date, n int) Date {
 }
 
 // FiscalYearStart is the first day of the fiscal year of that name.
-func (c Context) FiscalYearStart(name int) Date {
+func (c Calendar) FiscalYearStart(name int) Date {
 	start := max(c.FiscalStart, 1)
 	if !c.FiscalByStart && start > 1 {
 		name--

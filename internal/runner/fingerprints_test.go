@@ -32,7 +32,7 @@ func TestSince(t *testing.T) {
 	}
 	for round := range 2000 {
 		then, now := some(), some()
-		kept := newPrints(uint(round))
+		kept := newFingerprints(uint(round))
 		counts := map[[2]any]int{}
 		for _, row := range then {
 			kept.see(row)
@@ -58,11 +58,11 @@ func TestSince(t *testing.T) {
 // TestPrintsAreBounded: more records than are worth it leave none, and two runs'
 // fingerprints of one record have nothing in common.
 func TestPrintsAreBounded(t *testing.T) {
-	p := newPrints(1)
-	for i := range MaxPrints + 1 {
+	p := newFingerprints(1)
+	for i := range MaxFingerprints + 1 {
 		p.see([]any{int64(i)})
 	}
 	assert.True(t, p.over)
 	assert.Nil(t, p.list)
-	assert.NotEqual(t, newPrints(1).of([]any{"a"}), newPrints(2).of([]any{"a"}))
+	assert.NotEqual(t, newFingerprints(1).of([]any{"a"}), newFingerprints(2).of([]any{"a"}))
 }

@@ -7,13 +7,13 @@ import (
 	"math"
 )
 
-// MaxPrints is the most records of a run that fingerprints are kept of.
-const MaxPrints = 20_000
+// MaxFingerprints is the most records of a run that fingerprints are kept of.
+const MaxFingerprints = 20_000
 
-// prints are the fingerprints of a run's records, by which it can be told later
+// fingerprints are the fingerprints of a run's records, by which it can be told later
 // which came since and how many went, without keeping any of them. Each run has
-// its own, so that the prints of two runs tell nothing of each other.
-type prints struct {
+// its own, so that the fingerprints of two runs tell nothing of each other.
+type fingerprints struct {
 	run    uint
 	hash   hash.Hash64
 	buffer []byte // of one record
@@ -21,14 +21,14 @@ type prints struct {
 	over   bool
 }
 
-func newPrints(run uint) *prints { return &prints{run: run, hash: fnv.New64a()} }
+func newFingerprints(run uint) *fingerprints { return &fingerprints{run: run, hash: fnv.New64a()} }
 
 // see takes in a record.
-func (p *prints) see(row []any) {
+func (p *fingerprints) see(row []any) {
 	if p.over {
 		return
 	}
-	if len(p.list) == 8*MaxPrints {
+	if len(p.list) == 8*MaxFingerprints {
 		p.list, p.over = nil, true
 		return
 	}
@@ -36,7 +36,7 @@ func (p *prints) see(row []any) {
 }
 
 // of is the fingerprint of a record: of its values, each with its kind.
-func (p *prints) of(row []any) uint64 {
+func (p *fingerprints) of(row []any) uint64 {
 	b := p.buffer[:0]
 	put := func(kind byte, v uint64) { b = binary.LittleEndian.AppendUint64(append(b, kind), v) }
 	put('r', uint64(p.run))
@@ -66,13 +66,13 @@ func (p *prints) of(row []any) uint64 {
 
 // since counts, against kept fingerprints, which records came and how many went.
 type since struct {
-	prints *prints
+	prints *fingerprints
 	left   map[uint64]int
 	width  int // how many values of a row were there
 }
 
 func newSince(run uint, kept []byte, width int) *since {
-	s := &since{newPrints(run), map[uint64]int{}, width}
+	s := &since{newFingerprints(run), map[uint64]int{}, width}
 	for ; len(kept) >= 8; kept = kept[8:] {
 		s.left[binary.LittleEndian.Uint64(kept)]++
 	}

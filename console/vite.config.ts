@@ -1,6 +1,6 @@
 import { svelte } from '@sveltejs/vite-plugin-svelte';
 import tailwindcss from '@tailwindcss/vite';
-import { defineConfig } from 'vite';
+import { defineConfig } from 'vitest/config';
 
 // The console is built into the folder that the service embeds. While it is
 // worked on, `npx vite` serves it and passes calls on to a running service.
@@ -8,5 +8,6 @@ export default defineConfig({
 	plugins: [tailwindcss(), svelte()],
 	base: './',
 	build: { outDir: '../internal/api/console/dist', emptyOutDir: true, assetsInlineLimit: 0, chunkSizeWarningLimit: 600, modulePreload: { polyfill: false } },
+	test: { setupFiles: 'tests/setup.ts' },
 	server: { proxy: { '/api': 'http://127.0.0.1:7180' } },
 });

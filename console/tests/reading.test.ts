@@ -1,7 +1,7 @@
 // What the page makes of records: cells in the reader's language, a selection
 // as tab-separated text, columns in an order of one's own, pages of paper,
 // and the same run as a command.
-import { describe, expect, it, vi } from 'vitest';
+import { describe, expect, it } from 'vitest';
 import type { Question } from '../src/lib/api';
 import { commandLine, fromQuery, httpRequest, reportLink, toQuery } from '../src/lib/link';
 import { ordered } from '../src/result/layout';
@@ -9,12 +9,6 @@ import { lineHeight, margin, pagesOf, stripsOf } from '../src/result/paper';
 import type { Row } from '../src/result/run.svelte';
 import { bounds, holds, step, tabSeparated } from '../src/result/selection';
 import { cellText, stampText } from '../src/lib/text';
-
-// What a browser has, and is there before the modules are read.
-vi.hoisted(() => {
-	vi.stubGlobal('navigator', { language: 'en-US' });
-	vi.stubGlobal('location', { origin: 'http://127.0.0.1:7180' });
-});
 
 describe('cells', () => {
 	it.each([

@@ -1,10 +1,3 @@
-<script lang="ts" module>
-	/** What was typed for a period: a start and an end, or one expression. */
-	export type PeriodText = { start: string; end: string; words: string };
-
-	export const emptyPeriod = (): PeriodText => ({ start: '', end: '', words: '' });
-</script>
-
 <script lang="ts">
 	import {
 		listChoices,
@@ -17,6 +10,7 @@
 		type Target,
 	} from '../lib/api';
 	import DateField from './DateField.svelte';
+	import type { PeriodText } from './period';
 	import { Loaded } from '../lib/loaded.svelte';
 	import Problems from '../lib/Problems.svelte';
 	import { countText } from '../lib/text';

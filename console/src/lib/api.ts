@@ -120,7 +120,7 @@ export const compareRuns = (run: number, other: number, signal?: AbortSignal) =>
 export const listSources = () => json<Schemas['SourceInfo'][]>('GET', '/sources');
 export const showSource = (source: string) => json<Source>('GET', '/sources/' + part(source));
 export const checkSource = (source: string, signal?: AbortSignal) =>
-	json<Schemas['Report']>('GET', `/sources/${part(source)}/check`, undefined, signal);
+	json<Schemas['Inspection']>('GET', `/sources/${part(source)}/check`, undefined, signal);
 const table = (source: string, name: string) => `/sources/${part(source)}/tables/${part(name)}`;
 export const showExtents = (source: string, name: string, signal?: AbortSignal) =>
 	json<ColumnExtent[]>('GET', table(source, name) + '/extents', undefined, signal);

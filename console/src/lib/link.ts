@@ -1,6 +1,6 @@
 // The answers of a report in its address, so that a link carries them, Back and
 // Forward work, and a reload loses nothing.
-import type { PeriodText } from '../ask/PeriodField.svelte';
+import type { PeriodText } from '../ask/period';
 import type { Inputs, Question, RunRecord, Target } from './api';
 
 export type Answers = {

@@ -52,7 +52,10 @@ type Traits struct {
 
 // Table is a table or view.
 type Table struct {
+	// Name is what definitions call it: its own name, after that of its schema and
+	// a dot where it is in another than the login's own.
 	Name    string   `json:"name"`
+	Schema  string   `json:"schema,omitempty" doc:"The schema (of MySQL the database) it is in, where that is not the login's own; the name begins with it"`
 	View    bool     `json:"view,omitempty"`
 	Columns []Column `json:"columns"`
 	// Key is the primary key; empty for views and tables that have none.
@@ -69,6 +72,23 @@ type Reference struct {
 	To      []string `json:"to" doc:"The columns of that table, in the same order"`
 
 	name string
+}
+
+// Own is the table's name within its schema.
+func (t Table) Own() string {
+	if t.Schema == "" {
+		return t.Name
+	}
+	return strings.TrimPrefix(t.Name, t.Schema+".")
+}
+
+// SplitColumn takes TABLE.COLUMN apart, where the table may be SCHEMA.TABLE.
+func SplitColumn(path string) (table, column string, ok bool) {
+	at := strings.LastIndexByte(path, '.')
+	if at < 0 {
+		return path, "", false
+	}
+	return path[:at], path[at+1:], true
 }
 
 // own is a table by the very name the database has for it; nil for none.
@@ -203,7 +223,7 @@ func (s *Source) SetEncoding(path string, e Encoding) error {
 	if !slices.Contains(Encodings, e) {
 		return fmt.Errorf("there is no encoding %q", e)
 	}
-	table, column, _ := strings.Cut(path, ".")
+	table, column, _ := SplitColumn(path)
 	for _, t := range s.Tables {
 		if !strings.EqualFold(t.Name, table) {
 			continue

@@ -67,7 +67,7 @@ func (out *Compiled) Touches() []string {
 	look := func(e criteria.Expr) {
 		for _, c := range criteria.Columns(e) {
 			if c.Ref.Alias != "" && c.Ref.Alias != Result {
-				add(out.TableOf(c.Ref.Alias) + "." + c.Ref.Column.Name)
+				add(out.TableOf(c.Ref.Alias).Name + "." + c.Ref.Column.Name)
 			}
 		}
 	}
@@ -90,14 +90,14 @@ func (out *Compiled) Touches() []string {
 	return touched
 }
 
-// TableOf is the name of the table that has an alias in the query.
-func (out *Compiled) TableOf(alias string) string {
+// TableOf is the table that has an alias in the query.
+func (out *Compiled) TableOf(alias string) catalog.Table {
 	for _, t := range out.Tables() {
 		if t.Alias == alias {
-			return t.Table.Name
+			return t.Table
 		}
 	}
-	return alias
+	return catalog.Table{Name: alias}
 }
 
 // Offer is where the choices of a question come from: a column of the query's
@@ -197,7 +197,7 @@ func (c *compiler) tables() {
 		c.fail("from", 0, "missing_field", "from is missing.", "Name the table whose records are returned, or write sql.")
 		return
 	}
-	c.out.From = c.table("from", q.From, q.From, false)
+	c.out.From = c.table("from", q.From, aliasOf(q.From), false)
 	c.scope.Tables = append(c.scope.Tables, c.out.From)
 	for i, j := range q.Joins {
 		t := c.table(fmt.Sprintf("joins[%d].table", i), j.Table, j.Alias(), j.Optional)

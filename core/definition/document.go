@@ -90,8 +90,12 @@ func (j Join) Alias() string {
 	if j.As != "" {
 		return j.As
 	}
-	return j.Table
+	return aliasOf(j.Table)
 }
+
+// aliasOf is what a table is called in a query where nothing else is said: its
+// name without that of a schema.
+func aliasOf(table string) string { return table[strings.LastIndexByte(table, '.')+1:] }
 
 // Column is one column of the result.
 type Column struct {

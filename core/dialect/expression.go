@@ -92,7 +92,7 @@ func (w *writer) written(e plan.Expr, nested bool) string {
 	case plan.Either:
 		column := w.dialect.quote("other") + "." + w.dialect.quote(e.Ref.Column.Name)
 		return fmt.Sprintf("(select case when exists (select 1 from %s where %s >= %s and %s < %s) then %s else %s end)",
-			w.table(plan.Table{Name: e.Table, Alias: "other"}), column, w.bind(e.Low), column, w.bind(e.High), w.bind(e.Then), w.bind(e.Else))
+			w.table(e.Table), column, w.bind(e.Low), column, w.bind(e.High), w.bind(e.Then), w.bind(e.Else))
 	case plan.In:
 		return w.in(e)
 	case plan.IsBlank:
@@ -258,10 +258,14 @@ func (w *writer) in(e plan.In) string {
 }
 
 func (w *writer) table(t plan.Table) string {
-	if t.Alias == t.Name {
-		return w.dialect.quote(t.Name)
+	name := w.dialect.quote(t.Name)
+	if t.Schema != "" {
+		name = w.dialect.quote(t.Schema) + "." + name
 	}
-	return w.dialect.quote(t.Name) + " as " + w.dialect.quote(t.Alias)
+	if t.Alias == t.Name && t.Schema == "" {
+		return name
+	}
+	return name + " as " + w.dialect.quote(t.Alias)
 }
 
 func (w *writer) column(ref criteria.Ref) string {

@@ -123,7 +123,7 @@ func (b *binder) from(s *Statement) {
 		if bare := b.bare(j.On); bare != nil {
 			on = b.condition(bare, false)
 		}
-		s.Joins = append(s.Joins, Join{Table{j.Table.Table.Name, j.Alias}, j.Optional, on})
+		s.Joins = append(s.Joins, Join{tableOf(j.Table.Table, j.Alias), j.Optional, on})
 	}
 }
 

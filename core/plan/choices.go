@@ -48,7 +48,7 @@ func (p Planner) Occurring(question string, search Search) (Statement, diag.Prob
 		return p.rowsOf(offer, search)
 	}
 	column := Column{offer.Column.Ref}
-	s := Statement{From: Table{p.Query.TableOf(offer.Column.Ref.Alias), offer.Column.Ref.Alias}, DateIndex: -1}
+	s := Statement{From: tableOf(p.Query.TableOf(offer.Column.Ref.Alias), offer.Column.Ref.Alias), DateIndex: -1}
 	s.Where = append(s.Where, Condition{Expr: Not{IsBlank{column}}})
 	grouped(&s, column)
 	narrow(&s, column, column, search)

@@ -25,4 +25,4 @@ func (p Planner) binder(values parameter.Values) *binder {
 }
 
 // from is the table of the query.
-func (p Planner) from() Table { return Table{p.Query.From.Table.Name, p.Query.From.Alias} }
+func (p Planner) from() Table { return tableOf(p.Query.From.Table, p.Query.From.Alias) }

@@ -68,7 +68,7 @@ type Piece struct {
 }
 
 // Table is a table and its name in the statement.
-type Table struct{ Name, Alias string }
+type Table struct{ Schema, Name, Alias string }
 
 // Join adds a table; an optional one keeps records that have no match.
 type Join struct {
@@ -165,7 +165,7 @@ type (
 	// on and before High, else Else. Unlike the conditions of records, it is
 	// worked out once for a statement.
 	Either struct {
-		Table                 string
+		Table                 Table
 		Ref                   criteria.Ref
 		Low, High, Then, Else string
 	}

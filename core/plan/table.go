@@ -7,12 +7,17 @@ import (
 	"pikegate/core/criteria"
 )
 
+func tableOf(t catalog.Table, alias string) Table { return Table{t.Schema, t.Own(), alias} }
+
+// alone is a table that is read by itself.
+func alone(t catalog.Table) Table { return tableOf(t, t.Own()) }
+
 // FirstRows makes the statement for rows of a table as they are stored, some of
 // its columns or all.
 func FirstRows(t catalog.Table, columns []catalog.Column, most int) Selection {
-	s := Selection{Statement: Statement{From: Table{t.Name, t.Name}, DateIndex: -1, Limit: most}}
+	s := Selection{Statement: Statement{From: alone(t), DateIndex: -1, Limit: most}}
 	for i, c := range columns {
-		s.Fetch = append(s.Fetch, criteria.Ref{Alias: t.Name, Column: c, Nullable: c.Nullable})
+		s.Fetch = append(s.Fetch, criteria.Ref{Alias: t.Own(), Column: c, Nullable: c.Nullable})
 		s.Outputs = append(s.Outputs, Output{Name: c.Name, Label: c.Name, Type: c.Type, Column: c, Index: i})
 	}
 	return s
@@ -49,8 +54,8 @@ func UnfitRows(t catalog.Table, c catalog.Column, most int) Selection {
 
 // Ends makes the statement for the least and the greatest number of a column.
 func Ends(t catalog.Table, c catalog.Column) Statement {
-	column := Column{criteria.Ref{Alias: t.Name, Column: c}}
-	return Statement{From: Table{t.Name, t.Name}, DateIndex: -1, Aggregates: []Expr{Aggregate{"least", column}, Aggregate{"greatest", column}}}
+	column := Column{criteria.Ref{Alias: t.Own(), Column: c}}
+	return Statement{From: alone(t), DateIndex: -1, Aggregates: []Expr{Aggregate{"least", column}, Aggregate{"greatest", column}}}
 }
 
 // Statistic says where in a row of Statistics what is known of a column stands,
@@ -64,7 +69,7 @@ type Statistic struct {
 // values it has, how many different ones, the least and the greatest. The first
 // value of its row is how many records there are.
 func Statistics(t catalog.Table) (s Statement, statistics []Statistic) {
-	s = Statement{From: Table{t.Name, t.Name}, DateIndex: -1}
+	s = Statement{From: alone(t), DateIndex: -1}
 	add := func(name string, x Expr) int {
 		s.Aggregates = append(s.Aggregates, Aggregate{name, x})
 		return len(s.Aggregates) - 1
@@ -72,7 +77,7 @@ func Statistics(t catalog.Table) (s Statement, statistics []Statistic) {
 	add("count", nil)
 	b := binder{}
 	for _, c := range t.Columns {
-		column := Column{criteria.Ref{Alias: t.Name, Column: c}}
+		column := Column{criteria.Ref{Alias: t.Own(), Column: c}}
 		at := Statistic{add("present", column), -1, -1, -1, orderedColumn(c)}
 		if c.Type != catalog.Other {
 			at.Distinct = add("count distinct", column)

@@ -365,7 +365,7 @@ func (a *app) sourceEncoding() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			table, column, _ := strings.Cut(given[1], ".")
+			table, column, _ := catalog.SplitColumn(given[1])
 			t, _ := catalogue.Table(table)
 			c, _ := t.Column(column)
 			return a.show(c, func() error {

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"pikegate/core/catalog"
 	"pikegate/core/definition"
 	"pikegate/core/plan"
 	"pikegate/core/record"
@@ -103,7 +104,7 @@ func (l *LeftOut) Told() string { return l.Words() + "\nTo see them: " + l.Comma
 
 // Command lists the records of the first of the columns.
 func (l *LeftOut) Command() string {
-	table, column, _ := strings.Cut(l.Columns[0], ".")
+	table, column, _ := catalog.SplitColumn(l.Columns[0])
 	return "pikegate source show " + l.Source + " " + table + " --unfit " + column
 }
 

@@ -72,7 +72,7 @@ func leftOut(ctx context.Context, job Job, p Prepared, passed int64, limit time.
 	}
 	out := &output.LeftOut{Records: passed, AtLeast: true, Source: job.Compiled.Query.Source}
 	for _, ref := range columns {
-		out.Columns = append(out.Columns, job.Compiled.TableOf(ref.Alias)+"."+ref.Column.Name)
+		out.Columns = append(out.Columns, job.Compiled.TableOf(ref.Alias).Name+"."+ref.Column.Name)
 	}
 	if !worthCounting(columns) && limit > 0 {
 		return out.OrNone(), nil

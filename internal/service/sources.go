@@ -209,7 +209,7 @@ func (s *Service) fitting(ctx context.Context, source engine.Source, found *cata
 	var problems diag.Problems
 	for _, column := range slices.Sorted(maps.Keys(encodings)) {
 		if err := found.SetEncoding(column, catalog.Encoding(encodings[column])); err != nil {
-			table, name, _ := strings.Cut(column, ".")
+			table, name, _ := catalog.SplitColumn(column)
 			hint := "Write TABLE.COLUMN."
 			if t, ok := found.Table(table); ok {
 				hint = diag.DidYouMean(name, columnNames(t))
@@ -220,7 +220,7 @@ func (s *Service) fitting(ctx context.Context, source engine.Source, found *cata
 		if anyway {
 			continue
 		}
-		table, name, _ := strings.Cut(column, ".")
+		table, name, _ := catalog.SplitColumn(column)
 		t, _ := found.Table(table)
 		c, _ := t.Column(name)
 		t.Columns = []catalog.Column{c}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"pikegate/core/catalog"
 	"pikegate/core/definition"
 	"pikegate/internal/store"
 	"pikegate/internal/wire"
@@ -101,10 +102,14 @@ func (s *Service) hasName(ctx context.Context, d *directory, users map[string][]
 func (s *Service) inCatalogue(name string) bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	table, column, dotted := strings.Cut(name, ".")
+	table, column, dotted := catalog.SplitColumn(name)
 	for _, o := range s.open {
-		if t, ok := o.known.Load().Table(table); ok {
-			if _, ok := t.Column(column); ok || !dotted {
+		known := o.known.Load()
+		if _, ok := known.Table(name); ok {
+			return true
+		}
+		if t, ok := known.Table(table); ok && dotted {
+			if _, ok := t.Column(column); ok {
 				return true
 			}
 		}

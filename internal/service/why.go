@@ -50,7 +50,7 @@ func approach(ctx context.Context, job runner.Job, p runner.Prepared) (*wire.Que
 		out.Advice = append(out.Advice, "The run has no date criterion on one column, so no index is looked for.")
 		return out, nil
 	}
-	table := job.Compiled.TableOf(column.Ref.Alias)
+	table := job.Compiled.TableOf(column.Ref.Alias).Name
 	name := table + "." + column.Ref.Column.Name
 	access, reached := plan.Access[column.Ref.Alias]
 	switch {

@@ -3,6 +3,7 @@ package engines
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"io"
 	"log/slog"
 	"net/http/httptest"
@@ -57,7 +58,68 @@ sort: [noted]
 kind: report
 name: by-hand
 query: by-hand
+---
+kind: query
+name: invoices
+source: business
+from: billing.invoices
+joins: [{table: passages, on: invoices.passage = passages.id}]
+parameters:
+  - {name: period, kind: period, required: true}
+  - {name: number, kind: text, many: true, choices: {column: invoices.number}}
+columns: [invoices.number, invoices.issued_on, passages.amount]
+criteria: invoices.issued_on within :period and invoices.number in :number
+sort: [invoices.number]
+---
+kind: report
+name: invoices
+query: invoices
 `
+
+// otherSchema is a table in a schema (of MySQL a database) that is not the login's
+// own.
+var otherSchema = map[string]string{
+	"postgresql": "create schema billing; grant usage on schema billing to reader; create schema closed; create table closed.secrets (id int);",
+	"mysql":      "create database billing; grant select on billing.* to reader@'127.0.0.1'; grant select on billing.* to reader@localhost; create database closed; create table closed.secrets (id int);",
+}
+
+const invoices = "create table billing.invoices (id int primary key, number varchar(20), issued_on date, passage bigint, foreign key (passage) references %spassages (id));" +
+	"insert into billing.invoices values (1, 'TW-1', '2025-03-31', 2), (2, 'TW-2', '2025-03-31', 3), (3, 'TW-3', '2025-04-01', 3)"
+
+// inAnotherSchema: its tables are named after it, and all that is done with tables
+// works with them.
+func inAnotherSchema(t *testing.T, c client.Client) {
+	t.Helper()
+	tables, err := c.Source(t.Context(), "business")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"notes", "passages", "billing.invoices"}, tables.TableNames())
+	table, _ := tables.Table("billing.invoices")
+	assert.Equal(t, []any{"billing", []string{"id"}, "passages"}, []any{table.Schema, table.Key, table.References[0].Table})
+	assert.NotEmpty(t, table.Indexes)
+	extents, err := c.Extents(t.Context(), "business", "billing.invoices")
+	require.NoError(t, err)
+	assert.Equal(t, wire.ColumnExtent{Column: "issued_on", Earliest: "2025-03-31", Latest: "2025-04-01", Distinct: 2, Records: 3}, extents[2])
+	answers := client.Run{Inputs: parameter.Inputs{"period": parameter.Typed("2025-03-31"), "number": parameter.Typed("TW-1", "TW-2")}}
+	_, rows, err := c.Start(t.Context(), "invoices", answers, output.CSV)
+	require.NoError(t, err)
+	content, err := io.ReadAll(rows)
+	require.NoError(t, err)
+	assert.Equal(t, "number,issued_on,amount\r\nTW-1,2025-03-31,0.0001\r\nTW-2,2025-03-31,\r\n", string(content))
+	choices, err := c.Choices(t.Context(), "invoices", "number", "3", 10, client.Run{Inputs: parameter.Inputs{"period": parameter.Typed("2025")}})
+	require.NoError(t, err)
+	require.Len(t, choices, 1)
+	assert.Equal(t, "TW-3", choices[0].Value)
+	why, err := c.Why(t.Context(), "invoices", client.Run{Inputs: parameter.Inputs{"period": parameter.Typed("2024")}})
+	require.NoError(t, err)
+	assert.Equal(t, "invoices", why.Table)
+	for _, name := range []string{"billing.invoices", "billing.invoices.issued_on"} {
+		dependents, err := c.Users(t.Context(), name)
+		require.NoError(t, err, name)
+		assert.NotEmpty(t, dependents, name)
+	}
+	_, err = c.Explain(t.Context(), "invoices", true, answers)
+	require.NoError(t, err)
+}
 
 // refusedWhere: what the database does not take has its place in the author's SQL.
 func refusedWhere(t *testing.T, c client.Client) {
@@ -92,6 +154,10 @@ func TestThroughTheService(t *testing.T) {
 		t.Run(kind, func(t *testing.T) {
 			server, db := k.start(t)
 			execute(t, db, makes[kind])
+			execute(t, db, otherSchema[kind]+fmt.Sprintf(invoices, map[string]string{"mysql": servers.Database + "."}[kind]))
+			if kind == "postgresql" {
+				execute(t, db, "grant select on billing.invoices to reader")
+			}
 			folder := t.TempDir()
 			path := filepath.Join(folder, "pikegate.db")
 			kept, err := store.Open(path)
@@ -170,10 +236,11 @@ func TestThroughTheService(t *testing.T) {
 
 			_, err = c.Push(t.Context(), definitions, nil)
 			require.NoError(t, err)
-			for _, name := range []string{"passages", "by-hand"} {
+			for _, name := range []string{"passages", "by-hand", "invoices"} {
 				_, err = c.Publish(t.Context(), name)
 				require.NoError(t, err)
 			}
+			inAnotherSchema(t, c)
 			run := func(name, words string, format output.Format) (string, wire.RunRecord) {
 				id, rows, err := c.Start(t.Context(), name, client.Run{Inputs: parameter.Inputs{"period": parameter.Typed(words)}}, format)
 				require.NoError(t, err)

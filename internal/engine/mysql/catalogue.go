@@ -35,13 +35,24 @@ func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Colum
 	return columns, engine.Complain(err, q.SQL, 0)
 }
 
-// Catalogue reads the tables and views of the database.
+// tableNamed is the name of a table, after that of its database where it is not
+// the one that is connected to.
+func tableNamed(schema, table string) string {
+	return fmt.Sprintf("case when %[1]s = database() then %[2]s else concat(%[1]s, '.', %[2]s) end", schema, table)
+}
+
+// others are the databases that are MySQL's own.
+const others = "('mysql', 'information_schema', 'performance_schema', 'sys')"
+
+// Catalogue reads the tables and views of the database, and after them those of
+// others that the login may read.
 func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 	out := catalog.Source{Name: s.address.Name, Engine: Engine.Name, Traits: Engine.Traits}
 	rows, err := engine.Rows(ctx, s, `
-		select c.table_name, t.table_type, c.column_name, c.data_type, c.column_type, c.is_nullable, c.collation_name
+		select `+tableNamed("c.table_schema", "c.table_name")+`, t.table_type, c.column_name, c.data_type, c.column_type, c.is_nullable, c.collation_name,
+			case when c.table_schema = database() then '' else c.table_schema end
 		from information_schema.columns c join information_schema.tables t on t.table_schema = c.table_schema and t.table_name = c.table_name
-		where c.table_schema = database() order by c.table_name, c.ordinal_position`)
+		where c.table_schema not in `+others+` order by c.table_schema <> database(), 1, c.ordinal_position`)
 	if err != nil {
 		return out, err
 	}
@@ -53,7 +64,7 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 			return fmt.Sprint(row[i])
 		}
 		if n := len(out.Tables); n == 0 || out.Tables[n-1].Name != text(0) {
-			out.Tables = append(out.Tables, catalog.Table{Name: text(0), View: text(1) == "VIEW"})
+			out.Tables = append(out.Tables, catalog.Table{Name: text(0), Schema: text(7), View: text(1) == "VIEW"})
 		}
 		c := catalog.Column{Name: text(2), Nullable: text(5) == "YES"}
 		c.Collated = text(6) != "" && text(6) != "utf8mb4_nopad_bin" && text(6) != "utf8mb4_0900_bin"
@@ -61,8 +72,8 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 		t := &out.Tables[len(out.Tables)-1]
 		t.Columns = append(t.Columns, c)
 	}
-	indexes, err := engine.Rows(ctx, s, `select table_name, index_name, non_unique, coalesce(column_name, '')
-		from information_schema.statistics where table_schema = database() order by table_name, index_name, seq_in_index`)
+	indexes, err := engine.Rows(ctx, s, `select `+tableNamed("table_schema", "table_name")+`, index_name, non_unique, coalesce(column_name, '')
+		from information_schema.statistics where table_schema not in `+others+` order by table_schema, table_name, index_name, seq_in_index`)
 	if err != nil {
 		return out, err
 	}
@@ -73,9 +84,9 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 		}
 		out.AddIndex(table, name, fmt.Sprint(row[2]) == "0", column)
 	}
-	references, err := engine.Rows(ctx, s, `select table_name, constraint_name, column_name, referenced_table_name, referenced_column_name
-		from information_schema.key_column_usage where table_schema = database() and referenced_table_schema = database()
-		order by table_name, constraint_name, ordinal_position`)
+	references, err := engine.Rows(ctx, s, `select `+tableNamed("table_schema", "table_name")+`, constraint_name, column_name, `+tableNamed("referenced_table_schema", "referenced_table_name")+`, referenced_column_name
+		from information_schema.key_column_usage where table_schema not in `+others+` and referenced_table_schema is not null
+		order by table_schema, table_name, constraint_name, ordinal_position`)
 	if err != nil {
 		return out, err
 	}

@@ -13,31 +13,40 @@ import (
 	"pikegate/internal/engine"
 )
 
-// Catalogue reads the tables, views and foreign tables of the login's schema.
+// What catalogues of every schema have in common: the name of a table, after that
+// of its schema where it is not the login's own, and which schemas are meant.
+const (
+	tableName = "case when n.nspname is not distinct from current_schema() then c.relname else n.nspname || '.' || c.relname end"
+	schemas   = "n.nspname <> 'information_schema' and n.nspname not like 'pg\\_%' and has_schema_privilege(n.oid, 'usage')"
+)
+
+// Catalogue reads the tables, views and foreign tables of every schema the login
+// may use, those of its own first.
 func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 	out := catalog.Source{Name: s.address.Name, Engine: Engine.Name, Traits: Engine.Traits}
 	if err := s.learn(ctx); err != nil {
 		return out, err
 	}
 	rows, err := engine.Rows(ctx, s, `
-		select c.relname, c.relkind in ('v', 'm'), a.attname, format_type(t.oid, null), not (a.attnotnull or t.typnotnull),
+		select `+tableName+`, c.relkind in ('v', 'm'), a.attname, format_type(t.oid, null), not (a.attnotnull or t.typnotnull),
 			coalesce(k.collname, '') not in ('', 'C', 'POSIX', 'ucs_basic')
-				and not (k.collname = 'default' and (select datcollate in ('C', 'POSIX', 'C.UTF-8', 'C.utf8') from pg_database where datname = current_database()))
+				and not (k.collname = 'default' and (select datcollate in ('C', 'POSIX', 'C.UTF-8', 'C.utf8') from pg_database where datname = current_database())),
+			case when n.nspname is not distinct from current_schema() then '' else n.nspname end
 		from pg_class c
-		join pg_namespace n on n.oid = c.relnamespace and n.nspname = current_schema()
+		join pg_namespace n on n.oid = c.relnamespace and `+schemas+`
 		join pg_attribute a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped
 		join pg_type d on d.oid = a.atttypid
 		join pg_type t on t.oid = case d.typtype when 'd' then d.typbasetype else d.oid end
 		left join pg_collation k on k.oid = a.attcollation
 		where c.relkind in ('r', 'p', 'v', 'm', 'f') and not c.relispartition and has_table_privilege(c.oid, 'select')
-		order by c.relname, a.attnum`)
+		order by n.nspname is not distinct from current_schema() desc, 1, a.attnum`)
 	if err != nil {
 		return out, err
 	}
 	for _, row := range rows {
 		table := row[0].(string)
 		if n := len(out.Tables); n == 0 || out.Tables[n-1].Name != table {
-			out.Tables = append(out.Tables, catalog.Table{Name: table, View: row[1].(bool)})
+			out.Tables = append(out.Tables, catalog.Table{Name: table, Schema: row[6].(string), View: row[1].(bool)})
 		}
 		c := catalog.Column{Name: row[2].(string), Nullable: row[4].(bool), Collated: row[5].(bool)}
 		typed(&c, row[3].(string))
@@ -55,11 +64,12 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 
 func (s *source) references(ctx context.Context, out *catalog.Source) error {
 	rows, err := engine.Rows(ctx, s, `
-		select c.relname, f.conname, a.attname, o.relname, b.attname
+		select `+tableName+`, f.conname, a.attname, case when m.nspname is not distinct from current_schema() then o.relname else m.nspname || '.' || o.relname end, b.attname
 		from pg_constraint f
 		join pg_class c on c.oid = f.conrelid
-		join pg_namespace n on n.oid = c.relnamespace and n.nspname = current_schema()
-		join pg_class o on o.oid = f.confrelid and o.relnamespace = n.oid
+		join pg_namespace n on n.oid = c.relnamespace
+		join pg_class o on o.oid = f.confrelid
+		join pg_namespace m on m.oid = o.relnamespace
 		cross join lateral unnest(f.conkey, f.confkey) with ordinality as k(own, other, place)
 		join pg_attribute a on a.attrelid = c.oid and a.attnum = k.own
 		join pg_attribute b on b.attrelid = o.oid and b.attnum = k.other
@@ -73,10 +83,10 @@ func (s *source) references(ctx context.Context, out *catalog.Source) error {
 
 func (s *source) indexes(ctx context.Context, out *catalog.Source) error {
 	rows, err := engine.Rows(ctx, s, `
-		select c.relname, x.relname, i.indisunique, i.indisprimary, coalesce(a.attname, '')
+		select `+tableName+`, x.relname, i.indisunique, i.indisprimary, coalesce(a.attname, '')
 		from pg_index i
 		join pg_class c on c.oid = i.indrelid
-		join pg_namespace n on n.oid = c.relnamespace and n.nspname = current_schema()
+		join pg_namespace n on n.oid = c.relnamespace
 		join pg_class x on x.oid = i.indexrelid
 		cross join lateral unnest(i.indkey::int2[]) with ordinality as k(attnum, place)
 		left join pg_attribute a on a.attrelid = c.oid and a.attnum = k.attnum and k.attnum > 0

@@ -1,17 +1,15 @@
 <script lang="ts">
-	import Router, { link, router } from 'svelte-spa-router';
+	import Router, { router } from 'svelte-spa-router';
 	import { wrap } from 'svelte-spa-router/wrap';
-	import Report from './routes/Report.svelte';
+	import Bar from './parts/Bar.svelte';
 	import Reports from './routes/Reports.svelte';
-	import RunRecord from './routes/RunRecord.svelte';
-	import Runs from './routes/Runs.svelte';
-	import { theme, turnTheme } from './lib/theme.svelte';
 
+	const report = () => import('./routes/Report.svelte');
 	const routes = {
 		'/': Reports,
-		'/reports/:name': Report,
-		'/runs': Runs,
-		'/runs/:run': RunRecord,
+		'/reports/:name': wrap({ asyncComponent: report }),
+		'/runs': wrap({ asyncComponent: () => import('./routes/Runs.svelte') }),
+		'/runs/:run': wrap({ asyncComponent: () => import('./routes/RunRecord.svelte') }),
 		'/runs/:run/compare/:other': wrap({ asyncComponent: () => import('./routes/Compare.svelte') }),
 		'/sources/:source?/:table?': wrap({ asyncComponent: () => import('./routes/Sources.svelte') }),
 		'/drafts': wrap({ asyncComponent: () => import('./routes/Drafts.svelte') }),
@@ -19,6 +17,8 @@
 		'/drafts/:kind/:name': wrap({ asyncComponent: () => import('./routes/Draft.svelte') }),
 		'*': Reports,
 	};
+	// What is opened most is fetched while nothing else is.
+	if ('requestIdleCallback' in window) requestIdleCallback(() => report().catch(() => {}), { timeout: 3000 });
 
 	// On another page the keyboard and the screen reader go on at its beginning.
 	let main = $state<HTMLElement>();
@@ -28,27 +28,34 @@
 		location = router.location;
 		if (moved) main?.focus();
 	}
+
+	let over = $state<'' | 'find' | 'help'>('');
+	function key(event: KeyboardEvent) {
+		const typing = (event.target as HTMLElement).closest('input, textarea, select, [contenteditable]');
+		if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
+			event.preventDefault();
+			over = 'find';
+		} else if (event.key === '?' && !typing && !event.ctrlKey && !event.altKey) {
+			event.preventDefault();
+			over = 'help';
+		}
+	}
 </script>
 
+<svelte:window onkeydown={key} />
 <button
 	type="button"
-	class="bg-surface-50-950 sr-only focus:not-sr-only focus:absolute focus:z-50 focus:p-2"
+	class="bg-sheet sr-only focus:not-sr-only focus:absolute focus:z-50 focus:p-2"
 	onclick={() => main?.focus()}>To the content</button
 >
 <div class="flex min-h-dvh flex-col lg:h-dvh">
-	<header class="bg-primary-800 text-surface-50 flex items-center justify-between px-4 py-2">
-		<a href="/" use:link class="text-surface-50 font-semibold no-underline">Pike Gate</a>
-		<nav class="flex items-center gap-4 text-sm">
-			<a href="/" use:link class="text-surface-50">Reports</a>
-			<a href="/runs" use:link class="text-surface-50">Runs</a>
-			<a href="/drafts" use:link class="text-surface-50">Drafts</a>
-			<a href="/sources" use:link class="text-surface-50">Sources</a>
-			<button type="button" class="text-surface-50 underline" onclick={turnTheme}
-				>{theme.mode === 'dark' ? 'Light' : 'Dark'}</button
-			>
-		</nav>
-	</header>
+	<Bar onfind={() => (over = 'find')} onhelp={() => (over = 'help')} />
 	<main bind:this={main} tabindex="-1" class="min-h-0 grow focus-visible:outline-none lg:overflow-auto">
 		<Router {routes} onRouteLoaded={arrived} />
 	</main>
 </div>
+{#if over === 'find'}
+	{#await import('./find/Find.svelte') then { default: Find }}<Find onclose={() => (over = '')} />{/await}
+{:else if over === 'help'}
+	{#await import('./find/Help.svelte') then { default: Help }}<Help onclose={() => (over = '')} />{/await}
+{/if}

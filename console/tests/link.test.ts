@@ -116,8 +116,9 @@ describe('the form', () => {
 		expect(limitsOf(question('n', 'integer', { limits: { least: '1', most: '5' } }))).toBe('1 or more, 5 or less.');
 		expect(limitsOf(question('n', 'text', { limits: { longest: '80' } }))).toBe('At most 80 characters.');
 		const form = filled('');
-		expect(form.blankMeans(questions[1]!)).toContain('Harrow Top');
+		expect(form.standing(questions[1]!)).toBe('Harrow Top, if left blank');
 		form.nones.locks = true;
-		expect(form.blankMeans(questions[1]!)).not.toContain('Harrow Top');
+		expect(form.standing(questions[1]!)).toBe('any, if left blank');
+		expect(form.slotOf(questions[2]!)).toEqual({ value: 'any note', note: '', any: true });
 	});
 });

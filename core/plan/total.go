@@ -18,6 +18,7 @@ import (
 // Total is one value made of many records.
 type Total struct {
 	Name      string         `json:"name"`
+	Of        string         `json:"-"` // the column of the result it stands under, if it is made of one
 	Label     string         `json:"label"`
 	Format    string         `json:"-"`
 	Column    catalog.Column `json:"-"`
@@ -64,6 +65,9 @@ func (b *binder) view(s *Selection, v definition.View) {
 		if t.Expr.X != nil {
 			made.formula = newFormula(t.Expr.X, b.calendar, index)
 			made.Column = computedColumn(b.compiled.Behind(t.Expr.X), criteria.TypeOf(t.Expr))
+			if column, ok := t.Expr.X.(*criteria.Column); ok {
+				made.Of = column.Ref.Column.Name
+			}
 		}
 		return made
 	}

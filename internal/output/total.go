@@ -11,6 +11,7 @@ import (
 type Total struct {
 	Name   string `json:"name" doc:"As the report names it, such as sum of toll"`
 	Label  string `json:"label" doc:"What people read"`
+	Of     string `json:"of,omitempty" doc:"The column it is made of, under which it stands"`
 	Format string `json:"format,omitempty" doc:"How a number is shown: money has two places"`
 	Value  any    `json:"value" doc:"A number or text, or null where there was nothing to make it of"`
 }
@@ -33,7 +34,7 @@ func SubtotalOf(s plan.Subtotal) Subtotal {
 func TotalsOf(made []plan.TotalValue) []Total {
 	totals := make([]Total, len(made))
 	for i, m := range made {
-		totals[i] = Total{m.Name, m.Label, m.Format, shown(m.Value, &m.Column, m.Format)}
+		totals[i] = Total{m.Name, m.Label, m.Of, m.Format, shown(m.Value, &m.Column, m.Format)}
 	}
 	return totals
 }

@@ -3,16 +3,16 @@
 	let { lines }: { lines: { name: string; typed: string; read: string }[] } = $props();
 </script>
 
-<table class="mb-4 w-full text-sm">
-	<thead class="muted text-left">
-		<tr><th class="font-normal">Question</th><th class="font-normal">Typed</th><th class="font-normal">Read as</th></tr>
+<table class="w-full text-sm">
+	<thead>
+		<tr><th class="column-head">Question</th><th class="column-head">Typed</th><th class="column-head">Read as</th></tr>
 	</thead>
 	<tbody>
 		{#each lines as line (line.name)}
-			<tr class="border-surface-200-800 border-t align-top">
-				<th scope="row" class="py-1 pr-3 text-left font-normal">{line.name}</th>
-				<td class="py-1 pr-3">{line.typed}</td>
-				<td class="py-1">{line.read}</td>
+			<tr class="align-top">
+				<th scope="row" class="border-line border-b px-3 py-1.5 text-left font-normal">{line.name}</th>
+				<td class="border-line border-b px-3 py-1.5">{line.typed}</td>
+				<td class="border-line border-b px-3 py-1.5">{line.read}</td>
 			</tr>
 		{/each}
 	</tbody>

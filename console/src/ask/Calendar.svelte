@@ -23,7 +23,7 @@
 	// Where it opens: at the day typed, or else at the one proposed.
 	const opened = $derived(selected ?? day(start));
 	const cell =
-		'rounded-base px-2 py-1 text-center tabular-nums cursor-pointer hover:preset-tonal data-[selected]:preset-filled-primary-700-300 data-[today]:font-bold data-[today]:underline data-[disabled]:opacity-40 data-[outside-range]:opacity-50';
+		'rounded-base px-2 py-1 text-center tabular-nums cursor-pointer hover:bg-wash data-[selected]:bg-act data-[selected]:text-act-ink data-[today]:font-bold data-[today]:underline data-[disabled]:opacity-40 data-[outside-range]:opacity-50';
 </script>
 
 <DatePicker
@@ -36,17 +36,23 @@
 	max={day(latest)}
 	onValueChange={(e) => e.value[0] && onpick(e.value[0].toString())}
 >
-	<DatePicker.Content class="panel bg-surface-50-950 w-72 space-y-2 p-3 shadow-lg">
+	<DatePicker.Content class="panel w-72 space-y-2 p-3 shadow-lg">
 		{#each ['day', 'month', 'year'] as const as view (view)}
 			<DatePicker.View {view}>
 				<DatePicker.Context>
 					{#snippet children(picker)}
 						<DatePicker.ViewControl class="mb-2 flex items-center justify-between">
-							<DatePicker.PrevTrigger class="btn-icon btn-icon-sm hover:preset-tonal" aria-label="Earlier" />
-							<DatePicker.ViewTrigger class="hover:preset-tonal rounded-base px-3 py-1 font-semibold">
+							<DatePicker.PrevTrigger
+								class="rounded-base hover:bg-wash grid size-8 place-items-center"
+								aria-label="Earlier"
+							/>
+							<DatePicker.ViewTrigger class="hover:bg-wash rounded-base px-3 py-1 font-semibold">
 								<DatePicker.RangeText />
 							</DatePicker.ViewTrigger>
-							<DatePicker.NextTrigger class="btn-icon btn-icon-sm hover:preset-tonal" aria-label="Later" />
+							<DatePicker.NextTrigger
+								class="rounded-base hover:bg-wash grid size-8 place-items-center"
+								aria-label="Later"
+							/>
 						</DatePicker.ViewControl>
 						<DatePicker.Table class="w-full">
 							{#if view === 'day'}

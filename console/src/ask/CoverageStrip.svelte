@@ -3,6 +3,8 @@
 	// report's dates, the other answers applied. A stretch is chosen by dragging,
 	// or with the keyboard: arrows move one handle after the other.
 	import { coverReport, type Coverage, type Inputs, type Target } from '../lib/api';
+	import { Loaded } from '../lib/loaded.svelte';
+	import { keepMonths } from '../lib/months';
 	import { countText } from '../lib/text';
 
 	let {
@@ -11,6 +13,7 @@
 		inputs,
 		from,
 		through,
+		last = $bindable(),
 		onchoose,
 	}: {
 		target: Target;
@@ -18,10 +21,13 @@
 		inputs: Inputs;
 		from?: string;
 		through?: string;
+		/** The last day of the last unit that holds records. */
+		last?: string;
 		onchoose: (from: string, through: string) => void;
 	} = $props();
 
-	let coverage = $state.raw<Coverage>();
+	const loaded = new Loaded<Coverage>(); // a report without dates to count has no strip
+	const coverage = $derived(loaded.value?.question === question ? loaded.value : undefined);
 	let dragged = $state<[number, number]>();
 	let strip = $state<HTMLDivElement>();
 
@@ -29,22 +35,22 @@
 	const others = $derived(
 		JSON.stringify(Object.fromEntries(Object.entries(inputs).filter(([name]) => name !== question))),
 	);
+	async function cover(asked: Inputs, signal: AbortSignal): Promise<Coverage> {
+		const months = await coverReport(target, 'month', asked, signal);
+		if (others === '{}' && !target.draft) keepMonths(target.report, months);
+		return (months.units ?? []).length > 60 ? coverReport(target, 'year', asked, signal) : months;
+	}
 	$effect(() => {
-		const abort = new AbortController();
 		const asked = JSON.parse(others) as Inputs;
-		const timer = setTimeout(async () => {
-			try {
-				const months = await coverReport(target, 'month', asked, abort.signal);
-				if (months.question !== question) return;
-				coverage = (months.units ?? []).length > 60 ? await coverReport(target, 'year', asked, abort.signal) : months;
-			} catch {
-				coverage = undefined; // a report without dates to count has no strip
-			}
-		}, 150);
+		let stop = () => {};
+		const timer = setTimeout(() => (stop = loaded.ask((signal) => cover(asked, signal))), 150);
 		return () => {
 			clearTimeout(timer);
-			abort.abort();
+			stop();
 		};
+	});
+	$effect(() => {
+		last = units.findLast((u) => u.count > 0)?.through ?? '';
 	});
 
 	const units = $derived(coverage?.units ?? []);
@@ -77,11 +83,11 @@
 </script>
 
 {#if units.length > 1}
-	<div class="space-y-1" data-strip>
+	<div data-strip>
 		<!-- svelte-ignore a11y_no_static_element_interactions (the two handles beneath do the same by keyboard) -->
 		<div
 			bind:this={strip}
-			class="panel flex h-14 cursor-crosshair touch-none items-end gap-px overflow-hidden px-1 pt-1"
+			class="border-line-strong flex h-14 cursor-crosshair touch-none items-end gap-0.5 border-b"
 			onpointerdown={(e) => {
 				strip!.setPointerCapture(e.pointerId);
 				dragged = [place(e), place(e)];
@@ -95,28 +101,31 @@
 			}}
 		>
 			{#each units as unit, i (unit.period)}
-				<div
-					class="min-w-px grow rounded-t-xs {inside(i) ? 'bg-primary-600-400' : 'bg-surface-400-600'}"
-					style:height="{Math.max(4, (unit.count / most) * 100)}%"
-					title="{unit.period}: {countText(unit.count)}"
-				></div>
+				<div class="flex h-full min-w-px grow items-end" title="{unit.period}: {countText(unit.count)}">
+					<div
+						class="w-full rounded-t-[2px] {inside(i) ? 'bg-act' : 'bg-line-strong'}"
+						style:height="{unit.count ? Math.max(5, (unit.count / most) * 100) : 0}%"
+					></div>
+				</div>
 			{/each}
 		</div>
-		<div class="muted flex justify-between text-xs tabular-nums">
+		<div class="text-ink-3 mt-1 flex justify-between text-xs tabular-nums">
 			{#each [0, 1] as const as handle (handle)}
+				{@const unit = units[chosen?.[handle] ?? (handle === 0 ? 0 : units.length - 1)]!}
 				<button
 					type="button"
 					role="slider"
-					class="rounded-base border-surface-300-700 border px-1.5"
+					class="rounded-base border-line-strong min-h-6 border px-1.5"
 					aria-label={handle === 0 ? 'First unit of the period' : 'Last unit of the period'}
 					aria-valuemin={0}
 					aria-valuemax={units.length - 1}
 					aria-valuenow={chosen?.[handle] ?? (handle === 0 ? 0 : units.length - 1)}
-					aria-valuetext={units[chosen?.[handle] ?? (handle === 0 ? 0 : units.length - 1)]!.readback}
-					onkeydown={(e) => move(handle, e)}
-					>{units[chosen?.[handle] ?? (handle === 0 ? 0 : units.length - 1)]!.period}</button
+					aria-valuetext={unit.readback}
+					onkeydown={(e) => move(handle, e)}>{unit.period}</button
 				>
 			{/each}
 		</div>
 	</div>
+{:else if loaded.value === undefined && !loaded.failure}
+	<div class="border-line-strong h-[5.25rem]" aria-hidden="true"></div>
 {/if}

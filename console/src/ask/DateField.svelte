@@ -1,7 +1,6 @@
 <script lang="ts">
 	// One end of a period: a text field that takes ISO dates and words, and a
-	// calendar to pick from. What was typed is never changed behind one's back.
-	import Calendar from './Calendar.svelte';
+	// calendar to pick from, which is fetched when it is opened. What was typed is never changed behind one's back.
 
 	let {
 		id,
@@ -12,6 +11,7 @@
 		earliest,
 		latest,
 		today,
+		likely = '',
 		problem,
 	}: {
 		id: string;
@@ -24,6 +24,8 @@
 		earliest?: string;
 		latest?: string;
 		today: string;
+		/** Where records are, so that a calendar opens there. */
+		likely?: string;
 		problem: boolean;
 	} = $props();
 
@@ -54,17 +56,17 @@
 	function outside(event: MouseEvent) {
 		if (open && !box.contains(event.target as Node)) open = false;
 	}
-	$effect(() => {
-		if (open) box.querySelector<HTMLElement>('[data-part="table-cell-trigger"][tabindex="0"]')?.focus();
-	});
-	const likely = $derived(latest && latest < today ? latest : today);
+	function arrived(node: HTMLElement) {
+		node.querySelector<HTMLElement>('[data-part="table-cell-trigger"][tabindex="0"]')?.focus();
+	}
+	const begin = $derived(read || likely || (latest && latest < today ? latest : today));
 </script>
 
 <svelte:document onmousedown={outside} />
 
 <!-- svelte-ignore a11y_no_static_element_interactions -->
 <div class="relative" bind:this={box} onfocusout={leave} onkeydown={key}>
-	<label for={id} class={quiet ? 'sr-only' : 'mb-1 block text-sm'}>{label}</label>
+	<label for={id} class={quiet ? 'sr-only' : 'muted mb-0.5 block text-[13px]'}>{label}</label>
 	<div class="flex">
 		<input
 			{id}
@@ -73,7 +75,7 @@
 			onkeyup={() => (picking = false)}
 			onblur={() => (picking = false)}
 			bind:value
-			class="field rounded-r-none tabular-nums {problem ? 'border-error-600-400' : ''}"
+			class="field rounded-r-none"
 			autocomplete="off"
 			spellcheck="false"
 			placeholder={read || 'YYYY-MM-DD'}
@@ -82,7 +84,7 @@
 		/>
 		<button
 			type="button"
-			class="border-surface-400-600 hover:preset-tonal rounded-r-base border border-l-0 px-2.5"
+			class="border-edge hover:bg-wash rounded-r-base border border-l-0 px-2.5 {problem ? 'border-bad' : ''}"
 			aria-label="Pick {label.toLowerCase()} from a calendar"
 			aria-expanded={open}
 			onclick={() => (open = !open)}
@@ -94,7 +96,13 @@
 	</div>
 	{#if open}
 		<div class="absolute top-full left-0 z-20 mt-1">
-			<Calendar {value} {earliest} {latest} start={read || likely} onpick={pick} />
+			{#await import('./Calendar.svelte')}
+				<p class="panel muted p-3 shadow-lg">Loading …</p>
+			{:then { default: Calendar }}
+				<div use:arrived><Calendar {value} {earliest} {latest} start={begin} onpick={pick} /></div>
+			{:catch}
+				<p role="alert" class="panel text-bad p-3 shadow-lg">The calendar could not be loaded. Type the date.</p>
+			{/await}
 		</div>
 	{/if}
 </div>

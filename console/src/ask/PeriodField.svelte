@@ -12,7 +12,7 @@
 	import DateField from './DateField.svelte';
 	import type { PeriodText } from './period';
 	import { Loaded } from '../lib/loaded.svelte';
-	import Problems from '../lib/Problems.svelte';
+	import Problems from '../parts/Problems.svelte';
 	import { countText } from '../lib/text';
 
 	let {
@@ -23,6 +23,7 @@
 		answer,
 		problems,
 		today,
+		likely = '',
 	}: {
 		target: Target;
 		question: Question;
@@ -31,6 +32,8 @@
 		answer?: Answer;
 		problems: Problem[];
 		today: string;
+		/** The last day on which there are records. */
+		likely?: string;
 	} = $props();
 
 	const at = (part: string) => problems.filter((p) => p.field === question.name + (part && '.' + part));
@@ -67,8 +70,8 @@
 	const read = $derived(answer?.given && !value.start && !value.end ? answer : undefined);
 </script>
 
-<div class="space-y-3">
-	<div class="grid grid-cols-1 gap-3 sm:grid-cols-2">
+<div class="space-y-2">
+	<div class="grid grid-cols-1 gap-2 sm:grid-cols-2">
 		<div>
 			<DateField
 				id="{id}-start"
@@ -78,6 +81,7 @@
 				earliest={question.earliest}
 				latest={question.latest}
 				{today}
+				{likely}
 				problem={at('start').length > 0}
 			/>
 			<Problems id="{id}-start-problems" problems={at('start')} onfix={fix} />
@@ -91,18 +95,19 @@
 				earliest={question.earliest}
 				latest={question.latest}
 				{today}
+				{likely}
 				problem={at('end').length > 0}
 			/>
 			<Problems id="{id}-end-problems" problems={at('end')} onfix={fix} />
 		</div>
 	</div>
 	<div>
-		<label for="{id}-words" class="mb-1 block text-sm">Or in words</label>
+		<label for="{id}-words" class="sr-only">Or in words</label>
 		<input
 			id="{id}-words"
-			class="field {at('').length ? 'border-error-600-400' : ''}"
+			class="field"
 			bind:value={() => value.words, worded}
-			placeholder="2025-03, last 7 days, first week of 2025 …"
+			placeholder="or in words: 2025-03, last 7 days …"
 			autocomplete="off"
 			spellcheck="false"
 			aria-invalid={at('').length > 0}
@@ -112,10 +117,10 @@
 	</div>
 	{#if units.length}
 		<fieldset>
-			<legend class="mb-1 text-sm">Or a whole {question.limits.whole}, with what it holds</legend>
+			<legend class="muted mb-1 text-[13px]">Or a whole {question.limits.whole}, with what it holds</legend>
 			<div id="{id}-units" class="panel max-h-40 overflow-y-auto p-1.5 text-sm tabular-nums">
 				{#each units as unit (unit.value)}
-					<label class="hover:preset-tonal rounded-base flex items-center gap-2 px-1.5 py-0.5">
+					<label class="hover:bg-wash rounded-base flex items-center gap-2 px-1.5 py-0.5">
 						<input
 							type="radio"
 							name="{id}-unit"
@@ -134,11 +139,7 @@
 	{#if question.quick?.length}
 		<div class="flex flex-wrap gap-1.5">
 			{#each question.quick as text (text)}
-				<button
-					type="button"
-					class="border-surface-300-700 hover:preset-tonal rounded-base border px-2 py-0.5 text-sm"
-					onclick={() => take(text)}>{text}</button
-				>
+				<button type="button" class="chip" onclick={() => take(text)}>{text}</button>
 			{/each}
 		</div>
 	{/if}

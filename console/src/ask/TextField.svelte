@@ -11,8 +11,8 @@
 	} from '../lib/api';
 	import { SvelteMap } from 'svelte/reactivity';
 	import { Loaded } from '../lib/loaded.svelte';
-	import Pending from '../lib/Pending.svelte';
-	import Problems from '../lib/Problems.svelte';
+	import Pending from '../parts/Pending.svelte';
+	import Problems from '../parts/Problems.svelte';
 	import { countText } from '../lib/text';
 
 	let {
@@ -60,6 +60,8 @@
 		return [...kept, ...list.filter((c) => (c.label || c.value).toLowerCase().includes(lower))];
 	});
 	const named = (c: Choice) => (c.label || c.value) + (c.count === undefined ? '' : ` (${countText(c.count)})`);
+	/** Few choices stand as chips; many are searched. */
+	const few = $derived(most <= 8);
 	const labels = new SvelteMap<string, string>();
 	$effect(() => {
 		for (const c of choices) if (c.label) labels.set(c.value, c.label);
@@ -76,50 +78,70 @@
 {#if chosen && question.many}
 	<fieldset aria-describedby="{id}-problems">
 		<legend class="sr-only">{question.label}</legend>
-		{#if value.length}
-			<ul class="mb-1.5 flex flex-wrap gap-1.5" aria-label="Chosen for {question.label}">
-				{#each value as chip (chip)}
-					<li>
-						<button
-							type="button"
-							class="border-primary-600-400 rounded-base flex items-center gap-1 border px-2 py-0.5 text-sm"
-							aria-label="Take away {labels.get(chip) ?? chip}"
-							onclick={() => toggle(chip, false)}>{labels.get(chip) ?? chip} <span aria-hidden="true">✕</span></button
-						>
-					</li>
-				{/each}
-				{#if value.length > 1}<li>
-						<button type="button" class="px-1 py-0.5 text-sm underline" onclick={() => (value = [])}>None</button>
-					</li>{/if}
-			</ul>
-		{/if}
-		{#if most > 8}
+		{#if few}
+			<div class="flex flex-wrap gap-1.5">
+				{#each shown as choice (choice.value)}
+					{@const on = value.includes(choice.value)}
+					<label
+						class="chip focus-within:outline-act cursor-pointer focus-within:outline-2 {on
+							? 'on'
+							: ''} {choice.count === 0 ? 'border-dashed' : ''}"
+					>
+						<input
+							type="checkbox"
+							class="sr-only"
+							checked={on}
+							onchange={(e) => toggle(choice.value, e.currentTarget.checked)}
+						/>
+						<span>{choice.label || choice.value}</span>
+						{#if choice.count !== undefined}<span class="tabular-nums {on ? '' : 'text-ink-3'}"
+								>{countText(choice.count)}</span
+							>{/if}
+						{#if on}<span aria-hidden="true">×</span>{/if}
+					</label>
+				{:else}{@render none()}{/each}
+			</div>
+		{:else}
+			{#if value.length}
+				<ul class="mb-1.5 flex flex-wrap gap-1.5" aria-label="Chosen for {question.label}">
+					{#each value as chip (chip)}
+						<li>
+							<button
+								type="button"
+								class="chip on"
+								aria-label="Remove {labels.get(chip) ?? chip}"
+								onclick={() => toggle(chip, false)}>{labels.get(chip) ?? chip} <span aria-hidden="true">×</span></button
+							>
+						</li>
+					{/each}
+					{#if value.length > 1}<li>
+							<button type="button" class="text-act min-h-7 px-1 text-[13px] underline" onclick={() => (value = [])}
+								>Remove all</button
+							>
+						</li>{/if}
+				</ul>
+			{/if}
 			<input
 				class="field mb-1"
 				type="search"
-				placeholder="Search"
+				placeholder="Search {countText(most)}{most >= 100 ? ' or more' : ''}"
 				aria-label="Search {question.label}"
 				bind:value={search}
 			/>
+			<div class="border-line rounded-base max-h-44 overflow-y-auto border p-1">
+				{#each shown as choice (choice.value)}
+					<label class="hover:bg-wash rounded-base flex min-h-7 items-center gap-2 px-1.5 text-sm">
+						<input
+							type="checkbox"
+							checked={value.includes(choice.value)}
+							onchange={(e) => toggle(choice.value, e.currentTarget.checked)}
+						/>
+						<span class="grow">{choice.label || choice.value}</span>
+						{#if choice.count !== undefined}<span class="text-ink-3 tabular-nums">{countText(choice.count)}</span>{/if}
+					</label>
+				{:else}{@render none()}{/each}
+			</div>
 		{/if}
-		<div class="panel max-h-36 overflow-y-auto p-1.5">
-			{#each shown as choice (choice.value)}
-				<label class="hover:preset-tonal rounded-base flex items-center gap-2 px-1.5 py-0.5">
-					<input
-						type="checkbox"
-						checked={value.includes(choice.value)}
-						onchange={(e) => toggle(choice.value, e.currentTarget.checked)}
-					/>
-					{named(choice)}
-				</label>
-			{:else}
-				<div class="muted px-1.5">
-					{#if choicesOf.value === undefined}<Pending of={choicesOf} />
-					{:else if search}No choice has “{search}” in it.
-					{:else}No choice goes with the other answers.{/if}
-				</div>
-			{/each}
-		</div>
 	</fieldset>
 {:else if chosen}
 	<select
@@ -140,6 +162,7 @@
 		{id}
 		class="field"
 		aria-label={question.label}
+		aria-invalid={problems.length > 0}
 		aria-describedby="{id}-problems"
 		value={value.join(', ')}
 		oninput={(e) => {
@@ -149,3 +172,11 @@
 	/>
 {/if}
 <Problems id="{id}-problems" {problems} onfix={fix} />
+
+{#snippet none()}
+	<div class="muted px-1.5 text-sm">
+		{#if choicesOf.value === undefined}<Pending of={choicesOf} />
+		{:else if search}No choice has “{search}” in it.
+		{:else}No choice goes with the other answers.{/if}
+	</div>
+{/snippet}

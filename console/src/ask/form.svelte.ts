@@ -12,7 +12,7 @@ import {
 } from '../lib/api';
 import { fromQuery, toQuery } from '../lib/link';
 import { Loaded } from '../lib/loaded.svelte';
-import { stampText } from '../lib/text';
+import { countText, spanText, stampText } from '../lib/text';
 import { emptyPeriod, type PeriodText } from './period';
 
 /** How long typing rests before it is read, in milliseconds. */
@@ -125,12 +125,28 @@ export class Form {
 		return this.typed(q) ?? (this.nones[q.name] ? '' : undefined);
 	}
 
-	/** What a question left blank does, said before it is left so. */
-	blankMeans(q: Question): string {
-		if (q.default?.length && !this.nones[q.name]) return `Left as it is, it means ${q.default.join(', ')}.`;
-		if (q.required) return '';
-		if (q.when_blank === 'match_blank') return 'Left blank, it asks for records that are blank there.';
-		return 'Left blank, it restricts nothing.';
+	/** Whether a question must be answered, and what no answer means. */
+	standing(q: Question): string {
+		if (!isOpen(q)) return 'set by the report';
+		if (q.default?.length && !this.nones[q.name]) return `${q.default.join(', ')}, if left blank`;
+		if (q.required) return 'needed';
+		return q.when_blank === 'match_blank' ? 'records without one, if left blank' : 'any, if left blank';
+	}
+
+	/** An answer in few words, as it stands on the line of a result. */
+	slotOf(q: Question): { value: string; note: string; any: boolean } {
+		const reading = this.readingOf(q);
+		const name = q.label.endsWith('?') ? q.label : q.label.charAt(0).toLowerCase() + q.label.slice(1);
+		if (!reading?.given) {
+			const typed = this.typed(q);
+			if (typed !== undefined)
+				return { value: typeof typed === 'string' ? typed : 'not read yet', note: '', any: false };
+			if (q.when_blank === 'match_blank') return { value: `no ${name}`, note: '', any: false };
+			return { value: q.label.endsWith('?') ? name : `any ${name}`, note: '', any: true };
+		}
+		const spanned = q.kind === 'period' ? spanText(reading.from, reading.through) : '';
+		const days = reading.days ? `${countText(reading.days)} ${reading.days === 1 ? 'day' : 'days'}` : '';
+		return spanned ? { value: spanned, note: days, any: false } : { value: reading.readback, note: '', any: false };
 	}
 }
 

@@ -46,13 +46,7 @@
 
 <style>
 	.editor {
-		--ink: light-dark(var(--color-surface-950), var(--color-surface-50));
-		--ink-faint: light-dark(var(--color-surface-600), var(--color-surface-400));
-		--ink-name: light-dark(var(--color-primary-700), var(--color-primary-300));
 		--ink-value: light-dark(#8a3b12, #f0b48a);
-		--paper: light-dark(white, var(--color-surface-900));
-		--paper-2: light-dark(var(--color-surface-100), var(--color-surface-800));
-		--paper-line: light-dark(#0f5c6b0d, #ffffff0d);
-		--paper-chosen: light-dark(var(--color-primary-100), var(--color-primary-800));
+		--line-here: light-dark(#0f5c6b0d, #ffffff0d);
 	}
 </style>

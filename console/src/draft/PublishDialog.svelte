@@ -1,29 +1,28 @@
 <script lang="ts">
 	// What publishing would do, before it is done: the differences in words, what
 	// becomes of the examples, and who is affected.
+	import Dialog from '../parts/Dialog.svelte';
 	import { publishDefinition, messageOf, Refusal, reviewDefinition, type Review } from '../lib/api';
 
 	let { name, onclose }: { name: string; onclose: (published: string) => void } = $props();
 
-	let dialog: HTMLDialogElement;
 	let review = $state.raw<Review>();
 	let failure = $state('');
 	let done = $state('');
 	let busy = $state(false);
 	$effect(() => {
-		dialog.showModal();
 		reviewDefinition(name)
 			.then((r) => (review = r))
 			.catch((e: Refusal) => (failure = e.message));
 	});
 	const barred = $derived((review?.problems ?? []).some((p) => p.severity !== 'warning'));
 	const broken = $derived((review?.examples ?? []).filter((e) => !e.kept).length);
-	async function publish() {
+	async function publish(close: () => void) {
 		busy = true;
 		try {
 			const made = await publishDefinition(name);
 			done = (made.definitions ?? []).map((d) => `${d.kind} ${d.name} is published as version ${d.version}.`).join(' ');
-			dialog.close();
+			close();
 		} catch (e) {
 			failure = messageOf(e);
 		}
@@ -31,14 +30,8 @@
 	}
 </script>
 
-<dialog
-	bind:this={dialog}
-	onclose={() => onclose(done)}
-	aria-labelledby="publish-title"
-	class="bg-surface-50-950 text-surface-950-50 rounded-container m-auto w-full max-w-2xl space-y-3 p-5 shadow-xl"
->
-	<h2 id="publish-title" class="text-lg font-semibold">Publish {name}</h2>
-	{#if failure}<p role="alert" class="text-error-700-300">{failure}</p>{/if}
+<Dialog title="Publish {name}" onclose={() => onclose(done)}>
+	{#if failure}<p role="alert" class="text-bad">{failure}</p>{/if}
 	{#if review}
 		{#each review.changes ?? [] as change (change.kind + change.name)}
 			<section>
@@ -57,7 +50,7 @@
 		{/each}
 		{#if review.changes?.length === 0 && !barred}<p>What was saved is published already, with what it uses.</p>{/if}
 		{#each review.problems ?? [] as problem (problem.code + problem.field + problem.message)}
-			<p class="text-sm {problem.severity === 'warning' ? '' : 'text-error-700-300'}">
+			<p class="text-sm {problem.severity === 'warning' ? '' : 'text-bad'}">
 				<span aria-hidden="true">▲</span>
 				{problem.field}: {problem.message}
 				{problem.hint ?? ''}
@@ -87,15 +80,15 @@
 				{:else}<li>Nothing that is published uses it.</li>{/each}
 			</ul>
 		</section>
-	{:else if !failure}<p class="muted">Looking at what would change …</p>{/if}
-	<div class="flex flex-wrap items-center justify-end gap-2">
+	{:else if !failure}<p class="muted">Checking what would change …</p>{/if}
+	{#snippet foot(close)}
 		{#if broken}<span class="text-sm">{broken} of the examples {broken === 1 ? 'is' : 'are'} not kept.</span>{/if}
-		<button type="button" class="btn preset-tonal" onclick={() => dialog.close()}>Not now</button>
+		<button type="button" class="button" onclick={close}>Not now</button>
 		<button
 			type="button"
-			class="btn preset-filled-primary-700-300"
+			class="button-act"
 			disabled={!review?.changes?.length || barred || busy}
-			onclick={publish}>{broken ? 'Publish all the same' : 'Publish'}</button
+			onclick={() => publish(close)}>{broken ? 'Publish anyway' : 'Publish'}</button
 		>
-	</div>
-</dialog>
+	{/snippet}
+</Dialog>

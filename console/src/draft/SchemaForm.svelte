@@ -20,7 +20,7 @@
 	// The fields of a definition, made from its schema: what is set is shown, and
 	// everything else can be added.
 	import Editor from './Editor.svelte';
-	import FormItems from '../ask/FormItems.svelte';
+	import FormItems from './FormItems.svelte';
 	import Self from './SchemaForm.svelte';
 	import { full, isShort, orderOf, shapeOf, spoken } from './schema-form';
 
@@ -66,7 +66,7 @@
 		{#if shape === 'list' || shape === 'names'}
 			<FormItems {name} schema={full(property)} value={value[name]} path={here} {order} {drafting} />
 		{:else if shape === 'fields' && !(isShort(property) && typeof value[name] === 'string')}
-			<fieldset class="border-surface-300-700 min-w-0 border-l pl-3">
+			<fieldset class="border-line-strong min-w-0 border-l pl-3">
 				<legend class="muted text-sm font-semibold" title={property.description}>{spoken(name)}</legend>
 				<Self
 					schema={full(property)}
@@ -88,7 +88,7 @@
 		{:else if wide.includes(name)}
 			<div>
 				<span class="muted mb-0.5 block text-sm" title={property.description}>{spoken(name)}</span>
-				<div class="border-surface-400-600 rounded-base h-28 resize-y overflow-hidden border">
+				<div class="border-edge rounded-base h-28 resize-y overflow-hidden border">
 					<Editor
 						text={textOf(value[name]).trimEnd()}
 						mode="criteria"
@@ -129,7 +129,7 @@
 			</div>
 		{/if}
 		{#if problems.length}
-			<p id="{id}-problems" class="text-error-700-300 text-sm">
+			<p id="{id}-problems" class="text-bad text-sm">
 				<span aria-hidden="true">▲</span>
 				{problems.join(' ')}
 			</p>
@@ -137,7 +137,7 @@
 	{/each}
 	{#if absent.length}
 		<select
-			class="muted rounded-base border-surface-300-700 max-w-full border border-dashed bg-transparent px-2 py-0.5 text-sm"
+			class="muted rounded-base border-line-strong max-w-full border border-dashed bg-transparent px-2 py-0.5 text-sm"
 			aria-label="Add a field{path.length ? ' to ' + path.join(' ') : ''}"
 			value=""
 			onchange={(e) => {

@@ -1,6 +1,7 @@
 <script lang="ts">
 	// The versions of a definition: two of them compared in words, one shown, one
 	// brought back.
+	import Dialog from '../parts/Dialog.svelte';
 	import { listVersions, messageOf, showDefinition, showDifferences, type Difference, type Version } from '../lib/api';
 	import { instantText } from '../lib/text';
 
@@ -11,7 +12,6 @@
 		onclose,
 	}: { kind: string; name: string; onback: (text: string, version: number) => void; onclose: () => void } = $props();
 
-	let dialog: HTMLDialogElement;
 	let versions = $state.raw<Version[]>();
 	let failure = $state('');
 	/** Version 0 is the draft as it was saved. */
@@ -20,7 +20,6 @@
 	let differences = $state.raw<Difference[]>();
 	let text = $state('');
 	$effect(() => {
-		dialog.showModal();
 		listVersions(kind, name).then(
 			(list) => {
 				versions = list;
@@ -42,17 +41,8 @@
 	const named = (n: number) => (n === 0 ? 'the draft as saved' : `version ${n}`);
 </script>
 
-<dialog
-	bind:this={dialog}
-	{onclose}
-	aria-labelledby="versions-title"
-	class="bg-surface-50-950 text-surface-950-50 rounded-container m-auto w-full max-w-3xl space-y-3 p-5 shadow-xl"
->
-	<div class="flex items-center justify-between">
-		<h2 id="versions-title" class="text-lg font-semibold">Versions of {kind} {name}</h2>
-		<button type="button" class="btn btn-sm preset-tonal" onclick={() => dialog.close()}>Close</button>
-	</div>
-	{#if failure}<p role="alert" class="text-error-700-300">{failure}</p>{/if}
+<Dialog title="Versions of {kind} {name}" width="48rem" {onclose}>
+	{#if failure}<p role="alert" class="text-bad">{failure}</p>{/if}
 	{#if versions?.length === 0}<p>It was never published.</p>
 	{:else if versions}
 		<div class="flex flex-wrap items-end gap-3 text-sm">
@@ -81,15 +71,15 @@
 				<h3 class="font-semibold">The text of {named(from)}</h3>
 				{#if from > 0}<button
 						type="button"
-						class="btn btn-sm preset-filled-primary-700-300"
+						class="button-act"
 						onclick={() => {
 							onback(text, from);
-							dialog.close();
+							onclose();
 						}}>Bring version {from} back</button
 					>{/if}
 			</div>
 			<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
-			<pre class="panel max-h-80 overflow-auto p-2 text-sm" tabindex="0">{text}</pre>
+			<pre class="bg-wash rounded-base max-h-80 overflow-auto p-3" tabindex="0">{text}</pre>
 		</section>
 	{/if}
-</dialog>
+</Dialog>

@@ -50,26 +50,26 @@ const keywords = new Set(
 );
 
 const colours = HighlightStyle.define([
-	{ tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--ink-name)', fontWeight: '600' },
-	{ tag: [tags.keyword, tags.operator], color: 'var(--ink-name)', fontWeight: '600' },
+	{ tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--act)', fontWeight: '600' },
+	{ tag: [tags.keyword, tags.operator], color: 'var(--act)', fontWeight: '600' },
 	{ tag: [tags.atom, tags.bool], color: 'var(--ink-value)' },
 	{ tag: [tags.string, tags.number], color: 'var(--ink-value)' },
-	{ tag: tags.comment, color: 'var(--ink-faint)', fontStyle: 'italic' },
+	{ tag: tags.comment, color: 'var(--ink-2)', fontStyle: 'italic' },
 ]);
 
 const look = EditorView.theme({
-	'&': { height: '100%', color: 'var(--ink)', backgroundColor: 'var(--paper)', fontSize: '0.875rem' },
-	'&.cm-focused': { outline: '2px solid var(--ink-name)', outlineOffset: '-2px' },
+	'&': { height: '100%', color: 'var(--ink)', backgroundColor: 'var(--sheet)', fontSize: '0.875rem' },
+	'&.cm-focused': { outline: '2px solid var(--act)', outlineOffset: '-2px' },
 	'.cm-scroller': { fontFamily: 'ui-monospace, monospace', lineHeight: '1.5' },
 	'.cm-content': { caretColor: 'var(--ink)' },
 	'.cm-cursor': { borderLeftColor: 'var(--ink)' },
-	'.cm-gutters': { backgroundColor: 'var(--paper-2)', color: 'var(--ink-faint)', border: 'none' },
-	'.cm-activeLine': { backgroundColor: 'var(--paper-line)' },
+	'.cm-gutters': { backgroundColor: 'var(--wash)', color: 'var(--ink-2)', border: 'none' },
+	'.cm-activeLine': { backgroundColor: 'var(--line-here)' },
 	'.cm-selectionBackground, &.cm-focused > .cm-scroller > .cm-selectionLayer .cm-selectionBackground': {
-		backgroundColor: 'var(--paper-chosen)',
+		backgroundColor: 'var(--act-wash)',
 	},
-	'.cm-tooltip': { backgroundColor: 'var(--paper-2)', color: 'var(--ink)', border: '1px solid var(--ink-faint)' },
-	'.cm-tooltip-autocomplete ul li[aria-selected]': { backgroundColor: 'var(--ink-name)', color: 'var(--paper)' },
+	'.cm-tooltip': { backgroundColor: 'var(--wash)', color: 'var(--ink)', border: '1px solid var(--ink-2)' },
+	'.cm-tooltip-autocomplete ul li[aria-selected]': { backgroundColor: 'var(--act)', color: 'var(--sheet)' },
 	'.cm-completionDetail': { color: 'inherit', opacity: '0.85' },
 	'.cm-diagnostic': { fontFamily: 'system-ui, sans-serif' },
 });

@@ -95,8 +95,8 @@ export const listChoices = (t: Target, question: string, search: string, inputs:
 	);
 export const previewReport = (t: Target, inputs: Inputs, signal: AbortSignal) =>
 	json<Preview>('POST', report(t) + '/preview', { inputs, draft: t.draft }, signal);
-export const explainReport = (t: Target, inputs: Inputs, sort: string[]) =>
-	json<Explanation>('POST', report(t) + '/explain?plan=true', { inputs, sort, draft: t.draft });
+export const explainReport = (t: Target, inputs: Inputs, sort: string[], signal?: AbortSignal) =>
+	json<Explanation>('POST', report(t) + '/explain?plan=true', { inputs, sort, draft: t.draft }, signal);
 export const coverReport = (t: Target, by: string, inputs: Inputs, signal: AbortSignal) =>
 	json<Coverage>('POST', `${report(t)}/coverage?by=${by}`, { inputs, draft: t.draft }, signal);
 export type FileFormat = 'csv' | 'xlsx' | 'json' | 'pdf';
@@ -113,12 +113,14 @@ export const listRuns = (filter: RunFilter, limit: number, signal?: AbortSignal)
 	return json<RunSummary[]>('GET', '/runs?' + query, undefined, signal);
 };
 export const showRun = (run: number, signal?: AbortSignal) => json<RunRecord>('GET', `/runs/${run}`, undefined, signal);
-export const whyRun = (run: number) => json<Why>('GET', `/runs/${run}/why`);
+export const whyRun = (run: number, signal?: AbortSignal) => json<Why>('GET', `/runs/${run}/why`, undefined, signal);
 export const compareRuns = (run: number, other: number, signal?: AbortSignal) =>
 	json<Comparison>('GET', `/runs/${run}/compare/${other}`, undefined, signal);
 
-export const listSources = () => json<Schemas['SourceInfo'][]>('GET', '/sources');
-export const showSource = (source: string) => json<Source>('GET', '/sources/' + part(source));
+export const listSources = (signal?: AbortSignal) =>
+	json<Schemas['SourceInfo'][]>('GET', '/sources', undefined, signal);
+export const showSource = (source: string, signal?: AbortSignal) =>
+	json<Source>('GET', '/sources/' + part(source), undefined, signal);
 export const checkSource = (source: string, signal?: AbortSignal) =>
 	json<Schemas['Inspection']>('GET', `/sources/${part(source)}/check`, undefined, signal);
 const table = (source: string, name: string) => `/sources/${part(source)}/tables/${part(name)}`;

@@ -7,10 +7,12 @@ export class Loaded<T> {
 	/** Why there is nothing, or nothing newer. */
 	failure = $state('');
 	#abort = new AbortController();
+	#last?: () => void;
 
 	/** Asks for a value; what there was stays until it comes. The result stops asking. */
 	ask(what: (signal: AbortSignal) => Promise<T>, then?: (value: T) => void): () => void {
 		this.#abort.abort();
+		this.#last = () => this.ask(what, then);
 		const abort = (this.#abort = new AbortController());
 		what(abort.signal).then(
 			(value) => {
@@ -25,6 +27,9 @@ export class Loaded<T> {
 		);
 		return () => abort.abort();
 	}
+
+	/** Asks once more for what did not come. */
+	again = () => this.#last?.();
 
 	/** Forgets the value: it is another one's. */
 	forget() {

@@ -1,5 +1,6 @@
 // How values are said to people, in the reader's language.
 import type { Total } from './api';
+import { clockChange } from './clock';
 
 const language = navigator.language;
 const number = new Intl.NumberFormat(language, { maximumFractionDigits: 12 });
@@ -7,6 +8,11 @@ const money = new Intl.NumberFormat(language, { minimumFractionDigits: 2, maximu
 const plain = new Intl.NumberFormat(language, { maximumFractionDigits: 12, useGrouping: false });
 const day = new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeZone: 'UTC' });
 const moment = new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeStyle: 'medium', timeZone: 'UTC' });
+const dayOfYear = new Intl.DateTimeFormat(language, { day: 'numeric', month: 'short', timeZone: 'UTC' });
+const momentOfYear = new Intl.DateTimeFormat(language, {
+	...{ day: 'numeric', month: 'short', timeZone: 'UTC' },
+	...{ hour: 'numeric', minute: '2-digit', second: '2-digit' },
+});
 const instant = new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeStyle: 'short' });
 
 export const countText = (n: number) => number.format(n);
@@ -18,23 +24,56 @@ export const recordsText = (n: number) => `${countText(n)} ${n === 1 ? 'record' 
 /** A moment of this service's own, in the reader's time zone. */
 export const instantText = (iso: string) => instant.format(new Date(iso));
 
+const relative = new Intl.RelativeTimeFormat(language, { numeric: 'auto' });
+/** How long ago a moment was, as far as it is not long ago. */
+export function agoText(iso: string, now = Date.now()): string {
+	const minutes = Math.round((Date.parse(iso) - now) / 60_000);
+	if (minutes > -60) return relative.format(Math.min(0, minutes), 'minute');
+	if (minutes > -24 * 60) return relative.format(Math.round(minutes / 60), 'hour');
+	if (minutes > -30 * 24 * 60) return relative.format(Math.round(minutes / 1440), 'day');
+	return instantText(iso);
+}
+
 const stamp = /^(\d{4}-\d\d-\d\d)(?:[T ](\d\d:\d\d(?::\d\d)?)(\.\d+)?(Z|[+-]\d\d:\d\d)?)?$/;
 
 /**
  * A day or a date-time of the data in the reader's language: the clock of the
  * report's zone as it stands, with the offset from UTC; anything else as it is.
  */
-export function stampText(text?: string): string {
+export function stampText(text?: string, withYear = true): string {
 	const parts = stamp.exec(text ?? '');
 	if (!parts) return text ?? '';
 	const [, date, time, fraction, offset] = parts;
 	const at = new Date(`${date}T${time ?? '00:00'}Z`);
 	if (Number.isNaN(at.valueOf())) return text!;
-	if (!time) return day.format(at);
+	if (!time) return (withYear ? day : dayOfYear).format(at);
+	const format = withYear ? moment : momentOfYear;
 	const clock = fraction
-		? moment.formatToParts(at).map((part) => (part.type === 'second' ? part.value + fraction : part.value))
-		: [moment.format(at)];
+		? format.formatToParts(at).map((part) => (part.type === 'second' ? part.value + fraction : part.value))
+		: [format.format(at)];
 	return clock.join('') + (offset ? ' ' + offset : '');
+}
+
+/**
+ * A date-time of a report in a zone: its offset is told on days alone on which
+ * the clocks of the zone change.
+ */
+export function momentText(text: string | undefined, zone: string, withYear = true): string {
+	const parts = stamp.exec(text ?? '');
+	if (!parts?.[4] || (parts[1] && clockChange(parts[1], zone))) return stampText(text, withYear);
+	return stampText(text!.slice(0, text!.length - parts[4].length), withYear);
+}
+
+const span = new Intl.DateTimeFormat(language, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
+
+/** Two days as one expression: 1 – 31 Mar 2025. */
+export function spanText(from?: string, through?: string): string {
+	const day = (text?: string) =>
+		text && /^\d{4}-\d\d-\d\d/.test(text) ? new Date(text.slice(0, 10) + 'T00:00Z') : undefined;
+	const [a, b] = [day(from), day(through)];
+	if (a && b) return span.formatRange(a, b);
+	if (a) return `from ${span.format(a)}`;
+	return b ? `through ${span.format(b)}` : '';
 }
 
 export type Cell = string | number | boolean | null;
@@ -53,7 +92,7 @@ export function cellText(value: Cell | undefined, column: { type?: string; forma
 	return stampText(value);
 }
 
-function valueText(value: unknown, format?: string): string {
+export function valueText(value: unknown, format?: string): string {
 	if (value === null || value === undefined) return 'blank';
 	return cellText(value as Cell, { format, type: typeof value === 'number' ? 'decimal' : 'text' });
 }

@@ -42,7 +42,7 @@
 		)} points.
 		{#if chart.left_out}{recordsText(chart.left_out)} are not drawn: there would be too many points.{/if}
 	</figcaption>
-	{#if failure}<p role="alert" class="text-error-700-300">{failure}</p>{/if}
+	{#if failure}<p role="alert" class="text-bad">{failure}</p>{/if}
 	<div
 		bind:this={element}
 		role="img"

@@ -1,7 +1,9 @@
 <script lang="ts">
 	// How a run comes about: what was typed, what it was read as, the criteria
 	// in words, and the SQL with its values.
-	import { explainReport, Refusal, type Explanation, type Inputs, type Target } from '../lib/api';
+	import { explainReport, type Explanation, type Inputs, type Target } from '../lib/api';
+	import { Loaded } from '../lib/loaded.svelte';
+	import Pending from '../parts/Pending.svelte';
 	import Asked from '../ask/Asked.svelte';
 	import Statement from './Statement.svelte';
 
@@ -21,73 +23,80 @@
 		spent: string;
 	} = $props();
 
-	let explanation = $state.raw<Explanation>();
-	let failure = $state('');
-
+	const loaded = new Loaded<Explanation>();
+	const explanation = $derived(loaded.value);
 	$effect(() => {
-		explainReport(target, inputs, sort)
-			.then((e) => (explanation = e))
-			.catch((e: Refusal) => (failure = e.message));
+		const [of, asked, order] = [target, inputs, sort];
+		return loaded.ask((signal) => explainReport(of, asked, order, signal));
 	});
 </script>
 
-{#if failure}
-	<p class="text-error-700-300">{failure}</p>
-{:else if explanation}
-	<p class="mb-1">{explanation.readback}</p>
-	<p class="muted mb-4 text-sm">
-		Read as of {explanation.as_of}, in the zone {explanation.zone}; {explanation.version
-			? `version ${explanation.version} of the report`
-			: 'the draft'}.
-	</p>
-
-	<h3 class="mb-1 font-semibold">Asked</h3>
-	<Asked
-		lines={(explanation.answers ?? []).map((a) => ({
-			name: a.label,
-			typed: (a.given ? a.typed : 'left blank') + (a.default ? ' (default)' : ''),
-			read: a.readback,
-		}))}
-	/>
-
-	<h3 class="mb-1 font-semibold">Criteria</h3>
-	<ol class="mb-4 space-y-2 text-sm">
-		{#each explanation.conditions ?? [] as line, i (i)}
-			<li class="border-surface-200-800 border-t pt-1">
-				{line.words}
-				<code class="muted block wrap-anywhere whitespace-pre-wrap">{line.text}</code>
-				{#if line.sql}<code class="block wrap-anywhere whitespace-pre-wrap">{line.sql}</code>{:else}<span class="muted"
-						>restricts nothing in this run</span
-					>{/if}
-			</li>
-		{/each}
-	</ol>
-
-	{#if explanation.findings?.length}
-		<h3 class="mb-1 font-semibold">Proved of the criteria with these answers</h3>
-		<ul class="mb-4 text-sm">
-			{#each explanation.findings as finding (finding.code + finding.offset)}<li>
-					{finding.message}
-					{finding.hint ?? ''}
-				</li>{/each}
-		</ul>
-	{/if}
-
-	<h3 class="mb-1 font-semibold">How the database goes about it</h3>
-	<ul class="mb-4 text-sm">
-		{#each explanation.plan?.advice ?? [] as sentence (sentence)}<li>{sentence}</li>{/each}
-		{#if spent}<li>{spent}</li>{/if}
-	</ul>
-
-	<Statement sql={explanation.sql} values={explanation.values ?? []} />
-
-	<h3 class="mt-4 mb-1 font-semibold">The same elsewhere</h3>
-	<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
-	<pre class="panel mb-2 overflow-x-auto p-2 text-sm" tabindex="0" data-command>{command}</pre>
-	{#if explanation.computed?.length}
-		<h3 class="mb-1 font-semibold">Worked out from the records, in exact decimals</h3>
-		<ul class="text-sm">
-			{#each explanation.computed as formula (formula)}<li><code>{formula}</code></li>{/each}
-		</ul>
-	{/if}
+<Pending of={loaded} lines={6} />
+{#if explanation}
+	<div class="space-y-4">
+		<div>
+			<p>{explanation.readback}</p>
+			<p class="muted text-sm">
+				Read as of {explanation.as_of}, in the zone {explanation.zone}; {explanation.version
+					? `version ${explanation.version} of the report`
+					: 'the draft'}.
+			</p>
+		</div>
+		<section>
+			<h3 class="mb-1 font-semibold">Answers</h3>
+			<Asked
+				lines={(explanation.answers ?? []).map((a) => ({
+					name: a.label,
+					typed: (a.given ? a.typed : 'left blank') + (a.default ? ' (default)' : ''),
+					read: a.readback,
+				}))}
+			/>
+		</section>
+		<section>
+			<h3 class="mb-1 font-semibold">Criteria</h3>
+			<ol class="text-sm">
+				{#each explanation.conditions ?? [] as line, i (i)}
+					<li class="border-line border-t py-1.5">
+						{line.words}
+						<code class="muted block wrap-anywhere whitespace-pre-wrap">{line.text}</code>
+						{#if line.sql}<code class="block wrap-anywhere whitespace-pre-wrap">{line.sql}</code>{:else}<span
+								class="muted">restricts nothing in this run</span
+							>{/if}
+					</li>
+				{/each}
+			</ol>
+		</section>
+		{#if explanation.findings?.length}
+			<section>
+				<h3 class="mb-1 font-semibold">Proved of the criteria with these answers</h3>
+				<ul class="text-sm">
+					{#each explanation.findings as finding (finding.code + finding.offset)}<li class="wash-warn">
+							{finding.message}
+							{finding.hint ?? ''}
+						</li>{/each}
+				</ul>
+			</section>
+		{/if}
+		<section>
+			<h3 class="mb-1 font-semibold">How the database runs it</h3>
+			<ul class="text-sm">
+				{#each explanation.plan?.advice ?? [] as sentence (sentence)}<li>{sentence}</li>{/each}
+				{#if spent}<li>{spent}</li>{/if}
+			</ul>
+		</section>
+		<Statement sql={explanation.sql} values={explanation.values ?? []} />
+		{#if explanation.computed?.length}
+			<section>
+				<h3 class="mb-1 font-semibold">Computed from each record, in exact decimals</h3>
+				<ul class="text-sm">
+					{#each explanation.computed as formula (formula)}<li><code>{formula}</code></li>{/each}
+				</ul>
+			</section>
+		{/if}
+		<section>
+			<h3 class="mb-1 font-semibold">The same from a terminal or a program</h3>
+			<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
+			<pre class="bg-wash rounded-base overflow-x-auto p-3" tabindex="0" data-command>{command}</pre>
+		</section>
+	</div>
 {/if}

@@ -1,18 +1,19 @@
 <script lang="ts">
-	// Why a run found nothing: what each condition lets through alone and in
-	// turn, and answers with which there are records.
-	import { Refusal, whyRun, type Why } from '../lib/api';
+	// Why a run found nothing: what each condition lets through alone and with
+	// those before it, and answers with which there are records.
+	import { whyRun, type Why } from '../lib/api';
+	import { Loaded } from '../lib/loaded.svelte';
 	import { countText } from '../lib/text';
+	import Pending from '../parts/Pending.svelte';
 
 	let { run, onway }: { run: number; onway: (inputs: Record<string, string>) => void } = $props();
 
-	let why = $state.raw<Why>();
-	let failure = $state('');
+	const loaded = new Loaded<Why>();
+	const why = $derived(loaded.value);
 	$effect(() => {
-		why = undefined;
-		whyRun(run)
-			.then((w) => (why = w))
-			.catch((e: Refusal) => (failure = e.message));
+		const asked = run;
+		loaded.forget();
+		return loaded.ask((signal) => whyRun(asked, signal));
 	});
 	const lines = $derived(
 		why?.table
@@ -28,41 +29,36 @@
 </script>
 
 <section class="panel space-y-3 p-4" aria-labelledby="nothing-title" data-why>
-	<h2 id="nothing-title" class="font-semibold">Why nothing was found</h2>
-	{#if failure}
-		<p role="alert" class="text-error-700-300">{failure}</p>
-	{:else if why}
+	<h2 id="nothing-title" class="font-semibold">Why no record matches</h2>
+	<Pending of={loaded} lines={3} />
+	{#if why}
 		<div data-advice>
 			{#each why.advice ?? [] as sentence (sentence)}<p>{sentence}</p>{/each}
 		</div>
 		{#if why.ways_out?.length}
 			<p class="flex flex-wrap gap-2">
 				{#each why.ways_out as way (way.words)}
-					<button type="button" class="btn btn-sm preset-filled-primary-700-300" onclick={() => onway(way.inputs)}
-						>{way.words}</button
-					>
+					<button type="button" class="button-act" onclick={() => onway(way.inputs)}>{way.words}</button>
 				{/each}
 			</p>
 		{/if}
-		{#if lines.length}<table class="w-full text-sm tabular-nums">
-				<thead class="muted text-left">
+		{#if lines.length}<table class="w-full max-w-4xl text-sm tabular-nums">
+				<thead>
 					<tr>
-						<th class="font-normal">Condition</th>
-						<th class="px-3 text-right font-normal">Alone</th>
-						<th class="text-right font-normal">Left in turn</th>
+						<th class="column-head">Condition</th>
+						<th class="column-head text-right">Alone</th>
+						<th class="column-head text-right">Remaining</th>
 					</tr>
 				</thead>
 				<tbody>
 					{#each lines as line, i (i)}
-						<tr class="border-surface-200-800 border-t align-top">
-							<th scope="row" class="py-1 text-left font-normal">{line.words}</th>
-							<td class="px-3 py-1 text-right">{countText(line.alone)}</td>
-							<td class="py-1 text-right">{countText(line.left)}</td>
+						<tr class="align-top">
+							<th scope="row" class="border-line border-b px-3 py-1.5 text-left font-normal">{line.words}</th>
+							<td class="border-line border-b px-3 py-1.5 text-right">{countText(line.alone)}</td>
+							<td class="border-line border-b px-3 py-1.5 text-right">{countText(line.left)}</td>
 						</tr>
 					{/each}
 				</tbody>
 			</table>{/if}
-	{:else}
-		<p class="muted">Looking at each condition …</p>
 	{/if}
 </section>

@@ -33,12 +33,15 @@
 		document.adoptedStyleSheets = [...document.adoptedStyleSheets, sheet];
 		return () => (document.adoptedStyleSheets = document.adoptedStyleSheets.filter((s) => s !== sheet));
 	});
+	// On the screen a page is as wide as there is room.
+	let room = $state(0);
+	const zoom = $derived(room > 0 ? Math.min(1, (room - 32) / ((paper.width * 96) / 25.4)) : 1);
 	const printedAt = instantText(new Date().toISOString());
 </script>
 
 <div class="flex h-full min-h-0 flex-col gap-2">
 	<p class="flex flex-wrap items-center gap-3 text-sm">
-		<button type="button" class="btn btn-sm preset-filled-primary-700-300" onclick={() => window.print()}>Print</button>
+		<button type="button" class="button" onclick={() => window.print()}>Print</button>
 		<span
 			>{countText(sheets.length)}
 			{sheets.length === 1 ? 'page' : 'pages'}, {paper.width} × {paper.height} mm.
@@ -46,13 +49,8 @@
 		>
 	</p>
 	<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
-	<div
-		class="bg-surface-200-800 min-h-0 grow overflow-auto p-4"
-		tabindex="0"
-		role="region"
-		aria-label="Pages of {header.title}"
-	>
-		<div data-paper>
+	<div class="bg-wash min-h-0 grow overflow-auto p-4" tabindex="0" role="region" aria-label="Pages of {header.title}">
+		<div data-paper style:zoom>
 			{#each sheets as sheet, number (number)}
 				<article
 					class="paper"

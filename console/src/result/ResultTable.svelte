@@ -4,11 +4,12 @@
 	// tab-separated text; columns keep the place and width a reader gives them.
 	import { createVirtualizer } from '@tanstack/svelte-virtual';
 	import { tick, untrack } from 'svelte';
-	import type { Column } from '../lib/api';
+	import type { Column, Subtotal } from '../lib/api';
+	import { changeText, clockChange } from '../lib/clock';
 	import { keepLayout, ordered, readLayout } from './layout';
 	import type { Row } from './run.svelte';
 	import { bounds, holds, step, tabSeparated, type Cursor, type Selection } from './selection';
-	import { cellText, countText, isNumber, totalsText, type Cell } from '../lib/text';
+	import { cellText, countText, isNumber, momentText, recordsText, valueText, type Cell } from '../lib/text';
 
 	let {
 		report,
@@ -16,6 +17,7 @@
 		rows,
 		kept,
 		title,
+		zone = '',
 		sort = [],
 		onsort,
 	}: {
@@ -25,6 +27,8 @@
 		rows: Row[];
 		kept: number;
 		title: string;
+		/** The zone of its times: their offsets are told on days its clocks change. */
+		zone?: string;
 		sort?: string[];
 		/** Orders by the database; without it the order is what it is. */
 		onsort?: (sort: string[]) => void;
@@ -38,7 +42,7 @@
 		onsort?.(next);
 	}
 
-	const height = 27;
+	const height = 30;
 	let box = $state<HTMLDivElement>();
 	const virtual = createVirtualizer<HTMLDivElement, HTMLTableRowElement>({
 		count: 0,
@@ -59,6 +63,34 @@
 	const isStamp = (c: Column) => c.type === 'date' || c.type === 'date-time';
 	const cellOf = (row: Row | undefined, i: number): Cell | undefined => (Array.isArray(row) ? row[i] : undefined);
 
+	/** A cell as people read it. */
+	const shownText = (value: Cell | undefined, c: Column) =>
+		zone && c.type === 'date-time' && typeof value === 'string' ? momentText(value, zone) : cellText(value, c);
+	/** What is said of the clocks where the first record of such a day stands. */
+	function changeAt(r: number, place: number): string {
+		const [value, before] = [cellOf(rows[r], place), cellOf(rows[r - 1], place)];
+		if (!zone || typeof value !== 'string' || !/[+-]\d\d:\d\d$/.test(value)) return '';
+		const day = value.slice(0, 10);
+		if (typeof before === 'string' && before.startsWith(day)) return '';
+		return changeText(clockChange(day, zone));
+	}
+	/** What closes a group: its name over the columns before its first total, and
+	 * each total under the column it is made of. */
+	function closing(group: Subtotal): { text: string; span: number; number: boolean }[] {
+		const under = new Map((group.totals ?? []).filter((t) => t.of).map((t) => [t.of, t]));
+		const others = (group.totals ?? []).filter((t) => !t.of || !columns.some((c) => c.name === t.of));
+		const count = group.totals?.length ? [] : [recordsText(group.count)];
+		const name = `${group.label} ${group.value ?? 'blank'}`;
+		const said = [name, ...others.map((t) => `${t.label} ${valueText(t.value, t.format)}`), ...count].join(' · ');
+		const totals = places.map((p) => under.get(columns[p]!.name));
+		const before = Math.max(1, totals.findIndex(Boolean) < 0 ? totals.length : totals.findIndex(Boolean));
+		const first = totals[0] ? `${said} · ${totals[0].label} ${valueText(totals[0].value, totals[0].format)}` : said;
+		return [
+			{ text: first, span: before, number: false },
+			...totals.slice(before).map((t) => ({ text: t ? valueText(t.value, t.format) : '', span: 1, number: true })),
+		];
+	}
+
 	// The layout: places of the columns as they came, in the order they stand.
 	let layout = $derived(readLayout(report));
 	const places = $derived(
@@ -76,7 +108,7 @@
 	const measured = $derived(
 		columns.map((c, i) => {
 			let most = c.label.length + 2;
-			for (let r = 0; r < Math.min(shown, 200); r++) most = Math.max(most, cellText(cellOf(rows[r], i), c).length);
+			for (let r = 0; r < Math.min(shown, 200); r++) most = Math.max(most, shownText(cellOf(rows[r], i), c).length);
 			return (Math.min(most, 60) + 3) * 7.6;
 		}),
 	);
@@ -164,7 +196,7 @@
 <div class="flex h-full min-h-0 flex-col gap-1">
 	<div bind:this={box} class="panel relative min-h-40 grow overflow-auto" role="region" aria-label="Records of {title}">
 		<table
-			class="min-w-full table-fixed border-separate border-spacing-0 text-sm tabular-nums"
+			class="bg-sheet min-w-full table-fixed border-separate border-spacing-0 text-sm tabular-nums"
 			style:width="{places.reduce((sum, p) => sum + width(p), 0)}px"
 			role="grid"
 			tabindex="0"
@@ -194,9 +226,7 @@
 								if (dragged !== undefined) move(dragged, at);
 								dragged = undefined;
 							}}
-							class="border-surface-300-700 bg-surface-100-900 sticky top-0 z-10 overflow-hidden border-b px-2 py-1 font-semibold whitespace-nowrap {isNumber(
-								column,
-							)
+							class="column-head sticky top-0 z-10 overflow-hidden whitespace-nowrap {isNumber(column)
 								? 'text-right'
 								: 'text-left'}"
 							>{#if onsort}<button
@@ -208,8 +238,8 @@
 									onclick={() => turn(column)}
 									onkeydown={(e) => headKey(e, at)}
 									ondragstart={() => (dragged = at)}
-									>{column.label}<span aria-hidden="true"
-										>{{ none: '', ascending: ' ▲', descending: ' ▼' }[direction(column)]}</span
+									>{column.label}<span aria-hidden="true" class="text-act"
+										>{{ none: '', ascending: ' ↑', descending: ' ↓' }[direction(column)]}</span
 									></button
 								>{:else}{column.label}{/if}<button
 								type="button"
@@ -219,7 +249,7 @@
 								aria-valuemin={40}
 								aria-valuemax={1200}
 								aria-valuenow={Math.round(width(place))}
-								class="border-surface-300-700 absolute inset-y-1 right-0 w-1.5 cursor-col-resize touch-none border-r"
+								class="border-line-strong absolute inset-y-1 right-0 w-1.5 cursor-col-resize touch-none border-r"
 								onpointerdown={(e) => pull(e, place)}
 								onkeydown={(e) => {
 									const by = { ArrowLeft: -16, ArrowRight: 16 }[e.key];
@@ -237,21 +267,17 @@
 				{#if before > 0}<tr aria-hidden="true"><td colspan={places.length} style:height="{before}px"></td></tr>{/if}
 				{#each items as item (item.index)}
 					{@const row = rows[item.index]}
-					<tr
-						aria-rowindex={item.index + 2}
-						class="even:bg-surface-100/60 dark:even:bg-surface-900/60"
-						style:height="{height}px"
-					>
+					<tr aria-rowindex={item.index + 2} style:height="{height}px">
 						{#if row && !Array.isArray(row)}
-							<td
-								role="gridcell"
-								colspan={places.length}
-								data-group={row.group.level}
-								class="bg-surface-100-900 px-2 font-semibold whitespace-nowrap"
-								style:padding-left="{row.group.level + 0.5}rem"
-								>{row.group.label}
-								{row.group.value ?? 'blank'}: {totalsText(row.group.totals ?? [], row.group.count)}</td
-							>
+							{#each closing(row.group) as cell, c (c)}<td
+									role="gridcell"
+									colspan={cell.span}
+									data-group={c === 0 ? row.group.level : undefined}
+									class="bg-wash border-line text-ink-2 truncate border-b px-3 text-[13px] font-semibold {cell.number
+										? 'text-right'
+										: ''}"
+									style:padding-left={c === 0 ? `${row.group.level + 0.75}rem` : undefined}>{cell.text}</td
+								>{/each}
 						{:else}
 							{#each places as place, at (place)}
 								{@const column = columns[place]!}
@@ -262,7 +288,9 @@
 									id={cellId(item.index, at)}
 									aria-selected={chosen}
 									data-head-cell={active === cellId(item.index, at) ? '' : undefined}
-									class="scroll-mt-8 truncate px-2 {isNumber(column) ? 'text-right' : ''} {chosen ? 'chosen' : ''}"
+									class="border-line scroll-mt-9 truncate border-b px-3 {isNumber(column) ? 'text-right' : ''} {chosen
+										? 'chosen'
+										: ''}"
 									onpointerdown={(e) => {
 										if (e.button !== 0) return;
 										choosing = e.pointerType === 'mouse';
@@ -273,8 +301,10 @@
 									}}
 									>{#if value === null || value === undefined}<span class="blank"
 											><span class="sr-only">blank</span></span
-										>{:else if isStamp(column)}<time datetime={String(value)}>{cellText(value, column)}</time
-										>{:else}{cellText(value, column)}{/if}</td
+										>{:else if isStamp(column)}<time datetime={String(value)}>{shownText(value, column)}</time
+										>{#if changeAt(item.index, place)}<small class="text-ink-3 text-xs"
+												>&ensp;{changeAt(item.index, place)}</small
+											>{/if}{:else}{cellText(value, column)}{/if}</td
 								>
 							{/each}
 						{/if}

@@ -1,27 +1,26 @@
 <script lang="ts">
-	// What a run found: how many records, their edges and totals, the records
-	// themselves, their chart and their pages; and why there are none.
-	import { takeFile, Refusal, type FileFormat, type Inputs, type Target } from '../lib/api';
+	// What a run found: its facts, the records themselves, their chart and their
+	// pages; and why there are none.
+	import type { Target } from '../lib/api';
+	import { countText, recordsText } from '../lib/text';
+	import Facts from '../parts/Facts.svelte';
 	import ChartView from './ChartView.svelte';
-	import Edges from './Edges.svelte';
+	import { factsOf } from './facts';
 	import NothingFound from './NothingFound.svelte';
 	import PaperView from './PaperView.svelte';
 	import ResultTable from './ResultTable.svelte';
 	import { mostRows, type Run } from './run.svelte';
-	import { countText, stampText, totalsText } from '../lib/text';
 
 	let {
 		target,
 		run,
-		inputs,
 		sort,
 		onsort,
 		onway,
 	}: {
 		target: Target;
 		run: Run;
-		/** The answers and the order of the run that is shown. */
-		inputs: Inputs;
+		/** The order of the run that is shown. */
 		sort: string[];
 		onsort: (sort: string[]) => void;
 		onway: (answers: Record<string, string>) => void;
@@ -35,73 +34,54 @@
 		{ name: 'pages', label: 'Pages' },
 	]);
 	const view = $derived(run.summary && views.some((v) => v.name === wanted) ? wanted : 'table');
-
-	const formats: FileFormat[] = ['csv', 'xlsx', 'json', 'pdf'];
-	let saving = $state('');
-	let failure = $state('');
-	let copied = $state(false);
-	/** Saves the whole result of the run's answers as a file. */
-	async function save(format: FileFormat) {
-		saving = format;
-		failure = '';
-		try {
-			const address = URL.createObjectURL(await takeFile(target, inputs, sort, format));
-			const anchor = document.createElement('a');
-			anchor.href = address;
-			anchor.download = `${target.report}.${format}`;
-			anchor.click();
-			setTimeout(() => URL.revokeObjectURL(address), 60_000);
-		} catch (error) {
-			failure = error instanceof Refusal ? error.message : 'The file broke off: ' + error;
-		}
-		saving = '';
-	}
-	async function copyLink() {
-		try {
-			await navigator.clipboard.writeText(location.href);
-			copied = true;
-			setTimeout(() => (copied = false), 2000);
-		} catch {
-			failure = 'The link could not be copied; it is the address of this page.';
-		}
+	const zone = $derived(run.header?.zone ?? '');
+	// Told once, at the end: a counter that runs is not.
+	const said = $derived(
+		run.state !== 'ended' || !run.summary
+			? ''
+			: run.summary.count === 0
+				? 'No records.'
+				: `${recordsText(run.summary.count)}.`,
+	);
+	function turn(event: KeyboardEvent) {
+		const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+		if (!by) return;
+		const next = views[(views.findIndex((o) => o.name === view) + by + views.length) % views.length]!;
+		wanted = next.name;
+		document.getElementById('tab-' + next.name)?.focus();
 	}
 </script>
 
-{#if run.header}
-	<p class="text-sm">{run.header.readback}</p>
-	<p role="status" data-outcome={run.summary?.outcome ?? run.state}>
-		{#if run.state === 'running'}
-			<strong>{countText(run.count)}</strong> records so far, {(run.spent / 1000).toFixed(1)} s …
-		{:else if run.summary && !run.failure}
-			{#if run.summary.count === 0}
-				<strong>No records.</strong>
-				{run.summary.reason ?? 'Nothing matches all of these criteria.'}
-			{:else}
-				<strong data-count={run.summary.count}>{countText(run.summary.count)}</strong>
-				{run.summary.count === 1 ? 'record' : 'records'}{#if run.summary.first}, first
-					<time class="tabular-nums" data-first datetime={run.summary.first}>{stampText(run.summary.first)}</time>, last
-					<time class="tabular-nums" data-last datetime={run.summary.last}>{stampText(run.summary.last)}</time>{/if}.
-			{/if}
-			<span class="muted text-sm">Run {run.header.run}, {run.summary.ms} ms, days and times in {run.header.zone}.</span>
-		{/if}
-	</p>
-	{#if run.summary?.totals?.length}
-		<p class="text-sm" data-totals>{totalsText(run.summary.totals, run.count)}</p>
-	{/if}
-	{#if run.summary?.left_out}
-		{@const left = run.summary.left_out}
-		<p class="text-sm" data-left-out>
-			{#if left.records}{left.at_least ? 'At least ' : ''}<strong>{countText(left.records)}</strong>
-				{left.records === 1
-					? 'record was left out because its date'
-					: 'records were left out because their dates'}{:else}Records were not counted whose dates{/if} in
-			{(left.columns ?? []).join(', ')} cannot be read.
+<p role="status" class="sr-only">{said}</p>
+<div class="flex shrink-0 flex-col gap-3" data-outcome={run.summary?.outcome ?? run.state}>
+	{#if run.failure && run.problems.length === 0}<p role="alert" class="wash-bad">{run.failure}</p>{/if}
+	{#if run.summary && run.header && run.summary.outcome === 'empty'}
+		<p class="panel px-4 py-3">
+			<strong>No records.</strong>
+			{run.summary.reason ?? 'Nothing matches all of these criteria.'}
 		</p>
+	{:else if run.summary && !run.failure}
+		<Facts facts={factsOf(run.summary, zone)} />
+	{:else if run.state === 'running'}
+		<Facts
+			facts={[
+				{
+					label: 'Records so far',
+					value: countText(run.count),
+					note: `${(run.spent / 1000).toFixed(1)} s`,
+					main: true,
+				},
+			]}
+		/>
 	{/if}
-	{#if run.summary?.edges}<Edges edges={run.summary.edges} />{/if}
-	{#if run.failure}<p role="alert" class="text-error-700-300">{run.failure}</p>{/if}
-	{#if run.summary?.outcome === 'done'}
-		<div class="flex flex-wrap items-center gap-x-6 gap-y-2 text-sm">
+	{#if run.summary?.outcome === 'empty' && run.summary.left_out}
+		<Facts facts={factsOf(run.summary, zone).filter((f) => f.mark === 'left-out')} />
+	{/if}
+</div>
+{#if run.header}
+	{#if run.summary?.outcome === 'empty'}<NothingFound run={run.header.run} {onway} />{/if}
+	{#if run.count > 0}
+		<div class="border-line flex shrink-0 flex-wrap items-end gap-x-4 border-b">
 			<div role="tablist" aria-label="How the result is shown" class="flex gap-1">
 				{#each views as v (v.name)}
 					<button
@@ -111,37 +91,21 @@
 						aria-selected={view === v.name}
 						aria-controls="shown-result"
 						tabindex={view === v.name ? 0 : -1}
-						class="btn btn-sm {view === v.name ? 'preset-filled-primary-700-300' : 'preset-tonal'}"
+						class="-mb-px min-h-9 border-b-2 px-3.5 text-sm {view === v.name
+							? 'border-act font-semibold'
+							: 'text-ink-2 hover:text-ink border-transparent'}"
 						onclick={() => (wanted = v.name)}
-						onkeydown={(e) => {
-							const by = { ArrowLeft: -1, ArrowRight: 1 }[e.key];
-							if (!by) return;
-							const next = views[(views.findIndex((o) => o.name === view) + by + views.length) % views.length]!;
-							wanted = next.name;
-							document.getElementById('tab-' + next.name)?.focus();
-						}}>{v.label}</button
+						onkeydown={turn}>{v.label}</button
 					>
 				{/each}
 			</div>
-			<div class="flex flex-wrap items-center gap-2">
-				<span class="muted">Take away:</span>
-				{#each formats as format (format)}
-					<button type="button" class="btn btn-sm preset-tonal" disabled={saving !== ''} onclick={() => save(format)}
-						>{saving === format ? 'Saving …' : format.toUpperCase()}</button
-					>
-				{/each}
-				<button type="button" class="btn btn-sm preset-tonal" onclick={copyLink}
-					>{copied ? 'Copied' : 'Copy link'}</button
-				>
-			</div>
-			{#if failure}<span role="alert" class="text-error-700-300">{failure}</span>{/if}
+			<p class="text-ink-3 ml-auto py-2 text-[13px]">
+				Run {run.header.run}{run.summary ? ` · ${run.summary.ms} ms` : ''} · times in {zone}
+			</p>
 		</div>
-	{/if}
-	{#if run.summary?.outcome === 'empty'}<NothingFound run={run.header.run} {onway} />{/if}
-	{#if run.count > mostRows}<p class="text-sm">
-			The first {countText(mostRows)} are shown here; a file has all of them.
-		</p>{/if}
-	{#if run.count > 0}
+		{#if run.count > mostRows}<p class="text-sm">
+				The first {countText(mostRows)} records are shown here; a file has all of them.
+			</p>{/if}
 		<div id="shown-result" role="tabpanel" aria-label="The result" class="h-[70dvh] min-h-0 lg:h-auto lg:grow">
 			{#if view === 'chart' && run.summary?.chart}
 				<ChartView chart={run.summary.chart} />
@@ -154,14 +118,11 @@
 					rows={run.rows}
 					kept={run.kept}
 					title={run.header.title}
+					{zone}
 					{sort}
 					{onsort}
 				/>
 			{/if}
 		</div>
 	{/if}
-{:else if run.failure && run.problems.length === 0}
-	<p role="alert" class="text-error-700-300">{run.failure}</p>
-{:else}
-	<div class="muted panel grid grow place-items-center p-8 text-center">The records will stand here.</div>
 {/if}

@@ -4,7 +4,7 @@
 	import { link } from 'svelte-spa-router';
 	import { compareRuns, type Comparison } from '../lib/api';
 	import { Loaded } from '../lib/loaded.svelte';
-	import Pending from '../lib/Pending.svelte';
+	import Pending from '../parts/Pending.svelte';
 	import { cellText, countText, isNumber, recordsText, type Cell } from '../lib/text';
 
 	let { params }: { params: { run: string; other: string } } = $props();
@@ -31,12 +31,12 @@
 
 <svelte:head><title>Runs {params.run} and {params.other} · Pike Gate</title></svelte:head>
 
-<div class="flex flex-col gap-4 p-4 lg:h-full">
-	<h1 class="text-2xl font-semibold">
+<div class="flex flex-col gap-3.5 p-4 sm:px-5 lg:h-full">
+	<h1>
 		Runs <a href="/runs/{params.run}" use:link>{params.run}</a> and
 		<a href="/runs/{params.other}" use:link>{params.other}</a>
 	</h1>
-	<Pending of={loaded} />
+	<Pending of={loaded} lines={5} />
 	{#if found}
 		<div class="grid gap-3 md:grid-cols-2">
 			{#each [found.before, found.after] as side, i (i)}
@@ -78,8 +78,7 @@
 			{/if}
 		</div>
 		{#if found.whole}<p class="text-sm">
-				Nothing tells these records apart but all of their values, so that one that changed is shown as one that went
-				and one that came.
+				These records have no key: one that changed is shown as one that went and one that came.
 			</p>{/if}
 		{#if found.rows?.length === 0}
 			<p>The records of the two runs are the same.</p>
@@ -89,20 +88,17 @@
 				<table class="w-full text-sm tabular-nums">
 					<thead>
 						<tr>
-							<th class="bg-surface-100-900 sticky top-0 px-2 py-1 text-left">What</th>
+							<th class="column-head sticky top-0">What</th>
 							{#each columns as column, i (column.name)}
-								<th
-									class="bg-surface-100-900 sticky top-0 px-2 py-1 {isNumber(columns[i]!) ? 'text-right' : 'text-left'}"
-									>{column.label}</th
-								>
+								<th class="column-head sticky top-0 {isNumber(columns[i]!) ? 'text-right' : ''}">{column.label}</th>
 							{/each}
 						</tr>
 					</thead>
 					<tbody>
 						{#each rows as row, r (r)}
 							{@const { label, mark } = kinds.find((k) => k.kind === row.kind) ?? since}
-							<tr class="border-surface-200-800 border-t align-top" data-difference={row.kind}>
-								<th scope="row" class="px-2 py-1 text-left font-normal whitespace-nowrap"
+							<tr class="border-line border-t align-top" data-difference={row.kind}>
+								<th scope="row" class="px-3 py-1.5 text-left font-normal whitespace-nowrap"
 									><span aria-hidden="true" class="inline-block w-4">{mark}</span>{label}{row.run
 										? ` run ${row.run}`
 										: ''}</th
@@ -110,7 +106,7 @@
 								{#each columns as column, i (column.name)}
 									{@const was = text(row.before, i)}
 									{@const is = text(row.after, i)}
-									<td class="px-2 py-1 whitespace-nowrap {isNumber(columns[i]!) ? 'text-right' : ''}">
+									<td class="px-3 py-1.5 whitespace-nowrap {isNumber(columns[i]!) ? 'text-right' : ''}">
 										{#if row.kind !== 'changed' || was === is}{row.after ? is : was}{:else}<del>{was || 'blank'}</del>
 											<ins class="font-semibold">{is || 'blank'}</ins>{/if}
 									</td>
@@ -122,7 +118,5 @@
 			</div>
 			<p class="muted text-sm">Up to 500 of each kind are shown; all are counted.</p>
 		{/if}
-	{:else}
-		<p class="muted">Asking both runs anew …</p>
 	{/if}
 </div>

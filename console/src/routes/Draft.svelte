@@ -181,27 +181,26 @@
 			>{kind} {text('name')}, {standing}</span
 		>
 		<span class="grow"></span>
-		<button type="button" class="btn btn-sm preset-tonal" onclick={() => save()} title="Ctrl+S">Save</button>
+		<button type="button" class="button" onclick={() => save()} title="Ctrl+S">Save</button>
 		{#if kind === 'report'}
-			<button type="button" class="btn btn-sm preset-tonal" onclick={tryIt}>Try it</button>
+			<button type="button" class="button" onclick={tryIt}>Try it</button>
 		{:else if kind === 'query' && !isNew}
 			<a
-				class="btn btn-sm preset-tonal"
+				class="button"
 				href={newDraftAddress('report', { query: text('name'), name: text('name') + '-report' })}
 				use:link>Make a report of it</a
 			>
 		{/if}
-		{#if !isNew}<button type="button" class="btn btn-sm preset-tonal" onclick={() => (looking = true)}>Versions</button
-			>{/if}
-		<button type="button" class="btn btn-sm preset-filled-primary-700-300" onclick={publish}>Publish …</button>
+		{#if !isNew}<button type="button" class="button" onclick={() => (looking = true)}>Versions</button>{/if}
+		<button type="button" class="button-act" onclick={publish}>Publish …</button>
 		{#if draft.changed && draft.saved !== undefined}
 			<button type="button" class="text-sm underline" onclick={() => draft.discard()}>Back to what was saved</button>
 		{/if}
 	</div>
-	{#if draft.failure}<p role="alert" class="text-error-700-300 text-sm">{draft.failure}</p>{/if}
+	{#if draft.failure}<p role="alert" class="text-bad text-sm">{draft.failure}</p>{/if}
 	{#if draft.newer}
 		<p>
-			<button type="button" class="btn btn-sm preset-tonal" onclick={() => save(true)}
+			<button type="button" class="button" onclick={() => save(true)}
 				>Save this in the place of revision {draft.newer}</button
 			>
 		</p>
@@ -247,7 +246,7 @@
 						<li>
 							<button
 								type="button"
-								class="text-left {problem.severity === 'warning' ? '' : 'text-error-700-300'}"
+								class="text-left {problem.severity === 'warning' ? '' : 'text-bad'}"
 								onclick={() => (place = (marks[i]?.from ?? 0) + 1)}
 							>
 								<span aria-hidden="true">{problem.severity === 'warning' ? '◆' : '▲'}</span>
@@ -275,7 +274,7 @@
 						<h2 class="flex items-center gap-3 font-semibold">
 							Examples <button
 								type="button"
-								class="btn btn-sm preset-tonal font-normal"
+								class="button font-normal"
 								disabled={draft.running}
 								onclick={() => draft.check(true)}>Run the examples</button
 							>

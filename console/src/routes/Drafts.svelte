@@ -4,7 +4,8 @@
 	import { link } from 'svelte-spa-router';
 	import { listDefinitions, type DefinitionInfo } from '../lib/api';
 	import { Loaded } from '../lib/loaded.svelte';
-	import Pending from '../lib/Pending.svelte';
+	import PageHead from '../parts/PageHead.svelte';
+	import Pending from '../parts/Pending.svelte';
 	import { draftAddress, newDraftAddress } from '../lib/link';
 
 	const definitions = new Loaded<DefinitionInfo[]>();
@@ -34,43 +35,44 @@
 
 <svelte:head><title>Drafts · Pike Gate</title></svelte:head>
 
-<div class="mx-auto max-w-4xl space-y-5 p-4">
-	<div class="flex flex-wrap items-end justify-between gap-3">
-		<h1 class="text-2xl font-semibold">Drafts</h1>
+<div class="mx-auto max-w-[1080px] space-y-4 p-4 sm:px-5">
+	<PageHead title="Drafts" about="Everything written here, and what of it is published">
 		<input
-			class="field max-w-72"
+			class="field h-8 w-56"
 			type="search"
-			placeholder="Find by name or title"
+			placeholder="Name or title"
 			aria-label="Find a definition"
 			bind:value={search}
 		/>
-	</div>
-	<Pending of={definitions} />
-	{#each kinds as { kind, label, about } (kind)}
-		{@const list = found.filter((d) => d.kind === kind)}
-		<section aria-labelledby="kind-{kind}">
-			<div class="mb-1.5 flex flex-wrap items-baseline justify-between gap-3">
-				<h2 id="kind-{kind}" class="font-semibold">{label} <span class="muted text-sm font-normal">{about}</span></h2>
-				<a class="btn btn-sm preset-tonal" href={newDraftAddress(kind)} use:link data-new={kind}>New</a>
-			</div>
-			<ul class="divide-surface-200-800 panel divide-y">
-				{#each list as d (d.name)}
-					<li>
-						<a
-							href={draftAddress(d.kind, d.name)}
-							use:link
-							class="hover:preset-tonal flex flex-wrap justify-between gap-x-4 px-4 py-1.5 no-underline"
-						>
-							<span
-								><span class="text-primary-700-300 underline">{d.name}</span> <span class="muted">{d.title}</span></span
+	</PageHead>
+	<Pending of={definitions} lines={6} />
+	{#if definitions.value}
+		{#each kinds as { kind, label, about } (kind)}
+			{@const list = found.filter((d) => d.kind === kind)}
+			<section aria-labelledby="kind-{kind}">
+				<div class="mb-1.5 flex flex-wrap items-center justify-between gap-3">
+					<h2 id="kind-{kind}" class="font-semibold">
+						{label} <span class="muted text-[13px] font-normal">{about}</span>
+					</h2>
+					<a class="button" href={newDraftAddress(kind)} use:link data-new={kind}>New</a>
+				</div>
+				<ul class="panel divide-line divide-y overflow-hidden">
+					{#each list as d (d.name)}
+						<li>
+							<a
+								href={draftAddress(d.kind, d.name)}
+								use:link
+								class="text-ink hover:bg-wash flex min-h-9 flex-wrap items-center justify-between gap-x-4 px-4.5 py-1.5 no-underline"
 							>
-							<span class="muted text-sm">{standing(d)}</span>
-						</a>
-					</li>
-				{:else}
-					<li class="muted px-4 py-1.5 text-sm">{definitions ? (search ? 'None like that.' : 'None yet.') : '…'}</li>
-				{/each}
-			</ul>
-		</section>
-	{/each}
+								<span><b class="font-semibold">{d.name}</b> <span class="muted text-sm">{d.title}</span></span>
+								<span class="text-ink-3 text-[13px]">{standing(d)}</span>
+							</a>
+						</li>
+					{:else}
+						<li class="muted px-4.5 py-2 text-sm">{search ? `No matches for “${search}”.` : 'None yet.'}</li>
+					{/each}
+				</ul>
+			</section>
+		{/each}
+	{/if}
 </div>

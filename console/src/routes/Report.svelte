@@ -1,19 +1,22 @@
 <script lang="ts">
+	// A report: its questions, and what a run of it found. Until there is a result
+	// the questions stand open; then they fold to a line of answers, each of which
+	// opens its fields beneath.
 	import { tick, untrack } from 'svelte';
 	import { push, replace, router } from 'svelte-spa-router';
 	import type { Inputs, Summary } from '../lib/api';
-	import CoverageStrip from '../ask/CoverageStrip.svelte';
-	import DateField from '../ask/DateField.svelte';
-	import Explain from '../result/Explain.svelte';
-	import Explanation from '../result/Explanation.svelte';
-	import { Form, isOpen, limitsOf } from '../ask/form.svelte';
+	import { Form, isOpen } from '../ask/form.svelte';
+	import Question from '../ask/Question.svelte';
 	import { commandLine, httpRequest, reportAddress, sortOf } from '../lib/link';
-	import PeriodField from '../ask/PeriodField.svelte';
-	import Problems from '../lib/Problems.svelte';
-	import Pending from '../lib/Pending.svelte';
+	import Dialog from '../parts/Dialog.svelte';
+	import Empty from '../parts/Empty.svelte';
+	import PageHead from '../parts/PageHead.svelte';
+	import Pending from '../parts/Pending.svelte';
+	import Slot from '../parts/Slot.svelte';
+	import Explanation from '../result/Explanation.svelte';
+	import Export from '../result/Export.svelte';
 	import ResultView from '../result/ResultView.svelte';
 	import { Run } from '../result/run.svelte';
-	import TextField from '../ask/TextField.svelte';
 
 	let {
 		params,
@@ -35,7 +38,9 @@
 	let explaining = $state(false);
 	const run = new Run();
 	let ran = $state.raw<Inputs>();
-	let result = $state<HTMLElement>();
+	/** Whether the questions are folded to a line, and the one whose fields are open. */
+	let folded = $state(false);
+	let opened = $state('');
 	/** The order the reader chose, empty for the report's own. */
 	let sort = $state.raw<string[]>([]);
 	/** The part of the address the form was last filled from, or written to. */
@@ -43,6 +48,8 @@
 
 	$effect(() => {
 		filled = '';
+		folded = false;
+		opened = '';
 		const stop = form.open(target);
 		return () => {
 			stop();
@@ -51,8 +58,9 @@
 	});
 	$effect(() => form.noteCleared());
 	$effect(() => (report ? form.readSoon(target) : undefined));
-
-	const day = (text?: string) => (/^\d{4}-\d\d-\d\d$/.test(text ?? '') ? text : undefined);
+	$effect(() => {
+		if (run.header) folded = true;
+	});
 
 	// The address has the answers of the last run: a link, a reload, Back and
 	// Forward fill the form from it and run.
@@ -86,14 +94,14 @@
 	async function start() {
 		form.tried = true;
 		ran = form.inputs;
-		// On a narrow screen the records stand below the questions.
-		if (!matchMedia('(min-width: 64rem)').matches) result?.scrollIntoView();
 		await run.start(target, ran, sort);
 		if (run.summary && !run.failure) onran?.(ran, run.summary, report!.today);
 		if (run.problems.length) {
 			form.refuse(run.problems);
+			opened = form.questions.find((q) => form.problemsOf(q).length)?.name ?? opened;
+			await tick();
 			document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus();
-		}
+		} else opened = '';
 	}
 
 	/** Takes answers with which there are records, and runs with them. */
@@ -102,145 +110,145 @@
 		await tick();
 		await submit();
 	}
+
+	/** Opens the fields of an answer, or closes them. */
+	async function open(question: string) {
+		opened = opened === question ? '' : question;
+		await tick();
+		if (opened) document.querySelector<HTMLElement>('#opened :is(input, select)')?.focus();
+	}
+	const wrong = $derived(form.questions.filter((q) => form.problemsOf(q).length));
+	const inTheWay = $derived(
+		form.problems.length === 0
+			? ''
+			: `${form.problems.length === 1 ? 'One answer needs' : `${form.problems.length} answers need`} another look${wrong.length ? ': ' + wrong.map((q) => q.label.replace(/\?$/, '')).join(', ') : ''}.`,
+	);
+	// What was shown is of other answers than those that stand in the fields now.
+	const stale = $derived(!!ran && JSON.stringify(ran) !== JSON.stringify(form.inputs));
+	const isRunning = $derived(run.state === 'running');
 </script>
 
 <svelte:head><title>{report?.title ?? name} · Pike Gate</title></svelte:head>
 
-<div class="p-4 empty:hidden" class:hidden={!!report}><Pending of={form.report} /></div>
-{#if report}
-	<div class="flex flex-col gap-4 p-4 lg:h-full lg:flex-row">
-		<form class="w-full shrink-0 space-y-4 lg:w-96 lg:overflow-y-auto lg:pr-1" onsubmit={submit} novalidate>
-			<div>
-				<h1 class="text-xl font-semibold">{report.title}</h1>
-				<p class="muted text-sm">{report.about ?? ''}</p>
-			</div>
-			{#each report.questions ?? [] as question (question.name)}
-				<section aria-labelledby="label-{question.name}" class="space-y-1.5">
-					<h2 id="label-{question.name}" class="font-semibold">
-						{question.label}
-						<span class="muted text-sm font-normal"
-							>{isOpen(question) ? (question.required ? 'needed' : 'may be left blank') : 'set by the report'}</span
-						>
-					</h2>
-					{#if question.help}<p class="muted text-sm">{question.help}</p>{/if}
-					{#if isOpen(question) && (limitsOf(question) || form.blankMeans(question))}<p class="muted text-sm">
-							{limitsOf(question)}
-							{form.blankMeans(question)}
-						</p>{/if}
-					{#if isOpen(question) && question.default?.length && form.typed(question) === undefined}
-						{@const none = form.nones[question.name]}
-						<button
-							type="button"
-							class="text-sm underline"
-							data-none={none ? 'yes' : 'no'}
-							onclick={() => (form.nones[question.name] = !none)}
-							>{none ? `Use ${question.default.join(', ')}` : 'Answer nothing instead'}</button
-						>
-					{/if}
-					{#if question.include_blanks}<p class="muted text-sm">
-							Records that are blank there are always included.
-						</p>{/if}
-					{#if !isOpen(question)}
-						<p class="panel px-2.5 py-1.5">{form.readingOf(question)?.readback ?? question.default_readback ?? ''}</p>
-					{:else if question.kind === 'period'}
-						<PeriodField
-							{target}
-							{question}
-							inputs={form.inputs}
-							bind:value={form.periods[question.name]!}
-							answer={form.readingOf(question)}
-							problems={form.problemsOf(question)}
-							today={report.today}
-						/>
-						{#if !question.limits.whole}
-							<CoverageStrip
-								{target}
-								question={question.name}
-								inputs={form.inputs}
-								from={form.readingOf(question)?.from ?? day(form.periods[question.name]?.start)}
-								through={form.readingOf(question)?.through ?? day(form.periods[question.name]?.end)}
-								onchoose={(start, end) => (form.periods[question.name] = { start, end, words: '' })}
-							/>
-						{/if}
-					{:else if question.kind === 'date' && !question.many}
-						<DateField
-							id="q-{question.name}"
-							label={question.label}
-							quiet
-							bind:value={
-								() => form.texts[question.name]?.[0] ?? '', (text) => (form.texts[question.name] = text ? [text] : [])
-							}
-							read={form.readingOf(question)?.canonical?.[0]}
-							earliest={question.earliest}
-							latest={question.latest}
-							today={report.today}
-							problem={form.problemsOf(question).length > 0}
-						/>
-						<Problems
-							id="q-{question.name}-problems"
-							problems={form.problemsOf(question)}
-							onfix={(fix) => (form.texts[question.name] = [fix.text])}
-						/>
-					{:else}
-						<TextField
-							{target}
-							{question}
-							inputs={form.inputs}
-							bind:value={form.texts[question.name]!}
-							problems={form.problemsOf(question)}
-						/>
-					{/if}
-				</section>
-			{/each}
-			<div class="bg-surface-50-950 sticky bottom-0 space-y-2 py-2">
-				<p id="readback" aria-live="polite" class="panel bg-surface-100-900 min-h-10 px-3 py-2 text-sm" data-readback>
-					{#if preview?.readback}{preview.readback}{:else if form.problems.length}{form.problems.length === 1
-							? 'One answer needs another look.'
-							: `${form.problems.length} answers need another look.`}{:else}Fill in what is needed; what will be
-						selected is read back here.{/if}
-				</p>
-				<div class="flex gap-2">
-					<button type="submit" class="btn preset-filled-primary-700-300">Run</button>
-					{#if run.state === 'running'}
-						<button type="button" class="btn preset-tonal" onclick={() => run.stop()}>Stop</button>
-					{/if}
-					<button
-						type="button"
-						class="btn preset-tonal"
-						disabled={!preview?.readback}
-						onclick={() => (explaining = true)}>Ask how</button
-					>
-				</div>
-				{#if form.read.failure}<p role="alert" class="text-error-700-300 text-sm" data-unread>
-						{form.read.failure} What you typed stays here.
-					</p>{/if}
-				{#each form.elsewhere as problem (problem.code + problem.field)}
-					<p class="text-error-700-300 text-sm">{problem.field}: {problem.message}</p>
-				{/each}
-			</div>
-		</form>
+{#snippet readback(className: string)}
+	<p
+		id="readback"
+		aria-live="polite"
+		data-readback
+		class="rounded-base {className} {inTheWay ? 'bg-bad-wash text-bad' : 'bg-act-wash'}"
+	>
+		{#if inTheWay}{inTheWay}{:else if preview?.readback}{preview.readback}{:else}Answer what is needed; what will be
+			selected is read back here.{/if}
+	</p>
+{/snippet}
 
-		<section bind:this={result} class="flex min-h-0 min-w-0 grow flex-col gap-2" aria-label="Result">
-			<ResultView
-				{target}
-				{run}
-				inputs={ran ?? form.inputs}
-				{sort}
-				onsort={(keys) => {
-					sort = keys;
-					submit();
-				}}
-				onway={take}
-			/>
-			{#if draft && ran && run.state === 'ended' && run.problems.length === 0}
-				<details open class="panel shrink-0 p-3 lg:max-h-72 lg:overflow-y-auto" data-explained>
-					<summary class="font-semibold">How this comes about</summary>
-					{@render explanation(ran)}
-				</details>
+{#snippet elsewhere()}
+	{#if form.read.failure}<p role="alert" class="wash-bad text-sm" data-unread>
+			{form.read.failure} What you typed stays here.
+		</p>{/if}
+	{#each form.elsewhere as problem (problem.code + problem.field)}
+		<p class="text-bad text-sm">{problem.field}: {problem.message}</p>
+	{/each}
+{/snippet}
+
+<div class="grid gap-3.5 p-4 sm:px-5 lg:flex lg:h-full lg:flex-col" data-asking={!folded}>
+	{#if !report}
+		<Pending of={form.report} lines={6} />
+	{:else}
+		<PageHead title={report.title} about={report.about}>
+			{#if folded}
+				<button type="button" class="button-quiet" onclick={() => (explaining = true)}>Explain</button>
+				{#if run.summary?.outcome === 'done'}<Export {target} inputs={ran ?? form.inputs} {sort} />{/if}
 			{/if}
-		</section>
-	</div>
-	{#if explaining}<Explain onclose={() => (explaining = false)}>{@render explanation(form.inputs)}</Explain>{/if}
+		</PageHead>
+		{#if folded}
+			<form class="panel flex flex-wrap items-center gap-2.5 px-3.5 py-2.5" onsubmit={submit} novalidate>
+				{#each form.questions.filter(isOpen) as question (question.name)}
+					{@const slot = form.slotOf(question)}
+					<span class="flex max-w-full items-center gap-2">
+						{#if !slot.any}<span class="muted max-w-40 truncate text-sm">{question.label.replace(/\?$/, '')}</span>{/if}
+						<Slot
+							name={question.name}
+							label={question.label}
+							{...slot}
+							open={opened === question.name}
+							wrong={form.problemsOf(question).length > 0}
+							onclick={() => open(question.name)}
+						/>
+					</span>
+				{/each}
+				<span class="ml-auto flex gap-2">
+					{#if isRunning}<button type="button" class="button" onclick={() => run.stop()}>Stop</button>{/if}
+					<button type="submit" class="button-act">Run</button>
+				</span>
+				{#each form.questions.filter((q) => q.name === opened) as question (question.name)}
+					<div id="opened" class="border-line w-full max-w-full space-y-3 border-t pt-3">
+						<div class="max-w-2xl"><Question {target} {form} {question} today={report.today} /></div>
+						{#if stale || inTheWay}{@render readback('px-3 py-2 max-w-2xl text-sm')}{/if}
+					</div>
+				{/each}
+				{#if !opened && inTheWay}<div class="w-full">{@render readback('px-3 py-2 text-sm')}</div>{/if}
+				{@render elsewhere()}
+			</form>
+			<section class="flex min-h-0 min-w-0 grow flex-col gap-3" aria-label="Result">
+				<ResultView
+					{target}
+					{run}
+					{sort}
+					onsort={(keys) => {
+						sort = keys;
+						submit();
+					}}
+					onway={take}
+				/>
+				{#if draft && ran && run.state === 'ended' && run.problems.length === 0}
+					<details open class="panel shrink-0 p-3 lg:max-h-72 lg:overflow-y-auto" data-explained>
+						<summary class="font-semibold">How this result comes about</summary>
+						{@render explanation(ran)}
+					</details>
+				{/if}
+			</section>
+		{:else}
+			<div class="grid min-h-0 grow gap-4.5 lg:grid-cols-[460px_1fr]">
+				<form
+					class="panel flex flex-col gap-4 px-4 pt-4 max-sm:pb-36 sm:px-4.5 lg:max-h-full lg:overflow-y-auto"
+					onsubmit={submit}
+					novalidate
+				>
+					{#each form.questions as question (question.name)}
+						<Question {target} {form} {question} today={report.today} />
+					{/each}
+					<div
+						class="bg-sheet border-line sticky bottom-0 -mx-4 mt-auto space-y-2.5 border-t px-4 py-3 max-sm:fixed max-sm:inset-x-0 max-sm:z-20 max-sm:mx-0 sm:-mx-4.5 sm:px-4.5"
+					>
+						{@render readback('min-h-10 px-3 py-2')}
+						<div class="flex gap-2">
+							<button type="submit" class="button-act max-sm:grow"
+								>Run <small class="font-normal opacity-80 max-sm:hidden">Enter</small></button
+							>
+							{#if isRunning}<button type="button" class="button" onclick={() => run.stop()}>Stop</button>{/if}
+							<button
+								type="button"
+								class="button-quiet"
+								disabled={!preview?.readback}
+								onclick={() => (explaining = true)}>Explain</button
+							>
+						</div>
+						{@render elsewhere()}
+					</div>
+				</form>
+				<section class="grid min-w-0 content-stretch" aria-label="Result">
+					{#if run.failure && run.problems.length === 0}<p role="alert" class="wash-bad">{run.failure}</p>
+					{:else}<Empty>{isRunning ? 'Asking the database …' : 'Records appear here.'}</Empty>{/if}
+				</section>
+			</div>
+		{/if}
+	{/if}
+</div>
+{#if explaining}
+	<Dialog title="How this result comes about" side onclose={() => (explaining = false)}
+		>{@render explanation(folded && ran ? ran : form.inputs)}</Dialog
+	>
 {/if}
 
 {#snippet explanation(asked: Inputs)}

@@ -1,66 +1,123 @@
 <script lang="ts">
+	// The reports there are: those run lately first.
 	import { link } from 'svelte-spa-router';
 	import { listReports, type ReportInfo } from '../lib/api';
 	import { Loaded } from '../lib/loaded.svelte';
-	import Pending from '../lib/Pending.svelte';
+	import { readMonths } from '../lib/months';
+	import { agoText } from '../lib/text';
+	import Empty from '../parts/Empty.svelte';
+	import PageHead from '../parts/PageHead.svelte';
+	import Pending from '../parts/Pending.svelte';
 
 	const reports = new Loaded<ReportInfo[]>();
 	let search = $state('');
+	let tag = $state('');
 
 	$effect(() => reports.ask(listReports));
 
-	// Every word must occur in the title, the description or a tag; those run lately come first.
+	const tags = $derived([...new Set((reports.value ?? []).flatMap((r) => r.tags ?? []))].sort());
+	// Every word must occur in the title, the description or a tag.
 	const found = $derived.by(() => {
 		const words = search.toLowerCase().split(/\s+/).filter(Boolean);
 		return (reports.value ?? [])
 			.filter((r) => {
 				const text = [r.title, r.about, r.name, ...(r.tags ?? [])].join(' ').toLowerCase();
-				return words.every((word) => text.includes(word));
+				return (!tag || r.tags?.includes(tag)) && words.every((word) => text.includes(word));
 			})
 			.sort((a, b) => (b.last_run ?? '').localeCompare(a.last_run ?? '') || a.title.localeCompare(b.title));
 	});
-	const when = new Intl.DateTimeFormat(navigator.language, { dateStyle: 'medium', timeStyle: 'short' });
+	const groups = $derived(
+		[
+			{ name: 'Lately', list: found.filter((r) => r.last_run).slice(0, 6) },
+			{ name: 'All others', list: found.filter((r) => !r.last_run).concat(found.filter((r) => r.last_run).slice(6)) },
+		].filter((g) => g.list.length),
+	);
 </script>
 
 <svelte:head><title>Reports · Pike Gate</title></svelte:head>
 
-<div class="mx-auto max-w-3xl p-4">
-	<div class="mb-4 flex flex-wrap items-end justify-between gap-3">
-		<h1 class="text-2xl font-semibold">Reports</h1>
+{#snippet months(counts: number[])}
+	{@const top = Math.max(1, ...counts)}
+	<span
+		class="hidden h-6.5 items-end gap-0.5 sm:flex"
+		role="img"
+		aria-label="Records in the last {counts.length} months: {counts.join(', ')}"
+	>
+		{#each counts as count, i (i)}<i
+				class="w-1.75 rounded-t-[1px] {i === counts.length - 1 ? 'bg-act' : 'bg-line-strong'}"
+				style:height="{count ? Math.max(8, (count / top) * 100) : 0}%"
+			></i>{/each}
+	</span>
+{/snippet}
+
+<div class="mx-auto max-w-[1080px] space-y-3 p-4 sm:px-5">
+	<PageHead title="Reports" about={reports.value?.length ? `${reports.value.length} published` : ''}>
 		<input
-			class="field max-w-72"
+			class="field h-8 w-44"
 			type="search"
-			placeholder="Find by title, word or tag"
+			placeholder="Title, word or tag"
 			aria-label="Find a report"
 			bind:value={search}
 		/>
-	</div>
-	<Pending of={reports} />
+		{#if tags.length}
+			{#each ['', ...tags] as name (name)}<button
+					type="button"
+					class="chip"
+					aria-pressed={tag === name}
+					onclick={() => (tag = name)}>{name || 'All'}</button
+				>{/each}
+		{/if}
+	</PageHead>
+	<Pending of={reports} lines={5} />
 	{#if reports.value?.length === 0}
-		<p>
-			No report is published yet. Write one, then <code>pikegate push FILE</code> and
-			<code>pikegate publish NAME</code>.
-		</p>
+		<Empty
+			><p>No report is published yet.</p>
+			<p>
+				<a href="/drafts" use:link>Write one</a>, or <code>pikegate push FILE</code> and
+				<code>pikegate publish NAME</code>.
+			</p></Empty
+		>
 	{:else if reports.value}
-		<ul class="divide-surface-200-800 panel divide-y">
-			{#each found as report (report.name)}
-				<li>
-					<a href="/reports/{report.name}" use:link class="hover:preset-tonal block px-4 py-3 no-underline">
-						<span class="text-primary-700-300 font-semibold underline">{report.title}</span>
-						<span class="muted block text-sm">
-							{report.about ?? ''}
-							{#if report.last_run}Last run {when.format(new Date(report.last_run))}.{/if}
-						</span>
-						<span class="mt-1 flex gap-1.5">
-							{#each report.tags ?? [] as tag (tag)}<span
-									class="border-surface-300-700 rounded-base border px-1.5 text-xs">{tag}</span
-								>{/each}
-						</span>
-					</a>
-				</li>
-			{:else}
-				<li class="px-4 py-3">No report has all of these words.</li>
-			{/each}
-		</ul>
+		{#each groups as group (group.name)}
+			<section aria-label={group.name}>
+				{#if groups.length > 1 || group.name === 'Lately'}<h2
+						class="text-ink-3 mx-0.5 mt-2 mb-1.5 text-xs font-[650] tracking-wider uppercase"
+					>
+						{group.name}
+					</h2>{/if}
+				<ul class="panel divide-line divide-y overflow-hidden">
+					{#each group.list as report (report.name)}
+						<li>
+							<a
+								href="/reports/{report.name}"
+								use:link
+								class="text-ink hover:bg-wash grid items-center gap-x-4.5 gap-y-1 px-4.5 py-3 no-underline sm:grid-cols-[1fr_120px_150px]"
+							>
+								<span class="min-w-0">
+									<b class="block text-base font-semibold wrap-anywhere">{report.title}</b>
+									<span class="muted block text-[13px]">{report.about ?? ''}</span>
+								</span>
+								{@render months(readMonths(report.name))}
+								<span class="text-ink-3 text-[13px]"
+									>{report.last_run ? `run ${agoText(report.last_run)}` : 'not run yet'}</span
+								>
+							</a>
+						</li>
+					{/each}
+				</ul>
+			</section>
+		{:else}
+			<Empty
+				>No report matches “{[tag, search].filter(Boolean).join(' ')}”.
+				<button
+					type="button"
+					class="text-act underline"
+					onclick={() => {
+						search = '';
+						tag = '';
+					}}>Show all reports</button
+				></Empty
+			>
+		{/each}
 	{/if}
 </div>

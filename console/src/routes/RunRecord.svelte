@@ -3,12 +3,14 @@
 	import { link } from 'svelte-spa-router';
 	import { showRun, type RunRecord } from '../lib/api';
 	import { Loaded } from '../lib/loaded.svelte';
-	import Pending from '../lib/Pending.svelte';
+	import Pending from '../parts/Pending.svelte';
 	import Asked from '../ask/Asked.svelte';
-	import Edges from '../result/Edges.svelte';
+	import { factsOf } from '../result/facts';
+	import Facts from '../parts/Facts.svelte';
+	import PageHead from '../parts/PageHead.svelte';
 	import { reportLink } from '../lib/link';
 	import Statement from '../result/Statement.svelte';
-	import { countText, outcomeText, stampText } from '../lib/text';
+	import { outcomeText } from '../lib/text';
 
 	let { params }: { params: { run: string } } = $props();
 
@@ -39,38 +41,36 @@
 
 <svelte:head><title>Run {params.run} · Pike Gate</title></svelte:head>
 
-<div class="mx-auto max-w-4xl space-y-4 p-4">
-	<Pending of={loaded} />
+<div class="mx-auto max-w-[1080px] space-y-4 p-4 sm:px-5">
+	<Pending of={loaded} lines={6} />
 	{#if run}
-		<div>
-			<h1 class="text-2xl font-semibold">Run {run.run}</h1>
-			<p class="muted">
-				{run.report}, {run.version ? `version ${run.version}` : 'the draft'}, started {when.format(
-					new Date(run.started_at),
-				)}, read as of {run.as_of} in {run.zone}.
-			</p>
-		</div>
+		<PageHead title="Run {run.run}" about="{run.report}, {run.version ? `version ${run.version}` : 'the draft'}">
+			<a class="button" href={forToday} use:link data-repeat="today">Run again for today</a>
+			<a class="button-act" href={asItWas} use:link data-repeat="same">Repeat as it was</a>
+		</PageHead>
 		<p>{run.readback}</p>
-		<p>
-			<strong>{outcomeText(run.outcome)}</strong>: {countText(run.count)} records{#if run.first}, first
-				<span class="tabular-nums">{stampText(run.first)}</span>, last
-				<span class="tabular-nums">{stampText(run.last)}</span>{/if}, {run.ms} ms, as {run.format}.
-			{run.reason ?? ''}
-			{run.problem ?? ''}
-		</p>
-		{#if run.edges}<Edges edges={run.edges} />{/if}
-		<p class="flex flex-wrap gap-2">
-			<a class="btn preset-filled-primary-700-300" href={asItWas} use:link data-repeat="same">Repeat as it was</a>
-			<a class="btn preset-tonal" href={forToday} use:link data-repeat="today">Repeat for today</a>
-		</p>
-		<h2 class="font-semibold">Asked</h2>
-		<Asked
-			lines={Object.entries(run.resolved).map(([name, value]) => ({
-				name,
-				typed: said(run?.typed[name]),
-				read: said(value),
-			}))}
+		<Facts
+			facts={[
+				...factsOf({ count: run.count, first: run.first, last: run.last, edges: run.edges }, run.zone),
+				{ label: 'Outcome', value: outcomeText(run.outcome), note: `${run.ms} ms, as ${run.format}` },
+			]}
 		/>
-		{#if run.sql}<Statement sql={run.sql} values={run.values ?? []} />{/if}
+		{#if run.reason}<p>{run.reason}</p>{/if}
+		{#if run.left_out}<p>{run.left_out}</p>{/if}
+		{#if run.problem}<p class="wash-bad">{run.problem}</p>{/if}
+		<p class="muted text-sm">
+			Started {when.format(new Date(run.started_at))}; read as of {run.as_of} in {run.zone}.
+		</p>
+		<section class="panel space-y-4 p-4">
+			<h2 class="font-semibold">Answers</h2>
+			<Asked
+				lines={Object.entries(run.resolved).map(([name, value]) => ({
+					name,
+					typed: said(run?.typed[name]),
+					read: said(value),
+				}))}
+			/>
+			{#if run.sql}<Statement sql={run.sql} values={run.values ?? []} />{/if}
+		</section>
 	{/if}
 </div>

@@ -4,7 +4,10 @@
 	import { link, push, router } from 'svelte-spa-router';
 	import { listReports, listRuns, messageOf, type ReportInfo, type RunFilter, type RunSummary } from '../lib/api';
 	import { Loaded } from '../lib/loaded.svelte';
-	import { countText, instantText, outcomeText } from '../lib/text';
+	import Empty from '../parts/Empty.svelte';
+	import PageHead from '../parts/PageHead.svelte';
+	import Pending from '../parts/Pending.svelte';
+	import { instantText, outcomeText, recordsText } from '../lib/text';
 
 	const pageSize = 100;
 	let runs = $state.raw<RunSummary[]>();
@@ -69,9 +72,9 @@
 
 <svelte:head><title>Runs · Pike Gate</title></svelte:head>
 
-<div class="mx-auto max-w-5xl p-4">
-	<h1 class="mb-3 text-2xl font-semibold">Runs</h1>
-	<div class="mb-4 flex flex-wrap items-end gap-3 text-sm">
+<div class="mx-auto max-w-[1080px] space-y-3 p-4 sm:px-5">
+	<PageHead title="Runs" about="Every run there was, the newest first" />
+	<div class="panel flex flex-wrap items-end gap-3 px-3.5 py-2.5 text-[13px]">
 		<label class="grow sm:max-w-72"
 			>Report
 			<select class="field" value={given('report')} onchange={(e) => choose('report', e.currentTarget.value)}>
@@ -107,50 +110,46 @@
 		>
 	</div>
 	{#if chosen.length}
-		<div class="panel bg-surface-100-900 sticky top-2 z-10 mb-3 flex flex-wrap items-center gap-3 px-3 py-2 text-sm">
+		<div class="bg-act-wash rounded-base sticky top-2 z-10 flex flex-wrap items-center gap-3 px-3.5 py-2 text-sm">
 			<span role="status"
 				>{#if chosen.length === 1}Run {chosen[0]!.run} is chosen; choose another to compare the two.{:else if comparable}Runs
 					{pair[0]!.run} and {pair[1]!.run} are chosen.{:else}Runs {pair[0]!.run} and {pair[1]!.run} are of different reports,
 					which cannot be compared.{/if}</span
 			>
-			{#if comparable}<a
-					class="btn btn-sm preset-filled-primary-700-300"
-					href="/runs/{pair[0]!.run}/compare/{pair[1]!.run}"
-					use:link>Compare them</a
+			{#if comparable}<a class="button-act" href="/runs/{pair[0]!.run}/compare/{pair[1]!.run}" use:link>Compare them</a
 				>{/if}
 			<button type="button" class="underline" onclick={() => (chosen = [])}>Choose none</button>
 		</div>
 	{/if}
-	{#if failure || first.failure}
-		<p role="alert" class="text-error-700-300">{failure || first.failure}</p>
-	{:else if runs?.length === 0}
-		<p>{query.size ? 'No run is like that.' : 'There is no run yet.'}</p>
+	{#if failure}<p role="alert" class="wash-bad">{failure}</p>{/if}
+	<Pending of={first} lines={8} />
+	{#if runs?.length === 0}
+		<Empty>{query.size ? 'No run matches.' : 'No report was run yet.'}</Empty>
 	{:else if runs}
-		<ul class="divide-surface-200-800 panel divide-y">
+		<ul class="panel divide-line divide-y overflow-hidden">
 			{#each runs as run (run.run)}
-				<li class="flex items-start gap-3 px-4 py-2">
-					<input
-						type="checkbox"
-						class="mt-1.5"
-						aria-label="Choose run {run.run} to compare"
-						checked={chosen.some((c) => c.run === run.run)}
-						onchange={(e) => mark(run, e.currentTarget.checked)}
-					/>
-					<a href="/runs/{run.run}" use:link class="hover:preset-tonal block min-w-0 grow no-underline">
+				<li class="flex items-start gap-1 pl-2">
+					<label class="grid min-h-6 min-w-6 place-items-center self-stretch">
+						<input
+							type="checkbox"
+							aria-label="Choose run {run.run} to compare"
+							checked={chosen.some((c) => c.run === run.run)}
+							onchange={(e) => mark(run, e.currentTarget.checked)}
+						/>
+					</label>
+					<a href="/runs/{run.run}" use:link class="text-ink hover:bg-wash block min-w-0 grow px-3 py-2 no-underline">
 						<span class="flex flex-wrap justify-between gap-x-4">
-							<span class="text-primary-700-300 underline"
-								>{run.run} · {titleOf(run.report)}{run.version ? '' : ' (draft)'}</span
-							>
-							<span class="tabular-nums">{outcomeText(run.outcome)}, {countText(run.count)} records</span>
+							<span class="font-semibold">{run.run} · {titleOf(run.report)}{run.version ? '' : ' (draft)'}</span>
+							<span class="text-sm tabular-nums">{outcomeText(run.outcome)} · {recordsText(run.count)}</span>
 						</span>
-						<span class="muted flex flex-wrap justify-between gap-x-4 text-sm">
-							<span>{run.readback || run.problem}</span>
-							<span class="tabular-nums">{instantText(run.started_at)}</span>
+						<span class="flex flex-wrap justify-between gap-x-4 text-[13px]">
+							<span class="muted">{run.readback || run.problem}</span>
+							<span class="text-ink-3 tabular-nums">{instantText(run.started_at)}</span>
 						</span>
 					</a>
 				</li>
 			{/each}
 		</ul>
-		{#if more}<button type="button" class="btn preset-tonal mt-3" onclick={older}>Older runs</button>{/if}
+		{#if more}<button type="button" class="button" onclick={older}>Older runs</button>{/if}
 	{/if}
 </div>

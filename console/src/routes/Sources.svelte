@@ -20,7 +20,7 @@
 	} from '../lib/api';
 	import { newDraftAddress } from '../lib/link';
 	import { Loaded } from '../lib/loaded.svelte';
-	import Pending from '../lib/Pending.svelte';
+	import Pending from '../parts/Pending.svelte';
 	import ResultTable from '../result/ResultTable.svelte';
 	import type { Row } from '../result/run.svelte';
 	import { countText, stampText } from '../lib/text';
@@ -126,10 +126,10 @@
 
 <svelte:head><title>{params.table ?? params.source ?? 'Sources'} · Pike Gate</title></svelte:head>
 
-<div class="flex flex-col gap-4 p-4 lg:h-full lg:flex-row">
+<div class="flex flex-col gap-4.5 p-4 sm:px-5 lg:h-full lg:flex-row">
 	<nav aria-label="Sources" class="w-full shrink-0 lg:w-72 lg:overflow-y-auto">
-		<h1 class="mb-3 text-2xl font-semibold">Sources</h1>
-		{#if failure}<p role="alert" class="text-error-700-300">{failure}</p>{/if}
+		<h1 class="mb-3">Sources</h1>
+		{#if failure}<p role="alert" class="text-bad">{failure}</p>{/if}
 		{#if loaded && sources.length + broken.length === 0}
 			<p>No database is connected yet. <code>pikegate source add NAME --at PATH</code> connects one.</p>
 		{/if}
@@ -139,7 +139,7 @@
 					<div class="flex items-center gap-1 py-0.5">
 						<button
 							type="button"
-							class="w-5"
+							class="min-h-6 w-6"
 							aria-expanded={isOpen(s)}
 							aria-label="Tables of {s.name}"
 							onclick={() => (turned = { ...turned, [s.name]: !isOpen(s) })}>{isOpen(s) ? '▾' : '▸'}</button
@@ -153,14 +153,17 @@
 						<span class="muted text-sm">{s.engine}</span>
 					</div>
 					{#if isOpen(s)}
-						<ul class="border-surface-300-700 ml-1.5 border-l pl-3">
+						<ul class="border-line-strong ml-1.5 border-l pl-3">
 							{#each s.tables ?? [] as t (t.name)}
 								<li>
 									<a
 										href={at(s.name, t.name)}
 										use:link
 										aria-current={t === table ? 'page' : undefined}
-										class="rounded-base flex justify-between gap-2 px-1.5 py-0.5 {t === table ? 'preset-tonal' : ''}"
+										class="rounded-base text-ink hover:bg-wash flex justify-between gap-2 px-1.5 py-0.5 no-underline {t ===
+										table
+											? 'bg-act-wash font-semibold'
+											: ''}"
 										><span>{t.name}{t.view ? ' (view)' : ''}</span><span class="muted text-sm"
 											>{t.columns?.length} columns</span
 										></a
@@ -172,17 +175,17 @@
 				</li>
 			{/each}
 			{#each broken as b (b.name)}
-				<li><span class="font-semibold">{b.name}</span> <span class="text-error-700-300 text-sm">{b.why}</span></li>
+				<li><span class="font-semibold">{b.name}</span> <span class="text-bad text-sm">{b.why}</span></li>
 			{/each}
 		</ul>
 	</nav>
 
 	<div class="flex min-h-0 min-w-0 grow flex-col gap-4 lg:overflow-y-auto">
-		{#if trouble || extentsOf.failure}<p role="alert" class="text-error-700-300">{trouble || extentsOf.failure}</p>{/if}
+		{#if trouble || extentsOf.failure}<p role="alert" class="text-bad">{trouble || extentsOf.failure}</p>{/if}
 		{#if refused && table}
 			{@const r = refused}
 			<p>
-				<button type="button" class="btn btn-sm preset-tonal" onclick={() => encode(table, r.column, r.encoding, true)}
+				<button type="button" class="button" onclick={() => encode(table, r.column, r.encoding, true)}
 					>Set {r.column} to {r.encoding} anyway</button
 				>
 			</p>
@@ -195,35 +198,33 @@
 						>{table.view ? 'view' : 'table'} of {source.name}{#if extents?.[0]}, {countText(extents[0].records)} records{/if}</span
 					>
 				</h2>
-				<a
-					class="btn btn-sm preset-tonal"
-					href={newDraftAddress('query', { source: source.name, from: table.name })}
-					use:link>Draft a query of it</a
+				<a class="button" href={newDraftAddress('query', { source: source.name, from: table.name })} use:link
+					>Draft a query of it</a
 				>
 			</div>
 			<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
 			<div class="panel shrink-0 overflow-x-auto" tabindex="0" role="region" aria-label="Columns of {table.name}">
 				<table class="w-full text-sm tabular-nums" data-columns>
-					<thead class="muted text-left">
+					<thead>
 						<tr>
-							{#each ['Column', 'Type', 'Stored as', 'Blank', 'Different', 'Earliest or least', 'Latest or greatest'] as head, i (head)}
-								<th class="px-2 py-1 font-normal {i === 3 || i === 4 ? 'text-right' : ''}">{head}</th>
+							{#each ['Column', 'Type', 'Stored as', 'Blank', 'Distinct', 'Minimum', 'Maximum'] as head, i (head)}
+								<th class="column-head {i === 3 || i === 4 ? 'text-right' : ''}">{head}</th>
 							{/each}
 						</tr>
 					</thead>
 					<tbody>
 						{#each table.columns ?? [] as column (column.name)}
 							{@const e = extentOf(column.name)}
-							<tr class="border-surface-200-800 border-t align-top">
-								<th scope="row" class="px-2 py-1 text-left font-semibold"
+							<tr class="border-line border-t align-top">
+								<th scope="row" class="px-3 py-1.5 text-left font-semibold"
 									>{column.name}<span class="muted font-normal">{table.key?.includes(column.name) ? ', key' : ''}</span
 									></th
 								>
-								<td class="px-2 py-1">{column.type}</td>
-								<td class="px-2 py-1">
+								<td class="px-3 py-1.5">{column.type}</td>
+								<td class="px-3 py-1.5">
 									{#if settable(column) && !table.view && !table.key?.includes(column.name)}
 										<select
-											class="field w-auto py-0.5 text-sm"
+											class="field h-7 w-auto text-sm"
 											aria-label="How {column.name} is stored"
 											value={column.encoding ?? ''}
 											onchange={(ev) => encode(table, column.name, ev.currentTarget.value)}
@@ -242,10 +243,11 @@
 										>
 									{/if}
 								</td>
-								<td class="px-2 py-1 text-right">{e ? countText(e.blank) : '…'}</td>
-								<td class="px-2 py-1 text-right">{!e ? '…' : column.type === 'other' ? '' : countText(e.distinct)}</td>
-								<td class="px-2 py-1 whitespace-nowrap">{stampText(e?.earliest)}</td>
-								<td class="px-2 py-1 whitespace-nowrap">{stampText(e?.latest)}</td>
+								<td class="px-3 py-1.5 text-right">{e ? countText(e.blank) : '…'}</td>
+								<td class="px-3 py-1.5 text-right">{!e ? '…' : column.type === 'other' ? '' : countText(e.distinct)}</td
+								>
+								<td class="px-3 py-1.5 whitespace-nowrap">{stampText(e?.earliest)}</td>
+								<td class="px-3 py-1.5 whitespace-nowrap">{stampText(e?.latest)}</td>
 							</tr>
 						{/each}
 					</tbody>

@@ -36,10 +36,10 @@
 </script>
 
 <div class="flex h-full flex-col">
-	<div class="bg-surface-100-900 flex flex-wrap items-center gap-3 px-4 py-1.5 text-sm">
+	<div class="bg-wash flex flex-wrap items-center gap-3 px-4 py-1.5 text-sm">
 		<span><strong>Draft</strong> of {params.name}: this is what its readers would see.</span>
 		<a href={draftAddress('report', params.name)} use:link>Back to the draft</a>
-		<button type="button" class="btn btn-sm preset-tonal" disabled={!last} onclick={keep}>Keep as an example</button>
+		<button type="button" class="button" disabled={!last} onclick={keep}>Keep as an example</button>
 		<span role="status">{said}</span>
 	</div>
 	<div class="min-h-0 grow lg:overflow-auto">

@@ -1,9 +1,9 @@
 <script lang="ts">
 	// A list of the form: items are added, taken away and moved.
-	import type { Path, Value } from '../draft/definition';
-	import { proposals } from '../draft/joins';
-	import SchemaForm, { type Drafting } from '../draft/SchemaForm.svelte';
-	import { full, isShort, shapeOf, spoken, type Schema } from '../draft/schema-form';
+	import type { Path, Value } from './definition';
+	import { proposals } from './joins';
+	import SchemaForm, { type Drafting } from './SchemaForm.svelte';
+	import { full, isShort, shapeOf, spoken, type Schema } from './schema-form';
 
 	let {
 		name,
@@ -115,7 +115,7 @@
 			/>
 			<button
 				type="button"
-				class="btn btn-sm preset-tonal"
+				class="button"
 				disabled={!added}
 				onclick={() => {
 					drafting.set([...path, added], added, order);
@@ -141,7 +141,7 @@
 								{#if item && isShort(item) && itemShape !== 'list'}
 									<button
 										type="button"
-										class="btn btn-sm preset-tonal"
+										class="button"
 										aria-label="More about {v}"
 										onclick={() => {
 											fresh = i;
@@ -174,7 +174,7 @@
 								</div>
 							</details>
 						{/if}
-						{#if problems(i).length}<p class="text-error-700-300 text-sm">
+						{#if problems(i).length}<p class="text-bad text-sm">
 								<span aria-hidden="true">▲</span>
 								{problems(i).join(' ')}
 							</p>{/if}
@@ -210,7 +210,7 @@
 					>{#each offered as o (o)}<option value={o}></option>{/each}</datalist
 				>
 				<select
-					class="muted rounded-base border-surface-300-700 max-w-full border border-dashed bg-transparent px-2 py-0.5 text-sm"
+					class="muted rounded-base border-line-strong max-w-full border border-dashed bg-transparent px-2 py-0.5 text-sm"
 					aria-label="Add to {spoken(name).toLowerCase()}"
 					value=""
 					onchange={(e) => {
@@ -222,22 +222,20 @@
 					{#each offered as o (o)}<option value={o}>{o}</option>{/each}
 				</select>
 			{:else if name !== 'ask' && (Array.isArray(value) || items.length === 0)}
-				<button type="button" class="btn btn-sm preset-tonal" onclick={() => append(blank())}
+				<button type="button" class="button" onclick={() => append(blank())}
 					>Add{name === 'parameters' ? ' a question' : ''}</button
 				>
 			{/if}
 			{#if name === 'parameters'}
 				{#each drafting.names.use ?? [] as shared (shared)}
 					{#if !items.some((v) => fieldsOf(v).use === shared)}
-						<button type="button" class="btn btn-sm preset-tonal" onclick={() => append({ use: shared })}
-							>Use {shared}</button
-						>
+						<button type="button" class="button" onclick={() => append({ use: shared })}>Use {shared}</button>
 					{/if}
 				{/each}
 			{/if}
 			{#if joins.some((j) => j.many)}
 				<select
-					class="muted rounded-base border-surface-300-700 max-w-full border border-dashed bg-transparent px-2 py-0.5 text-sm"
+					class="muted rounded-base border-line-strong max-w-full border border-dashed bg-transparent px-2 py-0.5 text-sm"
 					aria-label="Join a table with several records for each"
 					value=""
 					onchange={(e) => {
@@ -254,7 +252,7 @@
 			{#each joins.filter((j) => !j.many) as join (join.words)}
 				<button
 					type="button"
-					class="border-primary-600-400 rounded-base border px-2 py-0.5 text-left text-sm"
+					class="border-act rounded-base border px-2 py-0.5 text-left text-sm"
 					data-proposal
 					onclick={() => append(join.item)}>+ {join.words}</button
 				>

@@ -1,21 +1,19 @@
 <script lang="ts">
 	// The problems of one field, each with its ways out.
-	import type { Fix, Problem } from './api';
+	import type { Fix, Problem } from '../lib/api';
 
 	let { id, problems, onfix }: { id: string; problems: Problem[]; onfix: (fix: Fix, problem: Problem) => void } =
 		$props();
 </script>
 
-<div {id} class="text-error-700-300 space-y-1 text-sm" aria-live="polite">
+<div {id} class="text-bad space-y-1 text-[13px] empty:hidden" aria-live="polite">
 	{#each problems as problem (problem.code + problem.field + problem.message)}
-		<p data-problem={problem.code}>
-			<span aria-hidden="true">▲</span>
-			{problem.message}
-			<span class="muted">{problem.fixes?.length ? '' : (problem.hint ?? '')}</span>
+		<p data-problem={problem.code} class="flex flex-wrap items-center gap-x-2 gap-y-1 pt-1">
+			<span>{problem.message} {problem.fixes?.length ? '' : (problem.hint ?? '')}</span>
 			{#each problem.fixes ?? [] as fix (fix.text)}
 				<button
 					type="button"
-					class="border-error-600-400 rounded-base ml-1 border px-1.5 py-0.5"
+					class="border-bad rounded-base hover:bg-bad-wash min-h-6.5 border px-2"
 					onclick={() => onfix(fix, problem)}>{fix.label}</button
 				>
 			{/each}

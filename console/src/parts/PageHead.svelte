@@ -1,0 +1,12 @@
+<script lang="ts">
+	// The head of a page: its title once, what it is about, and what can be done.
+	import type { Snippet } from 'svelte';
+
+	let { title, about = '', children }: { title: string; about?: string; children?: Snippet } = $props();
+</script>
+
+<div class="flex flex-wrap items-baseline gap-x-3.5 gap-y-1">
+	<h1 class="wrap-anywhere">{title}</h1>
+	{#if about}<p class="muted text-sm">{about}</p>{/if}
+	{#if children}<div class="ml-auto flex flex-wrap items-center gap-2">{@render children()}</div>{/if}
+</div>

@@ -1,0 +1,66 @@
+// What a run found, at a glance.
+import type { Edges, Total } from '../lib/api';
+import { countText, momentText, valueText } from '../lib/text';
+import type { Fact } from '../parts/Facts.svelte';
+
+type Found = {
+	count: number;
+	first?: string;
+	last?: string;
+	edges?: Edges;
+	totals?: Total[] | null;
+	left_out?: { records: number; at_least?: boolean; columns?: string[] | null };
+};
+
+export function factsOf(found: Found, zone: string): Fact[] {
+	const { edges, left_out: left } = found;
+	// The year is told where it is not the same in all of them.
+	const years = new Set(
+		[found.first, found.last, edges?.before, edges?.after].filter(Boolean).map((t) => t!.slice(0, 4)),
+	);
+	const moment = (text?: string) => momentText(text, zone, years.size !== 1);
+	const onDay = (day?: { day: string; count: number }) => (day ? `${countText(day.count)} on that day` : '');
+	const facts: Fact[] = [{ label: 'Records', value: countText(found.count), main: true, mark: 'count' }];
+	if (found.first)
+		facts.push({
+			label: 'First',
+			value: moment(found.first),
+			datetime: found.first,
+			note: onDay(edges?.first_day),
+			mark: 'first',
+		});
+	if (found.last)
+		facts.push({
+			label: 'Last',
+			value: moment(found.last),
+			datetime: found.last,
+			note: onDay(edges?.last_day),
+			mark: 'last',
+		});
+	if (edges?.before || edges?.no_before)
+		facts.push({
+			label: 'Nearest before',
+			value: edges.no_before ? 'none' : moment(edges.before),
+			note: edges.no_before ? 'no earlier record' : 'outside the period',
+			outside: true,
+			mark: 'before',
+		});
+	if (edges?.after || edges?.no_after)
+		facts.push({
+			label: 'Nearest after',
+			value: edges.no_after ? 'none' : moment(edges.after),
+			note: edges.no_after ? 'no later record' : 'outside the period',
+			outside: true,
+			mark: 'after',
+		});
+	for (const t of found.totals ?? [])
+		facts.push({ label: t.label, value: valueText(t.value, t.format), mark: 'total' });
+	if (left)
+		facts.push({
+			label: 'Left out',
+			value: left.records ? (left.at_least ? 'at least ' : '') + countText(left.records) : 'not counted',
+			note: `no valid date in ${(left.columns ?? []).join(', ')}`,
+			mark: 'left-out',
+		});
+	return facts;
+}

@@ -2,6 +2,7 @@ package period
 
 import (
 	"strconv"
+	"strings"
 
 	"pikegate/core/civil"
 )
@@ -115,6 +116,28 @@ func (s Span) ReadBack() string {
 		return start + " up to and including " + clock(last, unit)
 	}
 	return start + " up to and including " + longDay(last.Date()) + " " + clock(last, unit)
+}
+
+// Within says where a date lies that is in the span: "from Sat 1 Mar through Mon
+// 31 Mar 2025 (31 days)", "on Sun 30 Mar 2025".
+func (s Span) Within() string {
+	switch {
+	case s == All:
+		return "on any date"
+	case s.OpenEnd():
+		return "from " + moment(s.From) + " on"
+	case s.OpenStart():
+		return "before " + moment(s.Until)
+	case !s.WholeDays():
+		return "from " + s.ReadBack()
+	case s.Days() == 1:
+		return "on " + longDay(s.FirstDay())
+	}
+	first, last := longDay(s.FirstDay()), longDay(s.LastDay())
+	if s.FirstDay().Year() == s.LastDay().Year() {
+		first = first[:strings.LastIndexByte(first, ' ')]
+	}
+	return "from " + first + " through " + last + " (" + strconv.Itoa(s.Days()) + " days)"
 }
 
 // longDay is a day in words: Sun 1 Mar 2026.

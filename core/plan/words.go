@@ -1,13 +1,39 @@
 package plan
 
 import (
+	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
 	"pikegate/core/parameter"
 	"pikegate/core/period"
 )
+
+// ReadBack says what a statement selects: every condition in words, and the
+// answers that hand-written SQL uses.
+func ReadBack(s Statement) string {
+	var words []string
+	for i, c := range slices.Concat(s.Where, s.Having) {
+		if i > 0 {
+			c.Words = lowered(c.Words)
+		}
+		words = append(words, c.Words)
+	}
+	words = append(words, s.Said...)
+	if len(words) == 0 {
+		return "All records."
+	}
+	separator := ", "
+	if slices.ContainsFunc(words, func(w string) bool { return strings.Contains(w, ", ") }) {
+		separator = "; "
+	}
+	text := strings.Join(words, separator) + "."
+	first, size := utf8.DecodeRuneInString(text)
+	return string(unicode.ToUpper(first)) + text[size:]
+}
 
 // label is what people read above the column, or its name in words.
 func (b *binder) label(c *criteria.Column) string {
@@ -30,7 +56,7 @@ func (b *binder) anything(e criteria.Expr) string {
 	if len(labels) == 0 {
 		return "no restriction"
 	}
-	return labels[0] + ": any"
+	return "any " + lowered(labels[0])
 }
 
 // words says a condition with the values of the run.
@@ -76,8 +102,11 @@ func (b *binder) conditionWords(e criteria.Expr) string {
 	case *criteria.Between:
 		return b.words(e.X) + " is " + not(e.Not) + "between " + b.words(e.Low) + " and " + b.words(e.High) + ", both included"
 	case *criteria.Within:
-		return b.words(e.X) + " is " + not(e.Not) + "within " + b.words(e.Period)
+		return b.words(e.X) + " " + b.within(e.Not, e.Period)
 	case *criteria.In:
+		if column, ok := e.X.(*criteria.Column); ok && !e.Not && !column.Ref.Column.Type.IsDate() {
+			return b.label(column) + " " + parameter.OneOf(b.each(e.Items)) + fold(e.Fold)
+		}
 		return b.words(e.X) + " is " + not(e.Not) + parameter.OneOf(b.each(e.Items)) + fold(e.Fold)
 	case *criteria.IsBlank:
 		if p, ok := e.X.(*criteria.Parameter); ok {
@@ -157,10 +186,34 @@ func (b *binder) comparisonWords(e *criteria.Compare) string {
 	_, unit := left.(*criteria.UnitOf)
 	dated := isPeriod(right) || criteria.TypeOf(left).IsDate()
 	word := relation(op, dated)
-	if isPeriod(right) && !unit && (op == "=" || op == "<>") && b.spans(right)[0].Days() != 1 {
-		word += "within "
+	if isPeriod(right) && !unit && (op == "=" || op == "<>") {
+		return b.words(left) + " " + b.within(op == "<>", right)
+	}
+	if column, ok := left.(*criteria.Column); ok && op == "=" && !dated && len(criteria.Columns(right)) == 0 {
+		return b.label(column) + " " + b.words(right) + fold(e.Fold)
 	}
 	return b.words(left) + " is " + word + b.words(right) + fold(e.Fold)
+}
+
+// within says where a date lies with regard to a period.
+func (b *binder) within(negated bool, e criteria.Expr) string {
+	spans := b.spans(e)
+	words := make([]string, len(spans))
+	for i, span := range spans {
+		if words[i] = span.Within(); span.From == span.Until {
+			words[i] = "at an open end"
+		}
+	}
+	return not(negated) + parameter.OneOf(words)
+}
+
+// lowered is a label in the middle of a sentence; one in capitals stays.
+func lowered(label string) string {
+	first, size := utf8.DecodeRuneInString(label)
+	if second, _ := utf8.DecodeRuneInString(label[size:]); unicode.IsUpper(second) {
+		return label
+	}
+	return string(unicode.ToLower(first)) + label[size:]
 }
 
 // operand says a value.

@@ -94,7 +94,7 @@ func (a *app) printTable(cmd *cobra.Command, id uint, rows io.Reader, out string
 	var summary output.Summary
 	err := a.save(out, a.Stdout, func(w io.Writer) error {
 		var err error
-		summary, err = writeTable(w, rows, func(h output.Header) { fmt.Fprintf(a.Stderr, "%s\n\n", h.ReadBack) })
+		summary, err = writeTable(w, rows, func(h output.Header) { fmt.Fprintf(a.Stderr, "%s\n%s\n\n", h.Title, h.ReadBack) })
 		return err
 	})
 	if err != nil {

@@ -10,7 +10,6 @@ import (
 	"log/slog"
 	"runtime/debug"
 	"slices"
-	"strings"
 	"sync"
 	"time"
 
@@ -110,7 +109,7 @@ func Prepare(ctx context.Context, job Job) (Prepared, error) {
 	edges, _ := planner.Edges(statement.Statement)
 	return Prepared{
 		asked, values, statement, job.Source.Dialect().Write(statement.Statement), edges, statement.Impossible(),
-		readBack(job.Report, statement.Statement),
+		plan.ReadBack(statement.Statement),
 	}, nil
 }
 
@@ -146,20 +145,6 @@ func (job Job) Read() (asked []parameter.Parameter, values parameter.Values, pro
 		}
 	}
 	return shown, values, problems
-}
-
-// readBack says what is selected: every condition in words.
-func readBack(r *definition.Report, s plan.Statement) string {
-	title, _ := r.Heading()
-	var words []string
-	for _, c := range slices.Concat(s.Where, s.Having) {
-		words = append(words, c.Words)
-	}
-	words = append(words, s.Said...)
-	if len(words) == 0 {
-		return title + ": all records."
-	}
-	return title + ": " + strings.Join(words, "; ") + "."
 }
 
 // Runner runs jobs and keeps their records.

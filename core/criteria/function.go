@@ -141,7 +141,7 @@ func (r *resolver) call(e *Call) catalog.Type {
 		}
 	}
 	if !choice {
-		r.fail(e.At(), "blank_alone", f.name+" chooses among nothing but blanks.", "Give a value as well.")
+		r.fail(e.At(), "blank_alone", f.name+" has only blanks to choose from.", "Give a value as well.")
 	}
 	if f.makes == "" {
 		return common

@@ -171,7 +171,7 @@ func (r *resolver) word(e Expr, what string) {
 // folded refuses to ignore the case of what is not text.
 func (r *resolver) folded(fold bool, x Expr) {
 	if t := TypeOf(x); fold && t != unknownType && t != catalog.Text {
-		r.fail(x.At(), "type_mismatch", "Only texts have capitals; this is "+a(t)+".", "Take ignoring case away.")
+		r.fail(x.At(), "type_mismatch", "Only texts have capitals; this is "+a(t)+".", "Remove ignoring case.")
 	}
 }
 
@@ -283,7 +283,7 @@ func (r *resolver) single(e Expr) {
 // uncompared refuses a comparison with blank, which nothing satisfies.
 func (r *resolver) uncompared(e Expr) {
 	if b, ok := e.(*Blank); ok {
-		r.fail(b.At(), "compared_with_blank", "Nothing is equal to blank, nor different from it.", "Write is blank or is not blank.")
+		r.fail(b.At(), "compared_with_blank", "Nothing equals blank or differs from it.", "Write is blank or is not blank.")
 	}
 }
 

@@ -156,7 +156,7 @@ func compile(query *Query, source *catalog.Source, library Library) *compiler {
 		c.sort()
 	})
 	if c.out.Grouped && c.out.SQL != nil {
-		c.fail("sql", q.SQL.Line, "aggregate_here", "Values of many records are not made of hand-written SQL.", "Make them in the SQL itself.")
+		c.fail("sql", q.SQL.Line, "aggregate_here", "Aggregates do not work on hand-written SQL.", "Write them in the SQL itself.")
 	}
 	c.unused()
 	return c
@@ -282,7 +282,7 @@ func (c *compiler) overGroups(field string, text Text, condition bool) criteria.
 // itself.
 func (c *compiler) ofRecords(field string, text Text, e criteria.Expr) {
 	if criteria.HasAggregate(e) {
-		c.fail(field, text.Line, "aggregate_here", "A value made of many records cannot stand here.", "Use it in a column, the criteria or the sort.")
+		c.fail(field, text.Line, "aggregate_here", "An aggregate cannot be used here.", "Use it in a column, the criteria or the sort.")
 	}
 }
 
@@ -463,7 +463,7 @@ func (c *compiler) unused() {
 		}
 		if !slices.Contains(c.used, q.Name) && (c.out.Criteria != nil || c.query.Criteria.Value == "") {
 			c.fail(fmt.Sprintf("parameters[%d]", i), 0, "unused_parameter",
-				"Nothing uses the answer to :"+q.Name+".", "Use it in the criteria, or take the question away.")
+				"Nothing uses the answer to :"+q.Name+".", "Use it in the criteria, or remove the question.")
 		}
 	}
 }

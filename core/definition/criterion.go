@@ -58,7 +58,7 @@ func (c *compiler) meets(m *criteria.Meets) (criteria.Expr, *diag.Problem) {
 	}
 	if c.nested++; c.nested > maxNested {
 		c.nested--
-		return fail("circular", "The criterion "+m.Name+" comes back to itself.", "Take meets out of one of the criteria that use each other.")
+		return fail("circular", "The criterion "+m.Name+" refers to itself.", "Remove meets from one of the criteria that use each other.")
 	}
 	defer func() { c.nested-- }()
 	e, problems := criteria.Parse(criterion.Criteria.Value)

@@ -362,7 +362,7 @@ func (d *decoder) fill(entries []entry, n *yaml.Node, v reflect.Value, path stri
 			d.fail(e.key, join(path, e.name), "unknown_field", fmt.Sprintf("There is no field %q here.", e.name), nearOr(e.name, names))
 			continue
 		case seen[e.name]:
-			d.fail(e.key, join(path, e.name), "twice", fmt.Sprintf("The field %q stands here twice.", e.name), "")
+			d.fail(e.key, join(path, e.name), "twice", fmt.Sprintf("The field %q appears twice here.", e.name), "")
 			continue
 		}
 		seen[e.name] = true

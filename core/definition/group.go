@@ -76,7 +76,7 @@ func (out *Compiled) View(r *Report) (View, diag.Problems) {
 func (c *compiler) apart(field string, text Text) criteria.Expr {
 	e := c.expression(field, text, false)
 	if _, aggregate := e.(*criteria.Aggregate); aggregate {
-		c.fail(field, text.Line, "type_mismatch", "Records cannot be put together by what is made of all of them.", "Name a column.")
+		c.fail(field, text.Line, "type_mismatch", "Records cannot be grouped by an aggregate.", "Name a column.")
 	}
 	return e
 }

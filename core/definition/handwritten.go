@@ -22,7 +22,7 @@ const Result = "result"
 func (c *compiler) handWritten() {
 	q := c.query
 	if q.From != "" || len(q.Joins) > 0 {
-		c.fail("sql", q.SQL.Line, "twice", "A query has sql, or from and joins, not both.", "Take one of them away.")
+		c.fail("sql", q.SQL.Line, "twice", "A query has sql, or from and joins, not both.", "Remove one of them.")
 	}
 	var flavour sqltext.Flavour
 	if c.source != nil {

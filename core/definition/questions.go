@@ -103,10 +103,10 @@ func (c *compiler) question(field string, p parameter.Parameter) {
 		}
 	}
 	if p.Many && (p.Kind == parameter.Period || p.Kind == parameter.YesNo) {
-		c.fail(field+".many", 0, "not_many", fmt.Sprintf("A question of the kind %s takes one answer.", p.Kind), "Take many away.")
+		c.fail(field+".many", 0, "not_many", fmt.Sprintf("A question of the kind %s takes one answer.", p.Kind), "Remove many.")
 	}
 	if (dated || p.Kind == parameter.YesNo) && (p.Choices.FromData() || len(p.Choices.Listed) > 0) {
-		c.fail(field+".choices", 0, "no_choices", fmt.Sprintf("A question of the kind %s is not chosen from a list.", p.Kind), "Take choices away, or make it a text or a number.")
+		c.fail(field+".choices", 0, "no_choices", fmt.Sprintf("A question of the kind %s is not chosen from a list.", p.Kind), "Remove choices, or make it a text or a number.")
 	}
 	if p.Shown != "" && p.Shown != parameter.Asked && p.Required && len(p.Default) == 0 && p.Derive == "" {
 		c.fail(field+".default", 0, "missing_field", "A question that is not asked and needs a value has no default.", "Give it a default, or derive it.")
@@ -153,7 +153,7 @@ func (c *compiler) derive(field string, p parameter.Parameter) {
 	}
 	field += ".derive"
 	if p.Required || len(p.Default) > 0 {
-		c.fail(field, 0, "derived", "A derived question is not answered, so it has no default and is not required.", "Take these fields away, or derive.")
+		c.fail(field, 0, "derived", "A derived question is not answered, so it has no default and is not required.", "Remove these fields, or derive.")
 	}
 	dated := func(k string) bool { return k == "period" || k == "date" || k == "date-time" }
 	switch p.Kind {
@@ -225,7 +225,7 @@ func (c *compiler) offers() {
 		case choices.Query != "":
 			c.queryOffer(field, q)
 		case choices.Where.Value != "":
-			c.fail(field+".where", 0, "no_column", "where goes with column.", "Name the column whose values are offered, or take where away.")
+			c.fail(field+".where", 0, "no_column", "where goes with column.", "Name the column whose values are offered, or remove where.")
 		}
 	}
 }
@@ -262,7 +262,7 @@ func (c *compiler) queryOffer(field string, q Question) {
 	}
 	compiled, problems := Compile(query, c.source, Library{})
 	if problems.Failed() {
-		c.fail(field+".query", 0, "unsound", "The query "+query.Name+" is not sound.", "Check it first.")
+		c.fail(field+".query", 0, "unsound", "The query "+query.Name+" is not valid.", "Check it first.")
 		return
 	}
 	index := func(part, name string) int {

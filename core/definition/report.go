@@ -50,7 +50,7 @@ func CheckReport(r *Report, q *Query, library Library) diag.Problems {
 			readable(field, a.Name, text)
 		}
 		if _, both := r.Set[a.Name]; both {
-			c.fail(field, 0, "twice", a.Name+" is both asked and set.", "Take one of them away.")
+			c.fail(field, 0, "twice", a.Name+" is both asked and set.", "Remove one of them.")
 		}
 	}
 	if asked, _ := r.Questions(*q); library.Calendar != nil {

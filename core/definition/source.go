@@ -51,11 +51,11 @@ func UnknownEncoding(field, e string) diag.Problem {
 
 // WriteSource writes the document of a source.
 func WriteSource(name string, encodings map[string]string) string {
-	text, err := yaml.Marshal(struct {
+	text, err := yaml.Dump(struct {
 		Kind      string            `yaml:"kind"`
 		Name      string            `yaml:"name"`
 		Encodings map[string]string `yaml:"encodings"`
-	}{"source", name, encodings})
+	}{"source", name, encodings}, yaml.WithIndent(2))
 	if err != nil {
 		panic("definition: texts are always YAML: " + err.Error())
 	}

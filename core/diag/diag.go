@@ -5,6 +5,7 @@
 package diag
 
 import (
+	"strconv"
 	"strings"
 	"unicode/utf8"
 )
@@ -175,4 +176,12 @@ func Caret(source string, p Problem, width func(string) int) string {
 	pad := strings.Repeat(" ", width(clean(lineStart, start)))
 	marks := strings.Repeat("^", max(1, width(clean(start, end))))
 	return clean(lineStart, lineEnd) + "\n" + pad + marks
+}
+
+// Counted is a number with its noun, which agrees with it.
+func Counted(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return strconv.Itoa(n) + " " + many
 }

@@ -150,10 +150,10 @@ func (q Parameter) limit(s period.Span, in Input, ctx Context) diag.Problems {
 		add("end", "after_latest", fmt.Sprintf("The end is after the latest allowed, %s.", dayOf(latest.LastDay())), "End on or before that day.")
 	}
 	if hasLongest && s.Closed() && s.Until > longest.After(s.From) {
-		add("end", "too_long", fmt.Sprintf("The period has %d days; at most %s are allowed.", s.Days(), q.Limits.Longest), "Choose a shorter one.")
+		add("end", "too_long", fmt.Sprintf("The period has %s; at most %s are allowed.", diag.Counted(s.Days(), "day", "days"), q.Limits.Longest), "Choose a shorter one.")
 	}
 	if hasShortest && s.Closed() && s.Until < shortest.After(s.From) {
-		add("end", "too_short", fmt.Sprintf("The period has %d days; at least %s are needed.", s.Days(), q.Limits.Shortest), "Choose a longer one.")
+		add("end", "too_short", fmt.Sprintf("The period has %s; at least %s are needed.", diag.Counted(s.Days(), "day", "days"), q.Limits.Shortest), "Choose a longer one.")
 	}
 	if hasUnit && (!s.OpenStart() && !starts(s.From, unit, ctx.Calendar) || !s.OpenEnd() && !starts(s.Until, unit, ctx.Calendar)) {
 		add("end", "not_whole", fmt.Sprintf("Only whole %ss are taken here.", q.Limits.Whole), fmt.Sprintf("Give a period of whole %ss.", q.Limits.Whole))

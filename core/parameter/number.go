@@ -69,10 +69,10 @@ func (q Parameter) readNumber(text string, m Marks) (decimal.Decimal, diag.Probl
 		return fail("too_fine", fmt.Sprintf("%q has %d decimal places; at most %d are allowed.", text, places, allowed), "Round it.")
 	}
 	if least, err := decimal.NewFromString(q.Limits.Least); err == nil && n.LessThan(least) {
-		return fail("too_small", fmt.Sprintf("%s is less than the least allowed, %s.", text, least), fmt.Sprintf("Give %s or more.", least), diag.Fix{Label: least.String(), Text: m.write(least)})
+		return fail("too_small", fmt.Sprintf("%s is below the minimum, %s.", text, least), fmt.Sprintf("Give %s or more.", least), diag.Fix{Label: least.String(), Text: m.write(least)})
 	}
 	if most, err := decimal.NewFromString(q.Limits.Most); err == nil && n.GreaterThan(most) {
-		return fail("too_large", fmt.Sprintf("%s is more than the most allowed, %s.", text, most), fmt.Sprintf("Give %s or less.", most), diag.Fix{Label: most.String(), Text: m.write(most)})
+		return fail("too_large", fmt.Sprintf("%s is above the maximum, %s.", text, most), fmt.Sprintf("Give %s or less.", most), diag.Fix{Label: most.String(), Text: m.write(most)})
 	}
 	return n, nil
 }

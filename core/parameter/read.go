@@ -83,7 +83,7 @@ func unknown(questions []Parameter, inputs Inputs) diag.Problems {
 		if hint == "" {
 			hint = "It asks: " + strings.Join(names, ", ") + "."
 		}
-		problems = append(problems, diag.Problem{Code: "unknown_question", Field: name, Message: "Nothing asks for " + name + ".", Hint: hint})
+		problems = append(problems, diag.Problem{Code: "unknown_question", Field: name, Message: "There is no question " + name + ".", Hint: hint})
 	}
 	return problems
 }
@@ -95,7 +95,7 @@ func (q Parameter) open() bool { return (q.Shown == "" || q.Shown == Asked) && q
 // "end" where that part is meant, else empty.
 func (q Parameter) Read(in Input, ctx Context) (Value, diag.Problems) {
 	if in.misshapen != nil {
-		return Value{}, diag.Problems{{Code: "wrong_shape", Message: "The answer has a wrong shape.", Hint: `Give a text, a number, a list of them, or {"start": …, "end": …}.`}}
+		return Value{}, diag.Problems{{Code: "wrong_shape", Message: "The answer must be a text, a number, a list of them, or a start and an end.", Hint: `Write "2026-03", ["up", "down"] or {"start": …, "end": …}.`}}
 	}
 	in = in.blankless()
 	if !q.open() && !in.blank() {
@@ -233,10 +233,10 @@ func (q Parameter) readOne(text string, v *Value, ctx Context) diag.Problems {
 // count holds how many answers were given against fewest and most_chosen.
 func (q Parameter) count(n int) diag.Problems {
 	if fewest, err := strconv.Atoi(q.Limits.Fewest); err == nil && n < fewest {
-		return diag.Problems{{Code: "too_few", Message: fmt.Sprintf("%d answers were given; at least %d are needed.", n, fewest), Hint: "Choose more."}}
+		return diag.Problems{{Code: "too_few", Message: fmt.Sprintf("%s given; at least %d needed.", diag.Counted(n, "answer was", "answers were"), fewest), Hint: "Choose more."}}
 	}
 	if most, err := strconv.Atoi(q.Limits.MostChosen); err == nil && n > most {
-		return diag.Problems{{Code: "too_many", Message: fmt.Sprintf("%d answers were given; at most %d are allowed.", n, most), Hint: "Choose fewer."}}
+		return diag.Problems{{Code: "too_many", Message: fmt.Sprintf("%s given; at most %d allowed.", diag.Counted(n, "answer was", "answers were"), most), Hint: "Choose fewer."}}
 	}
 	return nil
 }

@@ -132,15 +132,15 @@ func (f Finding) say(quote func(criteria.Expr) string) (message, hint string) {
 	case f.Kind == Never && f.With != nil:
 		return fmt.Sprintf("No record can match: %s and %s exclude each other.", quote(f.With), part), "Change one of the two, or join them with or."
 	case f.Kind == Never && f.Whole:
-		return fmt.Sprintf("No record can match: %s is never true.", part), "Change it, or take it away."
+		return fmt.Sprintf("No record can match: %s is never true.", part), "Change it, or remove it."
 	case f.Kind == Never:
-		return fmt.Sprintf("%s is never true, so it adds nothing.", part), "Change it, or take it away."
+		return fmt.Sprintf("%s is never true, so it adds nothing.", part), "Change it, or remove it."
 	case f.Kind == Always:
 		return fmt.Sprintf("%s is always true, apart from blanks, so it restricts nothing.", part), "Perhaps and was meant instead of or. To leave out blanks only, write is not blank."
 	case f.With != nil:
-		return fmt.Sprintf("%s adds nothing: %s says as much already.", part, quote(f.With)), "Take it away, or change what it was meant to say."
+		return fmt.Sprintf("%s adds nothing: %s already implies it.", part, quote(f.With)), "Remove it, or change what it was meant to say."
 	}
-	return part + " adds nothing: the rest says as much already.", "Take it away, or change what it was meant to say."
+	return part + " adds nothing: the rest already implies it.", "Remove it, or change what it was meant to say."
 }
 
 // Reason says in words why no record can match.

@@ -277,7 +277,7 @@ func (s *splitter) check() {
 			open = append(open, w)
 		case ")":
 			if len(open) == 0 {
-				s.fail(w.start, w.end, "parentheses", "This parenthesis closes none.", "Take it away, or open it before.")
+				s.fail(w.start, w.end, "parentheses", "This parenthesis has no opening one.", "Remove it, or open one before it.")
 				return
 			}
 			open = open[:len(open)-1]

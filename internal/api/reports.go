@@ -88,14 +88,14 @@ func (s *Server) reports() {
 	post(s, "explain-report", "/reports/{report}/explain", "How a run would come about, without running it", http.StatusOK, []int{404, 422, 502, 504},
 		func(ctx context.Context, in *struct {
 			ReportPath
-			Plan bool `query:"plan" doc:"Whether to ask the database how it would go about it"`
+			Plan bool `query:"plan" doc:"Whether to ask the database how it would run it"`
 			Body RunBody
 		},
 		) (*response[wire.Explanation], error) {
 			explanation, err := s.service.Explain(ctx, in.Body.request(in.Report), in.Plan)
 			return answer(s, explanation, err)
 		})
-	post(s, "why-report", "/reports/{report}/why", "Why a run would find what it finds: what each condition lets through, and where the nearest records are", http.StatusOK, []int{404, 422, 502, 504},
+	post(s, "why-report", "/reports/{report}/why", "Why a run would find what it finds: how many records each condition matches, and where the nearest records are", http.StatusOK, []int{404, 422, 502, 504},
 		func(ctx context.Context, in *struct {
 			ReportPath
 			Body RunBody

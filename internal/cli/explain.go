@@ -62,7 +62,7 @@ func (a *app) explain() *cobra.Command {
 				p("  %d = %s", v.Number, text)
 			}
 			if e.Plan != nil {
-				p("\nHow the database goes about it")
+				p("\nHow the database runs it")
 				for _, advice := range e.Plan.Advice {
 					p("  %s", advice)
 				}
@@ -88,6 +88,6 @@ func (a *app) explain() *cobra.Command {
 	}
 	in.flags(cmd)
 	a.answersCompleted(cmd)
-	cmd.Flags().BoolVar(&plan, "plan", false, "ask the database how it would go about it, and whether an index serves the dates")
+	cmd.Flags().BoolVar(&plan, "plan", false, "ask the database how it would run it, and whether an index serves the dates")
 	return names(a.printing(cmd), a.reportNames)
 }

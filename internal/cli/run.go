@@ -130,7 +130,7 @@ func (a *app) summarise(id uint, s output.Summary, leftOut string, edges bool) e
 		fmt.Fprintln(a.Stderr, s.Reason)
 	}
 	if s.Count == 0 {
-		fmt.Fprintf(a.Stderr, "To see what each condition lets through: %s why %d\n", a.Program, id)
+		fmt.Fprintf(a.Stderr, "To see how many records each condition matches: %s why %d\n", a.Program, id)
 	}
 	if leftOut != "" {
 		fmt.Fprintln(a.Stderr, leftOut)
@@ -172,7 +172,7 @@ func (a *app) broken(cmd *cobra.Command, id uint, err error) error {
 	if r, recordErr := a.client().RunRecord(cmd.Context(), id); recordErr == nil && r.Problem != "" {
 		return a.summarise(id, output.Summary{Outcome: r.Outcome, Count: r.Count, Problem: r.Problem}, "", false)
 	}
-	return fmt.Errorf("run %d broke off: %w", id, err)
+	return fmt.Errorf("run %d ended early: %w", id, err)
 }
 
 // records is a count in words, with thousands parted.

@@ -28,7 +28,7 @@ func writeTable(w io.Writer, rows io.Reader, begun func(output.Header)) (output.
 	var summary output.Summary
 	line, err := lines.ReadBytes('\n')
 	if err != nil {
-		return summary, fmt.Errorf("the records broke off: %w", err)
+		return summary, fmt.Errorf("the records ended early: %w", err)
 	}
 	if err := json.Unmarshal(line, &header); err != nil {
 		return summary, err
@@ -38,7 +38,7 @@ func writeTable(w io.Writer, rows io.Reader, begun func(output.Header)) (output.
 	for {
 		line, err := lines.ReadBytes('\n')
 		if err != nil {
-			return summary, fmt.Errorf("the records broke off: %w", err)
+			return summary, fmt.Errorf("the records ended early: %w", err)
 		}
 		if bytes.HasPrefix(line, []byte(`{"group":`)) {
 			if err := t.subtotal(line); err != nil {

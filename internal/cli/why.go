@@ -18,8 +18,8 @@ func (a *app) why() *cobra.Command {
 	var in inputs
 	cmd := &cobra.Command{
 		Use:   "why RUN | REPORT",
-		Short: "Show what each condition lets through, and where the nearest records are",
-		Long: "Show why a run found what it found, or would: what each condition lets through alone and in turn,\n" +
+		Short: "Show how many records each condition matches, and where the nearest records are",
+		Long: "Show why a run found what it found, or would: how many records each condition matches alone and with those before it,\n" +
 			"which two exclude each other, and the nearest records before and after the period.",
 		Example: "  pikegate why 17\n  pikegate why passages-by-date --set period=2025-03-01/2025-03-07 --set 'locks=Harrow Top'",
 		Args:    args(cobra.ExactArgs(1)),

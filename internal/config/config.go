@@ -86,14 +86,14 @@ func (s Serve) Validate() error {
 			"it listens on this machine's loopback only (127.0.0.1, ::1 or localhost)", s.Listen)
 	}
 	if s.TimeLimit < 0 {
-		return fmt.Errorf("--time-limit %s is less than nothing", s.TimeLimit)
+		return fmt.Errorf("--time-limit %s is negative", s.TimeLimit)
 	}
 	if s.Stall < 0 {
-		return fmt.Errorf("--stall %s is less than nothing", s.Stall)
+		return fmt.Errorf("--stall %s is negative", s.Stall)
 	}
 	for flag, n := range map[string]int{"--memory": s.Memory, "--keep-days": s.Keep.Days, "--keep-runs": s.Keep.Runs, "--keep-mib": s.Keep.MiB} {
 		if n < 0 {
-			return fmt.Errorf("%s %d is less than nothing", flag, n)
+			return fmt.Errorf("%s %d is negative", flag, n)
 		}
 	}
 	_, err = Calendar(s.Calendar, time.Time{})

@@ -46,7 +46,7 @@ func FindWhy(ctx context.Context, job Job, p Prepared) (wire.Why, error) {
 		if why.Reason != "" {
 			why.Advice = append(why.Advice, why.Reason)
 		}
-		why.Advice = append(why.Advice, "The SQL of this report was written by hand, so what each condition lets through cannot be told apart.")
+		why.Advice = append(why.Advice, "The SQL of this report was written by hand, so the records that each condition matches cannot be counted.")
 		return why, nil
 	}
 	reasons := job.planner().Why(p.Values)

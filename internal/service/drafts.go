@@ -102,7 +102,7 @@ func (s *Service) dependents(ctx context.Context, documents []definition.Documen
 			}
 			problems = append(problems, diag.Problem{
 				Code: "breaks_user", Severity: diag.Warning, Field: used + ": " + changed[used],
-				Message: fmt.Sprintf("The %s %s, which uses it, would not be sound: %s", kept.Kind, kept.Name, p.Message), Hint: p.Hint,
+				Message: fmt.Sprintf("The %s %s, which uses it, would not be valid: %s", kept.Kind, kept.Name, p.Message), Hint: p.Hint,
 			})
 		}
 	}

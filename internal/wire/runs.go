@@ -16,7 +16,7 @@ type Comparison struct {
 	Columns []plan.Output `json:"columns" doc:"The columns both runs have"`
 	// Whole tells that nothing tells the records apart, so that one that
 	// changed is one that went and one that came.
-	Whole   bool              `json:"whole,omitempty" doc:"Whether only whole records could be compared, so that none is told to have changed"`
+	Whole   bool              `json:"whole,omitempty" doc:"Whether only whole records could be compared, so that none is reported as changed"`
 	Before  Side              `json:"before"`
 	After   Side              `json:"after"`
 	Same    int64             `json:"same" doc:"How many records are the same in both"`
@@ -73,7 +73,7 @@ type Why struct {
 type WhyCondition struct {
 	Words string `json:"words"`
 	Text  string `json:"text" doc:"The condition as the author wrote it"`
-	Alone int64  `json:"alone" doc:"How many records it lets through by itself"`
+	Alone int64  `json:"alone" doc:"How many records it matches by itself"`
 	Left  int64  `json:"left" doc:"How many are left once it and those before it are applied"`
 }
 
@@ -129,7 +129,7 @@ type Explanation struct {
 	SQL        string         `json:"sql" doc:"The statement, its values numbered"`
 	Values     []BoundValue   `json:"values" doc:"The values bound to it"`
 	Findings   diag.Problems  `json:"findings,omitempty" doc:"What can be proved of the criteria with these answers"`
-	Plan       *QueryPlan     `json:"plan,omitempty" doc:"How the database would go about it, where that was asked for"`
+	Plan       *QueryPlan     `json:"plan,omitempty" doc:"How the database would run it, where that was asked for"`
 	Computed   []string       `json:"computed,omitempty" doc:"Columns worked out from what the database returns, exactly"`
 }
 

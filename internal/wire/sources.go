@@ -6,7 +6,7 @@ type ColumnExtent struct {
 	Earliest string `json:"earliest,omitempty" doc:"The earliest date, or the least number"`
 	Latest   string `json:"latest,omitempty" doc:"The latest date, or the greatest number"`
 	Blank    int64  `json:"blank" doc:"How many records are blank there"`
-	Distinct int64  `json:"distinct" doc:"How many different values there are; of types that cannot be asked about none are told"`
+	Distinct int64  `json:"distinct" doc:"How many different values there are; none for types that cannot be counted"`
 	Records  int64  `json:"records" doc:"How many records the table has"`
 }
 

@@ -63,7 +63,7 @@ func TestTable(t *testing.T) {
 		assert.Equal(t, strings.Fields(strings.Join(row, " ")), strings.Fields(strings.Replace(lines[i+2], " ", "T", 1)))
 		assert.Equal(t, len([]rune(lines[0])), len([]rune(lines[i+2])), "the last column is aligned")
 	}
-	assert.Contains(t, r.err, "Passed at is within Thu 29 Feb 2024")
+	assert.Contains(t, r.err, "Passed at on Thu 29 Feb 2024")
 	assert.Contains(t, r.err, "first 2024-02-29T00:00:00+00:00, last 2024-02-29T23:59:59+00:00")
 }
 

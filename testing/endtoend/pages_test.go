@@ -18,21 +18,22 @@ import (
 func TestLinks(t *testing.T) {
 	p := browser.Open(t, address+"/#/reports/jobs-due?period=2025-03&locks=Harrow+Top", 1280, 800)
 	p.Wait("document.querySelector('[data-outcome=done]')")
-	p.Wait("document.querySelector('[data-readback]').textContent.includes('Sat 1 Mar 2025 through Mon 31 Mar 2025 (31 days); Lock is Harrow Top')")
+	p.Click("[data-slot=period]")
+	p.Wait("document.querySelector('[data-readback]')?.textContent.includes('Sat 1 Mar through Mon 31 Mar 2025 (31 days), lock Harrow Top')")
 	count := p.Text("[data-count]")
 	p.Type("#q-period-words", "2025-04")
 	p.Wait("document.querySelector('[data-readback]').textContent.includes('30 days')")
 	p.Press("Run")
-	p.Wait("document.querySelector('[aria-label=Result]').textContent.includes('30 Apr 2025')")
+	p.Wait("document.querySelector('[data-outcome=done]') && document.querySelector('[data-slot=period]').textContent.includes('30 days')")
 	p.Wait("location.hash.includes('period=2025-04')")
 	p.Eval("history.back(); 1")
-	p.Wait("document.querySelector('[aria-label=Result]').textContent.includes('31 Mar 2025')")
+	p.Wait("document.querySelector('[data-slot=period]').textContent.includes('31 days')")
 	p.Wait(fmt.Sprintf("document.querySelector('[data-count]')?.textContent === '%s'", count))
 	p.Eval("history.forward(); 1")
-	p.Wait("document.querySelector('[aria-label=Result]').textContent.includes('30 Apr 2025')")
+	p.Wait("document.querySelector('[data-outcome=done]') && document.querySelector('[data-slot=period]').textContent.includes('30 days')")
 	p.Eval("window.before = true; location.reload(); 1")
-	p.Wait("!window.before && document.querySelector('[aria-label=Result]')?.textContent.includes('30 Apr 2025')")
-	p.Wait("document.querySelector('[data-readback]')?.textContent.includes('Lock is Harrow Top')")
+	p.Wait("!window.before && document.querySelector('[data-slot=period]')?.textContent.includes('30 days')")
+	p.Wait("document.querySelector('[data-slot=locks]').textContent.includes('Harrow Top')")
 	p.Quiet()
 }
 
@@ -56,7 +57,7 @@ func TestSortedByHead(t *testing.T) {
 	p.Eval("window.before = true; location.reload(); 1")
 	p.Wait("!window.before && document.querySelector('th[aria-sort=descending]') && document.querySelector('[data-outcome=done]')")
 	var run string
-	p.Read("/Run (\\d+)/.exec(document.querySelector('[data-outcome]').textContent)[1]", &run)
+	p.Read("/Run (\\d+)/.exec(document.querySelector('[aria-label=Result]').textContent)[1]", &run)
 	p.Click("th[aria-sort=descending] button")
 	p.Wait("!document.querySelector('th[aria-sort=descending]') && document.querySelector('[data-outcome=done]')")
 	assert.Equal(t, own, costs())
@@ -88,7 +89,7 @@ func TestCoverageStrip(t *testing.T) {
 	bar := func(month string) string { return "document.querySelector('[data-strip] [title^=\"" + month + ":\"]')" }
 	p.Drag(bar("2024-06"), bar("2024-02"))
 	p.Wait("document.querySelector('#q-period-start').value === '2024-02-01' && document.querySelector('#q-period-end').value === '2024-06-30'")
-	p.Wait("document.querySelector('[data-readback]').textContent.includes('Thu 1 Feb 2024 through Sun 30 Jun 2024 (151 days)')")
+	p.Wait("document.querySelector('[data-readback]').textContent.includes('Thu 1 Feb through Sun 30 Jun 2024 (151 days)')")
 	p.Quiet()
 }
 
@@ -106,7 +107,7 @@ func TestRunsPage(t *testing.T) {
 	assert.Contains(t, text, "20250401")
 	p.Click("[data-repeat=same]")
 	p.Wait("document.querySelector('[data-outcome=done]')")
-	assert.Contains(t, p.Text("[aria-label=Result]"), "Mon 31 Mar 2025")
+	assert.Contains(t, p.Text("[data-slot=period]"), "31 days")
 	p.Quiet()
 }
 
@@ -124,17 +125,23 @@ func TestAccessible(t *testing.T) {
 	checked := "document.querySelector('[data-findings=\"0\"]') && document.querySelector('[role=grid] td') && document.querySelector('#f-name')"
 	pages := []struct {
 		name, hash, ready string
-		// press is a button pressed then, and after what the page waits for.
-		press, then string
+		// press is a button pressed then, click a selector, and then what the page
+		// waits for.
+		press, click, then string
 	}{
 		{name: "reports", ready: "document.querySelectorAll('main li').length > 3"},
-		{name: "form", hash: "#/reports/passages-by-date?region=Wold+Cut", ready: "document.querySelector('[data-strip]') && document.querySelector('[aria-label^=\"Take away\"]')"},
+		{name: "form", hash: "#/reports/passages-by-date?region=Wold+Cut", ready: "document.querySelector('[data-strip]') && document.querySelector('.chip.on')"},
 		{name: "units", hash: "#/reports/tolls-by-month", ready: "document.querySelector('meter')"},
 		{name: "result", hash: "#/reports/passages-by-date?period=2025-03-31", ready: done},
 		{name: "groups", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: done + " && document.querySelector('[data-group]')"},
 		{name: "chart", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: done, press: "Chart", then: "document.querySelector('[data-drawn=true]')"},
 		{name: "pages", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: done, press: "Pages", then: "document.querySelector('article')"},
-		{name: "how", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: done, press: "Ask how", then: "document.querySelector('dialog pre')"},
+		{name: "how", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: done, press: "Explain", then: "document.querySelector('dialog pre')"},
+		{name: "asking beneath", hash: "#/reports/passages-by-date?period=2025-03-31", ready: done, click: "[data-slot=period]", then: "document.querySelector('#opened [data-strip]')"},
+		{name: "export", hash: "#/reports/passages-by-date?period=2025-03-31", ready: done, press: "Export", then: "document.querySelector('[aria-label=CSV]')"},
+		{name: "calendar", hash: "#/reports/passages-by-date", ready: "document.querySelector('#q-period-start')", click: "button[aria-label^='Pick start']", then: "document.querySelector('[data-part=table-cell-trigger]')"},
+		{name: "find", ready: "document.querySelectorAll('main li').length > 3", click: "header [aria-keyshortcuts='Control+K']", then: "document.querySelectorAll('[role=option]').length > 10"},
+		{name: "keyboard", ready: "document.querySelectorAll('main li').length > 3", click: "header [aria-keyshortcuts='?']", then: "document.querySelector('dialog kbd')"},
 		{name: "problems", hash: "#/reports/jobs-due?period.start=31+Feb+2025&period.end=2025-01-01", ready: "document.querySelector('[data-problem]')"},
 		{name: "nothing", hash: "#/reports/jobs-due?period=2023-03-01%2F2023-03-07&locks=Harrow+Top", ready: "document.querySelector('[data-advice]')" + settled},
 		{name: "runs", hash: "#/runs?report=jobs-due", ready: "document.querySelector('main li')"},
@@ -160,6 +167,10 @@ func TestAccessible(t *testing.T) {
 			p.Wait(page.ready)
 			if page.press != "" {
 				p.Press(page.press)
+				p.Wait(page.then)
+			}
+			if page.click != "" {
+				p.Click(page.click)
 				p.Wait(page.then)
 			}
 			p.Wait("document.getAnimations().length === 0") // colours that change gently are done

@@ -194,7 +194,9 @@ func TestKeyboardAlone(t *testing.T) {
 	reach("the end date", "a.id === 'q-period-end'")
 	p.Keys("2025-03-31" + kb.Enter)
 	p.Wait("document.querySelector('[data-outcome=done]')")
-	reach("the file", "a.textContent.trim() === 'CSV'")
+	reach("the files", "a.textContent.trim() === 'Export'")
+	p.Keys(kb.Enter)
+	reach("the file", "a.ariaLabel === 'CSV'")
 	p.Keys(kb.Enter)
 	path := filepath.Join(folder, "jobs-due.csv")
 	require.Eventually(t, func() bool { _, err := os.Stat(path); return err == nil }, 20*time.Second, 50*time.Millisecond)
@@ -343,7 +345,7 @@ func TestStopped(t *testing.T) {
 	p := browser.Open(t, address+"/#/reports/endless", 1280, 800)
 	p.Wait("document.querySelector('form')")
 	p.Press("Run")
-	p.Wait("/[1-9].* records so far, [0-9.]+ s/.test(document.querySelector('[data-outcome=running]')?.textContent)")
+	p.Wait("/Records so far\\s*[1-9][\\d,]*\\s*[0-9.]+ s/.test(document.querySelector('[data-outcome=running]')?.textContent)")
 	p.Wait("document.querySelector('tr[aria-rowindex=\"2\"]')")
 	p.Press("Stop")
 	p.Wait("document.querySelector('[role=alert]')?.textContent.includes('Stopped.')")
@@ -354,14 +356,18 @@ func TestStopped(t *testing.T) {
 }
 
 // TestReadersLanguage: dates and numbers stand in the language of the reader,
-// times with their offset.
+// times with their offset on the days on which the clocks change.
 func TestReadersLanguage(t *testing.T) {
 	p := browser.Open(t, address, 1280, 800)
 	p.Language("de-DE")
 	p.Eval("window.before = true; location.href = '#/reports/passages-by-date?period=2025-03-31'; location.reload(); 1")
 	p.Wait("!window.before && document.querySelector('[data-outcome=done]') && document.querySelector('[role=grid] time')")
-	assert.Regexp(t, `^31\.03\.2025, 23:59:59 \+01:00$`, p.Text("[data-last]"))
+	assert.Regexp(t, `^31\. März, 23:59:59$`, p.Text("[data-last]"))
 	assert.Regexp(t, `^\d{1,2},\d\d$`, p.Text("tr[aria-rowindex='2'] td:last-child"))
+	p.Eval("location.href = '#/reports/passages-by-date?period=2025-03-30'")
+	p.Wait("document.querySelector('[data-first]')?.textContent.includes('+00:00')")
+	assert.Regexp(t, `^30\. März, 23:35:41 \+01:00$`, p.Text("[data-last]"))
+	assert.Contains(t, p.Text("tr[aria-rowindex='2'] td"), "clocks go forward")
 	p.Quiet()
 }
 
@@ -375,11 +381,16 @@ func TestChips(t *testing.T) {
 	p.Wait(label("Wold Cut") + " && " + label("Harrow Top"))
 	p.Eval(label("Wold Cut") + ".click(); 1")
 	p.Wait("!" + label("Harrow Top")) // a lock of another region
-	p.Wait("document.querySelector('[aria-label=\"Take away Wold Cut\"]')")
+	p.Wait(label("Wold Cut") + ".matches('.on')")
 	p.Eval(label("Middle Reach") + ".click(); 1")
-	p.Wait("document.querySelectorAll('[aria-label=\"Chosen for Region\"] li').length === 3")
-	p.Click("[aria-label='Take away Wold Cut']")
-	p.Wait("!document.querySelector('[aria-label=\"Take away Wold Cut\"]') && document.querySelector('[aria-label=\"Take away Middle Reach\"]')")
+	p.Wait("document.querySelectorAll('section[aria-labelledby=label-region] .chip.on').length === 2")
+	p.Eval(label("Wold Cut") + ".click(); 1")
+	p.Wait("document.querySelectorAll('section[aria-labelledby=label-region] .chip.on').length === 1")
+	p.Wait(label("Osier Bend"))
+	p.Eval(label("Osier Bend") + ".click(); 1")
+	p.Wait("document.querySelector('[aria-label=\"Remove Osier Bend\"]')")
+	p.Click("[aria-label='Remove Osier Bend']")
+	p.Wait("!document.querySelector('[aria-label=\"Remove Osier Bend\"]')")
 	p.Quiet()
 }
 

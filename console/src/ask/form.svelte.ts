@@ -142,7 +142,8 @@ export class Form {
 			if (typed !== undefined)
 				return { value: typeof typed === 'string' ? typed : 'not read yet', note: '', any: false };
 			if (q.when_blank === 'match_blank') return { value: `no ${name}`, note: '', any: false };
-			return { value: q.label.endsWith('?') ? name : `any ${name}`, note: '', any: true };
+			const noun = ['text', 'yes-no'].includes(q.kind) && !q.label.endsWith('?');
+			return { value: noun ? `any ${name}` : `${q.label}${q.label.endsWith('?') ? '' : ':'} any`, note: '', any: true };
 		}
 		const spanned = q.kind === 'period' ? spanText(reading.from, reading.through) : '';
 		const days = reading.days ? `${countText(reading.days)} ${reading.days === 1 ? 'day' : 'days'}` : '';

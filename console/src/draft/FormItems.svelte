@@ -1,5 +1,5 @@
 <script lang="ts">
-	// A list of the form: items are added, taken away and moved.
+	// A list of the form: items are added, removed and moved.
 	import type { Path, Value } from './definition';
 	import { proposals } from './joins';
 	import SchemaForm, { type Drafting } from './SchemaForm.svelte';
@@ -101,7 +101,7 @@
 				<button
 					type="button"
 					class="px-1.5 py-1"
-					aria-label="Take away {key}"
+					aria-label="Remove {key}"
 					onclick={() => drafting.set([...path, key], undefined)}>✕</button
 				>
 			</div>
@@ -197,7 +197,7 @@
 						<button
 							type="button"
 							class="px-1 py-0.5"
-							aria-label="Take away {heading(v, i)}"
+							aria-label="Remove {heading(v, i)}"
 							onclick={() => drafting.set([...path, i], undefined)}>✕</button
 						>
 					{/if}

@@ -14,7 +14,7 @@
 	const mac = /Mac|iP/.test(navigator.platform);
 </script>
 
-<header class="bg-beam flex h-11.5 shrink-0 items-center gap-2 px-3 text-[#f3f4f1] sm:gap-5 sm:px-5">
+<header class="bg-beam flex h-11.5 shrink-0 items-center gap-1.5 px-2.5 text-[#f3f4f1] sm:gap-5 sm:px-5">
 	<a href="/" use:link class="flex items-center gap-2 font-[650] text-[#f3f4f1] no-underline" aria-label="Pike Gate">
 		<svg width="26" height="20" viewBox="0 0 26 20" fill="none" stroke-linecap="round" aria-hidden="true"
 			><path d="M4 18V8" stroke="#f3f4f1" stroke-width="4" /><path
@@ -32,7 +32,7 @@
 				href={place.at}
 				use:link
 				aria-current={here ? 'page' : undefined}
-				class="rounded-base px-2 py-1.5 text-sm no-underline sm:px-3 {here
+				class="rounded-base px-1.5 py-1.5 text-[13px] no-underline sm:px-3 sm:text-sm {here
 					? 'here bg-white/10 text-white'
 					: 'text-[#c7d0cb] hover:bg-white/5'}">{place.name}</a
 			>
@@ -41,10 +41,9 @@
 	<button
 		type="button"
 		class="rounded-base ml-auto flex h-7.5 items-center justify-between gap-2 border border-white/25 bg-white/10 px-2.5 text-sm md:w-64"
-		aria-label="Find reports, runs, drafts and tables"
 		aria-keyshortcuts="Control+K"
 		onclick={onfind}
-		><span class="hidden md:inline">Find</span>
+		><span class="max-md:sr-only">Find<span class="sr-only"> reports, runs, drafts and tables</span></span>
 		<svg
 			class="size-4 md:hidden"
 			viewBox="0 0 16 16"
@@ -53,7 +52,8 @@
 			stroke-width="1.6"
 			aria-hidden="true"><circle cx="7" cy="7" r="4.5" /><path d="M10.5 10.5L14 14" /></svg
 		>
-		<kbd class="hidden font-mono text-[11px] text-[#b3c1ba] md:inline">{mac ? '⌘ K' : 'Ctrl K'}</kbd></button
+		<kbd aria-hidden="true" class="hidden font-mono text-[11px] text-[#b3c1ba] md:inline">{mac ? '⌘ K' : 'Ctrl K'}</kbd
+		></button
 	>
 	<button
 		type="button"
@@ -62,8 +62,10 @@
 		aria-keyshortcuts="?"
 		onclick={onhelp}>?</button
 	>
-	<button type="button" class="rounded-base h-7.5 px-2 text-sm text-[#c7d0cb] hover:bg-white/5" onclick={turnTheme}
-		>{theme.mode === 'dark' ? 'Light' : 'Dark'}</button
+	<button
+		type="button"
+		class="rounded-base h-7.5 px-1 text-[13px] text-[#c7d0cb] hover:bg-white/5 sm:px-2 sm:text-sm"
+		onclick={turnTheme}>{theme.mode === 'dark' ? 'Light' : 'Dark'}</button
 	>
 </header>
 

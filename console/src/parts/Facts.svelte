@@ -10,27 +10,31 @@
 		outside?: boolean;
 		/** What the value is for a program: a date as it is stored. */
 		datetime?: string;
-		/** How a test finds it. */
+		/** What it is called in the page, and its value as it is stored. */
 		mark?: string;
+		raw?: string;
 	};
 </script>
 
 <script lang="ts">
 	let { facts }: { facts: Fact[] } = $props();
+
+	const marked = (fact: Fact) => (fact.mark ? { ['data-' + fact.mark]: fact.raw ?? '' } : {});
 </script>
 
-<dl class="panel grid grid-cols-2 overflow-hidden sm:flex sm:flex-wrap">
+<dl data-facts class="panel grid grid-cols-2 overflow-hidden sm:flex sm:flex-wrap">
 	{#each facts as fact (fact.label)}
 		<div
-			class="border-line relative px-4 py-2 max-sm:border-b sm:-mr-px sm:border-r {fact.outside
+			class="border-line relative px-4 py-2 max-sm:border-b sm:border-r sm:last:border-r-0 {fact.outside
 				? 'outside'
 				: ''} {fact.main ? 'max-sm:col-span-2' : ''}"
-			data-fact={fact.mark}
 		>
 			<dt class="text-ink-3 text-xs">{fact.label}</dt>
 			<dd class="tabular-nums">
-				{#if fact.datetime}<time class="font-semibold" datetime={fact.datetime}>{fact.value}</time>
-				{:else}<b class={fact.main ? 'text-[26px] leading-tight font-semibold' : 'font-semibold'}>{fact.value}</b>{/if}
+				{#if fact.datetime}<time class="font-semibold" datetime={fact.datetime} {...marked(fact)}>{fact.value}</time>
+				{:else}<b class={fact.main ? 'text-[26px] leading-tight font-semibold' : 'font-semibold'} {...marked(fact)}
+						>{fact.value}</b
+					>{/if}
 				{#if fact.note}<span class="text-ink-3 block text-xs">{fact.note}</span>{/if}
 			</dd>
 		</div>

@@ -37,7 +37,7 @@
 
 <figure class="flex h-full min-h-80 flex-col gap-2">
 	<figcaption class="text-sm">
-		{chart.y} by {chart.x.toLowerCase()}{chart.split ? `, ${chart.split.toLowerCase()} told apart` : ''}: {countText(
+		{chart.y} by {chart.x.toLowerCase()}{chart.split ? `, split by ${chart.split.toLowerCase()}` : ''}: {countText(
 			points.length,
 		)} points.
 		{#if chart.left_out}{recordsText(chart.left_out)} are not drawn: there would be too many points.{/if}

@@ -1,12 +1,25 @@
 <script lang="ts">
 	// The report as it prints: the same pages on the screen and on paper.
-	import type { Header, Summary } from '../lib/api';
+	import type { Column, Header, Summary } from '../lib/api';
+	import { closingCells } from './closing';
 	import { lineHeight, margin, mostPrinted, pagesOf, stripsOf } from './paper';
 	import type { Row } from './run.svelte';
-	import { cellText, countText, instantText, isNumber, recordsText, stampText, totalsText } from '../lib/text';
+	import {
+		cellText,
+		countText,
+		instantText,
+		isNumber,
+		momentText,
+		recordsText,
+		totalsText,
+		type Cell,
+	} from '../lib/text';
 
 	let { header, summary, rows }: { header: Header; summary: Summary; rows: Row[] } = $props();
 
+	/** A cell as it prints: offsets on days alone on which the clocks change. */
+	const shown = (value: Cell | undefined, column: Column) =>
+		column.type === 'date-time' && typeof value === 'string' ? momentText(value, header.zone) : cellText(value, column);
 	const paper = $derived(header.page);
 	const columns = $derived(header.columns ?? []);
 	const printed = $derived(rows.slice(0, mostPrinted));
@@ -15,7 +28,7 @@
 			columns,
 			(column, at) =>
 				printed.reduce(
-					(most, row) => (Array.isArray(row) ? Math.max(most, cellText(row[at], column).length) : most),
+					(most, row) => (Array.isArray(row) ? Math.max(most, shown(row[at], column).length) : most),
 					column.label.length,
 				),
 			paper,
@@ -64,8 +77,9 @@
 							<h2>{header.title}</h2>
 							<p>{header.readback}</p>
 							<p>
-								{recordsText(summary.count)}{#if summary.first}, first {stampText(summary.first)}, last {stampText(
+								{recordsText(summary.count)}{#if summary.first}, first {momentText(summary.first, header.zone)}, last {momentText(
 										summary.last,
+										header.zone,
 									)}{/if}. {summary.totals?.length ? totalsText(summary.totals, summary.count) : ''}
 							</p>
 						</header>
@@ -84,13 +98,14 @@
 								<tr style:height="{lineHeight}mm">
 									{#if Array.isArray(row)}
 										{#each sheet.strip as { at, column } (at)}<td class:number={isNumber(column)}
-												>{cellText(row[at], column)}</td
+												>{shown(row[at], column)}</td
 											>{/each}
 									{:else}
-										<td class="closing" colspan={sheet.strip.length}
-											>{row.group.label}
-											{row.group.value ?? 'blank'}: {totalsText(row.group.totals ?? [], row.group.count)}</td
-										>
+										{#each closingCells( row.group, sheet.strip.map((c) => c.column) ) as cell, c (c)}<td
+												class="closing"
+												class:number={cell.number}
+												colspan={cell.span}>{cell.text}</td
+											>{/each}
 									{/if}
 								</tr>
 							{/each}

@@ -4,12 +4,13 @@
 	// tab-separated text; columns keep the place and width a reader gives them.
 	import { createVirtualizer } from '@tanstack/svelte-virtual';
 	import { tick, untrack } from 'svelte';
-	import type { Column, Subtotal } from '../lib/api';
+	import type { Column } from '../lib/api';
 	import { changeText, clockChange } from '../lib/clock';
 	import { keepLayout, ordered, readLayout } from './layout';
 	import type { Row } from './run.svelte';
 	import { bounds, holds, step, tabSeparated, type Cursor, type Selection } from './selection';
-	import { cellText, countText, isNumber, momentText, recordsText, valueText, type Cell } from '../lib/text';
+	import { cellText, countText, isNumber, momentText, type Cell } from '../lib/text';
+	import { closingCells } from './closing';
 
 	let {
 		report,
@@ -74,23 +75,6 @@
 		if (typeof before === 'string' && before.startsWith(day)) return '';
 		return changeText(clockChange(day, zone));
 	}
-	/** What closes a group: its name over the columns before its first total, and
-	 * each total under the column it is made of. */
-	function closing(group: Subtotal): { text: string; span: number; number: boolean }[] {
-		const under = new Map((group.totals ?? []).filter((t) => t.of).map((t) => [t.of, t]));
-		const others = (group.totals ?? []).filter((t) => !t.of || !columns.some((c) => c.name === t.of));
-		const count = group.totals?.length ? [] : [recordsText(group.count)];
-		const name = `${group.label} ${group.value ?? 'blank'}`;
-		const said = [name, ...others.map((t) => `${t.label} ${valueText(t.value, t.format)}`), ...count].join(' · ');
-		const totals = places.map((p) => under.get(columns[p]!.name));
-		const before = Math.max(1, totals.findIndex(Boolean) < 0 ? totals.length : totals.findIndex(Boolean));
-		const first = totals[0] ? `${said} · ${totals[0].label} ${valueText(totals[0].value, totals[0].format)}` : said;
-		return [
-			{ text: first, span: before, number: false },
-			...totals.slice(before).map((t) => ({ text: t ? valueText(t.value, t.format) : '', span: 1, number: true })),
-		];
-	}
-
 	// The layout: places of the columns as they came, in the order they stand.
 	let layout = $derived(readLayout(report));
 	const places = $derived(
@@ -99,6 +83,7 @@
 			layout.order,
 		),
 	);
+	const shownColumns = $derived(places.map((p) => columns[p]!));
 	const own = $derived(layout.order.length > 0 || Object.keys(layout.widths).length > 0);
 	function keep(next: typeof layout) {
 		layout = next;
@@ -269,7 +254,7 @@
 					{@const row = rows[item.index]}
 					<tr aria-rowindex={item.index + 2} style:height="{height}px">
 						{#if row && !Array.isArray(row)}
-							{#each closing(row.group) as cell, c (c)}<td
+							{#each closingCells(row.group, shownColumns) as cell, c (c)}<td
 									role="gridcell"
 									colspan={cell.span}
 									data-group={c === 0 ? row.group.level : undefined}

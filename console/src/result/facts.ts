@@ -20,7 +20,9 @@ export function factsOf(found: Found, zone: string): Fact[] {
 	);
 	const moment = (text?: string) => momentText(text, zone, years.size !== 1);
 	const onDay = (day?: { day: string; count: number }) => (day ? `${countText(day.count)} on that day` : '');
-	const facts: Fact[] = [{ label: 'Records', value: countText(found.count), main: true, mark: 'count' }];
+	const facts: Fact[] = [
+		{ label: 'Records', value: countText(found.count), main: true, mark: 'count', raw: String(found.count) },
+	];
 	if (found.first)
 		facts.push({
 			label: 'First',

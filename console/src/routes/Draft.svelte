@@ -258,7 +258,7 @@
 							</button>
 						</li>
 					{:else}
-						{#if draft.found}<li class="muted">Nothing is wrong.</li>{/if}
+						{#if draft.found}<li class="muted">No problems.</li>{/if}
 					{/each}
 				</ul>
 				{#if readings.length}

@@ -59,7 +59,13 @@
 	$effect(() => form.noteCleared());
 	$effect(() => (report ? form.readSoon(target) : undefined));
 	$effect(() => {
-		if (run.header) folded = true;
+		if (!run.header || untrack(() => folded)) return;
+		folded = true;
+		// The field that had the focus is gone.
+		tick().then(() => {
+			if (document.activeElement === document.body)
+				document.querySelector<HTMLElement>('form [type=submit]')?.focus({ preventScroll: true });
+		});
 	});
 
 	// The address has the answers of the last run: a link, a reload, Back and
@@ -184,7 +190,7 @@
 				{#each form.questions.filter((q) => q.name === opened) as question (question.name)}
 					<div id="opened" class="border-line w-full max-w-full space-y-3 border-t pt-3">
 						<div class="max-w-2xl"><Question {target} {form} {question} today={report.today} /></div>
-						{#if stale || inTheWay}{@render readback('px-3 py-2 max-w-2xl text-sm')}{/if}
+						{@render readback('px-3 py-2 max-w-2xl text-sm')}
 					</div>
 				{/each}
 				{#if !opened && inTheWay}<div class="w-full">{@render readback('px-3 py-2 text-sm')}</div>{/if}
@@ -203,7 +209,7 @@
 				/>
 				{#if draft && ran && run.state === 'ended' && run.problems.length === 0}
 					<details open class="panel shrink-0 p-3 lg:max-h-72 lg:overflow-y-auto" data-explained>
-						<summary class="font-semibold">How this result comes about</summary>
+						<summary><h2 class="inline font-semibold">How this result comes about</h2></summary>
 						{@render explanation(ran)}
 					</details>
 				{/if}
@@ -223,9 +229,7 @@
 					>
 						{@render readback('min-h-10 px-3 py-2')}
 						<div class="flex gap-2">
-							<button type="submit" class="button-act max-sm:grow"
-								>Run <small class="font-normal opacity-80 max-sm:hidden">Enter</small></button
-							>
+							<button type="submit" class="button-act max-sm:grow">Run</button>
 							{#if isRunning}<button type="button" class="button" onclick={() => run.stop()}>Stop</button>{/if}
 							<button
 								type="button"

@@ -49,17 +49,14 @@
 			<a class="button-act" href={asItWas} use:link data-repeat="same">Repeat as it was</a>
 		</PageHead>
 		<p>{run.readback}</p>
-		<Facts
-			facts={[
-				...factsOf({ count: run.count, first: run.first, last: run.last, edges: run.edges }, run.zone),
-				{ label: 'Outcome', value: outcomeText(run.outcome), note: `${run.ms} ms, as ${run.format}` },
-			]}
-		/>
+		<Facts facts={factsOf({ count: run.count, first: run.first, last: run.last, edges: run.edges }, run.zone)} />
 		{#if run.reason}<p>{run.reason}</p>{/if}
 		{#if run.left_out}<p>{run.left_out}</p>{/if}
 		{#if run.problem}<p class="wash-bad">{run.problem}</p>{/if}
 		<p class="muted text-sm">
-			Started {when.format(new Date(run.started_at))}; read as of {run.as_of} in {run.zone}.
+			<strong>{outcomeText(run.outcome)}</strong> in {run.ms} ms, as {run.format}. Started {when.format(
+				new Date(run.started_at),
+			)}; read as of {run.as_of} in {run.zone}.
 		</p>
 		<section class="panel space-y-4 p-4">
 			<h2 class="font-semibold">Answers</h2>

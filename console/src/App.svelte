@@ -1,6 +1,7 @@
 <script lang="ts">
 	import Router, { router } from 'svelte-spa-router';
 	import { wrap } from 'svelte-spa-router/wrap';
+	import { connection } from './lib/connection.svelte';
 	import Bar from './parts/Bar.svelte';
 	import Reports from './routes/Reports.svelte';
 
@@ -17,8 +18,10 @@
 		'/drafts/:kind/:name': wrap({ asyncComponent: () => import('./routes/Draft.svelte') }),
 		'*': Reports,
 	};
-	// What is opened most is fetched while nothing else is.
-	if ('requestIdleCallback' in window) requestIdleCallback(() => report().catch(() => {}), { timeout: 3000 });
+	// The page of a report is fetched as soon as a link to one is pointed at.
+	const pointed = (event: Event) => {
+		if ((event.target as HTMLElement).closest('a[href*="#/reports/"]')) report().catch(() => {});
+	};
 
 	// On another page the keyboard and the screen reader go on at its beginning.
 	let main = $state<HTMLElement>();
@@ -42,7 +45,7 @@
 	}
 </script>
 
-<svelte:window onkeydown={key} />
+<svelte:window onkeydown={key} onpointerover={pointed} onfocusin={pointed} />
 <button
 	type="button"
 	class="bg-sheet sr-only focus:not-sr-only focus:absolute focus:z-50 focus:p-2"
@@ -50,6 +53,11 @@
 >
 <div class="flex min-h-dvh flex-col lg:h-dvh">
 	<Bar onfind={() => (over = 'find')} onhelp={() => (over = 'help')} />
+	{#if connection.down}
+		<p role="alert" class="bg-warn-wash text-warn px-5 py-2 text-sm" data-down>
+			The service does not answer. What you typed stays here; this page goes on when it answers again.
+		</p>
+	{/if}
 	<main bind:this={main} tabindex="-1" class="min-h-0 grow focus-visible:outline-none lg:overflow-auto">
 		<Router {routes} onRouteLoaded={arrived} />
 	</main>

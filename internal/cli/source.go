@@ -185,7 +185,7 @@ func (a *app) sourceShow() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:     "show NAME [TABLE]",
 		Short:   "Show a source's tables, columns, types, keys, indexes and date encodings",
-		Long:    "Show a source's tables and views. Of one table also what each column holds: blanks, different values,\nthe earliest and the latest; with --rows its first rows; with --unfit the records in which a column with dates holds\nwhat is none, with their keys.",
+		Long:    "Show a source's tables and views. Of one table also what each column holds: blanks, distinct values,\nthe minimum and the maximum; with --rows its first rows; with --unfit the records in which a column with dates holds\nwhat is none, with their keys.",
 		Example: "  pikegate source show navigation maintenance_jobs --unfit due_on",
 		Args:    args(cobra.RangeArgs(1, 2)),
 		RunE: func(cmd *cobra.Command, given []string) error {
@@ -348,7 +348,7 @@ func (a *app) printCatalogue(s catalog.Source, extents []wire.ColumnExtent) erro
 			if e.Earliest != "" {
 				bounds = "from " + e.Earliest + " to " + e.Latest
 			}
-			fmt.Fprintf(w, "  %s\t%s different\t%s blank\tof %s\t%s\n", e.Column, output.Thousands(e.Distinct), output.Thousands(e.Blank), output.Thousands(e.Records), bounds)
+			fmt.Fprintf(w, "  %s\t%s distinct\t%s blank\tof %s\t%s\n", e.Column, output.Thousands(e.Distinct), output.Thousands(e.Blank), output.Thousands(e.Records), bounds)
 		}
 	}
 	return w.Flush()

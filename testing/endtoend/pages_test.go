@@ -138,7 +138,7 @@ func TestAccessible(t *testing.T) {
 		{name: "pages", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: done, press: "Pages", then: "document.querySelector('article')"},
 		{name: "how", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: done, press: "Explain", then: "document.querySelector('dialog pre')"},
 		{name: "asking beneath", hash: "#/reports/passages-by-date?period=2025-03-31", ready: done, click: "[data-slot=period]", then: "document.querySelector('#opened [data-strip]')"},
-		{name: "export", hash: "#/reports/passages-by-date?period=2025-03-31", ready: done, press: "Export", then: "document.querySelector('[aria-label=CSV]')"},
+		{name: "export", hash: "#/reports/passages-by-date?period=2025-03-31", ready: done, press: "Export", then: "document.querySelector('[data-format=csv]')"},
 		{name: "calendar", hash: "#/reports/passages-by-date", ready: "document.querySelector('#q-period-start')", click: "button[aria-label^='Pick start']", then: "document.querySelector('[data-part=table-cell-trigger]')"},
 		{name: "find", ready: "document.querySelectorAll('main li').length > 3", click: "header [aria-keyshortcuts='Control+K']", then: "document.querySelectorAll('[role=option]').length > 10"},
 		{name: "keyboard", ready: "document.querySelectorAll('main li').length > 3", click: "header [aria-keyshortcuts='?']", then: "document.querySelector('dialog kbd')"},

@@ -196,7 +196,7 @@ func TestKeyboardAlone(t *testing.T) {
 	p.Wait("document.querySelector('[data-outcome=done]')")
 	reach("the files", "a.textContent.trim() === 'Export'")
 	p.Keys(kb.Enter)
-	reach("the file", "a.ariaLabel === 'CSV'")
+	reach("the file", "a.dataset.format === 'csv'")
 	p.Keys(kb.Enter)
 	path := filepath.Join(folder, "jobs-due.csv")
 	require.Eventually(t, func() bool { _, err := os.Stat(path); return err == nil }, 20*time.Second, 50*time.Millisecond)
@@ -251,7 +251,7 @@ func TestFits(t *testing.T) {
 		p.Visit(address + "/" + hash)
 		p.Wait("document.querySelector('main h1, main h2') && document.getAnimations().length === 0")
 		if strings.Contains(hash, "period=") { // once there is something that could be too wide
-			p.Wait("document.querySelector('[role=grid] tbody tr[aria-rowindex]')")
+			p.Wait("document.querySelector('#shown-result li button')")
 		}
 		if strings.Contains(hash, "/try") {
 			p.Wait("document.querySelector('[data-explained] code')")
@@ -259,6 +259,33 @@ func TestFits(t *testing.T) {
 		p.Wait("document.documentElement.scrollWidth <= 390")
 		p.Quiet()
 	}
+}
+
+// TestPhoneRecords: on a phone the records are a list of their first columns, and
+// a touch shows all of one.
+func TestPhoneRecords(t *testing.T) {
+	p := browser.Open(t, address+"/#/reports/passages-by-date?period=2025-03-30", 390, 844)
+	p.Wait("document.querySelector('#shown-result li button')")
+	first := passages("2025-03-30", "2025-03-30")[0]
+	assert.Contains(t, p.Text("#shown-result li button"), first[1])
+	p.Click("#shown-result li button")
+	p.Wait("document.querySelector('dialog dl')")
+	for _, value := range first[1:] {
+		assert.Contains(t, p.Text("dialog dl"), value)
+	}
+	p.Quiet()
+}
+
+// TestAnswersAgain: while the service does not answer a page says so, and goes on
+// by itself when it answers again.
+func TestAnswersAgain(t *testing.T) {
+	p := browser.Open(t, address+"/#/runs", 1280, 800)
+	p.Wait("document.querySelector('main h1')")
+	p.Eval("window.answering = window.fetch; window.fetch = () => Promise.reject(new TypeError('gone')); location.hash = '#/'")
+	p.Wait("document.querySelector('[data-down]') && document.querySelector('main [role=alert]')")
+	assert.Equal(t, "null", p.Eval("document.querySelector('main li')"), "nothing is said to be there, nor not")
+	p.Eval("window.fetch = window.answering")
+	p.Wait("!document.querySelector('[data-down]') && document.querySelectorAll('main li').length > 3")
 }
 
 // TestSourcesPage: what the columns of a table hold, and a query begun from it.
@@ -272,10 +299,10 @@ func TestSourcesPage(t *testing.T) {
 	p.Read("[...document.querySelectorAll('[data-columns] tbody tr')].map(r => [...r.cells].map(c => c.textContent.replace(/\\s+/g, ' ').trim()))", &rows)
 	r := pikegate(t, "source", "show", "navigation", "maintenance_jobs")
 	for _, row := range rows {
-		assert.Regexp(t, regexp.QuoteMeta(strings.TrimSuffix(row[0], ", key"))+`\s+`+regexp.QuoteMeta(row[4])+` different\s+`+regexp.QuoteMeta(row[3])+" blank", r.out)
+		assert.Regexp(t, regexp.QuoteMeta(strings.TrimSuffix(row[0], ", key"))+`\s+`+regexp.QuoteMeta(row[4])+` distinct\s+`+regexp.QuoteMeta(row[3])+" blank", r.out)
 	}
 	p.Wait("document.querySelectorAll('[role=grid] tbody tr[aria-rowindex]').length >= 10")
-	p.Follow("Draft a query of it")
+	p.Follow("Write a query")
 	p.Wait("document.querySelector('#f-from')?.value === 'maintenance_jobs'")
 	p.Quiet()
 }

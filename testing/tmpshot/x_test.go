@@ -21,10 +21,10 @@ func TestX(t *testing.T) {
 			w, h = int64(a), int64(b)
 		}
 		p := browser.Open(t, f[0], w, h)
-		time.Sleep(900 * time.Millisecond)
+		time.Sleep(1500 * time.Millisecond)
 		if len(f) > 4 {
 			p.Eval(f[4] + "; ''")
-			time.Sleep(900 * time.Millisecond)
+			time.Sleep(1500 * time.Millisecond)
 		}
 		p.Shot(f[1])
 	}

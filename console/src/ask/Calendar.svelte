@@ -46,7 +46,10 @@
 								class="rounded-base hover:bg-wash grid size-8 place-items-center"
 								aria-label="Earlier"
 							/>
-							<DatePicker.ViewTrigger class="hover:bg-wash rounded-base px-3 py-1 font-semibold">
+							<DatePicker.ViewTrigger
+								class="hover:bg-wash rounded-base px-3 py-1 font-semibold"
+								aria-label="{picker().visibleRangeText.start}, other months and years"
+							>
 								<DatePicker.RangeText />
 							</DatePicker.ViewTrigger>
 							<DatePicker.NextTrigger

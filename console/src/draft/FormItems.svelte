@@ -83,7 +83,7 @@
 				<span class="w-28 truncate pt-1 text-sm">{key}</span>
 				{#if typeof v === 'string' || Array.isArray(v)}
 					<input
-						class="field py-1 text-sm"
+						class="field h-8 text-sm"
 						aria-label="{spoken(name)} {key}"
 						value={Array.isArray(v) ? v.join(', ') : v}
 						onchange={(e) => drafting.set([...path, key], e.currentTarget.value)}
@@ -108,7 +108,7 @@
 		{/each}
 		<div class="flex gap-2 pl-3">
 			<input
-				class="field py-1 text-sm"
+				class="field h-8 text-sm"
 				list={name === 'tables' ? 'names-table' : 'names-questions'}
 				aria-label="Name to add to {spoken(name).toLowerCase()}"
 				bind:value={added}
@@ -132,7 +132,7 @@
 						{#if short}
 							<div class="flex gap-1">
 								<input
-									class="field py-1 text-sm"
+									class="field h-8 text-sm"
 									list={offered.length ? 'names-offered-' + name : undefined}
 									aria-label="{spoken(name)} {i + 1}"
 									value={v}

@@ -107,7 +107,7 @@
 				{#if shape === 'choice'}
 					<select
 						{id}
-						class="field py-1 text-sm"
+						class="field h-8 text-sm"
 						value={textOf(value[name])}
 						onchange={(e) => drafting.set(here, e.currentTarget.value, order)}
 					>
@@ -117,7 +117,7 @@
 				{:else}
 					<input
 						{id}
-						class="field py-1 text-sm"
+						class="field h-8 text-sm"
 						list={listed(name) ? 'names-' + (drafting.names[name] ? name : 'words') : undefined}
 						value={textOf(value[name])}
 						placeholder={exampleOf(property)}

@@ -1,4 +1,5 @@
 // The calls to the service, typed by its OpenAPI document.
+import { connection } from './connection.svelte';
 import type { components } from './schema';
 
 type Schemas = components['schemas'];
@@ -65,8 +66,10 @@ async function call(method: string, path: string, body?: unknown, signal?: Abort
 		});
 	} catch (error) {
 		if (signal?.aborted) throw error;
+		connection.lost();
 		throw new Refusal({ detail: 'The service does not answer. Is it running?' });
 	}
+	connection.back();
 	if (!response.ok) {
 		throw new Refusal(await response.json().catch(() => ({ detail: response.statusText })));
 	}

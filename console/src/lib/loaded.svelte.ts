@@ -1,6 +1,7 @@
 // What a page shows that the service has to be asked for. What was asked for last
 // counts: what is no longer wanted is broken off, and what comes late is dropped.
 import { messageOf } from './api';
+import { connection } from './connection.svelte';
 
 export class Loaded<T> {
 	value = $state.raw<T>();
@@ -22,7 +23,11 @@ export class Loaded<T> {
 				then?.(value);
 			},
 			(e) => {
-				if (!abort.signal.aborted) this.failure = messageOf(e);
+				if (abort.signal.aborted) return;
+				this.failure = messageOf(e);
+				connection.whenBack(() => {
+					if (!abort.signal.aborted) this.again();
+				});
 			},
 		);
 		return () => abort.abort();

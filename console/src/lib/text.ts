@@ -28,7 +28,8 @@ const relative = new Intl.RelativeTimeFormat(language, { numeric: 'auto' });
 /** How long ago a moment was, as far as it is not long ago. */
 export function agoText(iso: string, now = Date.now()): string {
 	const minutes = Math.round((Date.parse(iso) - now) / 60_000);
-	if (minutes > -60) return relative.format(Math.min(0, minutes), 'minute');
+	if (minutes > -1) return 'just now';
+	if (minutes > -60) return relative.format(minutes, 'minute');
 	if (minutes > -24 * 60) return relative.format(Math.round(minutes / 60), 'hour');
 	if (minutes > -30 * 24 * 60) return relative.format(Math.round(minutes / 1440), 'day');
 	return instantText(iso);

@@ -61,7 +61,7 @@
 					type="button"
 					class="rounded-base hover:bg-wash flex min-h-9 w-full items-baseline gap-3 px-2.5 py-1.5 text-left"
 					disabled={saving !== ''}
-					aria-label={format.name.toUpperCase()}
+					data-format={format.name}
 					onclick={() => save(format.name)}
 				>
 					<b class="w-12 font-semibold">{format.name.toUpperCase()}</b>

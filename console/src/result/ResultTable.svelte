@@ -94,7 +94,7 @@
 		columns.map((c, i) => {
 			let most = c.label.length + 2;
 			for (let r = 0; r < Math.min(shown, 200); r++) most = Math.max(most, shownText(cellOf(rows[r], i), c).length);
-			return (Math.min(most, 60) + 3) * 7.6;
+			return Math.min(most, 60) * 7.8 + 34;
 		}),
 	);
 	const width = (place: number) => layout.widths[columns[place]!.name] ?? measured[place]!;

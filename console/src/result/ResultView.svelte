@@ -8,6 +8,7 @@
 	import { factsOf } from './facts';
 	import NothingFound from './NothingFound.svelte';
 	import PaperView from './PaperView.svelte';
+	import RecordList from './RecordList.svelte';
 	import ResultTable from './ResultTable.svelte';
 	import { mostRows, type Run } from './run.svelte';
 
@@ -25,6 +26,14 @@
 		onsort: (sort: string[]) => void;
 		onway: (answers: Record<string, string>) => void;
 	} = $props();
+
+	const phone = matchMedia('(max-width: 40rem)');
+	let narrow = $state(phone.matches);
+	$effect(() => {
+		const turned = () => (narrow = phone.matches);
+		phone.addEventListener('change', turned);
+		return () => phone.removeEventListener('change', turned);
+	});
 
 	type View = 'table' | 'chart' | 'pages';
 	let wanted = $state<View>('table');
@@ -111,6 +120,14 @@
 				<ChartView chart={run.summary.chart} />
 			{:else if view === 'pages' && run.summary}
 				<PaperView header={run.header} summary={run.summary} rows={run.rows} />
+			{:else if narrow}
+				<RecordList
+					columns={run.header.columns ?? []}
+					rows={run.rows}
+					kept={run.kept}
+					title={run.header.title}
+					{zone}
+				/>
 			{:else}
 				<ResultTable
 					report={target.report}

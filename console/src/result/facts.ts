@@ -18,7 +18,7 @@ export function factsOf(found: Found, zone: string): Fact[] {
 	const years = new Set(
 		[found.first, found.last, edges?.before, edges?.after].filter(Boolean).map((t) => t!.slice(0, 4)),
 	);
-	const moment = (text?: string) => momentText(text, zone, years.size !== 1);
+	const moment = (text?: string) => momentText(text, zone, !(found.first && years.size === 1));
 	const onDay = (day?: { day: string; count: number }) => (day ? `${countText(day.count)} on that day` : '');
 	const facts: Fact[] = [
 		{ label: 'Records', value: countText(found.count), main: true, mark: 'count', raw: String(found.count) },

@@ -168,8 +168,8 @@
 			{/if}
 		</PageHead>
 		{#if folded}
-			<form class="panel flex flex-wrap items-center gap-2.5 px-3.5 py-2.5" onsubmit={submit} novalidate>
-				{#each form.questions.filter(isOpen) as question (question.name)}
+			<form class="panel flex min-h-13.5 flex-wrap items-center gap-2.5 px-3.5 py-2.5" onsubmit={submit} novalidate>
+				{#each preview || form.read.failure ? form.questions.filter(isOpen) : [] as question (question.name)}
 					{@const slot = form.slotOf(question)}
 					<span class="flex max-w-full items-center gap-2">
 						{#if !slot.any}<span class="muted max-w-40 truncate text-sm">{question.label.replace(/\?$/, '')}</span>{/if}
@@ -183,7 +183,8 @@
 						/>
 					</span>
 				{/each}
-				<span class="ml-auto flex gap-2">
+				<span class="ml-auto flex items-center gap-2">
+					{#if stale}<span class="muted text-[13px]">Answers changed</span>{/if}
 					{#if isRunning}<button type="button" class="button" onclick={() => run.stop()}>Stop</button>{/if}
 					<button type="submit" class="button-act">Run</button>
 				</span>

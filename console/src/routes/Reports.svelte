@@ -59,14 +59,6 @@
 			aria-label="Find a report"
 			bind:value={search}
 		/>
-		{#if tags.length}
-			{#each ['', ...tags] as name (name)}<button
-					type="button"
-					class="chip"
-					aria-pressed={tag === name}
-					onclick={() => (tag = name)}>{name || 'All'}</button
-				>{/each}
-		{/if}
 	</PageHead>
 	<Pending of={reports} lines={5} />
 	{#if reports.value?.length === 0}
@@ -78,6 +70,16 @@
 			</p></Empty
 		>
 	{:else if reports.value}
+		{#if tags.length}
+			<div class="flex flex-wrap gap-2" role="group" aria-label="Tags">
+				{#each ['', ...tags] as name (name)}<button
+						type="button"
+						class="chip"
+						aria-pressed={tag === name}
+						onclick={() => (tag = name)}>{name || 'All'}</button
+					>{/each}
+			</div>
+		{/if}
 		{#each groups as group (group.name)}
 			<section aria-label={group.name}>
 				{#if groups.length > 1 || group.name === 'Lately'}<h2

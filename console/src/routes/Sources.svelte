@@ -199,7 +199,7 @@
 					>
 				</h2>
 				<a class="button" href={newDraftAddress('query', { source: source.name, from: table.name })} use:link
-					>Draft a query of it</a
+					>Write a query</a
 				>
 			</div>
 			<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->

@@ -166,14 +166,15 @@ func (w *reasoning) near(job Job, p Prepared, place, i int, bounds plan.Bounds, 
 	}
 	question := p.Questions[at]
 	offer := func(first, last civil.Date) bool {
-		text := period.OfDays(first, last).Canonical()
+		span := period.OfDays(first, last)
 		if question.Limits.Whole != "" {
-			text = period.OfDays(first, last).Enclosing(parameter.WholeUnits[question.Limits.Whole], job.Context.Calendar).Canonical()
+			span = span.Enclosing(parameter.WholeUnits[question.Limits.Whole], job.Context.Calendar)
 		}
+		text := span.Canonical()
 		if _, problems := question.Read(parameter.Input{Texts: []string{text}}, job.Context); problems.Failed() {
 			return false
 		}
-		w.WaysOut = append(w.WaysOut, wire.WayOut{Words: "Run for " + text, Inputs: map[string]string{question.Name: text}})
+		w.WaysOut = append(w.WaysOut, wire.WayOut{Words: "Run it " + span.Within(), Inputs: map[string]string{question.Name: text}})
 		return true
 	}
 	if question.Kind == parameter.Period && len(days) == 2 && offer(days[0], days[1]) {

@@ -16,6 +16,7 @@ import (
 
 	"github.com/chromedp/cdproto/browser"
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 )
@@ -246,6 +247,15 @@ func (p *Page) Downloads(folder string) {
 		Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: folder,
 	})
 	p.check(err, "where files are saved")
+}
+
+// Uncached has every file asked for anew, as by who comes for the first time.
+func (p *Page) Uncached() {
+	p.Helper()
+	_, err := chromedp.Call(p.ctx, network.Enable, network.EnableParams{})
+	p.check(err, "the network")
+	_, err = chromedp.Call(p.ctx, network.SetCacheDisabled, network.SetCacheDisabledParams{CacheDisabled: true})
+	p.check(err, "no cache")
 }
 
 // Language is what the pages that are loaded from now on take for the reader's.

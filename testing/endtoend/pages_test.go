@@ -107,7 +107,7 @@ func TestRunsPage(t *testing.T) {
 	assert.Contains(t, text, "20250401")
 	p.Click("[data-repeat=same]")
 	p.Wait("document.querySelector('[data-outcome=done]')")
-	assert.Contains(t, p.Text("[data-slot=period]"), "31 days")
+	p.Wait("document.querySelector('[data-slot=period]')?.textContent.includes('31 days')")
 	p.Quiet()
 }
 
@@ -180,6 +180,41 @@ func TestAccessible(t *testing.T) {
 			p.Read("window.axeResult.map(v => v.id + ': ' + v.help + ' ' + v.nodes.map(n => n.html).join(' | '))", &found)
 			assert.Empty(t, found, "%s, %s:\n%s", page.name, theme, strings.Join(found, "\n"))
 			p.Quiet()
+		}
+	}
+}
+
+// tooSmall lists what is pressed or typed into on a page and is smaller than so
+// many pixels. A box stands for its label; the edge of a column's head is moved by
+// keys as well.
+const tooSmall = `(least => [...document.querySelectorAll('button, select, input, a.button, a.button-act, [role=tab], [role=slider]')].map(e => e.closest('label') ?? e)
+	.filter(e => e.checkVisibility({ visibilityProperty: true }) && !e.matches('thead [role=slider], .sr-only, [data-part]') && !e.closest('.cm-editor, p'))
+	.map(e => [e, e.getBoundingClientRect()]).filter(([e, r]) => r.width > 0 && (r.height < least - 0.5 || r.width < Math.min(least, 24) - 0.5))
+	.map(([e, r]) => Math.round(r.width) + ' by ' + Math.round(r.height) + ': ' + e.outerHTML.slice(0, 140)))`
+
+// TestTargets: what is pressed is large enough for a pointer, and on a phone for a
+// finger.
+func TestTargets(t *testing.T) {
+	for _, screen := range []struct {
+		width, height int64
+		least         int
+	}{{1280, 800, 24}, {390, 844, 44}} {
+		p := browser.Open(t, address, screen.width, screen.height)
+		for hash, ready := range map[string]string{
+			"":                           "document.querySelectorAll('main li').length > 3",
+			"#/reports/passages-by-date": "document.querySelector('.chip input')",
+			"#/reports/tolls-by-month":   "document.querySelector('meter')",
+			"#/reports/passages-by-date?period=2025-03-31": "document.querySelector('#shown-result')",
+			"#/runs":                        "document.querySelector('main h1')",
+			"#/drafts":                      "document.querySelectorAll('main li').length > 6",
+			"#/drafts/query/lock-passages":  "document.querySelector('#f-name') && document.querySelector('[role=grid] td')",
+			"#/sources/navigation/passages": "document.querySelector('[data-columns] select')",
+		} {
+			p.Visit(address + "/" + hash)
+			p.Wait(ready)
+			var small []string
+			p.Read(fmt.Sprintf("%s(%d)", tooSmall, screen.least), &small)
+			assert.Empty(t, small, "%q at %d: %s", hash, screen.width, strings.Join(small, "\n"))
 		}
 	}
 }

@@ -274,7 +274,7 @@ func TestConsoleNothingFound(t *testing.T) {
 	p.Press("Run")
 	p.Wait("document.querySelector('[data-advice]')")
 	assert.Contains(t, p.Text("[data-advice]"), "Thu 23 Feb 2023 and Tue 28 Mar 2023")
-	p.Press("Run for 2023-02-23/2023-03-28")
+	p.Press("Run it from Thu 23 Feb through Tue 28 Mar 2023 (34 days)")
 	p.Wait("document.querySelector('[data-outcome=done] [data-count]')?.textContent === '2'")
 	p.Quiet()
 }

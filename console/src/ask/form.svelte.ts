@@ -1,5 +1,6 @@
 // The questions of a report and what is typed for them: the answers they make,
 // how the service reads those, and what is wrong with them.
+import { untrack } from 'svelte';
 import {
 	askReport,
 	previewReport,
@@ -75,7 +76,8 @@ export class Form {
 	readSoon(target: Target): () => void {
 		const asked = this.inputs;
 		let stop = () => {};
-		const timer = setTimeout(() => (stop = this.read.ask((signal) => previewReport(target, asked, signal))), rest);
+		const wait = untrack(() => this.read.value) ? rest : 0; // nothing is typed yet
+		const timer = setTimeout(() => (stop = this.read.ask((signal) => previewReport(target, asked, signal))), wait);
 		return () => {
 			clearTimeout(timer);
 			stop();

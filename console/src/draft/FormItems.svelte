@@ -100,7 +100,7 @@
 				{/if}
 				<button
 					type="button"
-					class="px-1.5 py-1"
+					class="min-h-6 min-w-6"
 					aria-label="Remove {key}"
 					onclick={() => drafting.set([...path, key], undefined)}>✕</button
 				>
@@ -182,21 +182,21 @@
 					{#if Array.isArray(value)}
 						<button
 							type="button"
-							class="px-1 py-0.5 disabled:opacity-40"
+							class="min-h-6 min-w-6 disabled:opacity-40"
 							disabled={i === 0}
 							aria-label="Move {heading(v, i)} up"
 							onclick={() => drafting.move(path, i, i - 1)}>↑</button
 						>
 						<button
 							type="button"
-							class="px-1 py-0.5 disabled:opacity-40"
+							class="min-h-6 min-w-6 disabled:opacity-40"
 							disabled={i === items.length - 1}
 							aria-label="Move {heading(v, i)} down"
 							onclick={() => drafting.move(path, i, i + 1)}>↓</button
 						>
 						<button
 							type="button"
-							class="px-1 py-0.5"
+							class="min-h-6 min-w-6"
 							aria-label="Remove {heading(v, i)}"
 							onclick={() => drafting.set([...path, i], undefined)}>✕</button
 						>

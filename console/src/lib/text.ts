@@ -3,35 +3,46 @@ import type { Total } from './api';
 import { clockChange } from './clock';
 
 const language = navigator.language;
-const number = new Intl.NumberFormat(language, { maximumFractionDigits: 12 });
-const money = new Intl.NumberFormat(language, { minimumFractionDigits: 2, maximumFractionDigits: 2 });
-const plain = new Intl.NumberFormat(language, { maximumFractionDigits: 12, useGrouping: false });
-const day = new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeZone: 'UTC' });
-const moment = new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeStyle: 'medium', timeZone: 'UTC' });
-const dayOfYear = new Intl.DateTimeFormat(language, { day: 'numeric', month: 'short', timeZone: 'UTC' });
-const momentOfYear = new Intl.DateTimeFormat(language, {
-	...{ day: 'numeric', month: 'short', timeZone: 'UTC' },
-	...{ hour: 'numeric', minute: '2-digit', second: '2-digit' },
-});
-const instant = new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeStyle: 'short' });
 
-export const countText = (n: number) => number.format(n);
+/** Formats are made when they are first needed: each takes milliseconds. */
+const lazy = <T>(make: () => T) => {
+	let made: T | undefined;
+	return () => (made ??= make());
+};
+const number = lazy(() => new Intl.NumberFormat(language, { maximumFractionDigits: 12 }));
+const money = lazy(() => new Intl.NumberFormat(language, { minimumFractionDigits: 2, maximumFractionDigits: 2 }));
+const plain = lazy(() => new Intl.NumberFormat(language, { maximumFractionDigits: 12, useGrouping: false }));
+const day = lazy(() => new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeZone: 'UTC' }));
+const moment = lazy(
+	() => new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeStyle: 'medium', timeZone: 'UTC' }),
+);
+const dayOfYear = lazy(() => new Intl.DateTimeFormat(language, { day: 'numeric', month: 'short', timeZone: 'UTC' }));
+const momentOfYear = lazy(
+	() =>
+		new Intl.DateTimeFormat(language, {
+			...{ day: 'numeric', month: 'short', timeZone: 'UTC' },
+			...{ hour: 'numeric', minute: '2-digit', second: '2-digit' },
+		}),
+);
+const instant = lazy(() => new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeStyle: 'short' }));
+
+export const countText = (n: number) => number().format(n);
 const outcomes: Record<string, string> = { timed_out: 'Timed out' };
 /** How a run ended, as people say it. */
 export const outcomeText = (outcome: string) => outcomes[outcome] ?? outcome.charAt(0).toUpperCase() + outcome.slice(1);
 export const recordsText = (n: number) => `${countText(n)} ${n === 1 ? 'record' : 'records'}`;
 
 /** A moment of this service's own, in the reader's time zone. */
-export const instantText = (iso: string) => instant.format(new Date(iso));
+export const instantText = (iso: string) => instant().format(new Date(iso));
 
-const relative = new Intl.RelativeTimeFormat(language, { numeric: 'auto' });
+const relative = lazy(() => new Intl.RelativeTimeFormat(language, { numeric: 'auto' }));
 /** How long ago a moment was, as far as it is not long ago. */
 export function agoText(iso: string, now = Date.now()): string {
 	const minutes = Math.round((Date.parse(iso) - now) / 60_000);
 	if (minutes > -1) return 'just now';
-	if (minutes > -60) return relative.format(minutes, 'minute');
-	if (minutes > -24 * 60) return relative.format(Math.round(minutes / 60), 'hour');
-	if (minutes > -30 * 24 * 60) return relative.format(Math.round(minutes / 1440), 'day');
+	if (minutes > -60) return relative().format(minutes, 'minute');
+	if (minutes > -24 * 60) return relative().format(Math.round(minutes / 60), 'hour');
+	if (minutes > -30 * 24 * 60) return relative().format(Math.round(minutes / 1440), 'day');
 	return instantText(iso);
 }
 
@@ -47,8 +58,8 @@ export function stampText(text?: string, withYear = true): string {
 	const [, date, time, fraction, offset] = parts;
 	const at = new Date(`${date}T${time ?? '00:00'}Z`);
 	if (Number.isNaN(at.valueOf())) return text!;
-	if (!time) return (withYear ? day : dayOfYear).format(at);
-	const format = withYear ? moment : momentOfYear;
+	if (!time) return (withYear ? day : dayOfYear)().format(at);
+	const format = (withYear ? moment : momentOfYear)();
 	const clock = fraction
 		? format.formatToParts(at).map((part) => (part.type === 'second' ? part.value + fraction : part.value))
 		: [format.format(at)];
@@ -65,16 +76,18 @@ export function momentText(text: string | undefined, zone: string, withYear = tr
 	return stampText(text!.slice(0, text!.length - parts[4].length), withYear);
 }
 
-const span = new Intl.DateTimeFormat(language, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
+const span = lazy(
+	() => new Intl.DateTimeFormat(language, { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' }),
+);
 
 /** Two days as one expression: 1 – 31 Mar 2025. */
 export function spanText(from?: string, through?: string): string {
 	const day = (text?: string) =>
 		text && /^\d{4}-\d\d-\d\d/.test(text) ? new Date(text.slice(0, 10) + 'T00:00Z') : undefined;
 	const [a, b] = [day(from), day(through)];
-	if (a && b) return span.formatRange(a, b);
-	if (a) return `from ${span.format(a)}`;
-	return b ? `through ${span.format(b)}` : '';
+	if (a && b) return span().formatRange(a, b);
+	if (a) return `from ${span().format(a)}`;
+	return b ? `through ${span().format(b)}` : '';
 }
 
 export type Cell = string | number | boolean | null;
@@ -88,7 +101,7 @@ export function cellText(value: Cell | undefined, column: { type?: string; forma
 	if (typeof value === 'boolean') return value ? 'yes' : 'no';
 	if (typeof value === 'number' || isNumber(column)) {
 		const exact = value as Intl.StringNumericLiteral; // text of many digits stays exact
-		return (column.format === 'money' ? money : column.type === 'decimal' ? number : plain).format(exact);
+		return (column.format === 'money' ? money : column.type === 'decimal' ? number : plain)().format(exact);
 	}
 	return stampText(value);
 }

@@ -49,7 +49,7 @@
 		count: 0,
 		getScrollElement: () => box ?? null,
 		estimateSize: () => height,
-		overscan: 12,
+		overscan: 6,
 	});
 	const shown = $derived(Math.min(kept, rows.length));
 	$effect(() => {
@@ -93,7 +93,8 @@
 	const measured = $derived(
 		columns.map((c, i) => {
 			let most = c.label.length + 2;
-			for (let r = 0; r < Math.min(shown, 200); r++) most = Math.max(most, shownText(cellOf(rows[r], i), c).length);
+			for (let r = 0; r < Math.min(shown, 200); r++)
+				most = Math.max(most, shownText(cellOf(rows[r], i), c).length + changeAt(r, i).length);
 			return Math.min(most, 60) * 7.8 + 34;
 		}),
 	);
@@ -216,7 +217,7 @@
 								: 'text-left'}"
 							>{#if onsort}<button
 									type="button"
-									class="max-w-full truncate align-bottom font-semibold"
+									class="min-h-6 max-w-full min-w-6 truncate align-bottom font-semibold"
 									draggable="true"
 									data-head={column.name}
 									title="{column.label}. Click to order; drag, or Alt with the arrows, to move."
@@ -250,7 +251,7 @@
 			</thead>
 			<tbody>
 				{#if before > 0}<tr aria-hidden="true"><td colspan={places.length} style:height="{before}px"></td></tr>{/if}
-				{#each items as item (item.index)}
+				{#each items as item, i (i)}
 					{@const row = rows[item.index]}
 					<tr aria-rowindex={item.index + 2} style:height="{height}px">
 						{#if row && !Array.isArray(row)}

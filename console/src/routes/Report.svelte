@@ -15,7 +15,6 @@
 	import Slot from '../parts/Slot.svelte';
 	import Explanation from '../result/Explanation.svelte';
 	import Export from '../result/Export.svelte';
-	import ResultView from '../result/ResultView.svelte';
 	import { Run } from '../result/run.svelte';
 
 	let {
@@ -97,7 +96,13 @@
 		return start();
 	}
 
+	/** What shows a result, fetched when there is going to be one. */
+	let view = $state.raw<typeof import('../result/ResultView.svelte')>();
 	async function start() {
+		import('../result/ResultView.svelte').then(
+			(module) => (view = module),
+			() => (form.read.failure = 'A part of this page could not be loaded. Reload it.'),
+		);
 		form.tried = true;
 		ran = form.inputs;
 		await run.start(target, ran, sort);
@@ -168,7 +173,11 @@
 			{/if}
 		</PageHead>
 		{#if folded}
-			<form class="panel flex min-h-13.5 flex-wrap items-center gap-2.5 px-3.5 py-2.5" onsubmit={submit} novalidate>
+			<form
+				class="panel flex min-h-13.5 shrink-0 flex-wrap items-center gap-2.5 px-3.5 py-2.5"
+				onsubmit={submit}
+				novalidate
+			>
 				{#each preview || form.read.failure ? form.questions.filter(isOpen) : [] as question (question.name)}
 					{@const slot = form.slotOf(question)}
 					<span class="flex max-w-full items-center gap-2">
@@ -197,17 +206,19 @@
 				{#if !opened && inTheWay}<div class="w-full">{@render readback('px-3 py-2 text-sm')}</div>{/if}
 				{@render elsewhere()}
 			</form>
-			<section class="flex min-h-0 min-w-0 grow flex-col gap-3" aria-label="Result">
-				<ResultView
-					{target}
-					{run}
-					{sort}
-					onsort={(keys) => {
-						sort = keys;
-						submit();
-					}}
-					onway={take}
-				/>
+			<section class="flex min-w-0 grow flex-col gap-3 lg:min-h-96 lg:basis-0" aria-label="Result">
+				{#if view}
+					<view.default
+						{target}
+						{run}
+						{sort}
+						onsort={(keys) => {
+							sort = keys;
+							submit();
+						}}
+						onway={take}
+					/>
+				{/if}
 				{#if draft && ran && run.state === 'ended' && run.problems.length === 0}
 					<details open class="panel shrink-0 p-3 lg:max-h-72 lg:overflow-y-auto" data-explained>
 						<summary><h2 class="inline font-semibold">How this result comes about</h2></summary>

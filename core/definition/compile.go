@@ -155,6 +155,9 @@ func compile(query *Query, source *catalog.Source, library Library) *compiler {
 		c.columns()
 		c.sort()
 	})
+	if q.Distinct && c.out.SQL != nil {
+		c.fail("distinct", q.SQL.Line, "not_with_sql", "distinct does not work on hand-written SQL.", "Write select distinct in the SQL itself.")
+	}
 	if c.out.Grouped && c.out.SQL != nil {
 		c.fail("sql", q.SQL.Line, "aggregate_here", "Aggregates do not work on hand-written SQL.", "Write them in the SQL itself.")
 	}
@@ -353,7 +356,7 @@ func (c *compiler) columns() {
 		if made.Expr != nil {
 			made.Type = criteria.TypeOf(made.Expr)
 		}
-		if _, ok := made.Expr.(*criteria.Aggregate); ok {
+		if _, ok := made.Expr.(*criteria.Aggregate); ok || c.query.Distinct && c.out.SQL == nil {
 			c.out.Grouped = true
 		}
 		c.out.Columns = append(c.out.Columns, made)

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"reflect"
 	"slices"
 	"strings"
 
@@ -19,7 +20,7 @@ import (
 func (p Planner) Records(view definition.View, values parameter.Values) (Selection, diag.Problems) {
 	c, b := p.Query, p.binder(values)
 	b.records, b.used = !c.Grouped && c.SQL == nil, map[string]bool{}
-	s := Selection{Statement: Statement{From: p.from(), DateIndex: -1}}
+	s := Selection{Statement: Statement{From: p.from(), DateIndex: -1, Distinct: c.Query.Distinct}}
 	b.resolved = b.conditions()
 	b.window = windowOf(b.resolved)
 	b.from(&s.Statement)
@@ -238,7 +239,7 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 	for _, c := range b.compiled.Columns {
 		_, aggregate := c.Expr.(*criteria.Aggregate)
 		chosen := slices.ContainsFunc(columns, func(other definition.CompiledColumn) bool { return other.Name == c.Name })
-		if b.compiled.Grouped && !aggregate && !chosen { // not shown, but told apart by
+		if b.compiled.Grouped && !aggregate && !chosen && !b.compiled.Query.Distinct { // not shown, but what groups differ by
 			s.GroupBy = append(s.GroupBy, b.ordered(b.value(c.Expr)))
 		}
 	}
@@ -269,6 +270,12 @@ func (b *binder) sort(s *Statement, keys []definition.SortKey) {
 			}
 		})
 		s.Sort = append(s.Sort, SortKey{expr, key.Descending, key.BlanksFirst, nullable})
+	}
+	if b.compiled.Query.Distinct { // an order by what is not shown has no meaning
+		s.Sort = slices.DeleteFunc(s.Sort, func(k SortKey) bool {
+			_, aggregate := k.Expr.(Aggregate)
+			return !aggregate && !slices.ContainsFunc(s.GroupBy, func(e Expr) bool { return reflect.DeepEqual(e, k.Expr) })
+		})
 	}
 	if b.compiled.Grouped {
 		for _, e := range s.GroupBy {

@@ -33,6 +33,8 @@ type Statement struct {
 	// combination that occurs is returned once, with what is made of the
 	// records that have it.
 	GroupBy, Aggregates []Expr
+	// Distinct tells that the groups are what each different row is returned once by.
+	Distinct bool
 	// Raw, where set, takes the place of From and Joins: hand-written SQL, among
 	// whose pieces the conditions and values stand.
 	Raw []Piece

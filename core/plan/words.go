@@ -23,8 +23,12 @@ func ReadBack(s Statement) string {
 		words = append(words, c.Words)
 	}
 	words = append(words, s.Said...)
+	once := ""
+	if s.Distinct {
+		once = " Each different row once."
+	}
 	if len(words) == 0 {
-		return "All records."
+		return "All records." + once
 	}
 	separator := ", "
 	if slices.ContainsFunc(words, func(w string) bool { return strings.Contains(w, ", ") }) {
@@ -32,7 +36,7 @@ func ReadBack(s Statement) string {
 	}
 	text := strings.Join(words, separator) + "."
 	first, size := utf8.DecodeRuneInString(text)
-	return string(unicode.ToUpper(first)) + text[size:]
+	return string(unicode.ToUpper(first)) + text[size:] + once
 }
 
 // label is what people read above the column, or its name in words.

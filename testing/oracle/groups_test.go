@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"pikegate/core/criteria"
@@ -95,15 +96,21 @@ func (b *bench) groups(t *testing.T, text string, in map[string]parameter.Input)
 	require.Empty(t, problems, text)
 	statement, problems := b.planner(compiled, b.ctx).Records(definition.View{}, values)
 	require.NoError(t, problems.Err(), text)
+	return b.rows(t, statement), compiled, values, true
+}
+
+// rows are those of a statement, as CSV has them.
+func (b *bench) rows(t *testing.T, statement plan.Selection) [][]string {
+	t.Helper()
 	var out bytes.Buffer
 	w, reader := output.CSV.New(&out), plan.NewReader(statement.Outputs, london)
 	require.NoError(t, w.Begin(output.Header{Location: london, Columns: statement.Outputs}))
 	q := b.source.Dialect().Write(statement.Statement)
-	require.NoError(t, b.source.Stream(t.Context(), q, func(row []any) error { return w.Row(reader.Read(row)) }), "%s\n%s\n%s", b.engine, text, q.SQL)
+	require.NoError(t, b.source.Stream(t.Context(), q, func(row []any) error { return w.Row(reader.Read(row)) }), "%s\n%s", b.engine, q.SQL)
 	require.NoError(t, w.End(output.Summary{}))
 	rows, err := csv.NewReader(strings.NewReader(out.String())).ReadAll()
 	require.NoError(t, err)
-	return rows[1:], compiled, values, true
+	return rows[1:]
 }
 
 // expectedGroups works the groups out from the records.
@@ -162,5 +169,68 @@ func TestExactSums(t *testing.T) {
 			require.True(t, ok)
 			require.Equal(t, [][]string{{shown(want), "23058430092136939520", shown(new(big.Rat).Quo(want, big.NewRat(5, 1)))}}, rows)
 		})
+	}
+}
+
+// TestDistinct: each different row is returned once, whatever is shown of the
+// query, with how many records it stands for, on every engine.
+func TestDistinct(t *testing.T) {
+	plainNative = true
+	defer func() { plainNative = false }()
+	benches := onEveryEngine(t, 13)
+	// A blank and an empty text are different values that CSV, read back, does not distinguish.
+	keys := []string{"b", "concat('x', s)", "m", "month of d", "year(d)", "quarter of e", "d", "upper(concat('x', t))", "date_of(v)", "w", "n / 2", "k"}
+	for i := range 60 {
+		r := random{rand.New(rand.NewPCG(*seed+5, uint64(i)))}
+		count, wanted := "", []string{"p", "q"}
+		if r.IntN(2) == 0 {
+			count, wanted = ", { name: c, value: count }", []string{"p", "q", "c"}
+		}
+		if count != "" && r.IntN(3) == 0 { // a report shows some of the columns
+			wanted = append([]string{"q"}, wanted[2:]...)
+		}
+		text := fmt.Sprintf("kind: query\nname: q\nsource: small\nfrom: r\ndistinct: true\ncolumns:\n  [{ name: p, value: \"%s\" }, { name: q, value: \"%s\" }%s]\ncriteria: m < %d\nsort: [p descending, q]\n", pick(r, keys), pick(r, keys), count, r.IntN(6))
+		var first [][]string
+		for j, b := range benches {
+			documents, problems := definition.Decode("", []byte(text))
+			require.Empty(t, problems, text)
+			compiled, problems := definition.Compile(documents[0].(*definition.Query), &b.catalog, definition.Library{})
+			require.NoError(t, problems.Err(), text)
+			statement, problems := b.planner(compiled, b.ctx).Records(definition.View{Columns: wanted}, nil)
+			require.NoError(t, problems.Err(), text)
+			assert.Contains(t, plan.ReadBack(statement.Statement), "Each different row once.")
+			rows := b.rows(t, statement)
+			if j > 0 {
+				require.Equal(t, first, rows, "%s\n%s", b.engine, text)
+				continue
+			}
+			first = rows
+			w, counts := oracle.World{Calendar: b.ctx}, map[string]int{}
+			for _, id := range b.ids {
+				record := b.records[id]
+				if w.Condition(compiled.Criteria, record) != oracle.True {
+					continue
+				}
+				var cells []string
+				for _, c := range compiled.Columns {
+					if _, aggregate := c.Expr.(*criteria.Aggregate); !aggregate && slices.Contains(wanted, c.Name) {
+						cells = append(cells, shown(w.Unit(c.Expr, record)))
+					}
+				}
+				counts[strings.Join(cells, "|")]++
+			}
+			got := map[string]int{}
+			for _, row := range rows {
+				n := counts[strings.Join(row[:min(len(row), len(wanted)-strings.Count(count, "count"))], "|")]
+				if count != "" {
+					require.Equal(t, fmt.Sprint(n), row[len(row)-1], "%s\n%v", text, row)
+					row = row[:len(row)-1]
+				}
+				key := strings.Join(row, "|")
+				require.NotContains(t, got, key, "%s: twice", text)
+				got[key] = n
+			}
+			require.Equal(t, counts, got, text)
+		}
 	}
 }

@@ -264,6 +264,6 @@ func Functions() []Usage {
 // together.
 var Words = []string{
 	"and", "or", "not", "within", "in", "between", "is blank", "is not blank", "contains", "starts with", "ends with", "ignoring case",
-	"overlaps", "inside", "covers", "meets", "day of", "week of", "month of", "quarter of", "half of", "year of",
+	"overlaps", "inside", "covers", "meets", "any", "no", "at least", "at most", "exactly", "where", "day of", "week of", "month of", "quarter of", "half of", "year of",
 	"count", "sum of", "average of", "least of", "greatest of", "count distinct of",
 }

@@ -33,6 +33,10 @@ func Map(e Expr, change func(Expr) Expr) Expr {
 		e = &Spans{n.Pos, n.Op, one(n.From), one(n.Until), one(n.Period), n.Not}
 	case *Meets:
 		e = &Meets{n.Pos, n.Name, n.Of, n.Title, one(n.X)}
+	case *Related:
+		made := *n
+		made.N, made.Where = one(n.N), one(n.Where)
+		e = &made
 	case *Between:
 		e = &Between{n.Pos, one(n.X), one(n.Low), one(n.High), n.Not}
 	case *In:

@@ -65,7 +65,7 @@ func (p *parser) whole() (e Expr, problems diag.Problems) {
 var advice = map[string]string{
 	"like": "Write contains, starts with or ends with; ignoring case after it.", "ilike": "Write contains 'text' ignoring case.",
 	"regexp": "Write contains, starts with or ends with.", "rlike": "Write contains, starts with or ends with.", "similar": "Write contains, starts with or ends with.",
-	"null": "Write is blank, or is not blank.", "exists": "Join the table, or name a condition with meets.", "any": "Write in ('A', 'B'), or in :name.",
+	"null": "Write is blank, or is not blank.", "exists": "Write any passages where passed_at within :period.", "any": "Write any TABLE where …, or in ('A', 'B').",
 	"case": "Write if(condition, value, other value).", "ifnull": "Write coalesce(a, b).", "isnull": "Write is blank, or coalesce(a, b).", "nvl": "Write coalesce(a, b).",
 	"select": "Name a condition with meets, or write the query in SQL by hand.", "as": "Values are compared as they are; nothing has to be cast.", "cast": "Values are compared as they are; nothing has to be cast.",
 	"now": "Write 'today', or a question :name, beside a date.", "current_date": "Write 'today' beside a date.", "current_timestamp": "Write 'today' beside a date.",
@@ -189,6 +189,9 @@ func (p *parser) comparison() Expr {
 	if p.peek().is("span") && p.ahead(1).is("(") {
 		return p.spans()
 	}
+	if related := p.related(); related != nil {
+		return related
+	}
 	x := p.sum()
 	t := p.peek()
 	if t.kind == tMark {
@@ -233,6 +236,71 @@ func (p *parser) comparison() Expr {
 		p.fail(p.peek(), "unexpected", p.quote(p.peek())+" does not fit after not.", "Write not in, not within, not between or not contains.")
 	}
 	return x
+}
+
+// saidOf are the words that say something of what stands before them: "any" and
+// "no" before one of them are columns.
+var saidOf = map[string]bool{
+	"and": true, "or": true, "not": true, "in": true, "is": true, "within": true, "between": true, "contains": true,
+	"starts": true, "ends": true, "ignoring": true, "overlaps": true, "inside": true, "covers": true,
+}
+
+// related reads "any passages of vessels where …"; nil where something else
+// stands here.
+func (p *parser) related() Expr {
+	t := p.peek()
+	e := &Related{Quantity: t.text}
+	isTable := func(n int) bool {
+		next := p.ahead(n)
+		return next.kind == tName || next.kind == tWord && !saidOf[next.text]
+	}
+	switch {
+	case (t.is("any") || t.is("no")) && isTable(1):
+		p.next()
+	case t.is("at") && (p.ahead(1).is("least") || p.ahead(1).is("most")):
+		p.next()
+		e.Quantity = "at " + p.next().text
+		e.N = p.number()
+	case t.is("exactly") && (p.ahead(1).kind == tNumber || p.ahead(1).kind == tParameter):
+		p.next()
+		e.N = p.number()
+	default:
+		return nil
+	}
+	e.Table = p.table()
+	if p.take("as") {
+		e.As = p.table()
+	}
+	if p.take("of") {
+		e.Of = p.table()
+	}
+	if p.take("where") {
+		e.Where = p.or()
+	}
+	e.Pos = p.from(t.start)
+	return e
+}
+
+// number reads how many records there are to be: a number or a question.
+func (p *parser) number() Expr {
+	t := p.peek()
+	if t.kind != tNumber && t.kind != tParameter {
+		p.fail(t, "unexpected", p.quote(t)+" does not fit here.", "Write a number or a :question, then a table: at least 3 passages.")
+	}
+	return p.atom()
+}
+
+// table reads the name of a table, perhaps after that of its schema.
+func (p *parser) table() string {
+	t := p.next()
+	if t.kind != tWord && t.kind != tName || t.kind == tWord && (reserved[t.text] || t.text == "where") {
+		p.fail(t, "unexpected", p.quote(t)+" does not fit here.", "The name of a table is expected: any passages where passed_at within :period.")
+	}
+	name := p.name(t)
+	if p.take(".") {
+		name += "." + p.table()
+	}
+	return name
 }
 
 func (p *parser) match(start int, op string, x Expr, not bool) Expr {

@@ -4,7 +4,8 @@ import "strings"
 
 // The binding strengths, loose to tight.
 const (
-	looseOr = iota
+	looseRelated = iota // its condition goes on to the end
+	looseOr
 	looseAnd
 	looseNot
 	looseCompare
@@ -16,7 +17,7 @@ const (
 // Print writes the expression canonically: parsed again it is the same tree.
 func Print(e Expr) string {
 	var b strings.Builder
-	write(&b, e, looseOr)
+	write(&b, e, looseRelated)
 	return b.String()
 }
 
@@ -24,7 +25,7 @@ func Print(e Expr) string {
 func write(b *strings.Builder, e Expr, place int) {
 	if strength(e) < place {
 		b.WriteByte('(')
-		write(b, e, looseOr)
+		write(b, e, looseRelated)
 		b.WriteByte(')')
 		return
 	}
@@ -73,7 +74,7 @@ func write(b *strings.Builder, e Expr, place int) {
 				b.WriteString(unit.Value)
 				continue
 			}
-			write(b, arg, looseOr)
+			write(b, arg, looseRelated)
 		}
 		b.WriteByte(')')
 	case *UnitOf:
@@ -89,6 +90,23 @@ func write(b *strings.Builder, e Expr, place int) {
 		b.WriteString("meets " + name(e.Name))
 		if e.Of != "" {
 			b.WriteString(" of " + name(e.Of))
+		}
+	case *Related:
+		b.WriteString(e.Quantity + " ")
+		if e.N != nil {
+			write(b, e.N, looseSign)
+			b.WriteByte(' ')
+		}
+		b.WriteString(tableName(e.Table))
+		if e.As != "" {
+			b.WriteString(" as " + name(e.As))
+		}
+		if e.Of != "" {
+			b.WriteString(" of " + tableName(e.Of))
+		}
+		if e.Where != nil {
+			b.WriteString(" where ")
+			write(b, e.Where, looseRelated)
 		}
 	case *Match:
 		write(b, e.X, looseSum)
@@ -187,6 +205,11 @@ func strength(e Expr) int {
 		return looseAnd
 	case *Not:
 		return looseNot
+	case *Related:
+		if e.Where != nil {
+			return looseRelated
+		}
+		return looseCompare
 	case *Compare, *Between, *In, *Within, *IsBlank, *Match, *Spans:
 		return looseCompare
 	case *Aggregate:
@@ -202,6 +225,15 @@ func strength(e Expr) int {
 		return strength(e.X)
 	}
 	return looseSign + 1
+}
+
+// tableName is the name of a table, perhaps after that of its schema.
+func tableName(s string) string {
+	parts := strings.Split(s, ".")
+	for i, part := range parts {
+		parts[i] = name(part)
+	}
+	return strings.Join(parts, ".")
 }
 
 // name quotes a name unless it is a plain word that is not reserved.

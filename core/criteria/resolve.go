@@ -17,6 +17,12 @@ type Scope struct {
 	// Criterion gives the condition of a named criterion, resolved, or what is
 	// wrong with naming it; nil where none can be named.
 	Criterion func(*Meets) (Expr, *diag.Problem)
+	// Related gives a table of the same source by its name; nil where no other
+	// tables can be asked about.
+	Related func(name string) (catalog.Table, bool)
+	// Near, of the condition on another table, is that table: a bare name is first
+	// looked for among its columns.
+	Near *Table
 	// Open tells that the tables are not known yet (checking without a
 	// database): columns are then taken as they are.
 	Open bool
@@ -125,6 +131,8 @@ func (r *resolver) typeOf(e Expr) catalog.Type {
 		r.spans(e)
 	case *Meets:
 		r.meets(e)
+	case *Related:
+		r.related(e)
 	case *Compare:
 		r.compared(e.Left, r.typeOf(e.Left), e.Right)
 		r.folded(e.Fold, e.Left)
@@ -410,7 +418,11 @@ func (r *resolver) column(e *Column) catalog.Type {
 		return unknownType
 	}
 	var near, tables []string
-	for _, t := range r.scope.Tables {
+	inView := r.scope.Tables
+	if r.scope.Near != nil {
+		inView = append([]Table{*r.scope.Near}, inView...)
+	}
+	for _, t := range inView {
 		tables = append(tables, t.Alias)
 		if e.Table != "" && !strings.EqualFold(e.Table, t.Alias) {
 			continue
@@ -434,6 +446,11 @@ func (r *resolver) column(e *Column) catalog.Type {
 // columns are those that a name can mean.
 func (r *resolver) columns(e *Column) []Ref {
 	var found []Ref
+	if near := r.scope.Near; near != nil && (e.Table == "" || strings.EqualFold(e.Table, near.Alias)) {
+		if c, ok := near.Table.Column(e.Name); ok {
+			return []Ref{{near.Alias, c, c.Nullable}}
+		}
+	}
 	for _, t := range r.scope.Tables {
 		if e.Table != "" && !strings.EqualFold(e.Table, t.Alias) {
 			continue

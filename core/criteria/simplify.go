@@ -33,6 +33,8 @@ func (s simplifier) condition(e Expr) Expr {
 		return negated(true, e.Pos, s.condition(e.X))
 	case *Meets:
 		return s.condition(e.X)
+	case *Related:
+		return s.related(e)
 	case *Compare:
 		return s.compare(e)
 	case *Between:
@@ -57,6 +59,26 @@ func (s simplifier) condition(e Expr) Expr {
 		return negated(e.Not, e.Pos, &Spans{e.Pos, e.Op, e.From, e.Until, e.Period, false})
 	}
 	return e
+}
+
+// related simplifies what is asked of the other table's records.
+func (s simplifier) related(e *Related) Expr {
+	made := *e
+	if e.Where == nil {
+		return &made
+	}
+	made.Where = s.condition(e.Where)
+	constant, ok := made.Where.(*Bool)
+	switch {
+	case !ok:
+	case constant.Value:
+		made.Where = nil
+	case e.Quantity == "any":
+		return &Bool{e.Pos, false}
+	case e.Quantity == "no":
+		return &Bool{e.Pos, true}
+	}
+	return &made
 }
 
 // logic leaves out what decides nothing, and is what decides it all.

@@ -150,6 +150,24 @@ type (
 		Title string
 		X     Expr
 	}
+	// Related says how many records of another table belong to a record: "any
+	// passages of vessels where …", "no", "at least 3", "at most 3", "exactly 3".
+	Related struct {
+		Pos
+		// Quantity is one of these words, and N the number where one goes with it.
+		Quantity string
+		N        Expr
+		// Table is the other one, As its name here if it is given one, and Of the
+		// table of the query it belongs to, if that is said.
+		Table, As, Of string
+		// Where is nil where nothing else is asked of its records.
+		Where Expr
+		// Inner is the table as Where names it, and Link how its records belong to
+		// those of the query, along a foreign key; nil where Where says so. Resolve
+		// sets both.
+		Inner Table
+		Link  Expr
+	}
 	// Between is "x between a and b"; b is covered whole.
 	Between struct {
 		Pos
@@ -263,6 +281,13 @@ func each(e Expr, visit func(Expr)) {
 		if e.X != nil {
 			visit(e.X)
 		}
+	case *Related:
+		if e.N != nil {
+			visit(e.N)
+		}
+		if e.Where != nil {
+			visit(e.Where)
+		}
 	case *Arithmetic:
 		visit(e.Left)
 		visit(e.Right)
@@ -323,10 +348,42 @@ func Parameters(e Expr) []string {
 	return names
 }
 
-// Columns are the columns the expression refers to, each once.
+// WalkOwn is Walk without what is asked of the records of other tables.
+func WalkOwn(e Expr, visit func(Expr)) {
+	if e == nil {
+		return
+	}
+	visit(e)
+	if _, other := e.(*Related); !other {
+		each(e, func(child Expr) { WalkOwn(child, visit) })
+	}
+}
+
+// RelatedTables are the other tables whose records an expression asks about.
+func RelatedTables(e Expr) (tables []Table) {
+	Walk(e, func(e Expr) {
+		if r, ok := e.(*Related); ok {
+			tables = append(tables, r.Inner)
+		}
+	})
+	return tables
+}
+
+// RelatedNames are the names of those tables, before anything is resolved.
+func RelatedNames(e Expr) (names []string) {
+	Walk(e, func(e Expr) {
+		if r, ok := e.(*Related); ok {
+			names = append(names, r.Table)
+		}
+	})
+	return names
+}
+
+// Columns are the columns of the query's own tables that the expression refers to,
+// each once, but for those that only say which records of another table are meant.
 func Columns(e Expr) []*Column {
 	var columns []*Column
-	Walk(e, func(e Expr) {
+	WalkOwn(e, func(e Expr) {
 		c, ok := e.(*Column)
 		if ok && !slices.ContainsFunc(columns, func(d *Column) bool { return d.Same(c) }) {
 			columns = append(columns, c)
@@ -338,8 +395,11 @@ func Columns(e Expr) []*Column {
 // FirstColumn is the column that stands first, the one a comparison is about;
 // nil where there is none.
 func FirstColumn(e Expr) *Column {
-	if c, ok := e.(*Column); ok {
-		return c
+	switch e := e.(type) {
+	case *Column:
+		return e
+	case *Related:
+		return nil
 	}
 	var first *Column
 	each(e, func(child Expr) {

@@ -61,15 +61,21 @@ func (out *Compiled) Touches() []string {
 			touched = append(touched, name)
 		}
 	}
-	for _, t := range out.Tables() {
+	for _, t := range append(out.Tables(), criteria.RelatedTables(out.Criteria)...) {
 		add(t.Table.Name)
 	}
-	look := func(e criteria.Expr) {
-		for _, c := range criteria.Columns(e) {
-			if c.Ref.Alias != "" && c.Ref.Alias != Result {
-				add(out.TableOf(c.Ref.Alias).Name + "." + c.Ref.Column.Name)
+	var look func(e criteria.Expr)
+	look = func(e criteria.Expr) {
+		criteria.Walk(e, func(e criteria.Expr) {
+			switch e := e.(type) {
+			case *criteria.Column:
+				if e.Ref.Alias != "" && e.Ref.Alias != Result {
+					add(out.TableOf(e.Ref.Alias).Name + "." + e.Ref.Column.Name)
+				}
+			case *criteria.Related:
+				look(e.Link)
 			}
-		}
+		})
 	}
 	look(out.Criteria)
 	for _, c := range out.Columns {
@@ -92,7 +98,7 @@ func (out *Compiled) Touches() []string {
 
 // TableOf is the table that has an alias in the query.
 func (out *Compiled) TableOf(alias string) catalog.Table {
-	for _, t := range out.Tables() {
+	for _, t := range append(out.Tables(), criteria.RelatedTables(out.Criteria)...) {
 		if t.Alias == alias {
 			return t.Table
 		}
@@ -192,6 +198,9 @@ func (c *compiler) name(h Head) {
 func (c *compiler) tables() {
 	q := c.query
 	c.scope.Open, c.scope.Criterion = c.source == nil, c.meets
+	if c.source != nil {
+		c.scope.Related = c.source.Table
+	}
 	if q.SQL.Value != "" {
 		c.handWritten()
 		return
@@ -369,6 +378,9 @@ func (c *compiler) column(field string, text Text) criteria.Expr {
 	e = c.resolved(field, text, e, problems, false)
 	criteria.Walk(e, func(inner criteria.Expr) {
 		_, aggregate := inner.(*criteria.Aggregate)
+		if _, related := inner.(*criteria.Related); related {
+			c.fail(field, text.Line, "related_here", "A column cannot ask about records of another table.", "Columns are computed from the record itself; ask in the criteria.")
+		}
 		switch p, isQuestion := inner.(*criteria.Parameter); {
 		case isQuestion:
 			c.fail(field, text.Line, "no_questions", "A column cannot use the question :"+p.Name+".", "Columns are the same in every run; use the question in the criteria.")

@@ -76,14 +76,29 @@ func (c *compiler) meets(m *criteria.Meets) (criteria.Expr, *diag.Problem) {
 // qualify puts the name a table has in the query before its columns.
 func (c *compiler) qualify(e criteria.Expr, table, alias string) {
 	at := slices.IndexFunc(c.scope.Tables, func(t criteria.Table) bool { return t.Alias == alias })
-	criteria.Walk(e, func(e criteria.Expr) {
-		column, ok := e.(*criteria.Column)
-		if !ok {
-			return
-		}
-		_, own := c.scope.Tables[at].Table.Column(column.Name)
-		if column.Table == "" && own || strings.EqualFold(column.Table, table) {
-			column.Table = alias
+	criteria.WalkOwn(e, func(e criteria.Expr) {
+		switch e := e.(type) {
+		case *criteria.Column:
+			_, own := c.scope.Tables[at].Table.Column(e.Name)
+			if e.Table == "" && own || strings.EqualFold(e.Table, table) {
+				e.Table = alias
+			}
+		case *criteria.Related: // a bare name there is first one of the other table
+			if e.Of != "" && strings.EqualFold(e.Of, table) {
+				e.Of = alias
+			}
+			other, _ := c.scope.Related(e.Table)
+			criteria.Walk(e.Where, func(x criteria.Expr) {
+				column, ok := x.(*criteria.Column)
+				if !ok {
+					return
+				}
+				_, near := other.Column(column.Name)
+				_, own := c.scope.Tables[at].Table.Column(column.Name)
+				if column.Table == "" && own && !near || strings.EqualFold(column.Table, table) && !strings.EqualFold(e.Alias(), table) {
+					column.Table = alias
+				}
+			})
 		}
 	})
 }

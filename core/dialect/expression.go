@@ -93,6 +93,16 @@ func (w *writer) written(e plan.Expr, nested bool) string {
 		column := w.dialect.quote("other") + "." + w.dialect.quote(e.Ref.Column.Name)
 		return fmt.Sprintf("(select case when exists (select 1 from %s where %s >= %s and %s < %s) then %s else %s end)",
 			w.table(e.Table), column, w.bind(e.Low), column, w.bind(e.High), w.bind(e.Then), w.bind(e.Else))
+	case plan.Related:
+		what, close := "exists (select 1", ")"
+		if e.Count {
+			what = "(select count(*)"
+		}
+		what += " from " + w.table(e.From)
+		if l, ok := e.Where.(plan.Logic); !ok || len(l.Terms) > 0 {
+			what += " where " + w.expr(e.Where, false)
+		}
+		return what + close
 	case plan.In:
 		return w.in(e)
 	case plan.IsBlank:

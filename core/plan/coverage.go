@@ -17,7 +17,7 @@ func (p Planner) DateQuestion() (string, *criteria.Column, bool) {
 	}
 	column := dateColumn(c.Criteria)
 	name := ""
-	criteria.Walk(c.Criteria, func(e criteria.Expr) {
+	criteria.WalkOwn(c.Criteria, func(e criteria.Expr) {
 		if !criteria.IsComparison(e) || name != "" || criteria.FirstColumn(e) != column {
 			return
 		}

@@ -37,11 +37,33 @@ func (b *binder) resolve(e criteria.Expr) (made criteria.Expr, open bool) {
 		return b.resolve(e.X)
 	case *criteria.IsBlank:
 		return b.isBlank(e)
+	case *criteria.Related:
+		return b.related(e)
 	}
 	if p, ok := e.(*criteria.Parameter); ok && !b.given[p.Name].Given { // a yes-no question by itself
 		return nil, true
 	}
 	return b.value(e), false
+}
+
+// related puts the answers into a condition on another table's records. It goes
+// where how many there are to be was left blank, or all that is asked of them.
+func (b *binder) related(e *criteria.Related) (criteria.Expr, bool) {
+	made := *e
+	if e.N != nil {
+		if criteria.Asks(e.N, b.missing) {
+			return nil, true
+		}
+		made.N = b.value(e.N)
+	}
+	if e.Where != nil {
+		where, open := b.resolve(e.Where)
+		if open {
+			return nil, true
+		}
+		made.Where = where
+	}
+	return &made, false
 }
 
 // missing tells whether a question was left blank.
@@ -229,7 +251,7 @@ func (b *binder) value(e criteria.Expr) criteria.Expr {
 		}
 		return call
 	case *criteria.Logic, *criteria.Not, *criteria.Compare, *criteria.In, *criteria.Within, *criteria.Between,
-		*criteria.IsBlank, *criteria.Match, *criteria.Spans, *criteria.Meets:
+		*criteria.IsBlank, *criteria.Match, *criteria.Spans, *criteria.Meets, *criteria.Related:
 		made, open := b.resolve(e)
 		if open {
 			return &criteria.Bool{Pos: e.At(), Value: true}
@@ -328,7 +350,7 @@ func (b *binder) spans(e criteria.Expr) []period.Span {
 // period that was asked for, or else with a written one.
 func dateColumn(e criteria.Expr) *criteria.Column {
 	var asked, written *criteria.Column
-	criteria.Walk(e, func(e criteria.Expr) {
+	criteria.WalkOwn(e, func(e criteria.Expr) {
 		if _, listed := e.(*criteria.In); listed || !criteria.IsComparison(e) || criteria.HasAggregate(e) {
 			return
 		}

@@ -140,6 +140,13 @@ type (
 	Not struct{ X Expr }
 	// Const is always or never.
 	Const struct{ V bool }
+	// Related tells whether a table has a record that meets the condition, or, Count,
+	// how many have.
+	Related struct {
+		From  Table
+		Where Expr
+		Count bool
+	}
 	// Contains tells whether a text occurs in X, whatever its case.
 	Contains struct {
 		X    Expr
@@ -231,6 +238,7 @@ type Shift struct {
 	Offset int
 }
 
+func (Related) isExpr()     {}
 func (Contains) isExpr()    {}
 func (Fits) isExpr()        {}
 func (Plain) isExpr()       {}

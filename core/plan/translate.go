@@ -7,6 +7,7 @@ import (
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
+	"pikegate/core/period"
 )
 
 // condition turns a simplified condition into an expression over what is
@@ -77,7 +78,7 @@ func (b *binder) leaf(e criteria.Expr, negated bool) (x Expr, fits func(*criteri
 	case *criteria.Within, *criteria.Compare:
 		if bounds, ok := boundsOf(e); ok {
 			return b.bounds(bounds, e, negated), func(*criteria.Column) bool {
-				return !negated && !bounds.Span.OpenStart() && !bounds.Span.OpenEnd() && b.sureWithin(bounds.Column)
+				return !negated && inside(bounds.Span) && b.sureWithin(bounds.Column)
 			}
 		}
 	case *criteria.IsBlank:
@@ -105,6 +106,8 @@ func (b *binder) leaf(e criteria.Expr, negated bool) (x Expr, fits func(*criteri
 		x = b.in(e)
 	case *criteria.Match:
 		x = b.match(e)
+	case *criteria.Related:
+		x = b.belonging(e)
 	case *criteria.Column: // a yes-no value, as the next
 		x = Column{e.Ref}
 	case *criteria.Call, *criteria.Blank:
@@ -117,6 +120,32 @@ func (b *binder) leaf(e criteria.Expr, negated bool) (x Expr, fits func(*criteri
 		x = Not{x}
 	}
 	return x, never
+}
+
+// belonging translates a condition on the records of another table that belong to
+// a record.
+func (b *binder) belonging(e *criteria.Related) Expr {
+	where := []Expr{}
+	for _, part := range []criteria.Expr{e.Link, e.Where} {
+		if part != nil {
+			where = append(where, b.condition(criteria.Simplify(part, b.calendar), false))
+		}
+	}
+	found := Related{From: tableOf(e.Inner.Table, e.Inner.Alias), Where: all(where...)}
+	if e.N == nil {
+		if e.Quantity == "no" {
+			return Not{found}
+		}
+		return found
+	}
+	found.Count = true
+	return Compare{map[string]string{"at least": ">=", "at most": "<=", "exactly": "="}[e.Quantity], found, b.translate(e.N)}
+}
+
+// inside tells whether a stretch of time has both its ends well within the years
+// that are accepted: a bound at their very beginning or end is none.
+func inside(s period.Span) bool {
+	return !s.OpenStart() && !s.OpenEnd() && s.From.Date().Year() > 1 && s.Until.Date().Year() < civil.MaxYear
 }
 
 // sureWithin tells whether what lies in a stretch of time that is closed is

@@ -51,6 +51,9 @@ func (b *binder) label(c *criteria.Column) string {
 
 // anything says that a condition restricts nothing in this run.
 func (b *binder) anything(e criteria.Expr) string {
+	if r, ok := e.(*criteria.Related); ok {
+		return "with or without " + lowered(definition.Labelled(r.Inner.Alias))
+	}
 	var labels []string
 	criteria.Walk(e, func(e criteria.Expr) {
 		if c, ok := e.(*criteria.Column); ok {
@@ -131,6 +134,8 @@ func (b *binder) conditionWords(e criteria.Expr) string {
 		return "the time from " + b.words(e.From) + " through " + b.words(e.Until) + " " + verb + b.words(e.Period)
 	case *criteria.Meets:
 		return e.Title + b.answersIn(e.X)
+	case *criteria.Related:
+		return b.relatedWords(e)
 	case *criteria.Not:
 		if b.includesBlanks(e.X) {
 			return "not (" + b.conditionWords(e.X) + "), or is blank"
@@ -140,6 +145,22 @@ func (b *binder) conditionWords(e criteria.Expr) string {
 		return b.joined(e)
 	}
 	return b.operand(e)
+}
+
+// relatedWords says a condition on another table's records.
+func (b *binder) relatedWords(e *criteria.Related) string {
+	words := e.Quantity + " "
+	if e.N != nil {
+		words += b.operand(e.N) + " "
+	}
+	words += lowered(definition.Labelled(e.Inner.Alias))
+	if e.Where == nil {
+		return words
+	}
+	if _, open := b.resolve(e.Where); open {
+		return words
+	}
+	return words + " where " + lowered(b.said(e.Where))
 }
 
 // answersIn are the answers a named condition uses, in parentheses.

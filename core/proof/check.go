@@ -159,7 +159,7 @@ func (c *checker) strict(e criteria.Expr) {
 	}
 	lows, highs := map[string][]bound{}, map[string][]bound{}
 	var columns []string
-	criteria.Walk(e, func(e criteria.Expr) {
+	criteria.WalkOwn(e, func(e criteria.Expr) {
 		cmp, ok := e.(*criteria.Compare)
 		if !ok {
 			return

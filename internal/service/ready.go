@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"pikegate/core/civil"
+	"pikegate/core/criteria"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
@@ -191,7 +192,8 @@ func tablesOf(q *definition.Query) []string {
 	for _, j := range q.Joins {
 		tables = append(tables, j.Table)
 	}
-	return tables
+	e, _ := criteria.Parse(q.Criteria.Value) // what cannot be read is told by the check
+	return append(tables, criteria.RelatedNames(e)...)
 }
 
 // asked puts what a caller gives to a report that is ready.

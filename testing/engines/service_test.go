@@ -74,6 +74,19 @@ sort: [invoices.number]
 kind: report
 name: invoices
 query: invoices
+---
+kind: query
+name: uninvoiced
+source: business
+from: passages
+parameters: [{name: period, kind: period, required: true}]
+columns: [id]
+criteria: passed_at within :period and (no billing.invoices of passages where issued_on within :period)
+sort: [id]
+---
+kind: report
+name: uninvoiced
+query: uninvoiced
 `
 
 // otherSchema is a table in a schema (of MySQL a database) that is not the login's
@@ -119,6 +132,19 @@ func inAnotherSchema(t *testing.T, c client.Client) {
 	}
 	_, err = c.Explain(t.Context(), "invoices", true, answers)
 	require.NoError(t, err)
+
+	// Records of another table, in another schema, along its foreign key.
+	_, rows, err = c.Start(t.Context(), "uninvoiced", client.Run{Inputs: parameter.Inputs{"period": parameter.Typed("2025-03-25/2025-03-31")}}, output.CSV)
+	require.NoError(t, err)
+	content, err = io.ReadAll(rows)
+	require.NoError(t, err)
+	assert.Equal(t, "id\r\n9007199254740993\r\n", string(content))
+	why, err = c.Why(t.Context(), "uninvoiced", client.Run{Inputs: parameter.Inputs{"period": parameter.Typed("2025-03-31")}})
+	require.NoError(t, err)
+	assert.Equal(t, "No invoices where issued on on Mon 31 Mar 2025", strings.ToUpper(why.Conditions[1].Words[:1])+why.Conditions[1].Words[1:])
+	dependents, err := c.Users(t.Context(), "billing.invoices.issued_on")
+	require.NoError(t, err)
+	assert.Contains(t, fmt.Sprint(dependents), "uninvoiced")
 }
 
 // refusedWhere: what the database does not take has its place in the author's SQL.
@@ -236,7 +262,7 @@ func TestThroughTheService(t *testing.T) {
 
 			_, err = c.Push(t.Context(), definitions, nil)
 			require.NoError(t, err)
-			for _, name := range []string{"passages", "by-hand", "invoices"} {
+			for _, name := range []string{"passages", "by-hand", "invoices", "uninvoiced"} {
 				_, err = c.Publish(t.Context(), name)
 				require.NoError(t, err)
 			}

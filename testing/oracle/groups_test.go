@@ -56,7 +56,7 @@ func TestGroups(t *testing.T) {
 	benches := onEveryEngine(t, 11)
 	tried := 0
 	for i := 0; tried < *grouped; i++ {
-		r := random{rand.New(rand.NewPCG(*seed+3, uint64(i)))}
+		r := random{Rand: rand.New(rand.NewPCG(*seed+3, uint64(i)))}
 		text, in := r.groupQuery(), parameter.Inputs{"period": {Texts: []string{"2025"}}, "small": {Texts: []string{pick(r, []string{"1", "3"})}}}
 		var first [][]string
 		for j, b := range benches {
@@ -181,7 +181,7 @@ func TestDistinct(t *testing.T) {
 	// A blank and an empty text are different values that CSV, read back, does not distinguish.
 	keys := []string{"b", "concat('x', s)", "m", "month of d", "year(d)", "quarter of e", "d", "upper(concat('x', t))", "date_of(v)", "w", "n / 2", "k"}
 	for i := range 60 {
-		r := random{rand.New(rand.NewPCG(*seed+5, uint64(i)))}
+		r := random{Rand: rand.New(rand.NewPCG(*seed+5, uint64(i)))}
 		count, wanted := "", []string{"p", "q"}
 		if r.IntN(2) == 0 {
 			count, wanted = ", { name: c, value: count }", []string{"p", "q", "c"}

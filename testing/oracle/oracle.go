@@ -5,6 +5,8 @@ package oracle
 import (
 	"cmp"
 	"fmt"
+	"maps"
+	"math"
 	"math/big"
 	"slices"
 	"strings"
@@ -34,6 +36,26 @@ type Unfit struct{ Stored any }
 // string, bool, Moment or Unfit.
 type Record map[string]any
 
+// cell is the value of a column: of another table's record, where one is looked at
+// beside this one, under its alias.
+func (r Record) cell(c *criteria.Column) any {
+	if v, ok := r[c.Ref.Alias+"."+c.Name]; ok {
+		return v
+	}
+	return r[c.Name]
+}
+
+// beside is the record with one of another table beside it.
+func (r Record) beside(alias string, other Record) Record {
+	both := maps.Clone(r)
+	for name, v := range other {
+		if !strings.Contains(name, ".") {
+			both[alias+"."+name] = v
+		}
+	}
+	return both
+}
+
 // Truth is the result of a condition.
 type Truth int
 
@@ -50,6 +72,8 @@ type World struct {
 	Calendar  civil.Calendar
 	Questions map[string]parameter.Parameter
 	Answers   parameter.Values
+	// Tables has the records of each table that can be asked about.
+	Tables map[string][]Record
 }
 
 func truth(b bool) Truth {
@@ -57,6 +81,47 @@ func truth(b bool) Truth {
 		return True
 	}
 	return False
+}
+
+// related counts the records of another table that belong to a record, one by one.
+func (w World) related(e *criteria.Related, r Record) Truth {
+	least, most := int64(1), int64(math.MaxInt64)
+	if p, ok := e.N.(*criteria.Parameter); ok && !w.Answers[p.Name].Given {
+		return Absent
+	}
+	n := int64(0)
+	if e.N != nil {
+		n = w.Value(e.N, r).(*big.Rat).Num().Int64()
+	}
+	switch e.Quantity {
+	case "no":
+		least, most = 0, 0
+	case "at least":
+		least = n
+	case "at most":
+		least, most = 0, n
+	case "exactly":
+		least, most = n, n
+	}
+	found := int64(0)
+	for _, other := range w.Tables[e.Table] {
+		both := r.beside(e.Alias(), other)
+		meets := True
+		for _, part := range []criteria.Expr{e.Link, e.Where} {
+			if part == nil {
+				continue
+			}
+			v := w.Condition(part, both)
+			if v == Absent {
+				return Absent
+			}
+			meets = min(meets, v)
+		}
+		if meets == True {
+			found++
+		}
+	}
+	return truth(found >= least && found <= most)
 }
 
 // Condition works out whether a record meets a condition.
@@ -91,6 +156,8 @@ func (w World) Condition(e criteria.Expr, r Record) Truth {
 		return -v
 	case *criteria.Bool:
 		return truth(e.Value)
+	case *criteria.Related:
+		return w.related(e, r)
 	}
 	if p, ok := e.(*criteria.Parameter); ok && !w.Answers[p.Name].Given {
 		return Absent
@@ -105,7 +172,7 @@ func (w World) Condition(e criteria.Expr, r Record) Truth {
 				if w.hasUnfit(criteria.Columns(e)[0], r) {
 					return Unknown
 				}
-				return truth(r[criteria.Columns(e)[0].Name] == nil)
+				return truth(r.cell(criteria.Columns(e)[0]) == nil)
 			}
 			return Absent
 		}
@@ -209,8 +276,11 @@ func (w World) asked(e criteria.Expr) criteria.Expr {
 // asked looks at nothing.
 func (w World) hasUnfit(e criteria.Expr, r Record) bool {
 	if c, ok := e.(*criteria.Column); ok {
-		_, unfit := r[c.Name].(Unfit)
+		_, unfit := r.cell(c).(Unfit)
 		return unfit
+	}
+	if _, other := e.(*criteria.Related); other { // of another table's records each is looked at by itself
+		return false
 	}
 	if criteria.IsComparison(e) {
 		if _, missing := w.missing(w.asked(e)); missing {
@@ -231,7 +301,7 @@ func (w World) Blanks(e criteria.Expr, r Record) bool {
 // blankAnyway tells whether a comparison is met because its column is blank,
 // whatever the answer.
 func (w World) blankAnyway(e criteria.Expr, r Record) bool {
-	if !criteria.IsComparison(e) || len(criteria.Columns(e)) == 0 || r[criteria.Columns(e)[0].Name] != nil {
+	if !criteria.IsComparison(e) || len(criteria.Columns(e)) == 0 || r.cell(criteria.Columns(e)[0]) != nil {
 		return false
 	}
 	if _, missing := w.missing(w.asked(e)); missing {
@@ -501,10 +571,10 @@ func (m Moment) Compare(y Moment) int {
 func (w World) Value(e criteria.Expr, r Record) any {
 	switch e := e.(type) {
 	case *criteria.Column:
-		if _, unfit := r[e.Name].(Unfit); unfit {
+		if _, unfit := r.cell(e).(Unfit); unfit {
 			return nil
 		}
-		return r[e.Name]
+		return r.cell(e)
 	case *constant:
 		return e.Value
 	case *criteria.Number:

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"flag"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"path/filepath"
 	"runtime"
@@ -98,7 +99,11 @@ var days = []civil.Date{
 
 var words = []string{"", "a", "A", "ab", "Ä", "ä b", "b%", "_", "abc", " c ", "a&b", "é", "É", "<&>"}
 
-type random struct{ *rand.Rand }
+type random struct {
+	*rand.Rand
+	// related tells that another table is asked about already.
+	related bool
+}
 
 // none is the same function, unless no dates of the engine's own are to be none.
 func (r random) none(f func(i int) any) func(i int) any {
@@ -261,7 +266,7 @@ func (r random) condition(depth int) string {
 	not := pick(r, []string{"", "", "not "})
 	op := " " + pick(r, []string{"=", "<>", "<", "<=", ">", ">="}) + " "
 	fold := pick(r, []string{"", "", " ignoring case"})
-	choice := r.IntN(20)
+	choice := r.IntN(21)
 	if depth >= 3 {
 		choice = 4 + r.IntN(11)
 	}
@@ -299,6 +304,14 @@ func (r random) condition(depth int) string {
 		return "span(" + pick(r, []string{"d, f", "f, d", "u, e", "e, e", "d, w", "l, v", "k, z"}) + ") " + not + pick(r, []string{"overlaps", "inside", "covers"}) + " " + r.stretch()
 	case 17:
 		return pick(r, []string{"month", "week", "quarter", "year", "half"}) + " of " + pick(r, []string{"d", "e", "f", "z", "w", "k"}) + op + "'" + pick(r, periods) + "'"
+	case 19: // the other records of the table that belong to a record in some way
+		if r.related {
+			break
+		}
+		r.related = true // one inside another would name the same table
+		how := pick(r, []string{"o.m = r.m", "o.id < r.id", "o.b = r.b and o.id <> r.id", "o.n = r.m", "r.s = o.s", "o.d <= r.f"})
+		return "(" + not + pick(r, []string{"any", "no", "at least 2", "at most 1", "exactly :small", "at least :count"}) + " r as o where " + how +
+			pick(r, []string{"", " and " + r.condition(depth+1), " and (" + r.condition(depth+1) + ")"}) + ")"
 	case 18:
 		return r.date(1) + " " + not + "between " + pick(r, []string{"'2024-02-29'", ":day", ":period.from"}) + " and " + pick(r, []string{"'2025-03'", ":period.through"})
 	}
@@ -529,7 +542,7 @@ func (b *bench) planner(compiled *definition.Compiled, ctx civil.Calendar) plan.
 
 // onEveryEngine makes the small tables with the same records on each engine.
 func onEveryEngine(t *testing.T, stream uint64) []*bench {
-	same := func() random { return random{rand.New(rand.NewPCG(*seed, stream))} }
+	same := func() random { return random{Rand: rand.New(rand.NewPCG(*seed, stream))} }
 	return []*bench{newBench(t, same()), newServer(t, same(), "postgresql"), newServer(t, same(), "mysql")}
 }
 
@@ -632,7 +645,7 @@ func (b *bench) try(text string, in map[string]parameter.Input) string {
 	if problems.Failed() {
 		return "" // finer than a column can tell
 	}
-	world := oracle.World{Calendar: b.ctx, Questions: byName, Answers: values}
+	world := oracle.World{Calendar: b.ctx, Questions: byName, Answers: values, Tables: map[string][]oracle.Record{"r": slices.Collect(maps.Values(b.records))}}
 	var want, got []int64
 	for _, id := range b.ids {
 		if result := world.Condition(e, b.records[id]); result == oracle.True || result == oracle.Absent {
@@ -668,7 +681,7 @@ func (b *bench) try(text string, in map[string]parameter.Input) string {
 
 // scope is what names mean in the criteria.
 func (b *bench) scope() criteria.Scope {
-	scope := criteria.Scope{Tables: []criteria.Table{{Alias: "r", Table: b.catalog.Tables[0]}}}
+	scope := criteria.Scope{Tables: []criteria.Table{{Alias: "r", Table: b.catalog.Tables[0]}}, Related: b.catalog.Table}
 	for _, q := range questions {
 		scope.Questions = append(scope.Questions, q.Question())
 	}
@@ -772,12 +785,12 @@ func tryMany(t *testing.T, expressions int, open func(*testing.T, random) *bench
 	var lock sync.Mutex
 	failed := 0
 	for w := range workers {
-		b := open(t, random{rand.New(rand.NewPCG(*seed, uint64(w)))})
+		b := open(t, random{Rand: rand.New(rand.NewPCG(*seed, uint64(w)))})
 		wait.Add(1)
 		go func() {
 			defer wait.Done()
 			for i := w; i < expressions; i += workers {
-				r := random{rand.New(rand.NewPCG(*seed, uint64(i)))}
+				r := random{Rand: rand.New(rand.NewPCG(*seed, uint64(i)))}
 				text := r.condition(0)
 				if wrong := b.try(text, r.answers(text)); wrong != "" {
 					lock.Lock()

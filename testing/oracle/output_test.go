@@ -113,7 +113,7 @@ func TestEnginesAgree(t *testing.T) {
 	benches := onEveryEngine(t, 7)
 	tried := 0
 	for i := 0; tried < *queries; i++ {
-		r := random{rand.New(rand.NewPCG(*seed+1, uint64(i)))}
+		r := random{Rand: rand.New(rand.NewPCG(*seed+1, uint64(i)))}
 		text := r.query()
 		in := r.answers(text)
 		firstCSV, firstJSON, compiled, values, ok := benches[0].written(t, text, in)

@@ -19,7 +19,7 @@ import (
 // TestUnits: "month of d", made by the database for a group or here for a
 // record, is the period that the language of periods reads around the day.
 func TestUnits(t *testing.T) {
-	r := random{rand.New(rand.NewPCG(*seed, 99))}
+	r := random{Rand: rand.New(rand.NewPCG(*seed, 99))}
 	for _, b := range []*bench{newBench(t, r), newClean(t, r)} {
 		tryUnits(t, b)
 	}

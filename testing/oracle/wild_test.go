@@ -126,7 +126,7 @@ func (b *bench) sound(text string) bool {
 // TestWildCriteria takes whatever the grammar allows the whole way to rows, on
 // every engine.
 func TestWildCriteria(t *testing.T) {
-	benches := append(onEveryEngine(t, 99), newClean(t, random{rand.New(rand.NewPCG(*seed, 99))}))
+	benches := append(onEveryEngine(t, 99), newClean(t, random{Rand: rand.New(rand.NewPCG(*seed, 99))}))
 	for i, b := range benches {
 		t.Run(fmt.Sprint(b.engine, i), func(t *testing.T) {
 			t.Parallel()
@@ -135,7 +135,7 @@ func TestWildCriteria(t *testing.T) {
 				wanted /= 5
 			}
 			for i := 0; sound < wanted && failed < 5; i++ {
-				r := random{rand.New(rand.NewPCG(*seed, uint64(i)))}
+				r := random{Rand: rand.New(rand.NewPCG(*seed, uint64(i)))}
 				text := r.wild("condition", 0)
 				if !b.sound(text) {
 					continue

@@ -107,12 +107,13 @@
 		ran = form.inputs;
 		await run.start(target, ran, sort);
 		if (run.summary && !run.failure) onran?.(ran, run.summary, report!.today);
-		if (run.problems.length) {
+		if (run.problems.length && !stale) {
+			// what was typed meanwhile is read by itself
 			form.refuse(run.problems);
 			opened = form.questions.find((q) => form.problemsOf(q).length)?.name ?? opened;
 			await tick();
 			document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus();
-		} else opened = '';
+		} else if (!run.problems.length) opened = '';
 	}
 
 	/** Takes answers with which there are records, and runs with them. */

@@ -1,0 +1,122 @@
+package criteria_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/core/catalog"
+	"pikegate/core/criteria"
+)
+
+var (
+	vessels  = catalog.Table{Name: "vessels", Key: []string{"id"}, Columns: []catalog.Column{{Name: "id", Type: catalog.Integer}, {Name: "name", Type: catalog.Text}, {Name: "sister", Type: catalog.Integer, Nullable: true}}}
+	passages = catalog.Table{
+		Name: "passages", Columns: []catalog.Column{
+			{Name: "id", Type: catalog.Integer}, {Name: "vessel_id", Type: catalog.Integer}, {Name: "pilot_id", Type: catalog.Integer},
+			{Name: "passed_at", Type: catalog.DateTime, Encoding: catalog.EncISOInstant}, {Name: "toll", Type: catalog.Integer}, {Name: "no", Type: catalog.Integer}, {Name: "any", Type: catalog.Integer},
+		},
+		References: []catalog.Reference{{Columns: []string{"vessel_id"}, Table: "vessels", To: []string{"id"}}},
+	}
+	stays = catalog.Table{
+		Name: "harbour.stays", Schema: "harbour", Columns: []catalog.Column{{Name: "owner_id", Type: catalog.Integer}, {Name: "guest_id", Type: catalog.Integer}, {Name: "arrived", Type: catalog.Date, Encoding: catalog.EncDate}},
+		References: []catalog.Reference{{Columns: []string{"owner_id"}, Table: "vessels", To: []string{"id"}}, {Columns: []string{"guest_id"}, Table: "vessels", To: []string{"id"}}},
+	}
+	gauges = catalog.Table{Name: "gauges", Columns: []catalog.Column{{Name: "id", Type: catalog.Integer}}}
+)
+
+func ofVessels() criteria.Scope {
+	source := catalog.Source{Tables: []catalog.Table{vessels, passages, stays, gauges}}
+	return criteria.Scope{
+		Tables:    []criteria.Table{{Alias: "vessels", Table: vessels}},
+		Related:   source.Table,
+		Questions: []criteria.Question{{Name: "period", Type: criteria.Period}, {Name: "n", Type: catalog.Integer}, {Name: "word", Type: catalog.Text}},
+	}
+}
+
+// TestRelated: conditions on another table's records, how they are written
+// canonically, and along what the records belong together; or the problem.
+func TestRelated(t *testing.T) {
+	for text, want := range map[string]struct{ printed, link, code string }{
+		"any passages":                                                                   {link: "passages.vessel_id = vessels.id"},
+		"no passages of vessels":                                                         {link: "passages.vessel_id = vessels.id"},
+		"No  passages where passed_at within :period":                                    {printed: "no passages where passed_at within :period", link: "passages.vessel_id = vessels.id"},
+		"at least 3 passages where toll > 500 and no = 1":                                {link: "passages.vessel_id = vessels.id"},
+		"at most :n passages as p where p.toll > 500":                                    {link: "p.vessel_id = vessels.id"},
+		"exactly 2 passages":                                                             {link: "passages.vessel_id = vessels.id"},
+		"any passages where passages.pilot_id = vessels.id":                              {},
+		"name = 'A' and any passages where toll > 1 or toll < 0":                         {printed: "name = 'A' and (any passages where toll > 1 or toll < 0)", link: "passages.vessel_id = vessels.id"},
+		"(any passages where toll > 1) and name = 'A'":                                   {link: "passages.vessel_id = vessels.id"},
+		"not (any passages where toll > 1)":                                              {link: "passages.vessel_id = vessels.id"},
+		"any passages and name = 'A'":                                                    {link: "passages.vessel_id = vessels.id"},
+		"any vessels as other where other.sister = vessels.id":                           {},
+		"any harbour.stays where stays.guest_id = vessels.id and arrived within :period": {},
+		"any passages where any harbour.stays where stays.owner_id = passages.pilot_id":  {link: "passages.vessel_id = vessels.id"},
+
+		"any harbour.stays":                      {code: "ambiguous_relation"},
+		"any gauges":                             {code: "no_relation"},
+		"any pasages":                            {code: "unknown_table"},
+		"any vessels":                            {code: "twice"},
+		"any passages of gauges":                 {code: "no_relation"},
+		"any passages where tol > 1":             {code: "unknown_column"},
+		"any passages where toll":                {code: "type_mismatch"},
+		"any passages where passed_at within :n": {code: "type_mismatch"},
+		"at least 1.5 passages":                  {code: "type_mismatch"},
+		"at least :word passages":                {code: "type_mismatch"},
+		"any passages where sum of toll > 5":     {code: "aggregate_here"},
+		"at least passages":                      {code: "unexpected"},
+		"any where":                              {code: "unexpected"},
+		"at least 3":                             {code: "unexpected"},
+	} {
+		e, problems := criteria.Parse(text)
+		if len(problems) == 0 {
+			problems = criteria.ResolveCondition(text, e, ofVessels())
+		}
+		if want.code != "" {
+			require.NotEmpty(t, problems, text)
+			assert.Equal(t, want.code, problems[0].Code, "%s: %v", text, problems)
+			continue
+		}
+		require.Empty(t, problems, text)
+		if want.printed == "" {
+			want.printed = text
+		}
+		printed := criteria.Print(e)
+		assert.Equal(t, want.printed, printed)
+		again, problems := criteria.Parse(printed)
+		require.Empty(t, problems, printed)
+		assert.Equal(t, printed, criteria.Print(again))
+		link := ""
+		criteria.WalkOwn(e, func(e criteria.Expr) {
+			if r, ok := e.(*criteria.Related); ok && r.Link != nil {
+				link = criteria.Print(r.Link)
+			}
+		})
+		assert.Equal(t, want.link, link, text)
+	}
+}
+
+// TestColumnsCalledAny: the words of a relation are columns where no table follows.
+func TestColumnsCalledAny(t *testing.T) {
+	for _, text := range []string{"no = 5 and any > 3", "any in (1, 2)", "no is blank", "any + no > 2", "no within :period", "exactly = 1", "at = 1"} {
+		e, problems := criteria.Parse(text)
+		require.Empty(t, problems, text)
+		criteria.Walk(e, func(e criteria.Expr) {
+			_, related := e.(*criteria.Related)
+			assert.False(t, related, text)
+		})
+	}
+}
+
+// TestOwnColumns: columns of the other table are none of the query's.
+func TestOwnColumns(t *testing.T) {
+	text := "name = 'A' and (any passages where toll > 1 and passed_at within :period)"
+	e, problems := criteria.Parse(text)
+	require.Empty(t, problems)
+	require.Empty(t, criteria.ResolveCondition(text, e, ofVessels()))
+	require.Len(t, criteria.Columns(e), 1)
+	assert.Equal(t, "name", criteria.Columns(e)[0].Name)
+	assert.Equal(t, []string{"period"}, criteria.Parameters(e))
+	assert.Equal(t, "passages", criteria.RelatedTables(e)[0].Table.Name)
+}

@@ -14,8 +14,13 @@ var (
 	vessels  = catalog.Table{Name: "vessels", Key: []string{"id"}, Columns: []catalog.Column{{Name: "id", Type: catalog.Integer}, {Name: "name", Type: catalog.Text}, {Name: "sister", Type: catalog.Integer, Nullable: true}}}
 	passages = catalog.Table{
 		Name: "passages", Columns: []catalog.Column{
-			{Name: "id", Type: catalog.Integer}, {Name: "vessel_id", Type: catalog.Integer}, {Name: "pilot_id", Type: catalog.Integer},
-			{Name: "passed_at", Type: catalog.DateTime, Encoding: catalog.EncISOInstant}, {Name: "toll", Type: catalog.Integer}, {Name: "no", Type: catalog.Integer}, {Name: "any", Type: catalog.Integer},
+			{Name: "id", Type: catalog.Integer},
+			{Name: "vessel_id", Type: catalog.Integer},
+			{Name: "pilot_id", Type: catalog.Integer},
+			{Name: "passed_at", Type: catalog.DateTime, Encoding: catalog.EncISOInstant},
+			{Name: "toll", Type: catalog.Integer},
+			{Name: "no", Type: catalog.Integer},
+			{Name: "any", Type: catalog.Integer},
 		},
 		References: []catalog.Reference{{Columns: []string{"vessel_id"}, Table: "vessels", To: []string{"id"}}},
 	}
@@ -39,8 +44,8 @@ func ofVessels() criteria.Scope {
 // canonically, and along what the records belong together; or the problem.
 func TestRelated(t *testing.T) {
 	for text, want := range map[string]struct{ printed, link, code string }{
-		"any passages":                                                                   {link: "passages.vessel_id = vessels.id"},
-		"no passages of vessels":                                                         {link: "passages.vessel_id = vessels.id"},
+		"any passages":           {link: "passages.vessel_id = vessels.id"},
+		"no passages of vessels": {link: "passages.vessel_id = vessels.id"},
 		"No  passages where passed_at within :period":                                    {printed: "no passages where passed_at within :period", link: "passages.vessel_id = vessels.id"},
 		"at least 3 passages where toll > 500 and no = 1":                                {link: "passages.vessel_id = vessels.id"},
 		"at most :n passages as p where p.toll > 500":                                    {link: "p.vessel_id = vessels.id"},

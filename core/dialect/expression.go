@@ -94,15 +94,7 @@ func (w *writer) written(e plan.Expr, nested bool) string {
 		return fmt.Sprintf("(select case when exists (select 1 from %s where %s >= %s and %s < %s) then %s else %s end)",
 			w.table(e.Table), column, w.bind(e.Low), column, w.bind(e.High), w.bind(e.Then), w.bind(e.Else))
 	case plan.Related:
-		what, close := "exists (select 1", ")"
-		if e.Count {
-			what = "(select count(*)"
-		}
-		what += " from " + w.table(e.From)
-		if l, ok := e.Where.(plan.Logic); !ok || len(l.Terms) > 0 {
-			what += " where " + w.expr(e.Where, false)
-		}
-		return what + close
+		return w.related(e)
 	case plan.In:
 		return w.in(e)
 	case plan.IsBlank:
@@ -265,6 +257,23 @@ func (w *writer) in(e plan.In) string {
 		holders[i] = w.bind(v)
 	}
 	return x + " in (" + strings.Join(holders, ", ") + ")"
+}
+
+// related looks for no more records than it takes, where the database can stop.
+func (w *writer) related(e plan.Related) string {
+	from := " from " + w.table(e.From)
+	if l, ok := e.Where.(plan.Logic); !ok || len(l.Terms) > 0 {
+		from += " where " + w.expr(e.Where, false)
+	}
+	switch {
+	case e.Least == 0:
+		return "(select count(*)" + from + ")"
+	case e.Least == 1:
+		return "exists (select 1" + from + ")"
+	case w.dialect.countsAll:
+		return "(select count(*)" + from + ") >= " + w.bind(e.Least)
+	}
+	return "exists (select 1" + from + " limit 1 offset " + w.bind(e.Least-1) + ")"
 }
 
 func (w *writer) table(t plan.Table) string {

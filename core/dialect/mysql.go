@@ -19,6 +19,7 @@ import (
 // the end.
 func MySQL(collation string) Dialect {
 	return Dialect{
+		countsAll:   true,
 		quote:       func(name string) string { return "`" + strings.ReplaceAll(name, "`", "``") + "`" },
 		collate:     func(x string) string { return x + " collate " + collation },
 		blanks:      mysqlBlanks,

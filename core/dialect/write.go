@@ -94,6 +94,9 @@ type Dialect struct {
 	// number makes a number, to be compared, of a sum that is returned as a text of
 	// every digit; nil where sums are numbers.
 	number func(x string) string
+	// countsAll tells that a subquery must count every record, since its engine takes
+	// no notice of a limit in "exists".
+	countsAll bool
 	// repeats tells that an order by an aggregate must repeat it instead of its
 	// alias where it stands inside an expression.
 	repeats bool

@@ -140,12 +140,12 @@ type (
 	Not struct{ X Expr }
 	// Const is always or never.
 	Const struct{ V bool }
-	// Related tells whether a table has a record that meets the condition, or, Count,
-	// how many have.
+	// Related tells whether a table has so many records that meet the condition, or,
+	// where Least is 0, how many have.
 	Related struct {
 		From  Table
 		Where Expr
-		Count bool
+		Least int64
 	}
 	// Contains tells whether a text occurs in X, whatever its case.
 	Contains struct {

@@ -131,15 +131,26 @@ func (b *binder) belonging(e *criteria.Related) Expr {
 			where = append(where, b.condition(criteria.Simplify(part, b.calendar), false))
 		}
 	}
-	found := Related{From: tableOf(e.Inner.Table, e.Inner.Alias), Where: all(where...)}
-	if e.N == nil {
-		if e.Quantity == "no" {
-			return Not{found}
+	from, condition := tableOf(e.Inner.Table, e.Inner.Alias), all(where...)
+	least := func(n int64) Expr {
+		if n <= 0 {
+			return Const{true}
 		}
-		return found
+		return Related{from, condition, n}
 	}
-	found.Count = true
-	return Compare{map[string]string{"at least": ">=", "at most": "<=", "exactly": "="}[e.Quantity], found, b.translate(e.N)}
+	n := int64(1)
+	if number, ok := e.N.(*criteria.Number); ok {
+		n = number.Value.IntPart()
+	}
+	switch e.Quantity {
+	case "no":
+		return Not{least(1)}
+	case "at most":
+		return Not{least(n + 1)}
+	case "exactly":
+		return Compare{"=", Related{from, condition, 0}, Value{n}}
+	}
+	return least(n)
 }
 
 // inside tells whether a stretch of time has both its ends well within the years

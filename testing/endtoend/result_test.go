@@ -261,6 +261,42 @@ func TestFits(t *testing.T) {
 	}
 }
 
+// TestLongOnes: a long title, fourteen questions with labels of eighty characters,
+// forty columns and texts that run from right to left make no page wider than its
+// screen, before and after a run.
+func TestLongOnes(t *testing.T) {
+	var text strings.Builder
+	text.WriteString("kind: query\nname: long-ones\nsource: navigation\nfrom: locks\nparameters:\n")
+	var conditions []string
+	for i := range 14 {
+		fmt.Fprintf(&text, "  - { name: q%d, kind: text, label: \"%s %d\", choices: { column: locks.region } }\n", i, strings.Repeat("Rather long ", 6), i)
+		conditions = append(conditions, fmt.Sprintf("region <> :q%d", i))
+	}
+	text.WriteString("columns:\n")
+	for i := range 40 {
+		fmt.Fprintf(&text, "  - { name: c%d, label: \"Column number %d\", value: \"concat('נעילה ', name, ' قفل')\" }\n", i, i)
+	}
+	fmt.Fprintf(&text, "criteria: %s\n---\nkind: report\nname: long-ones\ntitle: %s\nabout: %s\nquery: long-ones\n", strings.Join(conditions, " and "), strings.Repeat("An unusually long title ", 6), strings.Repeat("about_something_without_any_blank", 4))
+	file := filepath.Join(t.TempDir(), "long.yaml")
+	require.NoError(t, os.WriteFile(file, []byte(text.String()), 0o600))
+	r := pikegate(t, "push", file)
+	require.Equal(t, 0, r.code, r.err)
+	require.Equal(t, 0, pikegate(t, "publish", "long-ones").code)
+	for _, width := range []int64{390, 1280} {
+		p := browser.Open(t, address+"/#/reports/long-ones", width, 844)
+		p.Wait("document.querySelectorAll('#q-q13 option').length > 2")
+		fits := fmt.Sprintf("document.documentElement.scrollWidth <= %d && document.querySelector('main').scrollWidth <= %d", width, width)
+		p.Wait(fits)
+		p.Press("Run")
+		p.Wait("document.querySelector('[data-outcome=done]') && document.querySelector('#shown-result li, [role=grid] td')")
+		p.Wait(fits)
+		p.Visit(address + "/#/reports")
+		p.Wait("document.querySelectorAll('main li').length > 3")
+		p.Wait(fits)
+		p.Quiet()
+	}
+}
+
 // TestPhoneRecords: on a phone the records are a list of their first columns, and
 // a touch shows all of one.
 func TestPhoneRecords(t *testing.T) {

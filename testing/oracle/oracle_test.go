@@ -645,7 +645,7 @@ func (b *bench) try(text string, in map[string]parameter.Input) string {
 	if problems.Failed() {
 		return "" // finer than a column can tell
 	}
-	world := oracle.World{Calendar: b.ctx, Questions: byName, Answers: values, Tables: map[string][]oracle.Record{"r": slices.Collect(maps.Values(b.records))}}
+	world := oracle.World{Calendar: b.ctx, Questions: byName, Answers: values, Tables: b.tables()}
 	var want, got []int64
 	for _, id := range b.ids {
 		if result := world.Condition(e, b.records[id]); result == oracle.True || result == oracle.Absent {
@@ -677,6 +677,11 @@ func (b *bench) try(text string, in map[string]parameter.Input) string {
 	}
 	settled, findings := proof.Open(e, proof.Questions{Of: openly})
 	return b.claims(settled, findings, world)
+}
+
+// tables are the records that conditions can ask about.
+func (b *bench) tables() map[string][]oracle.Record {
+	return map[string][]oracle.Record{"r": slices.Collect(maps.Values(b.records))}
 }
 
 // scope is what names mean in the criteria.

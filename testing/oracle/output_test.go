@@ -140,7 +140,7 @@ func (b *bench) expected(c *definition.Compiled, values parameter.Values) [][]st
 	for _, q := range questions {
 		byName[q.Name] = q
 	}
-	w := oracle.World{Calendar: b.ctx, Questions: byName, Answers: values}
+	w := oracle.World{Calendar: b.ctx, Questions: byName, Answers: values, Tables: b.tables()}
 	chosen := slices.DeleteFunc(slices.Clone(b.ids), func(id int64) bool {
 		result := w.Condition(c.Criteria, b.records[id])
 		return result != oracle.True && result != oracle.Absent

@@ -7,6 +7,6 @@
 
 <div class="flex flex-wrap items-baseline gap-x-3.5 gap-y-1">
 	<h1 class="wrap-anywhere">{title}</h1>
-	{#if about}<p class="muted text-sm">{about}</p>{/if}
+	{#if about}<p class="muted text-sm wrap-anywhere">{about}</p>{/if}
 	{#if children}<div class="ml-auto flex flex-wrap items-center gap-2">{@render children()}</div>{/if}
 </div>

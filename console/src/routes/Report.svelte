@@ -163,7 +163,7 @@
 	{/each}
 {/snippet}
 
-<div class="grid gap-3.5 p-4 sm:px-5 lg:flex lg:h-full lg:flex-col" data-asking={!folded}>
+<div class="grid grid-cols-1 gap-3.5 p-4 sm:px-5 lg:flex lg:h-full lg:flex-col" data-asking={!folded}>
 	{#if !report}
 		<Pending of={form.report} lines={6} />
 	{:else}
@@ -228,7 +228,7 @@
 				{/if}
 			</section>
 		{:else}
-			<div class="grid min-h-0 grow gap-4.5 lg:grid-cols-[460px_1fr]">
+			<div class="grid min-h-0 grow grid-cols-1 gap-4.5 lg:grid-cols-[460px_minmax(0,1fr)]">
 				<form
 					class="panel flex flex-col gap-4 px-4 pt-4 max-sm:pb-36 sm:px-4.5 lg:max-h-full lg:overflow-y-auto"
 					onsubmit={submit}

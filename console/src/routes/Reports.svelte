@@ -93,11 +93,11 @@
 							<a
 								href="/reports/{report.name}"
 								use:link
-								class="text-ink hover:bg-wash grid items-center gap-x-4.5 gap-y-1 px-4.5 py-3 no-underline sm:grid-cols-[1fr_120px_150px]"
+								class="text-ink hover:bg-wash grid grid-cols-1 items-center gap-x-4.5 gap-y-1 px-4.5 py-3 no-underline sm:grid-cols-[minmax(0,1fr)_120px_150px]"
 							>
 								<span class="min-w-0">
 									<b class="block text-base font-semibold wrap-anywhere">{report.title}</b>
-									<span class="muted block text-[13px]">{report.about ?? ''}</span>
+									<span class="muted block text-[13px] wrap-anywhere">{report.about ?? ''}</span>
 								</span>
 								{@render months(readMonths(report.name))}
 								<span class="text-ink-3 text-[13px]"

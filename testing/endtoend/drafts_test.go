@@ -147,6 +147,17 @@ sort:
 	assert.Equal(t, []int{count, 1}, []int{result.Count, result.Version})
 }
 
+// TestNoSuchDraft: an address of no draft says so and offers a way on; nothing
+// there can be saved or published.
+func TestNoSuchDraft(t *testing.T) {
+	p := browser.Open(t, address+"/#/drafts/query/no-such-one", 1280, 800)
+	p.Wait("document.querySelector('main [role=alert]')?.innerText.includes('There is no query no-such-one.')")
+	assert.Equal(t, `"no-such-one"`, p.Eval("document.querySelector('h1').innerText"))
+	assert.Equal(t, `"Try again"`, p.Eval("[...document.querySelectorAll('main button')].map((b) => b.innerText).join()"))
+	p.Follow("all drafts")
+	p.Wait("document.querySelector('h1')?.innerText === 'Drafts'")
+}
+
 // TestDraftKeepsComments: a change in the form is made at its place in the
 // text; comments and the order of fields stay, and the form follows the text.
 func TestDraftKeepsComments(t *testing.T) {

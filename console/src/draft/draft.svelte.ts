@@ -64,7 +64,7 @@ export class Draft {
 			const unsaved = localStorage.getItem(key) !== null && Number(localStorage.getItem(key + '#base'));
 			this.#base = unsaved || kept.revision || 0;
 		} catch (e) {
-			this.failure = messageOf(e);
+			if (this.#key === key) this.failure = messageOf(e);
 			return;
 		}
 		this.write(localStorage.getItem(this.#key) ?? this.saved);

@@ -16,6 +16,8 @@
 	import { beginning, Draft } from '../draft/draft.svelte';
 	import Editor from '../draft/Editor.svelte';
 	import { draftAddress, newDraftAddress } from '../lib/link';
+	import Empty from '../parts/Empty.svelte';
+	import PageHead from '../parts/PageHead.svelte';
 	import PublishDialog from '../draft/PublishDialog.svelte';
 	import ResultTable from '../result/ResultTable.svelte';
 	import type { Row } from '../result/run.svelte';
@@ -174,135 +176,153 @@
 	>
 {/each}
 
-<div class="flex flex-col gap-3 p-4 lg:h-full">
-	<div class="flex flex-wrap items-center gap-x-4 gap-y-2">
-		<h1 class="text-xl font-semibold">{text('title') || text('name') || 'New ' + kind}</h1>
-		<span class="muted text-sm" data-standing={draft.changed ? 'changed' : 'saved'}
-			>{kind} {text('name')}, {standing}</span
-		>
-		<span class="grow"></span>
-		<button type="button" class="button" onclick={() => save()} title="Ctrl+S">Save</button>
-		{#if kind === 'report'}
-			<button type="button" class="button" onclick={tryIt}>Try it</button>
-		{:else if kind === 'query' && !isNew}
-			<a
-				class="button"
-				href={newDraftAddress('report', { query: text('name'), name: text('name') + '-report' })}
-				use:link>Make a report of it</a
-			>
-		{/if}
-		{#if !isNew}<button type="button" class="button" onclick={() => (looking = true)}>Versions</button>{/if}
-		<button type="button" class="button-act" onclick={publish}>Publish …</button>
-		{#if draft.changed && draft.saved !== undefined}
-			<button type="button" class="text-sm underline" onclick={() => draft.discard()}>Back to what was saved</button>
+{#if !isNew && draft.saved === undefined}
+	<div class="space-y-3 p-4">
+		<PageHead title={params.name} about={kind} />
+		{#if draft.failure}
+			<div role="alert">
+				<Empty>
+					<p>{draft.failure}</p>
+					<p>
+						<button type="button" class="text-act underline" onclick={() => draft.open(kind, params.name)}
+							>Try again</button
+						>, or go to <a href="/drafts" use:link>all drafts</a>.
+					</p>
+				</Empty>
+			</div>
 		{/if}
 	</div>
-	{#if draft.failure}<p role="alert" class="text-bad text-sm">{draft.failure}</p>{/if}
-	{#if draft.newer}
-		<p>
-			<button type="button" class="button" onclick={() => save(true)}
-				>Save this in the place of revision {draft.newer}</button
+{:else}
+	<div class="flex flex-col gap-3 p-4 lg:h-full">
+		<div class="flex flex-wrap items-center gap-x-4 gap-y-2">
+			<h1 class="text-xl font-semibold">{text('title') || text('name') || 'New ' + kind}</h1>
+			<span class="muted text-sm" data-standing={draft.changed ? 'changed' : 'saved'}
+				>{kind} {text('name')}, {standing}</span
 			>
-		</p>
-	{/if}
-	<p role="status" class="text-sm empty:hidden">{said}</p>
-
-	<div class="grid min-h-0 grow grid-cols-1 gap-4 lg:grid-cols-[minmax(22rem,2fr)_3fr]">
-		<section aria-label="Form" class="panel min-h-0 overflow-y-auto p-3">
-			{#if value && schema}
-				<SchemaForm {schema} {value} path={[]} primary={primary[kind]} {drafting} />
-			{:else if draft.text && !value}
-				<p class="text-sm">
-					The form follows the text again when it can be read. {draft.reading.trouble}
-				</p>
+			<span class="grow"></span>
+			<button type="button" class="button" onclick={() => save()} title="Ctrl+S">Save</button>
+			{#if kind === 'report'}
+				<button type="button" class="button" onclick={tryIt}>Try it</button>
+			{:else if kind === 'query' && !isNew}
+				<a
+					class="button"
+					href={newDraftAddress('report', { query: text('name'), name: text('name') + '-report' })}
+					use:link>Make a report of it</a
+				>
 			{/if}
-		</section>
+			{#if !isNew}<button type="button" class="button" onclick={() => (looking = true)}>Versions</button>{/if}
+			<button type="button" class="button-act" onclick={publish}>Publish …</button>
+			{#if draft.changed && draft.saved !== undefined}
+				<button type="button" class="text-sm underline" onclick={() => draft.discard()}>Back to what was saved</button>
+			{/if}
+		</div>
+		{#if draft.failure}<p role="alert" class="text-bad text-sm">{draft.failure}</p>{/if}
+		{#if draft.newer}
+			<p>
+				<button type="button" class="button" onclick={() => save(true)}
+					>Save this in the place of revision {draft.newer}</button
+				>
+			</p>
+		{/if}
+		<p role="status" class="text-sm empty:hidden">{said}</p>
 
-		<div class="flex min-h-0 min-w-0 flex-col gap-3">
-			<section aria-label="Text" class="panel h-80 min-h-40 overflow-hidden lg:h-auto lg:grow-5 lg:basis-0">
-				{#if draft.text}
-					<Editor
-						text={draft.text}
-						mode="definition"
-						label="Text of the definition"
-						{marks}
-						{words}
-						{fields}
-						{place}
-						onchange={(t) => {
-							if (t !== draft.text) draft.write(t);
-						}}
-					/>
+		<div class="grid min-h-0 grow grid-cols-1 gap-4 lg:grid-cols-[minmax(22rem,2fr)_3fr]">
+			<section aria-label="Form" class="panel min-h-0 overflow-y-auto p-3">
+				{#if value && schema}
+					<SchemaForm {schema} {value} path={[]} primary={primary[kind]} {drafting} />
+				{:else if draft.text && !value}
+					<p class="text-sm">
+						The form follows the text again when it can be read. {draft.reading.trouble}
+					</p>
 				{/if}
 			</section>
-			<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
-			<section
-				aria-label="What is found"
-				class="max-h-56 space-y-2 overflow-y-auto text-sm lg:max-h-none lg:min-h-16 lg:grow-2 lg:basis-0"
-				tabindex="0"
-			>
-				<ul aria-live="polite" class="space-y-1" data-findings={draft.checking ? 'checking' : draft.problems.length}>
-					{#each draft.problems as problem, i (i)}
-						<li>
-							<button
-								type="button"
-								class="text-left {problem.severity === 'warning' ? '' : 'text-bad'}"
-								onclick={() => (place = (marks[i]?.from ?? 0) + 1)}
-							>
-								<span aria-hidden="true">{problem.severity === 'warning' ? '◆' : '▲'}</span>
-								<span class="underline"
-									>{problem.field?.replace(/^\w+ \S+: /, '')}{problem.line ? `, line ${problem.line}` : ''}</span
-								>:
-								{problem.message}
-								{problem.hint ?? ''}
-							</button>
-						</li>
+
+			<div class="flex min-h-0 min-w-0 flex-col gap-3">
+				<section aria-label="Text" class="panel h-80 min-h-40 overflow-hidden lg:h-auto lg:grow-5 lg:basis-0">
+					{#if draft.text}
+						<Editor
+							text={draft.text}
+							mode="definition"
+							label="Text of the definition"
+							{marks}
+							{words}
+							{fields}
+							{place}
+							onchange={(t) => {
+								if (t !== draft.text) draft.write(t);
+							}}
+						/>
+					{/if}
+				</section>
+				<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
+				<section
+					aria-label="What is found"
+					class="max-h-56 space-y-2 overflow-y-auto text-sm lg:max-h-none lg:min-h-16 lg:grow-2 lg:basis-0"
+					tabindex="0"
+				>
+					<ul aria-live="polite" class="space-y-1" data-findings={draft.checking ? 'checking' : draft.problems.length}>
+						{#each draft.problems as problem, i (i)}
+							<li>
+								<button
+									type="button"
+									class="text-left {problem.severity === 'warning' ? '' : 'text-bad'}"
+									onclick={() => (place = (marks[i]?.from ?? 0) + 1)}
+								>
+									<span aria-hidden="true">{problem.severity === 'warning' ? '◆' : '▲'}</span>
+									<span class="underline"
+										>{problem.field?.replace(/^\w+ \S+: /, '')}{problem.line ? `, line ${problem.line}` : ''}</span
+									>:
+									{problem.message}
+									{problem.hint ?? ''}
+								</button>
+							</li>
+						{:else}
+							{#if draft.found}<li class="muted">No problems.</li>{/if}
+						{/each}
+					</ul>
+					{#if readings.length}
+						<div data-reading>
+							<h2 class="font-semibold">In words</h2>
+							<ol class="list-decimal pl-5">
+								{#each readings as c, i (i)}<li>{c.words} <code class="muted">{c.text}</code></li>{/each}
+							</ol>
+						</div>
+					{/if}
+					{#if kind === 'report' && Array.isArray(value?.examples)}
+						<div>
+							<h2 class="flex items-center gap-3 font-semibold">
+								Examples <button
+									type="button"
+									class="button font-normal"
+									disabled={draft.running}
+									onclick={() => draft.check(true)}>Run the examples</button
+								>
+							</h2>
+							<ul aria-live="polite" data-examples>
+								{#each draft.found?.examples ?? [] as e (e.number)}
+									<li>Example {e.number}: <strong>{e.kept ? 'kept' : 'broken'}</strong>. {e.words}</li>
+								{/each}
+							</ul>
+						</div>
+					{/if}
+				</section>
+				<section aria-label="First rows" class="h-64 min-h-32 lg:h-auto lg:grow-3 lg:basis-0">
+					{#if draft.rows && !draft.without}
+						<ResultTable
+							report="draft:{kind}/{text('name')}"
+							columns={draft.rows.columns ?? []}
+							rows={(draft.rows.rows ?? []) as Row[]}
+							kept={draft.rows.rows?.length ?? 0}
+							title={text('name')}
+						/>
 					{:else}
-						{#if draft.found}<li class="muted">No problems.</li>{/if}
-					{/each}
-				</ul>
-				{#if readings.length}
-					<div data-reading>
-						<h2 class="font-semibold">In words</h2>
-						<ol class="list-decimal pl-5">
-							{#each readings as c, i (i)}<li>{c.words} <code class="muted">{c.text}</code></li>{/each}
-						</ol>
-					</div>
-				{/if}
-				{#if kind === 'report' && Array.isArray(value?.examples)}
-					<div>
-						<h2 class="flex items-center gap-3 font-semibold">
-							Examples <button
-								type="button"
-								class="button font-normal"
-								disabled={draft.running}
-								onclick={() => draft.check(true)}>Run the examples</button
-							>
-						</h2>
-						<ul aria-live="polite" data-examples>
-							{#each draft.found?.examples ?? [] as e (e.number)}
-								<li>Example {e.number}: <strong>{e.kept ? 'kept' : 'broken'}</strong>. {e.words}</li>
-							{/each}
-						</ul>
-					</div>
-				{/if}
-			</section>
-			<section aria-label="First rows" class="h-64 min-h-32 lg:h-auto lg:grow-3 lg:basis-0">
-				{#if draft.rows && !draft.without}
-					<ResultTable
-						report="draft:{kind}/{text('name')}"
-						columns={draft.rows.columns ?? []}
-						rows={(draft.rows.rows ?? []) as Row[]}
-						kept={draft.rows.rows?.length ?? 0}
-						title={text('name')}
-					/>
-				{:else}
-					<p class="muted panel grid h-full place-items-center p-3 text-center text-sm">{draft.without || '…'}</p>
-				{/if}
-			</section>
+						<p class="muted panel grid h-full place-items-center p-3 text-center text-sm">{draft.without || '…'}</p>
+					{/if}
+				</section>
+			</div>
 		</div>
 	</div>
-</div>
+{/if}
 
 {#if publishing}
 	<PublishDialog

@@ -296,7 +296,10 @@
 					<dt class="muted">Time zone</dt>
 					<dd>{connection.zone}</dd>
 					<dt class="muted">Can only read</dt>
-					<dd>{connection.read_only ? 'yes' : 'NO'}: {connection.proof}</dd>
+					<dd>
+						{connection.read_only ? 'Yes: writing was tried and refused.' : 'NO: writing was not refused.'}
+						<span class="muted">{connection.proof}</span>
+					</dd>
 					{#each connection.notes ?? [] as note (note)}
 						<dt class="muted">Note</dt>
 						<dd>{note}</dd>

@@ -60,6 +60,10 @@ func TestNothingCanBeWritten(t *testing.T) {
 	n := 0
 	require.NoError(t, source.Stream(t.Context(), dialect.Query{SQL: "select a from t"}, func([]any) error { n++; return nil }))
 	assert.Equal(t, 1, n)
+	report, err := source.Check(t.Context())
+	require.NoError(t, err)
+	assert.True(t, report.ReadOnly)
+	assert.Contains(t, report.Proof, "only reads: not authorized")
 }
 
 const endless = "with recursive n(i) as (select 1 union all select i + 1 from n) select count(*) from n"

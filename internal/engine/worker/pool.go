@@ -146,6 +146,8 @@ func (p *Pool) ask(ctx context.Context, kind byte, q dialect.Query, take func(co
 		switch {
 		case err == nil:
 			return nil
+		case isSaid && said.code == engine.Refused:
+			return engine.Fail(ctx, said.code, "The source "+p.source+" only reads", said)
 		case isSaid:
 			return engine.Fail(ctx, said.code, "The source "+p.source+" could not answer", said)
 		case died && errors.Is(err, errDied):

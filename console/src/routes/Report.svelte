@@ -105,6 +105,7 @@
 		);
 		form.tried = true;
 		ran = form.inputs;
+		const focused = document.activeElement;
 		await run.start(target, ran, sort);
 		if (run.summary && !run.failure) onran?.(ran, run.summary, report!.today);
 		if (run.problems.length && !stale) {
@@ -112,7 +113,9 @@
 			form.refuse(run.problems);
 			opened = form.questions.find((q) => form.problemsOf(q).length)?.name ?? opened;
 			await tick();
-			document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus();
+			// Whoever has gone on to another field meanwhile stays in it.
+			if ([focused, document.body].includes(document.activeElement))
+				document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus();
 		} else if (!run.problems.length) opened = '';
 	}
 

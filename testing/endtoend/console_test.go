@@ -9,6 +9,7 @@ import (
 	"os/exec"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -153,8 +154,11 @@ func TestConsoleProblems(t *testing.T) {
 		t.Helper()
 		p.Wait(fmt.Sprintf("document.querySelector('#q-period%s-problems [data-problem=%s]')", part, code))
 	}
-	p.Press("Run")
+	p.Eval("document.querySelector('form [type=submit]').click(); document.querySelector('#q-period-end').focus(); 1")
 	beside("", "missing")
+	p.Wait("performance.getEntriesByType('resource').some(e => e.name.includes('/runs?format'))")
+	time.Sleep(50 * time.Millisecond) // the page has taken the refusal in
+	assert.Equal(t, `"q-period-end"`, p.Eval("document.activeElement.id"), "the focus stays where somebody has gone on to")
 	p.Type("#q-period-start", "31 Feb 2025")
 	p.Type("#q-period-end", "2025-13-01")
 	beside("-start", "no_such_date")

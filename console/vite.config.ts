@@ -8,6 +8,7 @@ export default defineConfig({
 	plugins: [tailwindcss(), svelte()],
 	base: './',
 	build: { outDir: '../internal/api/console/dist', emptyOutDir: true, assetsInlineLimit: 0, chunkSizeWarningLimit: 600, modulePreload: { polyfill: false } },
-	test: { setupFiles: 'tests/setup.ts' },
+	// The property tests take seconds, more on a busy machine.
+	test: { setupFiles: 'tests/setup.ts', testTimeout: 60_000 },
 	server: { proxy: { '/api': 'http://127.0.0.1:7180' } },
 });

@@ -61,7 +61,7 @@
 		if (text) value.start = value.end = '';
 	}
 	// Where only whole units are taken, those that hold records are offered.
-	const unitsOf = new Loaded<Choice[]>(); // what cannot be read yet is told beside its field
+	const unitsOf = new Loaded<Choice[]>(); // an answer that cannot be read has its problem beside its field
 	const units = $derived(unitsOf.value ?? []);
 	$effect(() => {
 		if (question.limits.whole) return unitsOf.ask((signal) => listChoices(target, question.name, '', inputs, signal));

@@ -95,15 +95,18 @@ export type Cell = string | number | boolean | null;
 /** Whether a column holds numbers, which stand at the right. */
 export const isNumber = (column: { type?: string }) => column.type === 'integer' || column.type === 'decimal';
 
-/** A value as people read it; blank is the empty text. Identifiers are not grouped. */
-export function cellText(value: Cell | undefined, column: { type?: string; format?: string }): string {
+/**
+ * A value as people read it; blank is the empty text. Identifiers are not grouped.
+ * With a zone, date-times are those of a report in it.
+ */
+export function cellText(value: Cell | undefined, column: { type?: string; format?: string }, zone = ''): string {
 	if (value === null || value === undefined) return '';
 	if (typeof value === 'boolean') return value ? 'yes' : 'no';
 	if (typeof value === 'number' || isNumber(column)) {
 		const exact = value as Intl.StringNumericLiteral; // text of many digits stays exact
 		return (column.format === 'money' ? money : column.type === 'decimal' ? number : plain)().format(exact);
 	}
-	return stampText(value);
+	return zone && column.type === 'date-time' ? momentText(value, zone) : stampText(value);
 }
 
 export function valueText(value: unknown, format?: string): string {

@@ -17,9 +17,7 @@
 
 	let { header, summary, rows }: { header: Header; summary: Summary; rows: Row[] } = $props();
 
-	/** A cell as it prints: offsets on days alone on which the clocks change. */
-	const shown = (value: Cell | undefined, column: Column) =>
-		column.type === 'date-time' && typeof value === 'string' ? momentText(value, header.zone) : cellText(value, column);
+	const shown = (value: Cell | undefined, column: Column) => cellText(value, column, header.zone);
 	const paper = $derived(header.page);
 	const columns = $derived(header.columns ?? []);
 	const printed = $derived(rows.slice(0, mostPrinted));
@@ -39,7 +37,7 @@
 		pagesOf(printed, paper).flatMap((rows) => strips.map((strip, part) => ({ rows, strip, part }))),
 	);
 
-	// The size of the paper is told to the printer by a style sheet of its own.
+	// The printer takes the size of the paper from a style sheet.
 	$effect(() => {
 		const sheet = new CSSStyleSheet();
 		sheet.replaceSync(`@page { size: ${paper.width}mm ${paper.height}mm; margin: 0 }`);

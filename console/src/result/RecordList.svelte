@@ -1,13 +1,12 @@
 <script lang="ts">
 	// The records on a narrow screen: a list of the first three columns; the rest
 	// of a record on touch.
-	import { createVirtualizer } from '@tanstack/svelte-virtual';
-	import { untrack } from 'svelte';
 	import type { Column } from '../lib/api';
-	import { cellText, momentText, type Cell } from '../lib/text';
+	import { cellText, type Cell } from '../lib/text';
 	import Dialog from '../parts/Dialog.svelte';
 	import { closingCells } from './closing';
 	import type { Row } from './run.svelte';
+	import { rowsInView } from './virtual.svelte';
 
 	let {
 		columns,
@@ -19,25 +18,17 @@
 
 	const height = 60;
 	let box = $state<HTMLDivElement>();
-	const virtual = createVirtualizer<HTMLDivElement, HTMLLIElement>({
-		count: 0,
-		getScrollElement: () => box ?? null,
-		estimateSize: () => height,
-		overscan: 8,
-	});
 	const shown = $derived(Math.min(kept, rows.length));
-	$effect(() => {
-		const options = { count: shown, getScrollElement: () => box ?? null };
-		untrack(() => $virtual.setOptions(options));
-	});
+	const virtual = rowsInView<HTMLLIElement>(
+		() => box,
+		() => shown,
+		height,
+		8,
+	);
 	const items = $derived($virtual.getVirtualItems());
 	let opened = $state.raw<Cell[]>();
 
-	const text = (row: Cell[], i: number): string => {
-		const [value, column] = [row[i], columns[i]];
-		if (!column || value === null || value === undefined) return '';
-		return column.type === 'date-time' && typeof value === 'string' ? momentText(value, zone) : cellText(value, column);
-	};
+	const text = (row: Cell[], i: number) => (columns[i] ? cellText(row[i], columns[i], zone) : '');
 </script>
 
 <div bind:this={box} class="panel h-full overflow-y-auto" role="region" aria-label="Records of {title}">

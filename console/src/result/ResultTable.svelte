@@ -2,14 +2,14 @@
 	// The records: only the rows in view are in the page, whatever their number.
 	// Cells are chosen with the mouse or the arrow keys and copied as
 	// tab-separated text; columns keep the place and width a reader gives them.
-	import { createVirtualizer } from '@tanstack/svelte-virtual';
-	import { tick, untrack } from 'svelte';
+	import { tick } from 'svelte';
 	import type { Column } from '../lib/api';
 	import { changeText, clockChange } from '../lib/clock';
 	import { keepLayout, ordered, readLayout } from './layout';
 	import type { Row } from './run.svelte';
+	import { rowsInView } from './virtual.svelte';
 	import { bounds, holds, step, tabSeparated, type Cursor, type Selection } from './selection';
-	import { cellText, countText, isNumber, momentText, type Cell } from '../lib/text';
+	import { cellText, countText, isNumber, type Cell } from '../lib/text';
 	import { closingCells } from './closing';
 
 	let {
@@ -28,7 +28,7 @@
 		rows: Row[];
 		kept: number;
 		title: string;
-		/** The zone of its times: their offsets are told on days its clocks change. */
+		/** The zone of its times, whose offsets are shown on days when its clocks change. */
 		zone?: string;
 		sort?: string[];
 		/** Orders by the database; without it the order is what it is. */
@@ -45,17 +45,13 @@
 
 	const height = 30;
 	let box = $state<HTMLDivElement>();
-	const virtual = createVirtualizer<HTMLDivElement, HTMLTableRowElement>({
-		count: 0,
-		getScrollElement: () => box ?? null,
-		estimateSize: () => height,
-		overscan: 6,
-	});
 	const shown = $derived(Math.min(kept, rows.length));
-	$effect(() => {
-		const options = { count: shown, getScrollElement: () => box ?? null };
-		untrack(() => $virtual.setOptions(options)); // setting them changes the store itself
-	});
+	const virtual = rowsInView<HTMLTableRowElement>(
+		() => box,
+		() => shown,
+		height,
+		6,
+	);
 
 	const items = $derived($virtual.getVirtualItems());
 	const before = $derived(items[0]?.start ?? 0);
@@ -64,9 +60,6 @@
 	const isStamp = (c: Column) => c.type === 'date' || c.type === 'date-time';
 	const cellOf = (row: Row | undefined, i: number): Cell | undefined => (Array.isArray(row) ? row[i] : undefined);
 
-	/** A cell as people read it. */
-	const shownText = (value: Cell | undefined, c: Column) =>
-		zone && c.type === 'date-time' && typeof value === 'string' ? momentText(value, zone) : cellText(value, c);
 	/** What is said of the clocks where the first record of such a day stands. */
 	function changeAt(r: number, place: number): string {
 		const [value, before] = [cellOf(rows[r], place), cellOf(rows[r - 1], place)];
@@ -94,7 +87,7 @@
 		columns.map((c, i) => {
 			let most = c.label.length + 2;
 			for (let r = 0; r < Math.min(shown, 200); r++)
-				most = Math.max(most, shownText(cellOf(rows[r], i), c).length + changeAt(r, i).length);
+				most = Math.max(most, cellText(cellOf(rows[r], i), c, zone).length + changeAt(r, i).length);
 			return Math.min(most, 60) * 7.8 + 34;
 		}),
 	);
@@ -287,10 +280,12 @@
 									}}
 									>{#if value === null || value === undefined}<span class="blank"
 											><span class="sr-only">blank</span></span
-										>{:else if isStamp(column)}<time datetime={String(value)}>{shownText(value, column)}</time
-										>{#if changeAt(item.index, place)}<small class="text-ink-3 text-xs"
-												>&ensp;{changeAt(item.index, place)}</small
-											>{/if}{:else}{cellText(value, column)}{/if}</td
+										>{:else if isStamp(column)}{@const change = changeAt(item.index, place)}<time
+											datetime={String(value)}>{cellText(value, column, zone)}</time
+										>{#if change}<small class="text-ink-3 text-xs">&ensp;{change}</small>{/if}{:else}{cellText(
+											value,
+											column,
+										)}{/if}</td
 								>
 							{/each}
 						{/if}

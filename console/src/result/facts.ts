@@ -23,38 +23,17 @@ export function factsOf(found: Found, zone: string): Fact[] {
 	const facts: Fact[] = [
 		{ label: 'Records', value: countText(found.count), main: true, mark: 'count', raw: String(found.count) },
 	];
-	if (found.first)
-		facts.push({
-			label: 'First',
-			value: moment(found.first),
-			datetime: found.first,
-			note: onDay(edges?.first_day),
-			mark: 'first',
-		});
-	if (found.last)
-		facts.push({
-			label: 'Last',
-			value: moment(found.last),
-			datetime: found.last,
-			note: onDay(edges?.last_day),
-			mark: 'last',
-		});
-	if (edges?.before || edges?.no_before)
-		facts.push({
-			label: 'Nearest before',
-			value: edges.no_before ? 'none' : moment(edges.before),
-			note: edges.no_before ? 'no earlier record' : 'outside the period',
-			outside: true,
-			mark: 'before',
-		});
-	if (edges?.after || edges?.no_after)
-		facts.push({
-			label: 'Nearest after',
-			value: edges.no_after ? 'none' : moment(edges.after),
-			note: edges.no_after ? 'no later record' : 'outside the period',
-			outside: true,
-			mark: 'after',
-		});
+	const end = (mark: string, label: string, at?: string, on?: { day: string; count: number }) => {
+		if (at) facts.push({ label, value: moment(at), datetime: at, note: onDay(on), mark });
+	};
+	const beyond = (mark: string, label: string, at?: string, none?: string) => {
+		if (!at && !none) return;
+		facts.push({ label, value: none ? 'none' : moment(at), note: none || 'outside the period', outside: true, mark });
+	};
+	end('first', 'First', found.first, edges?.first_day);
+	end('last', 'Last', found.last, edges?.last_day);
+	beyond('before', 'Nearest before', edges?.before, edges?.no_before ? 'no earlier record' : '');
+	beyond('after', 'Nearest after', edges?.after, edges?.no_after ? 'no later record' : '');
 	for (const t of found.totals ?? [])
 		facts.push({ label: t.label, value: valueText(t.value, t.format), mark: 'total' });
 	if (left)

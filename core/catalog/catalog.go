@@ -82,6 +82,9 @@ func (t Table) Own() string {
 	return strings.TrimPrefix(t.Name, t.Schema+".")
 }
 
+// Unqualified is the name of a table without that of its schema.
+func Unqualified(table string) string { return table[strings.LastIndexByte(table, '.')+1:] }
+
 // SplitColumn takes TABLE.COLUMN apart, where the table may be SCHEMA.TABLE.
 func SplitColumn(path string) (table, column string, ok bool) {
 	at := strings.LastIndexByte(path, '.')

@@ -13,7 +13,7 @@ func (e *Related) Alias() string {
 	if e.As != "" {
 		return e.As
 	}
-	return e.Table[strings.LastIndexByte(e.Table, '.')+1:]
+	return catalog.Unqualified(e.Table)
 }
 
 // related resolves a condition on the records of another table: finds the table,

@@ -456,8 +456,12 @@ func (e *Arithmetic) Move(s *Span) (*Span, bool) {
 	return &Span{e.Pos, moved, s.Type}, true
 }
 
-// IsInstant tells whether the column is a date-time that is stored as an instant.
-func (c *Column) IsInstant() bool { return c.Ref.Column.Encoding.IsInstant() }
+// IsInstant tells whether the expression is a column of date-times that are stored
+// as instants.
+func IsInstant(e Expr) bool {
+	c, ok := e.(*Column)
+	return ok && c.Ref.Column.Encoding.IsInstant()
+}
 
 // Same tells whether two resolved columns are the same.
 func (c *Column) Same(d *Column) bool {

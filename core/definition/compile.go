@@ -52,6 +52,11 @@ func (out *Compiled) Tables() []criteria.Table {
 	return tables
 }
 
+// everyTable is Tables with those whose records the criteria ask about.
+func (out *Compiled) everyTable() []criteria.Table {
+	return slices.Concat(out.Tables(), criteria.RelatedTables(out.Criteria))
+}
+
 // Touches lists the tables and columns a query reads, as TABLE and TABLE.COLUMN,
 // each once.
 func (out *Compiled) Touches() []string {
@@ -61,7 +66,7 @@ func (out *Compiled) Touches() []string {
 			touched = append(touched, name)
 		}
 	}
-	for _, t := range append(out.Tables(), criteria.RelatedTables(out.Criteria)...) {
+	for _, t := range out.everyTable() {
 		add(t.Table.Name)
 	}
 	var look func(e criteria.Expr)
@@ -98,7 +103,7 @@ func (out *Compiled) Touches() []string {
 
 // TableOf is the table that has an alias in the query.
 func (out *Compiled) TableOf(alias string) catalog.Table {
-	for _, t := range append(out.Tables(), criteria.RelatedTables(out.Criteria)...) {
+	for _, t := range out.everyTable() {
 		if t.Alias == alias {
 			return t.Table
 		}
@@ -209,7 +214,7 @@ func (c *compiler) tables() {
 		c.fail("from", 0, "missing_field", "from is missing.", "Name the table whose records are returned, or write sql.")
 		return
 	}
-	c.out.From = c.table("from", q.From, aliasOf(q.From), false)
+	c.out.From = c.table("from", q.From, catalog.Unqualified(q.From), false)
 	c.scope.Tables = append(c.scope.Tables, c.out.From)
 	for i, j := range q.Joins {
 		t := c.table(fmt.Sprintf("joins[%d].table", i), j.Table, j.Alias(), j.Optional)

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"unicode"
 
+	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/parameter"
@@ -91,12 +92,8 @@ func (j Join) Alias() string {
 	if j.As != "" {
 		return j.As
 	}
-	return aliasOf(j.Table)
+	return catalog.Unqualified(j.Table)
 }
-
-// aliasOf is what a table is called in a query where nothing else is said: its
-// name without that of a schema.
-func aliasOf(table string) string { return table[strings.LastIndexByte(table, '.')+1:] }
 
 // Column is one column of the result.
 type Column struct {

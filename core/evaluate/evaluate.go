@@ -291,18 +291,13 @@ func (w *Evaluator) compare(e *criteria.Compare, row []any) (ok, known bool) {
 			left, right = left.Date().Midnight(), right.Date().Midnight()
 		}
 		order, known = cmp.Compare(left, right), same
-		if !bound && isInstant(e.Left) && isInstant(e.Right) {
+		if !bound && criteria.IsInstant(e.Left) && criteria.IsInstant(e.Right) {
 			order = x.Compare(y)
 		} else if order == 0 && !bound && left == x.At {
 			order = strings.Compare(x.Fraction, y.Fraction)
 		}
 	}
 	return criteria.Holds(order, e.Op), known
-}
-
-func isInstant(e criteria.Expr) bool {
-	c, ok := e.(*criteria.Column)
-	return ok && c.IsInstant()
 }
 
 // unfit tells whether a date that an expression reads is stored in a way that

@@ -378,16 +378,11 @@ func (b *binder) compare(e *criteria.Compare) Expr {
 	if !left.IsDate() || !right.IsDate() || sameStored(e.Left, e.Right) {
 		return Compare{e.Op, b.folded(e.Fold, e.Left), b.folded(e.Fold, e.Right)}
 	}
-	if isInstant(e.Left) && isInstant(e.Right) { // in UTC, where no hour comes twice
+	if criteria.IsInstant(e.Left) && criteria.IsInstant(e.Right) { // in UTC, where no hour comes twice
 		return Compare{e.Op, b.stored(e.Left.(*criteria.Column), true, civil.UTC), b.stored(e.Right.(*criteria.Column), true, civil.UTC)}
 	}
 	fine := left == catalog.DateTime && right == catalog.DateTime
 	return Compare{e.Op, b.moment(e.Left, fine), b.moment(e.Right, fine)}
-}
-
-func isInstant(e criteria.Expr) bool {
-	c, ok := e.(*criteria.Column)
-	return ok && c.IsInstant()
 }
 
 // sameStored tells whether two dates are columns that are stored alike, so

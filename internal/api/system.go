@@ -18,10 +18,10 @@ type Health struct {
 
 func (s *Server) system() {
 	huma.Register(s.huma, huma.Operation{OperationID: "health", Method: http.MethodGet, Path: "/healthz", Summary: "Whether the service answers"},
-		func(ctx context.Context, _ *struct{}) (*response[Health], error) {
+		func(context.Context, *struct{}) (*response[Health], error) {
 			return &response[Health]{Health{"ok"}}, nil
 		})
-	get(s, "read-period", "/period", "How a period expression is read", []int{422}, func(ctx context.Context, in *struct {
+	get(s, "read-period", "/period", "How a period expression is read", []int{422}, func(_ context.Context, in *struct {
 		AsOfQuery
 		Expression string `query:"expression" required:"true" doc:"The expression" example:"last month"`
 	},
@@ -29,7 +29,7 @@ func (s *Server) system() {
 		reading, err := s.service.Period(in.Expression, in.AsOf)
 		return answer(s, reading, err)
 	})
-	get(s, "definition-schema", "/schema", "The JSON Schema of definitions", []int{}, func(ctx context.Context, _ *struct{}) (*response[map[string]any], error) {
+	get(s, "definition-schema", "/schema", "The JSON Schema of definitions", []int{}, func(context.Context, *struct{}) (*response[map[string]any], error) {
 		text, err := definition.Schema()
 		schema := map[string]any{}
 		if err == nil {

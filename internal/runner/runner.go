@@ -199,7 +199,7 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	}
 	if err != nil {
 		record.Outcome, record.Problem = outcomeOf(err), r.problemOf(record, err)
-		return record, errors.Join(err, r.Store.SaveRun(context.WithoutCancel(ctx), record, nil))
+		return record, errors.Join(err, r.keep(ctx, record, nil))
 	}
 	record.Resolved, record.ReadBack = resolved(job, prepared), prepared.ReadBack
 	record.SQL, record.Args = prepared.Query.SQL, prepared.Query.Args
@@ -210,7 +210,7 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		if v := recover(); v != nil { // the record says so, and whoever called as well
 			marked()
 			record.Outcome, record.Problem = Failed, r.problemOf(record, &Panicked{v, debug.Stack()})
-			_ = r.Store.SaveRun(context.WithoutCancel(ctx), record, nil)
+			_ = r.keep(ctx, record, nil)
 			panic(v)
 		}
 	}()
@@ -272,13 +272,13 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		prints = append([]byte{}, kept.list...)
 	}
 	marked()
-	if err := r.Store.SaveRun(context.WithoutCancel(ctx), record, prints); err != nil {
+	if err := r.keep(ctx, record, prints); err != nil {
 		return record, err
 	}
 	if ended := writer.End(summary); ended != nil && err == nil {
 		record.Outcome = outcomeOf(ended)
 		record.Problem = r.problemOf(record, ended)
-		return record, r.Store.SaveRun(context.WithoutCancel(ctx), record, nil)
+		return record, r.keep(ctx, record, nil)
 	}
 	return record, nil
 }
@@ -294,13 +294,18 @@ func lane(ctx context.Context, source engine.Source) (leave func(), err error) {
 	return func() {}, nil
 }
 
+// keep keeps the record of a run, though nobody may wait for it any more.
+func (r Runner) keep(ctx context.Context, record store.Run, prints []byte) error {
+	return r.Store.SaveRun(context.WithoutCancel(ctx), record, prints)
+}
+
 // mark keeps the beginning of a run that lasts; done is to be called when it has
 // ended, before that is kept.
 func (r Runner) mark(ctx context.Context, record store.Run) (done func()) {
 	kept := make(chan struct{})
 	timer := time.AfterFunc(lasting, func() {
 		defer close(kept)
-		if err := r.Store.SaveRun(context.WithoutCancel(ctx), record, nil); err != nil {
+		if err := r.keep(ctx, record, nil); err != nil {
 			r.Log.Error("the beginning of a run was not kept", "run", record.ID, "problem", err)
 		}
 	})

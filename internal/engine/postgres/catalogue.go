@@ -13,12 +13,14 @@ import (
 	"pikegate/internal/engine"
 )
 
-// What catalogues of every schema have in common: the name of a table, after that
-// of its schema where it is not the login's own, and which schemas are meant.
-const (
-	tableName = "case when n.nspname is not distinct from current_schema() then c.relname else n.nspname || '.' || c.relname end"
-	schemas   = "n.nspname <> 'information_schema' and n.nspname not like 'pg\\_%' and has_schema_privilege(n.oid, 'usage')"
-)
+// tableNamed is the name of a table, after that of its schema where it is not the
+// login's own.
+func tableNamed(namespace, class string) string {
+	return fmt.Sprintf("case when %[1]s.nspname is not distinct from current_schema() then %[2]s.relname else %[1]s.nspname || '.' || %[2]s.relname end", namespace, class)
+}
+
+// schemas are those the login may use, but for PostgreSQL's own.
+const schemas = "n.nspname <> 'information_schema' and n.nspname not like 'pg\\_%' and has_schema_privilege(n.oid, 'usage')"
 
 // Catalogue reads the tables, views and foreign tables of every schema the login
 // may use, those of its own first.
@@ -28,7 +30,7 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 		return out, err
 	}
 	rows, err := engine.Rows(ctx, s, `
-		select `+tableName+`, c.relkind in ('v', 'm'), a.attname, format_type(t.oid, null), not (a.attnotnull or t.typnotnull),
+		select `+tableNamed("n", "c")+`, c.relkind in ('v', 'm'), a.attname, format_type(t.oid, null), not (a.attnotnull or t.typnotnull),
 			coalesce(k.collname, '') not in ('', 'C', 'POSIX', 'ucs_basic')
 				and not (k.collname = 'default' and (select datcollate in ('C', 'POSIX', 'C.UTF-8', 'C.utf8') from pg_database where datname = current_database())),
 			case when n.nspname is not distinct from current_schema() then '' else n.nspname end
@@ -64,10 +66,10 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 
 func (s *source) references(ctx context.Context, out *catalog.Source) error {
 	rows, err := engine.Rows(ctx, s, `
-		select `+tableName+`, f.conname, a.attname, case when m.nspname is not distinct from current_schema() then o.relname else m.nspname || '.' || o.relname end, b.attname
+		select `+tableNamed("n", "c")+`, f.conname, a.attname, `+tableNamed("m", "o")+`, b.attname
 		from pg_constraint f
 		join pg_class c on c.oid = f.conrelid
-		join pg_namespace n on n.oid = c.relnamespace
+		join pg_namespace n on n.oid = c.relnamespace and `+schemas+`
 		join pg_class o on o.oid = f.confrelid
 		join pg_namespace m on m.oid = o.relnamespace
 		cross join lateral unnest(f.conkey, f.confkey) with ordinality as k(own, other, place)
@@ -83,10 +85,10 @@ func (s *source) references(ctx context.Context, out *catalog.Source) error {
 
 func (s *source) indexes(ctx context.Context, out *catalog.Source) error {
 	rows, err := engine.Rows(ctx, s, `
-		select `+tableName+`, x.relname, i.indisunique, i.indisprimary, coalesce(a.attname, '')
+		select `+tableNamed("n", "c")+`, x.relname, i.indisunique, i.indisprimary, coalesce(a.attname, '')
 		from pg_index i
 		join pg_class c on c.oid = i.indrelid
-		join pg_namespace n on n.oid = c.relnamespace
+		join pg_namespace n on n.oid = c.relnamespace and `+schemas+`
 		join pg_class x on x.oid = i.indexrelid
 		cross join lateral unnest(i.indkey::int2[]) with ordinality as k(attnum, place)
 		left join pg_attribute a on a.attrelid = c.oid and a.attnum = k.attnum and k.attnum > 0

@@ -2,12 +2,19 @@ package criteria
 
 import "strings"
 
-// HasAggregate tells whether a value made of many records occurs in an
+// OfGroup gives an aggregate that is made of the records of a group, rather than
+// of those of another table.
+func OfGroup(e Expr) (*Aggregate, bool) {
+	aggregate, ok := e.(*Aggregate)
+	return aggregate, ok && aggregate.Records == nil
+}
+
+// HasAggregate tells whether a value made of a group's records occurs in an
 // expression.
 func HasAggregate(e Expr) bool {
 	found := false
 	Walk(e, func(e Expr) {
-		_, aggregate := e.(*Aggregate)
+		_, aggregate := OfGroup(e)
 		found = found || aggregate
 	})
 	return found
@@ -17,7 +24,7 @@ func HasAggregate(e Expr) bool {
 // once.
 func Outside(e Expr) []*Column {
 	return Columns(Map(e, func(e Expr) Expr {
-		if _, aggregate := e.(*Aggregate); aggregate {
+		if _, aggregate := OfGroup(e); aggregate {
 			return &Blank{}
 		}
 		return e

@@ -2,11 +2,19 @@ package criteria
 
 // Map makes a copy of the expression in which every node is what change makes
 // of it, from the leaves up.
-func Map(e Expr, change func(Expr) Expr) Expr {
+func Map(e Expr, change func(Expr) Expr) Expr { return mapped(e, change, false) }
+
+// MapOwn is Map which leaves what is asked of the records of other tables as it is.
+func MapOwn(e Expr, change func(Expr) Expr) Expr { return mapped(e, change, true) }
+
+func mapped(e Expr, change func(Expr) Expr, own bool) Expr {
 	if e == nil {
 		return nil
 	}
-	one := func(e Expr) Expr { return Map(e, change) }
+	if own && RecordsOf(e) != nil {
+		return change(e)
+	}
+	one := func(e Expr) Expr { return mapped(e, change, own) }
 	all := func(list []Expr) []Expr {
 		made := make([]Expr, len(list))
 		for i, item := range list {
@@ -20,7 +28,13 @@ func Map(e Expr, change func(Expr) Expr) Expr {
 	case *UnitOf:
 		e = &UnitOf{n.Pos, n.Unit, one(n.X)}
 	case *Aggregate:
-		e = &Aggregate{n.Pos, n.Name, one(n.X)}
+		made := &Aggregate{n.Pos, n.Name, one(n.X), nil}
+		if n.Records != nil {
+			records := *n.Records
+			records.Where = one(records.Where)
+			made.Records = &records
+		}
+		e = made
 	case *Arithmetic:
 		e = &Arithmetic{n.Pos, n.Op, one(n.Left), one(n.Right), n.Type}
 	case *Negative:

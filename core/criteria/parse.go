@@ -267,18 +267,58 @@ func (p *parser) related() Expr {
 	default:
 		return nil
 	}
-	e.Table = p.table()
-	if p.take("as") {
-		e.As = p.table()
-	}
-	if p.take("of") {
-		e.Of = p.table()
-	}
-	if p.take("where") {
-		e.Where = p.or()
-	}
+	e.Records = p.records()
 	e.Pos = p.from(t.start)
 	return e
+}
+
+// records reads "passages as p of vessels where …".
+func (p *parser) records() Records {
+	r := Records{Table: p.table()}
+	if p.take("as") {
+		r.As = p.table()
+	}
+	p.belonging(&r)
+	return r
+}
+
+func (p *parser) belonging(r *Records) {
+	if p.take("of") {
+		r.Of = p.table()
+	}
+	if p.take("where") {
+		r.Where = p.or()
+	}
+}
+
+// aggregate reads what one value is made of: "toll_pence", "passages.toll_pence
+// where …" or "p.toll_pence from passages as p". What comes before has been read.
+func (p *parser) aggregate(start int, name string) Expr {
+	a := &Aggregate{Name: name, X: p.sum()}
+	next := p.peek()
+	switch {
+	case p.take("from"):
+		records := p.records()
+		a.Records = &records
+	case next.is("of") || next.is("where"):
+		a.Records = &Records{Table: tableIn(a.X), Inferred: true}
+		if a.Records.Table == "" {
+			p.fail(next, "unexpected", "Which table's records these are is not said.", "Write "+name+" of passages.toll_pence "+next.text+" ….")
+		}
+		p.belonging(a.Records)
+	}
+	a.Pos = p.from(start)
+	return a
+}
+
+// tableIn is the table that the first column with one names, empty if none does.
+func tableIn(e Expr) (table string) {
+	WalkOwn(e, func(e Expr) {
+		if c, ok := e.(*Column); ok && table == "" {
+			table = c.Table
+		}
+	})
+	return table
 }
 
 // number reads how many records there are to be: a number or a question.
@@ -468,12 +508,14 @@ func (p *parser) word(t token) Expr {
 		return p.length(t.start)
 	case aggregates[t.text] && next.is("of"):
 		p.next()
-		x := p.sum()
-		return &Aggregate{p.from(t.start), t.text, x}
+		return p.aggregate(t.start, t.text)
 	case t.text == "count" && next.is("distinct") && p.ahead(1).is("of"):
 		p.at += 2
-		x := p.sum()
-		return &Aggregate{p.from(t.start), "count distinct", x}
+		return p.aggregate(t.start, "count distinct")
+	case t.text == "count" && next.is("of"):
+		p.next()
+		records := p.records()
+		return &Aggregate{p.from(t.start), "count", nil, &records}
 	case Units[t.text] != 0 && next.is("of"):
 		p.next()
 		x := p.sign()

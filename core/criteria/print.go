@@ -86,6 +86,15 @@ func write(b *strings.Builder, e Expr, place int) {
 			b.WriteString(" of ")
 			write(b, e.X, looseSum)
 		}
+		if e.Records != nil {
+			switch {
+			case e.X == nil:
+				b.WriteString(" of ")
+			case !e.Records.Inferred:
+				b.WriteString(" from ")
+			}
+			writeRecords(b, e.Records)
+		}
 	case *Meets:
 		b.WriteString("meets " + name(e.Name))
 		if e.Of != "" {
@@ -97,17 +106,7 @@ func write(b *strings.Builder, e Expr, place int) {
 			write(b, e.N, looseSign)
 			b.WriteByte(' ')
 		}
-		b.WriteString(tableName(e.Table))
-		if e.As != "" {
-			b.WriteString(" as " + name(e.As))
-		}
-		if e.Of != "" {
-			b.WriteString(" of " + tableName(e.Of))
-		}
-		if e.Where != nil {
-			b.WriteString(" where ")
-			write(b, e.Where, looseRelated)
-		}
+		writeRecords(b, &e.Records)
 	case *Match:
 		write(b, e.X, looseSum)
 		not(e.Not)
@@ -175,6 +174,22 @@ func write(b *strings.Builder, e Expr, place int) {
 	}
 }
 
+func writeRecords(b *strings.Builder, r *Records) {
+	if !r.Inferred {
+		b.WriteString(tableName(r.Table))
+	}
+	if r.As != "" {
+		b.WriteString(" as " + name(r.As))
+	}
+	if r.Of != "" {
+		b.WriteString(" of " + tableName(r.Of))
+	}
+	if r.Where != nil {
+		b.WriteString(" where ")
+		write(b, r.Where, looseRelated)
+	}
+}
+
 func fold(b *strings.Builder, yes bool) {
 	if yes {
 		b.WriteString(" ignoring case")
@@ -210,10 +225,13 @@ func strength(e Expr) int {
 			return looseRelated
 		}
 		return looseCompare
+	case *Aggregate:
+		if e.Records != nil && e.Records.Where != nil {
+			return looseRelated
+		}
+		return looseSum
 	case *Compare, *Between, *In, *Within, *IsBlank, *Match, *Spans:
 		return looseCompare
-	case *Aggregate:
-		return looseSum
 	case *Arithmetic:
 		if e.Op == '+' || e.Op == '-' {
 			return looseSum

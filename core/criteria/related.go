@@ -9,45 +9,19 @@ import (
 )
 
 // Alias is the name of the other table in its condition.
-func (e *Related) Alias() string {
+func (e *Records) Alias() string {
 	if e.As != "" {
 		return e.As
 	}
 	return catalog.Unqualified(e.Table)
 }
 
-// related resolves a condition on the records of another table: finds the table,
-// resolves what is asked of its records, and how they belong to a record.
+// related resolves how many records of another table there are to be.
 func (r *resolver) related(e *Related) {
-	e.Inner = Table{Alias: e.Alias(), Table: catalog.Table{Name: e.Table}}
 	if e.N != nil {
 		r.howMany(e)
 	}
-	if r.scope.Open {
-		r.inner(e)
-		return
-	}
-	if r.scope.Related == nil {
-		r.fail(e.Pos, "no_tables_here", "Records of other tables cannot be asked about here.", "Use this in the criteria of a query on tables.")
-		return
-	}
-	table, ok := r.scope.Related(e.Table)
-	if !ok {
-		r.fail(e.Pos, "unknown_table", "The source has no table "+e.Table+".", "")
-		return
-	}
-	e.Inner.Table = table
-	for _, t := range r.scope.Tables {
-		if strings.EqualFold(t.Alias, e.Inner.Alias) {
-			r.fail(e.Pos, "twice", "The query has a table called "+t.Alias+" already.", fmt.Sprintf("Give this one another name: %s %s as other.", e.Quantity, e.Table))
-			return
-		}
-	}
-	before := len(r.problems)
-	r.inner(e)
-	if len(r.problems) == before && (e.Of != "" || !r.namesOuter(e)) {
-		r.link(e)
-	}
+	r.records(e, &e.Records, nil)
 }
 
 func (r *resolver) howMany(e *Related) {
@@ -61,27 +35,109 @@ func (r *resolver) howMany(e *Related) {
 	}
 }
 
-// inner resolves what is asked of the other table's records.
-func (r *resolver) inner(e *Related) {
-	if e.Where == nil {
+// infer makes an aggregate one of another table's records where its columns name a
+// table that the query does not have.
+func (r *resolver) infer(e *Aggregate) {
+	table := tableIn(e.X)
+	if e.Records != nil || table == "" || r.hasTable(table) {
 		return
 	}
-	if HasAggregate(e.Where) {
-		r.fail(e.Where.At(), "aggregate_here", "An aggregate cannot be used here.", "Write at least 3 "+e.Table+" to count records.")
+	if !r.scope.Open {
+		if r.scope.Related == nil {
+			return
+		}
+		if _, ok := r.scope.Related(table); !ok {
+			return // told as an unknown table
+		}
+	}
+	e.Records = &Records{Table: table, Inferred: true}
+}
+
+func (r *resolver) inferAll(e Expr) {
+	Walk(e, func(e Expr) {
+		if aggregate, ok := e.(*Aggregate); ok {
+			r.infer(aggregate)
+		}
+	})
+}
+
+func (r *resolver) hasTable(alias string) bool {
+	return r.scope.Near != nil && strings.EqualFold(r.scope.Near.Alias, alias) ||
+		slices.ContainsFunc(r.scope.Tables, func(t Table) bool { return strings.EqualFold(t.Alias, alias) })
+}
+
+// records resolves what a node says of the records of another table: finds the
+// table, resolves what is asked of its records and, by also, what else is said of
+// them, and how they belong to a record.
+func (r *resolver) records(at Expr, e *Records, also func()) {
+	e.Inner = Table{Alias: e.Alias(), Table: catalog.Table{Name: e.Table}}
+	if r.scope.Open {
+		r.inner(e, also)
 		return
 	}
+	if r.scope.Related == nil {
+		r.fail(at.At(), "no_tables_here", "Records of other tables cannot be asked about here.", "Use this in the criteria or the columns of a query on tables.")
+		return
+	}
+	table, ok := r.scope.Related(e.Table)
+	if !ok {
+		r.fail(at.At(), "unknown_table", "The source has no table "+e.Table+".", "")
+		return
+	}
+	e.Inner.Table = table
+	if r.hasTable(e.Inner.Alias) {
+		hint := fmt.Sprintf("Give this one another name: %s as other.", lead(at, e))
+		if aggregate, ok := at.(*Aggregate); ok && e.Inferred {
+			hint = fmt.Sprintf("Of some of the query's own records, write %s of if(condition, %s, blank).", aggregate.Name, Print(aggregate.X))
+		}
+		r.fail(at.At(), "twice", "The query has a table called "+e.Inner.Alias+" already.", hint)
+		return
+	}
+	before := len(r.problems)
+	r.inner(e, also)
+	if len(r.problems) == before && (e.Of != "" || !r.namesOuter(e)) {
+		r.link(at, e)
+	}
+}
+
+// lead is how a node begins, the table included.
+func lead(at Expr, e *Records) string {
+	switch at := at.(type) {
+	case *Related:
+		return at.Quantity + " " + e.Table
+	case *Aggregate:
+		if at.X != nil {
+			return at.Name + " of " + Print(at.X) + " from " + e.Table
+		}
+	}
+	return "count of " + e.Table
+}
+
+// inner resolves what is said of the other table's records.
+func (r *resolver) inner(e *Records, also func()) {
 	outer := r.scope
+	defer func() { r.scope = outer }()
 	r.scope.Near = &e.Inner
 	if outer.Near != nil { // one inside another: the table between stands among those of the query
 		r.scope.Tables = append(slices.Clone(outer.Tables), *outer.Near)
 	}
+	if also != nil {
+		also()
+	}
+	if e.Where == nil {
+		return
+	}
+	r.inferAll(e.Where)
+	if HasAggregate(e.Where) {
+		r.fail(e.Where.At(), "aggregate_here", "An aggregate cannot be used here.", "Write at least 3 "+e.Table+" to count records.")
+		return
+	}
 	r.condition(e.Where)
-	r.scope = outer
 }
 
 // namesOuter tells whether the condition says itself how the records belong
 // together: it names a column of the query.
-func (r *resolver) namesOuter(e *Related) bool {
+func (r *resolver) namesOuter(e *Records) bool {
 	found := false
 	Walk(e.Where, func(x Expr) {
 		c, ok := x.(*Column)
@@ -96,7 +152,8 @@ func (r *resolver) isOuter(alias string) bool {
 
 // link finds the one foreign key along which the other table's records belong to
 // those of a table of the query.
-func (r *resolver) link(e *Related) {
+func (r *resolver) link(at Expr, e *Records) {
+	pos := at.At()
 	outer := r.scope.Tables
 	if r.scope.Near != nil {
 		outer = append([]Table{*r.scope.Near}, outer...)
@@ -104,7 +161,7 @@ func (r *resolver) link(e *Related) {
 	var links []Expr
 	var said []string
 	add := func(t Table, own, other []string) {
-		l := &Logic{Pos: e.Pos}
+		l := &Logic{Pos: pos}
 		for i := range own {
 			x, ok1 := e.Inner.Table.Column(own[i])
 			y, ok2 := t.Table.Column(other[i])
@@ -112,9 +169,9 @@ func (r *resolver) link(e *Related) {
 				return
 			}
 			l.Terms = append(l.Terms, &Compare{
-				Pos: e.Pos, Op: "=",
-				Left:  &Column{e.Pos, e.Inner.Alias, x.Name, Ref{e.Inner.Alias, x, x.Nullable}},
-				Right: &Column{e.Pos, t.Alias, y.Name, Ref{t.Alias, y, y.Nullable || t.Optional}},
+				Pos: pos, Op: "=",
+				Left:  &Column{pos, e.Inner.Alias, x.Name, Ref{e.Inner.Alias, x, x.Nullable}},
+				Right: &Column{pos, t.Alias, y.Name, Ref{t.Alias, y, y.Nullable || t.Optional}},
 			})
 		}
 		link := Expr(l)
@@ -142,8 +199,8 @@ func (r *resolver) link(e *Related) {
 	case 1:
 		e.Link = links[0]
 	case 0:
-		r.fail(e.Pos, "no_relation", "No foreign key tells which "+e.Table+" belong to a record.", fmt.Sprintf("Write it: %s %s where %s.… = ….", e.Quantity, e.Table, e.Inner.Alias))
+		r.fail(pos, "no_relation", "No foreign key tells which "+e.Table+" belong to a record.", fmt.Sprintf("Write it: %s where %s.… = ….", lead(at, e), e.Inner.Alias))
 	default:
-		r.fail(e.Pos, "ambiguous_relation", "Several foreign keys tell which "+e.Table+" belong to a record.", "Write one of them after where: "+strings.Join(said, ", or ")+".")
+		r.fail(pos, "ambiguous_relation", "Several foreign keys tell which "+e.Table+" belong to a record.", "Write one of them after where: "+strings.Join(said, ", or ")+".")
 	}
 }

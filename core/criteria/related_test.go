@@ -59,6 +59,33 @@ func TestRelated(t *testing.T) {
 		"any harbour.stays where stays.guest_id = vessels.id and arrived within :period": {},
 		"any passages where any harbour.stays where stays.owner_id = passages.pilot_id":  {link: "passages.vessel_id = vessels.id"},
 
+		"count of passages > 3": {link: "passages.vessel_id = vessels.id"},
+		"(count of passages as p of vessels where p.toll > 5) > 3":                                  {link: "p.vessel_id = vessels.id"},
+		"count of passages where toll > 5 > 3":                                                      {printed: "(count of passages where toll > 5) > 3", link: "passages.vessel_id = vessels.id"},
+		"sum of passages.toll > 1000":                                                               {link: "passages.vessel_id = vessels.id"},
+		"sum of passages.toll where passed_at within :period >= 1000 * :n":                          {printed: "(sum of passages.toll where passed_at within :period) >= 1000 * :n", link: "passages.vessel_id = vessels.id"},
+		"sum of toll from passages > 10":                                                            {link: "passages.vessel_id = vessels.id"},
+		"1 + (average of p.toll + 1 from passages as p where p.no = 1) = 2":                         {link: "p.vessel_id = vessels.id"},
+		"(greatest of passages.passed_at) within :period":                                           {printed: "greatest of passages.passed_at within :period", link: "passages.vessel_id = vessels.id"},
+		"least of passages.passed_at of vessels is blank":                                           {link: "passages.vessel_id = vessels.id"},
+		"count distinct of passages.pilot_id where toll > 1 = 2":                                    {printed: "(count distinct of passages.pilot_id where toll > 1) = 2", link: "passages.vessel_id = vessels.id"},
+		"(count of harbour.stays where guest_id = vessels.id) > 1":                                  {},
+		"any passages where (count of harbour.stays as h where h.guest_id = passages.pilot_id) > 1": {link: "passages.vessel_id = vessels.id"},
+		"(sum of if(passages.toll > 5, passages.toll, 0) where no = 1) > 1":                         {link: "passages.vessel_id = vessels.id"},
+
+		"count of gauges > 1":                       {code: "no_relation"},
+		"sum of vessels.sister where id = 1 > 5":    {code: "twice"},
+		"sum of passages.vessel > 5":                {code: "unknown_column"},
+		"sum of pasages.toll > 5":                   {code: "unknown_table"},
+		"sum of passages.passed_at > 5":             {code: "type_mismatch"},
+		"sum of toll where no = 1 > 5":              {code: "unexpected"},
+		"count of passages":                         {code: "type_mismatch"},
+		"count of passages where toll > 5":          {code: "type_mismatch"},
+		"count of passages where count of passages": {code: "twice"},
+		"sum of (sum of toll) from passages > 1":    {code: "nested_aggregate"},
+		"greatest of passages.passed_at > 5":        {code: "type_mismatch"},
+		"count of > 5":                              {code: "unexpected"},
+
 		"any harbour.stays":                      {code: "ambiguous_relation"},
 		"any gauges":                             {code: "no_relation"},
 		"any pasages":                            {code: "unknown_table"},
@@ -94,7 +121,7 @@ func TestRelated(t *testing.T) {
 		assert.Equal(t, printed, criteria.Print(again))
 		link := ""
 		criteria.WalkOwn(e, func(e criteria.Expr) {
-			if r, ok := e.(*criteria.Related); ok && r.Link != nil {
+			if r := criteria.RecordsOf(e); r != nil && r.Link != nil {
 				link = criteria.Print(r.Link)
 			}
 		})

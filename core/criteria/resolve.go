@@ -210,6 +210,23 @@ func (r *resolver) arithmetic(e *Arithmetic) catalog.Type {
 }
 
 func (r *resolver) aggregate(e *Aggregate) catalog.Type {
+	r.infer(e)
+	if e.Records == nil {
+		return r.aggregated(e)
+	}
+	t := unknownType
+	r.records(e, e.Records, func() {
+		if r.inferAll(e.X); HasAggregate(e.X) {
+			r.fail(e.X.At(), "nested_aggregate", "An aggregate cannot be made of others.", "Write one of them as a condition on its own.")
+			return
+		}
+		t = r.aggregated(e)
+	})
+	return t
+}
+
+// aggregated checks what an aggregate is made of, whose records those are aside.
+func (r *resolver) aggregated(e *Aggregate) catalog.Type {
 	if e.X == nil {
 		return catalog.Integer
 	}

@@ -96,12 +96,15 @@ type (
 		Unit string
 		X    Expr
 	}
-	// Aggregate is one value for many records: count, or "sum of toll".
+	// Aggregate is one value for many records: count, or "sum of toll". They are
+	// those of a group, or, where Records is not nil, those of another table that
+	// belong to a record: "count of passages where …".
 	Aggregate struct {
 		Pos
 		Name string
 		// X is nil for count.
-		X Expr
+		X       Expr
+		Records *Records
 	}
 	// Arithmetic is + - * / on numbers, a date moved by a length, or the days
 	// between two dates.
@@ -157,16 +160,7 @@ type (
 		// Quantity is one of these words, and N the number where one goes with it.
 		Quantity string
 		N        Expr
-		// Table is the other one, As its name here if it is given one, and Of the
-		// table of the query it belongs to, if that is said.
-		Table, As, Of string
-		// Where is nil where nothing else is asked of its records.
-		Where Expr
-		// Inner is the table as Where names it, and Link how its records belong to
-		// those of the query, along a foreign key; nil where Where says so. Resolve
-		// sets both.
-		Inner Table
-		Link  Expr
+		Records
 	}
 	// Between is "x between a and b"; b is covered whole.
 	Between struct {
@@ -212,6 +206,23 @@ type (
 		X, Where Expr
 	}
 )
+
+// Records are those of another table that belong to a record.
+type Records struct {
+	// Table is the other one, As its name here if it is given one, and Of the
+	// table of the query it belongs to, if that is said.
+	Table, As, Of string
+	// Inferred tells that Table was not written, but is that of the columns in
+	// "sum of passages.toll_pence".
+	Inferred bool
+	// Where is nil where nothing else is asked of its records.
+	Where Expr
+	// Inner is the table as Where names it, and Link how its records belong to
+	// those of the query, along a foreign key; nil where Where says so. Resolve
+	// sets both.
+	Inner Table
+	Link  Expr
+}
 
 // Ref is the column a name was resolved to.
 type Ref struct {
@@ -269,6 +280,9 @@ func each(e Expr, visit func(Expr)) {
 	case *Aggregate:
 		if e.X != nil {
 			visit(e.X)
+		}
+		if e.Records != nil && e.Records.Where != nil {
+			visit(e.Records.Where)
 		}
 	case *Match:
 		visit(e.X)
@@ -348,13 +362,25 @@ func Parameters(e Expr) []string {
 	return names
 }
 
+// RecordsOf are the records of another table that a node is about; nil for a node
+// that is about none.
+func RecordsOf(e Expr) *Records {
+	switch e := e.(type) {
+	case *Related:
+		return &e.Records
+	case *Aggregate:
+		return e.Records
+	}
+	return nil
+}
+
 // WalkOwn is Walk without what is asked of the records of other tables.
 func WalkOwn(e Expr, visit func(Expr)) {
 	if e == nil {
 		return
 	}
 	visit(e)
-	if _, other := e.(*Related); !other {
+	if RecordsOf(e) == nil {
 		each(e, func(child Expr) { WalkOwn(child, visit) })
 	}
 }
@@ -362,18 +388,21 @@ func WalkOwn(e Expr, visit func(Expr)) {
 // RelatedTables are the other tables whose records an expression asks about.
 func RelatedTables(e Expr) (tables []Table) {
 	Walk(e, func(e Expr) {
-		if r, ok := e.(*Related); ok {
-			tables = append(tables, r.Inner)
+		if records := RecordsOf(e); records != nil {
+			tables = append(tables, records.Inner)
 		}
 	})
 	return tables
 }
 
-// RelatedNames are the names of those tables, before anything is resolved.
+// RelatedNames are the names of those tables, before anything is resolved: an
+// aggregate may be of the table that its columns name.
 func RelatedNames(e Expr) (names []string) {
 	Walk(e, func(e Expr) {
-		if r, ok := e.(*Related); ok {
-			names = append(names, r.Table)
+		if records := RecordsOf(e); records != nil {
+			names = append(names, records.Table)
+		} else if aggregate, ok := e.(*Aggregate); ok && tableIn(aggregate.X) != "" {
+			names = append(names, tableIn(aggregate.X))
 		}
 	})
 	return names
@@ -395,10 +424,10 @@ func Columns(e Expr) []*Column {
 // FirstColumn is the column that stands first, the one a comparison is about;
 // nil where there is none.
 func FirstColumn(e Expr) *Column {
-	switch e := e.(type) {
-	case *Column:
-		return e
-	case *Related:
+	if c, ok := e.(*Column); ok {
+		return c
+	}
+	if RecordsOf(e) != nil {
 		return nil
 	}
 	var first *Column
@@ -411,7 +440,8 @@ func FirstColumn(e Expr) *Column {
 }
 
 // Asks tells whether the expression needs the answer to a question of which
-// something holds. Whether a question was left blank can be told of any.
+// something holds. Whether a question was left blank can be told of any; and a
+// value of related records is there whatever is asked of them.
 func Asks(e Expr, holds func(name string) bool) bool {
 	if p, ok := e.(*Parameter); ok {
 		return holds(p.Name)
@@ -420,6 +450,9 @@ func Asks(e Expr, holds func(name string) bool) bool {
 		if _, question := blank.X.(*Parameter); question {
 			return false
 		}
+	}
+	if aggregate, ok := e.(*Aggregate); ok && aggregate.Records != nil {
+		return aggregate.X != nil && Asks(aggregate.X, holds)
 	}
 	found := false
 	each(e, func(child Expr) { found = found || Asks(child, holds) })

@@ -172,7 +172,7 @@ func Uses(d Document) []string {
 			add("parameter", q.Use)
 			add("query", q.Choices.Query)
 		}
-		for _, name := range named(d.Criteria) {
+		for _, name := range named(d.expressions()...) {
 			add("criterion", name)
 		}
 	case *Criterion:

@@ -54,7 +54,32 @@ func (out *Compiled) Tables() []criteria.Table {
 
 // everyTable is Tables with those whose records the criteria ask about.
 func (out *Compiled) everyTable() []criteria.Table {
-	return slices.Concat(out.Tables(), criteria.RelatedTables(out.Criteria))
+	tables := out.Tables()
+	for _, e := range out.expressions() {
+		tables = append(tables, criteria.RelatedTables(e)...)
+	}
+	return tables
+}
+
+// expressions are all that the query is made of.
+func (out *Compiled) expressions() []criteria.Expr {
+	all := []criteria.Expr{out.Criteria}
+	for _, c := range out.Columns {
+		all = append(all, c.Expr)
+	}
+	for _, k := range out.Sort {
+		all = append(all, k.Expr)
+	}
+	for _, j := range out.Joins {
+		all = append(all, j.On)
+	}
+	for _, o := range out.Offers {
+		all = append(all, o.Where)
+		if o.Column != nil {
+			all = append(all, o.Column)
+		}
+	}
+	return all
 }
 
 // Touches lists the tables and columns a query reads, as TABLE and TABLE.COLUMN,
@@ -69,34 +94,28 @@ func (out *Compiled) Touches() []string {
 	for _, t := range out.everyTable() {
 		add(t.Table.Name)
 	}
-	var look func(e criteria.Expr)
-	look = func(e criteria.Expr) {
-		criteria.Walk(e, func(e criteria.Expr) {
-			switch e := e.(type) {
-			case *criteria.Column:
-				if e.Ref.Alias != "" && e.Ref.Alias != Result {
-					add(out.TableOf(e.Ref.Alias).Name + "." + e.Ref.Column.Name)
+	var look func(e criteria.Expr, tables []criteria.Table)
+	look = func(e criteria.Expr, tables []criteria.Table) {
+		criteria.WalkOwn(e, func(e criteria.Expr) {
+			if column, ok := e.(*criteria.Column); ok {
+				for _, t := range tables {
+					if t.Alias == column.Ref.Alias && t.Alias != Result {
+						add(t.Table.Name + "." + column.Ref.Column.Name)
+						break
+					}
 				}
-			case *criteria.Related:
-				look(e.Link)
+			}
+			if records := criteria.RecordsOf(e); records != nil {
+				inside := append([]criteria.Table{records.Inner}, tables...)
+				look(records.Link, inside)
+				for _, part := range criteria.Children(e) {
+					look(part, inside)
+				}
 			}
 		})
 	}
-	look(out.Criteria)
-	for _, c := range out.Columns {
-		look(c.Expr)
-	}
-	for _, k := range out.Sort {
-		look(k.Expr)
-	}
-	for _, j := range out.Joins {
-		look(j.On)
-	}
-	for _, o := range out.Offers {
-		look(o.Where)
-		if o.Column != nil {
-			look(o.Column)
-		}
+	for _, e := range out.expressions() {
+		look(e, out.Tables())
 	}
 	return touched
 }
@@ -370,7 +389,7 @@ func (c *compiler) columns() {
 		if made.Expr != nil {
 			made.Type = criteria.TypeOf(made.Expr)
 		}
-		if _, ok := made.Expr.(*criteria.Aggregate); ok || c.query.Distinct && c.out.SQL == nil {
+		if _, ok := criteria.OfGroup(made.Expr); ok || c.query.Distinct && c.out.SQL == nil {
 			c.out.Grouped = true
 		}
 		c.out.Columns = append(c.out.Columns, made)
@@ -381,18 +400,18 @@ func (c *compiler) columns() {
 func (c *compiler) column(field string, text Text) criteria.Expr {
 	e, problems := criteria.ParseAggregate(text.Value)
 	e = c.resolved(field, text, e, problems, false)
-	criteria.Walk(e, func(inner criteria.Expr) {
-		_, aggregate := inner.(*criteria.Aggregate)
-		if _, related := inner.(*criteria.Related); related {
-			c.fail(field, text.Line, "related_here", "A column cannot ask about records of another table.", "Columns are computed from the record itself; ask in the criteria.")
-		}
+	criteria.WalkOwn(e, func(inner criteria.Expr) {
+		_, aggregate := criteria.OfGroup(inner)
 		switch p, isQuestion := inner.(*criteria.Parameter); {
 		case isQuestion:
-			c.fail(field, text.Line, "no_questions", "A column cannot use the question :"+p.Name+".", "Columns are the same in every run; use the question in the criteria.")
+			c.fail(field, text.Line, "no_questions", "A column cannot use the question :"+p.Name+".", "Columns are the same in every run, but for what they ask of related records; use the question in the criteria.")
 		case aggregate && inner != e:
 			c.fail(field, text.Line, "nested_aggregate", "An aggregate stands alone.", "Give it a column of its own.")
 		}
 	})
+	for _, name := range criteria.Parameters(e) {
+		c.used = append(c.used, strings.ToLower(name))
+	}
 	if t := criteria.TypeOf(e); e != nil && (t == criteria.Period || t == criteria.LengthOfTime) {
 		c.fail(field, text.Line, "type_mismatch", "A "+string(t)+" is not a value a column can hold.", "")
 	}
@@ -444,24 +463,7 @@ func parenthesised(text string, e criteria.Expr) bool {
 func (c *compiler) sort() {
 	for i, text := range c.query.Sort {
 		field := fmt.Sprintf("sort[%d]", i)
-		key := SortKey{}
-		words := strings.Fields(text.Value)
-		suffix := func(want ...string) bool {
-			if len(words) > len(want) && slices.Equal(words[len(words)-len(want):], want) {
-				words = words[:len(words)-len(want)]
-				return true
-			}
-			return false
-		}
-		key.BlanksFirst = suffix("blanks", "first")
-		if !key.BlanksFirst {
-			suffix("blanks", "last")
-		}
-		key.Descending = suffix("descending")
-		if !key.Descending {
-			suffix("ascending")
-		}
-		name := strings.Join(words, " ")
+		key, name := sortKey(text.Value)
 		at := slices.IndexFunc(c.out.Columns, func(col CompiledColumn) bool { return col.Name == name })
 		if at >= 0 {
 			key.Expr = c.out.Columns[at].Expr
@@ -470,6 +472,27 @@ func (c *compiler) sort() {
 		}
 		c.out.Sort = append(c.out.Sort, key)
 	}
+}
+
+// sortKey reads the direction of a key, and gives what it is sorted by.
+func sortKey(text string) (key SortKey, by string) {
+	words := strings.Fields(text)
+	suffix := func(want ...string) bool {
+		if len(words) > len(want) && slices.Equal(words[len(words)-len(want):], want) {
+			words = words[:len(words)-len(want)]
+			return true
+		}
+		return false
+	}
+	key.BlanksFirst = suffix("blanks", "first")
+	if !key.BlanksFirst {
+		suffix("blanks", "last")
+	}
+	key.Descending = suffix("descending")
+	if !key.Descending {
+		suffix("ascending")
+	}
+	return key, strings.Join(words, " ")
 }
 
 // unused refuses questions whose answer would change nothing.

@@ -13,19 +13,40 @@ import (
 	"pikegate/core/proof"
 )
 
-// named lists the criteria that a condition meets by name.
-func named(text Text) []string {
-	if !strings.Contains(strings.ToLower(text.Value), "meets") {
-		return nil
-	}
-	var names []string
-	e, _ := criteria.Parse(text.Value)
-	criteria.Walk(e, func(e criteria.Expr) {
-		if m, ok := e.(*criteria.Meets); ok && !slices.Contains(names, m.Name) {
-			names = append(names, m.Name)
+// named lists the criteria that expressions meet by name.
+func named(texts ...Text) (names []string) {
+	for _, text := range texts {
+		if !strings.Contains(strings.ToLower(text.Value), "meets") {
+			continue
 		}
-	})
+		e, _ := criteria.Parse(text.Value)
+		criteria.Walk(e, func(e criteria.Expr) {
+			if m, ok := e.(*criteria.Meets); ok && !slices.Contains(names, m.Name) {
+				names = append(names, m.Name)
+			}
+		})
+	}
 	return names
+}
+
+// expressions are the texts of a query that can ask about records: its criteria, columns
+// and keys, how its tables are joined, and which records choices are taken from.
+func (q *Query) expressions() []Text {
+	all := []Text{q.Criteria}
+	for _, c := range q.Columns {
+		all = append(all, c.Value)
+	}
+	for _, text := range q.Sort {
+		_, by := sortKey(text.Value)
+		all = append(all, Text{by, text.Line})
+	}
+	for _, j := range q.Joins {
+		all = append(all, j.On)
+	}
+	for _, question := range q.Parameters {
+		all = append(all, question.Choices.Where)
+	}
+	return all
 }
 
 // maxNested is how deep named criteria may use each other.
@@ -77,25 +98,29 @@ func (c *compiler) meets(m *criteria.Meets) (criteria.Expr, *diag.Problem) {
 func (c *compiler) qualify(e criteria.Expr, table, alias string) {
 	at := slices.IndexFunc(c.scope.Tables, func(t criteria.Table) bool { return t.Alias == alias })
 	criteria.WalkOwn(e, func(e criteria.Expr) {
-		switch e := e.(type) {
-		case *criteria.Column:
-			_, own := c.scope.Tables[at].Table.Column(e.Name)
-			if e.Table == "" && own || strings.EqualFold(e.Table, table) {
-				e.Table = alias
+		if column, ok := e.(*criteria.Column); ok {
+			_, own := c.scope.Tables[at].Table.Column(column.Name)
+			if column.Table == "" && own || strings.EqualFold(column.Table, table) {
+				column.Table = alias
 			}
-		case *criteria.Related: // a bare name there is first one of the other table
-			if e.Of != "" && strings.EqualFold(e.Of, table) {
-				e.Of = alias
-			}
-			other, _ := c.scope.Related(e.Table)
-			criteria.Walk(e.Where, func(x criteria.Expr) {
+		}
+		records := criteria.RecordsOf(e)
+		if records == nil || c.scope.Related == nil {
+			return
+		}
+		if records.Of != "" && strings.EqualFold(records.Of, table) {
+			records.Of = alias
+		}
+		other, _ := c.scope.Related(records.Table)
+		for _, part := range criteria.Children(e) {
+			criteria.Walk(part, func(x criteria.Expr) { // a bare name there is first one of the other table
 				column, ok := x.(*criteria.Column)
 				if !ok {
 					return
 				}
 				_, near := other.Column(column.Name)
 				_, own := c.scope.Tables[at].Table.Column(column.Name)
-				if column.Table == "" && own && !near || strings.EqualFold(column.Table, table) && !strings.EqualFold(e.Alias(), table) {
+				if column.Table == "" && own && !near || strings.EqualFold(column.Table, table) && !strings.EqualFold(records.Alias(), table) {
 					column.Table = alias
 				}
 			})

@@ -75,7 +75,7 @@ func (out *Compiled) View(r *Report) (View, diag.Problems) {
 // apart reads an expression that records are told apart by.
 func (c *compiler) apart(field string, text Text) criteria.Expr {
 	e := c.expression(field, text, false)
-	if _, aggregate := e.(*criteria.Aggregate); aggregate {
+	if _, aggregate := criteria.OfGroup(e); aggregate {
 		c.fail(field, text.Line, "type_mismatch", "Records cannot be grouped by an aggregate.", "Name a column.")
 	}
 	return e

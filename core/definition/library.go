@@ -43,7 +43,7 @@ func Link(query *Query, library Library) (*Query, diag.Problems) {
 	own := *query
 	q := &own
 	q.Parameters = slices.Clone(q.Parameters)
-	for _, name := range named(q.Criteria) {
+	for _, name := range named(q.expressions()...) {
 		criterion, _ := library.criterion(name) // one that is missing is told where it is used
 		if criterion == nil {
 			continue

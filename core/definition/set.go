@@ -1,9 +1,11 @@
 package definition
 
 import (
+	"maps"
 	"slices"
 
 	"pikegate/core/catalog"
+	"pikegate/core/criteria"
 	"pikegate/core/diag"
 )
 
@@ -70,4 +72,26 @@ func first[D any](documents []Document, is func(D) bool, behind func(name string
 		return none, false
 	}
 	return behind(name)
+}
+
+// TablesOf are the tables that a query names, itself or in the criteria that it meets.
+func (s *Set) TablesOf(q *Query) []string {
+	tables := slices.AppendSeq([]string{q.From}, maps.Values(q.Tables))
+	for _, j := range q.Joins {
+		tables = append(tables, j.Table)
+	}
+	texts := q.expressions()
+	looked := map[string]bool{}
+	for i := 0; i < len(texts); i++ {
+		e, _ := criteria.Parse(texts[i].Value) // what cannot be read is told by the check
+		tables = append(tables, criteria.RelatedNames(e)...)
+		for _, name := range named(texts[i]) {
+			if criterion, ok := s.Library.criterion(name); ok && !looked[name] {
+				looked[name] = true
+				texts = append(texts, criterion.Criteria)
+			}
+		}
+	}
+	slices.Sort(tables)
+	return slices.DeleteFunc(slices.Compact(tables), func(name string) bool { return name == "" })
 }

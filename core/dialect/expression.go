@@ -29,6 +29,9 @@ func collated(e plan.Expr) bool {
 	switch e := e.(type) {
 	case plan.Column:
 		return e.Ref.Column.Collated && e.Ref.Column.Type == catalog.Text && e.Ref.Column.Encoding == ""
+	case plan.RelatedValue:
+		of, ok := e.Of.(plan.Aggregate)
+		return ok && (of.Name == "least" || of.Name == "greatest") && collated(of.X)
 	case plan.If:
 		return collated(e.Then) || collated(e.Else)
 	case plan.Func:
@@ -95,6 +98,11 @@ func (w *writer) written(e plan.Expr, nested bool) string {
 			w.table(e.Table), column, w.bind(e.Low), column, w.bind(e.High), w.bind(e.Then), w.bind(e.Else))
 	case plan.Related:
 		return w.related(e)
+	case plan.RelatedValue:
+		return w.relatedValue(e, w.expr(e.Of, false))
+	case plan.Ratio:
+		sum, count := w.aggregate(plan.Aggregate{Name: "sum", X: e.X}), w.aggregate(plan.Aggregate{Name: "present", X: e.X})
+		return w.concat([]string{sum, "'/'", count})
 	case plan.In:
 		return w.in(e)
 	case plan.IsBlank:
@@ -214,16 +222,24 @@ func (w *writer) function(e plan.Func) string {
 	if e.Name == "abs" {
 		args[0] = w.exact(e.Args[0], args[0])
 	}
+	if e.Name == "concat" {
+		return w.concat(args)
+	}
 	if text := w.dialect.function(e.Name, args); text != "" {
 		return text
 	}
 	switch {
-	case e.Name == "concat":
-		return "(" + strings.Join(args, " || ") + ")"
 	case e.Name == "coalesce" && len(args) == 1:
 		return args[0]
 	}
 	return e.Name + "(" + strings.Join(args, ", ") + ")"
+}
+
+func (w *writer) concat(args []string) string {
+	if text := w.dialect.function("concat", args); text != "" {
+		return text
+	}
+	return "(" + strings.Join(args, " || ") + ")"
 }
 
 func (w *writer) aggregate(e plan.Aggregate) string {
@@ -261,19 +277,30 @@ func (w *writer) in(e plan.In) string {
 
 // related looks for no more records than it takes, where the database can stop.
 func (w *writer) related(e plan.Related) string {
-	from := " from " + w.table(e.From)
-	if l, ok := e.Where.(plan.Logic); !ok || len(l.Terms) > 0 {
-		from += " where " + w.expr(e.Where, false)
-	}
+	from := w.from(e.From, e.Where)
 	switch {
-	case e.Least == 0:
-		return "(select count(*)" + from + ")"
 	case e.Least == 1:
 		return "exists (select 1" + from + ")"
 	case w.dialect.countsAll:
 		return "(select count(*)" + from + ") >= " + w.bind(e.Least)
 	}
 	return "exists (select 1" + from + " limit 1 offset " + w.bind(e.Least-1) + ")"
+}
+
+// relatedValue writes an aggregate of another table's records, as it was written.
+func (w *writer) relatedValue(e plan.RelatedValue, aggregate string) string {
+	if of, ok := e.Of.(plan.Aggregate); ok && of.Name == "sum" {
+		aggregate = "coalesce(" + aggregate + ", 0)"
+	}
+	return "(select " + aggregate + w.from(e.From, e.Where) + ")"
+}
+
+func (w *writer) from(t plan.Table, where plan.Expr) string {
+	from := " from " + w.table(t)
+	if l, ok := where.(plan.Logic); !ok || len(l.Terms) > 0 {
+		from += " where " + w.expr(where, false)
+	}
+	return from
 }
 
 func (w *writer) table(t plan.Table) string {

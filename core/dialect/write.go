@@ -226,8 +226,21 @@ func (w *writer) text(s string) { w.sql.WriteString(s) }
 // their records.
 func (w *writer) selection(s plan.Statement) string {
 	var items []string
-	for _, ref := range s.Fetch {
-		items = append(items, w.dialect.selected(ref, w.column(ref)))
+	for _, f := range s.Fetch {
+		switch value := f.Value.(type) {
+		case nil:
+			items = append(items, w.dialect.selected(f.Ref, w.column(f.Ref)))
+		case plan.RelatedValue:
+			text := ""
+			if aggregate, ok := value.Of.(plan.Aggregate); ok { // exactly as the engine has it
+				text = w.aggregate(aggregate)
+			} else {
+				text = w.expr(value.Of, false)
+			}
+			items = append(items, w.relatedValue(value, text))
+		default:
+			items = append(items, w.comparable(value, true))
+		}
 	}
 	for i, e := range slices.Concat(s.GroupBy, s.Aggregates) {
 		text := ""

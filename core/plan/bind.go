@@ -196,14 +196,57 @@ func (b *binder) where(s *Statement) {
 
 // fetch gives the place of a column in the fetched row, adding it if needed.
 func (b *binder) fetch(s *Statement, ref criteria.Ref) int {
-	at := slices.IndexFunc(s.Fetch, func(r criteria.Ref) bool {
-		return r.Alias == ref.Alias && r.Column.Name == ref.Column.Name
+	at := slices.IndexFunc(s.Fetch, func(f Fetched) bool {
+		return f.Value == nil && f.Alias == ref.Alias && f.Column.Name == ref.Column.Name
 	})
 	if at < 0 {
 		at = len(s.Fetch)
-		s.Fetch = append(s.Fetch, ref)
+		s.Fetch = append(s.Fetch, Fetched{Ref: ref})
 	}
 	return at
+}
+
+// fetchRelated puts columns in the place of what an expression says of the records
+// of other tables, and tells where in the fetched row the database gives them.
+func (b *binder) fetchRelated(s *Statement, e criteria.Expr) (criteria.Expr, map[*criteria.Column]int) {
+	places := map[*criteria.Column]int{}
+	e = criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
+		if criteria.RecordsOf(e) == nil {
+			return e
+		}
+		f := Fetched{criteria.Ref{Column: relatedColumn(e), Nullable: true}, b.ordered(e)}
+		if aggregate, ok := e.(*criteria.Aggregate); ok && aggregate.Name == "average" {
+			value := f.Value.(RelatedValue)
+			value.Of = Ratio{value.Of.(Arithmetic).Left.(Aggregate).X}
+			f.Value, f.Column.Layout = value, ratioLayout
+		}
+		at := slices.IndexFunc(s.Fetch, func(other Fetched) bool { return other.Value != nil && reflect.DeepEqual(other.Value, f.Value) })
+		if at < 0 {
+			at = len(s.Fetch)
+			s.Fetch = append(s.Fetch, f)
+		}
+		column := &criteria.Column{Pos: e.At(), Name: criteria.Print(e), Ref: f.Ref}
+		places[column] = at
+		return column
+	})
+	return e, places
+}
+
+// relatedColumn is how the database gives what is said of related records.
+func relatedColumn(e criteria.Expr) catalog.Column {
+	aggregate, ok := e.(*criteria.Aggregate)
+	if !ok {
+		return catalog.Column{Type: catalog.Boolean}
+	}
+	t := criteria.TypeOf(e)
+	if plain, ok := aggregate.X.(*criteria.Column); ok && t.IsDate() {
+		return orderedColumn(plain.Ref.Column)
+	}
+	c := computedColumn(aggregate.X, t)
+	if t == catalog.DateTime {
+		c.Encoding = catalog.EncISOLocal // as translate writes it
+	}
+	return c
 }
 
 func (b *binder) outputs(s *Selection, wanted []string) {
@@ -216,7 +259,7 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 		}
 	}
 	s.Outputs = make([]Output, 0, len(columns))
-	s.Fetch = make([]criteria.Ref, 0, len(columns)+2)
+	s.Fetch = make([]Fetched, 0, len(columns)+2)
 	for _, c := range columns {
 		out := Output{Name: c.Name, Label: c.Heading(), Type: c.Type, Format: c.Format}
 		if out.Type == "" {
@@ -231,13 +274,19 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 			out.Column = plain.Ref.Column
 			out.Index = b.fetch(&s.Statement, plain.Ref)
 		} else {
-			out.Column = computedColumn(c.Expr, c.Type)
-			out.Formula = newFormula(b.value(c.Expr), b.calendar, func(ref criteria.Ref) int { return b.fetch(&s.Statement, ref) })
+			expr, places := b.fetchRelated(&s.Statement, b.value(c.Expr))
+			out.Column = computedColumn(expr, c.Type)
+			out.Formula = newFormula(expr, b.calendar, func(column *criteria.Column) int {
+				if at, ok := places[column]; ok {
+					return at
+				}
+				return b.fetch(&s.Statement, column.Ref)
+			})
 		}
 		s.Outputs = append(s.Outputs, out)
 	}
 	for _, c := range b.compiled.Columns {
-		_, aggregate := c.Expr.(*criteria.Aggregate)
+		_, aggregate := criteria.OfGroup(c.Expr)
 		chosen := slices.ContainsFunc(columns, func(other definition.CompiledColumn) bool { return other.Name == c.Name })
 		if b.compiled.Grouped && !aggregate && !chosen && !b.compiled.Query.Distinct { // not shown, but what groups differ by
 			s.GroupBy = append(s.GroupBy, b.ordered(b.value(c.Expr)))
@@ -250,7 +299,7 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 func (b *binder) sort(s *Statement, keys []definition.SortKey) {
 	descending := false
 	for _, key := range keys {
-		if _, aggregate := key.Expr.(*criteria.Aggregate); !aggregate && criteria.FirstColumn(key.Expr) == nil {
+		if len(criteria.Columns(key.Expr)) == 0 && !criteria.HasAggregate(key.Expr) && len(criteria.RelatedTables(key.Expr)) == 0 {
 			continue // the same for every record
 		}
 		bare, factor, _ := criteria.Linear(key.Expr)

@@ -34,7 +34,7 @@ type Point struct {
 	Y        TotalValue
 }
 
-func (b *binder) axis(e criteria.Expr, label string, index func(criteria.Ref) int) Axis {
+func (b *binder) axis(e criteria.Expr, label string, index func(*criteria.Column) int) Axis {
 	return Axis{label, computedColumn(b.compiled.Behind(e), criteria.TypeOf(e)), newFormula(e, b.calendar, index)}
 }
 

@@ -29,7 +29,7 @@ func (b *binder) moment(e criteria.Expr, fine bool) Expr {
 	case *criteria.Blank:
 		return Value{nil}
 	case *criteria.Aggregate:
-		return Aggregate{e.Name, b.moment(e.X, fine)}
+		return b.aggregated(e, b.moment(e.X, fine))
 	case *criteria.Arithmetic:
 		length, n, _ := e.Moves()
 		return Moved{b.moment(e.Left, fine), fine, n * length.Months(), n * length.Days()}

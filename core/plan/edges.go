@@ -50,7 +50,7 @@ func (p Planner) Edges(s Statement) (Edges, bool) {
 		}
 		bound := b.fitting(b.bound(&criteria.Compare{Op: op, Left: column}, t), column.Ref)
 		return &Statement{
-			Fetch: []criteria.Ref{column.Ref}, From: s.From, Joins: s.Joins, DateIndex: -1, Limit: 1,
+			Fetch: []Fetched{{Ref: column.Ref}}, From: s.From, Joins: s.Joins, DateIndex: -1, Limit: 1,
 			Where: append(rest[:len(rest):len(rest)], Condition{Expr: bound}),
 			Sort:  []SortKey{{Expr: b.ordered(column), Descending: op == "<"}},
 		}

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"cmp"
+	"strings"
 	"time"
 
 	"github.com/shopspring/decimal"
@@ -31,7 +32,7 @@ func (f Formula) Of(row []any) any { return f.evaluator.Value(f.expr, row) }
 
 // newFormula prepares an expression to be worked out for row after row: its
 // conditions are simplified once.
-func newFormula(e criteria.Expr, calendar civil.Calendar, index func(criteria.Ref) int) Formula {
+func newFormula(e criteria.Expr, calendar civil.Calendar, index func(*criteria.Column) int) Formula {
 	f := Formula{expr: criteria.SimplifyWithin(e, calendar), columns: map[*criteria.Column]int{}}
 	clock := civil.NewClock(cmp.Or(calendar.Zone, time.UTC))
 	f.evaluator = evaluate.New(calendar, func(c *criteria.Column, row []any) any {
@@ -39,7 +40,7 @@ func newFormula(e criteria.Expr, calendar civil.Calendar, index func(criteria.Re
 	})
 	criteria.Walk(f.expr, func(e criteria.Expr) {
 		if c, ok := e.(*criteria.Column); ok {
-			f.columns[c] = index(c.Ref)
+			f.columns[c] = index(c)
 		}
 	})
 	return f
@@ -51,11 +52,31 @@ func fetched(v any, c *catalog.Column, clock *civil.Clock) any {
 	case nil, decimal.Decimal, catalog.Stamp:
 		return v // worked out already
 	}
+	if c.Layout == ratioLayout {
+		return quotient(record.Of(v, &catalog.Column{Type: catalog.Text}, clock).Text())
+	}
 	made := operand(record.Of(v, c, clock), c, clock)
 	if made == nil && c.Encoding != "" {
 		return evaluate.Unfit
 	}
 	return made
+}
+
+// ratioLayout is that of a column which holds a Ratio.
+const ratioLayout = "ratio"
+
+// quotient does the division of a Ratio.
+func quotient(ratio string) any {
+	sum, count, _ := strings.Cut(ratio, "/")
+	x, err1 := decimal.NewFromString(sum)
+	y, err2 := decimal.NewFromString(count)
+	if err1 != nil || err2 != nil {
+		return nil
+	}
+	if made, ok := criteria.Calculate('/', x, y); ok {
+		return made
+	}
+	return nil
 }
 
 // operand is a value as formulas see it: a decimal, text, bool or catalog.Stamp;

@@ -13,13 +13,15 @@ import (
 // groupOutput adds a column of a query whose records are taken together: what
 // they are grouped by, or one value made of all of a group.
 func (b *binder) groupOutput(s *Statement, out *Output, e criteria.Expr) {
-	aggregate, ok := e.(*criteria.Aggregate)
+	aggregate, ok := criteria.OfGroup(e)
 	if ok {
 		b.aggregateOutput(s, out, aggregate)
 		return
 	}
 	if plain, ok := e.(*criteria.Column); ok {
 		out.Column = orderedColumn(plain.Ref.Column)
+	} else if criteria.RecordsOf(e) != nil {
+		out.Column = relatedColumn(e)
 	} else {
 		out.Column = computedColumn(e, out.Type)
 		if out.Type == catalog.DateTime {
@@ -143,9 +145,17 @@ func computedColumn(e criteria.Expr, t catalog.Type) catalog.Column {
 	case catalog.Date:
 		c.Encoding = catalog.EncISODate
 	case catalog.DateTime:
-		if columns := criteria.Columns(e); len(columns) > 0 {
-			c.Encoding = columns[0].Ref.Column.Encoding
-		}
+		criteria.WalkOwn(e, func(e criteria.Expr) {
+			column, plain := e.(*criteria.Column)
+			aggregate, made := e.(*criteria.Aggregate)
+			switch {
+			case c.Encoding != "":
+			case plain:
+				c.Encoding = column.Ref.Column.Encoding
+			case made && aggregate.X != nil:
+				c.Encoding = computedColumn(aggregate.X, t).Encoding
+			}
+		})
 	}
 	return c
 }

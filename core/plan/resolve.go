@@ -56,14 +56,18 @@ func (b *binder) related(e *criteria.Related) (criteria.Expr, bool) {
 		}
 		made.N = b.value(e.N)
 	}
-	if e.Where != nil {
-		where, open := b.resolve(e.Where)
-		if open {
-			return nil, true
-		}
-		made.Where = where
+	records, open := b.recordsOf(e.Records)
+	made.Records = records
+	return &made, open
+}
+
+// recordsOf puts the answers into what is asked of another table's records; open
+// tells that nothing is asked of them any more.
+func (b *binder) recordsOf(r criteria.Records) (made criteria.Records, open bool) {
+	if r.Where != nil {
+		r.Where, open = b.resolve(r.Where)
 	}
-	return &made, false
+	return r, open
 }
 
 // missing tells whether a question was left blank.
@@ -233,9 +237,15 @@ func (b *binder) value(e criteria.Expr) criteria.Expr {
 	case *criteria.UnitOf:
 		return &criteria.UnitOf{Pos: e.Pos, Unit: e.Unit, X: b.value(e.X)}
 	case *criteria.Aggregate:
+		made := *e
 		if e.X != nil {
-			return &criteria.Aggregate{Pos: e.Pos, Name: e.Name, X: b.value(e.X)}
+			made.X = b.value(e.X)
 		}
+		if e.Records != nil { // all of them, where nothing is asked of them
+			records, _ := b.recordsOf(*e.Records)
+			made.Records = &records
+		}
+		return &made
 	case *criteria.Call:
 		call := &criteria.Call{Pos: e.Pos, Name: e.Name, Type: e.Type}
 		for i, arg := range e.Args {

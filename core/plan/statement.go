@@ -15,7 +15,7 @@ import (
 // Statement is one reading of the database.
 type Statement struct {
 	// Fetch is what the database returns for each record, in this order.
-	Fetch []criteria.Ref
+	Fetch []Fetched
 	From  Table
 	Joins []Join
 	Where []Condition
@@ -67,6 +67,13 @@ type Piece struct {
 	Values []any
 	// List tells that the values stand in parentheses, however many there are.
 	List bool
+}
+
+// Fetched is a column of a record, or, where Value is set, a value that the database
+// works out for it, which is read as the column says.
+type Fetched struct {
+	criteria.Ref
+	Value Expr
 }
 
 // Table is a table and its name in the statement.
@@ -140,13 +147,22 @@ type (
 	Not struct{ X Expr }
 	// Const is always or never.
 	Const struct{ V bool }
-	// Related tells whether a table has so many records that meet the condition, or,
-	// where Least is 0, how many have.
+	// Related tells whether a table has so many records that meet the condition.
 	Related struct {
 		From  Table
 		Where Expr
 		Least int64
 	}
+	// RelatedValue is one value of a table's records that meet the condition; of none,
+	// a sum is 0.
+	RelatedValue struct {
+		From  Table
+		Where Expr
+		Of    Expr
+	}
+	// Ratio is the sum of numbers and how many there are as one text, 14/3, so that
+	// the division can be done exactly.
+	Ratio struct{ X Expr }
 	// Contains tells whether a text occurs in X, whatever its case.
 	Contains struct {
 		X    Expr
@@ -238,28 +254,30 @@ type Shift struct {
 	Offset int
 }
 
-func (Related) isExpr()     {}
-func (Contains) isExpr()    {}
-func (Fits) isExpr()        {}
-func (Plain) isExpr()       {}
-func (Either) isExpr()      {}
-func (Match) isExpr()       {}
-func (Func) isExpr()        {}
-func (If) isExpr()          {}
-func (Moment) isExpr()      {}
-func (DatePart) isExpr()    {}
-func (Moved) isExpr()       {}
-func (DaysBetween) isExpr() {}
-func (Aggregate) isExpr()   {}
-func (Column) isExpr()      {}
-func (Value) isExpr()       {}
-func (Compare) isExpr()     {}
-func (In) isExpr()          {}
-func (IsBlank) isExpr()     {}
-func (Logic) isExpr()       {}
-func (Not) isExpr()         {}
-func (Const) isExpr()       {}
-func (Arithmetic) isExpr()  {}
+func (Related) isExpr()      {}
+func (RelatedValue) isExpr() {}
+func (Ratio) isExpr()        {}
+func (Contains) isExpr()     {}
+func (Fits) isExpr()         {}
+func (Plain) isExpr()        {}
+func (Either) isExpr()       {}
+func (Match) isExpr()        {}
+func (Func) isExpr()         {}
+func (If) isExpr()           {}
+func (Moment) isExpr()       {}
+func (DatePart) isExpr()     {}
+func (Moved) isExpr()        {}
+func (DaysBetween) isExpr()  {}
+func (Aggregate) isExpr()    {}
+func (Column) isExpr()       {}
+func (Value) isExpr()        {}
+func (Compare) isExpr()      {}
+func (In) isExpr()           {}
+func (IsBlank) isExpr()      {}
+func (Logic) isExpr()        {}
+func (Not) isExpr()          {}
+func (Const) isExpr()        {}
+func (Arithmetic) isExpr()   {}
 
 // Impossible says why no record can match, if that can be proved of the
 // conditions, empty if not.

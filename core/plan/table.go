@@ -17,7 +17,7 @@ func alone(t catalog.Table) Table { return tableOf(t, t.Own()) }
 func FirstRows(t catalog.Table, columns []catalog.Column, most int) Selection {
 	s := Selection{Statement: Statement{From: alone(t), DateIndex: -1, Limit: most}}
 	for i, c := range columns {
-		s.Fetch = append(s.Fetch, criteria.Ref{Alias: t.Own(), Column: c, Nullable: c.Nullable})
+		s.Fetch = append(s.Fetch, Fetched{Ref: criteria.Ref{Alias: t.Own(), Column: c, Nullable: c.Nullable}})
 		s.Outputs = append(s.Outputs, Output{Name: c.Name, Label: c.Name, Type: c.Type, Column: c, Index: i})
 	}
 	return s
@@ -46,9 +46,9 @@ func UnfitRows(t catalog.Table, c catalog.Column, most int) Selection {
 	}
 	s := FirstRows(t, slices.Concat(keys, []catalog.Column{c}, others), most)
 	for _, key := range s.Fetch[:len(keys)] {
-		s.Sort = append(s.Sort, SortKey{Expr: Column{key}})
+		s.Sort = append(s.Sort, SortKey{Expr: Column{key.Ref}})
 	}
-	s.Where = []Condition{{Expr: Unfit(s.Fetch[len(keys)])}}
+	s.Where = []Condition{{Expr: Unfit(s.Fetch[len(keys)].Ref)}}
 	return s
 }
 

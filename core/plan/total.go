@@ -57,8 +57,8 @@ type Subtotal struct {
 // view adds what a report makes of the result: groups, which come first in the
 // order, and totals.
 func (b *binder) view(s *Selection, v definition.View) {
-	index := func(ref criteria.Ref) int {
-		return slices.IndexFunc(s.Outputs, func(o Output) bool { return o.Name == ref.Column.Name })
+	index := func(c *criteria.Column) int {
+		return slices.IndexFunc(s.Outputs, func(o Output) bool { return o.Name == c.Ref.Column.Name })
 	}
 	total := func(t definition.CompiledTotal) Total {
 		made := Total{Name: t.Name, Label: t.Label, Format: t.Format, aggregate: t.Expr.Name}

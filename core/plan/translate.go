@@ -107,7 +107,7 @@ func (b *binder) leaf(e criteria.Expr, negated bool) (x Expr, fits func(*criteri
 	case *criteria.Match:
 		x = b.match(e)
 	case *criteria.Related:
-		x = b.belonging(e)
+		x = b.quantity(e)
 	case *criteria.Column: // a yes-no value, as the next
 		x = Column{e.Ref}
 	case *criteria.Call, *criteria.Blank:
@@ -122,16 +122,10 @@ func (b *binder) leaf(e criteria.Expr, negated bool) (x Expr, fits func(*criteri
 	return x, never
 }
 
-// belonging translates a condition on the records of another table that belong to
+// quantity translates a condition on the records of another table that belong to
 // a record.
-func (b *binder) belonging(e *criteria.Related) Expr {
-	where := []Expr{}
-	for _, part := range []criteria.Expr{e.Link, e.Where} {
-		if part != nil {
-			where = append(where, b.condition(criteria.Simplify(part, b.calendar), false))
-		}
-	}
-	from, condition := tableOf(e.Inner.Table, e.Inner.Alias), all(where...)
+func (b *binder) quantity(e *criteria.Related) Expr {
+	from, condition := b.belonging(&e.Records)
 	least := func(n int64) Expr {
 		if n <= 0 {
 			return Const{true}
@@ -148,9 +142,32 @@ func (b *binder) belonging(e *criteria.Related) Expr {
 	case "at most":
 		return Not{least(n + 1)}
 	case "exactly":
-		return Compare{"=", Related{from, condition, 0}, Value{n}}
+		return Compare{"=", RelatedValue{from, condition, Aggregate{Name: "count"}}, Value{n}}
 	}
 	return least(n)
+}
+
+// belonging are the other table, and the condition its records meet.
+func (b *binder) belonging(r *criteria.Records) (Table, Expr) {
+	where := []Expr{}
+	for _, part := range []criteria.Expr{r.Link, r.Where} {
+		if part != nil {
+			where = append(where, b.condition(criteria.Simplify(part, b.calendar), false))
+		}
+	}
+	return tableOf(r.Inner.Table, r.Inner.Alias), all(where...)
+}
+
+// aggregated is an aggregate of what x is: of a group's records, or of related ones.
+func (b *binder) aggregated(e *criteria.Aggregate, x Expr) Expr {
+	if e.Records == nil {
+		return Aggregate{e.Name, x}
+	}
+	from, condition := b.belonging(e.Records)
+	if e.Name == "average" { // as exact as the engine's sums are
+		return RelatedValue{from, condition, Arithmetic{'/', Aggregate{"sum", x}, Aggregate{"present", x}}}
+	}
+	return RelatedValue{from, condition, Aggregate{e.Name, x}}
 }
 
 // inside tells whether a stretch of time has both its ends well within the years
@@ -276,9 +293,9 @@ func (b *binder) translate(e criteria.Expr) Expr {
 		return b.call(e)
 	case *criteria.Aggregate:
 		if e.X == nil {
-			return Aggregate{Name: e.Name}
+			return b.aggregated(e, nil)
 		}
-		return Aggregate{e.Name, b.ordered(e.X)}
+		return b.aggregated(e, b.ordered(e.X))
 	case *criteria.Span:
 		return spanValue(e.Span, true)
 	}

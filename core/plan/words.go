@@ -51,7 +51,7 @@ func (b *binder) label(c *criteria.Column) string {
 
 // anything says that a condition restricts nothing in this run.
 func (b *binder) anything(e criteria.Expr) string {
-	if r, ok := e.(*criteria.Related); ok {
+	if r := criteria.RecordsOf(e); r != nil {
 		return "with or without " + lowered(definition.Labelled(r.Inner.Alias))
 	}
 	var labels []string
@@ -154,13 +154,40 @@ func (b *binder) relatedWords(e *criteria.Related) string {
 		words += b.operand(e.N) + " "
 	}
 	words += lowered(definition.Labelled(e.Inner.Alias))
-	if e.Where == nil {
+	if where := b.askedOf(&e.Records); where != "" {
+		words += " where " + where
+	}
+	return words
+}
+
+// askedOf says what is asked of related records; empty where that is nothing.
+func (b *binder) askedOf(r *criteria.Records) string {
+	if r.Where == nil {
+		return ""
+	}
+	if _, open := b.resolve(r.Where); open {
+		return ""
+	}
+	return lowered(b.said(r.Where))
+}
+
+// aggregateWords says one value of many records.
+func (b *binder) aggregateWords(e *criteria.Aggregate) string {
+	words := "the number of records"
+	if e.X != nil {
+		words = map[string]string{"sum": "the sum of ", "average": "the average of ", "least": "the least ", "greatest": "the greatest ", "count distinct": "the number of different values of "}[e.Name] + lowered(b.words(e.X))
+	}
+	if e.Records == nil {
 		return words
 	}
-	if _, open := b.resolve(e.Where); open {
-		return words
+	table := lowered(definition.Labelled(e.Records.Inner.Alias))
+	if words += " of " + table; e.X == nil {
+		words = "the number of " + table
 	}
-	return words + " where " + lowered(b.said(e.Where))
+	if where := b.askedOf(e.Records); where != "" {
+		words += " (where " + where + ")"
+	}
+	return words
 }
 
 // answersIn are the answers a named condition uses, in parentheses.
@@ -273,11 +300,7 @@ func (b *binder) operand(e criteria.Expr) string {
 	case *criteria.Call:
 		return b.called(e)
 	case *criteria.Aggregate:
-		if e.X == nil {
-			return "the number of records"
-		}
-		words := map[string]string{"sum": "the sum of ", "average": "the average of ", "least": "the least ", "greatest": "the greatest ", "count distinct": "the number of different values of "}
-		return words[e.Name] + b.words(e.X)
+		return b.aggregateWords(e)
 	}
 	return criteria.Print(e)
 }

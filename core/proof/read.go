@@ -174,6 +174,14 @@ func (r *reader) variable(e criteria.Expr) *variable {
 			v.within = stretch{&cut{number(1), false}, &cut{number(most), true}}
 		}
 	}
+	if aggregate, ok := e.(*criteria.Aggregate); ok && aggregate.Records != nil {
+		switch counts := aggregate.X == nil || aggregate.Name == "count distinct"; {
+		case counts:
+			v.nullable, v.within = false, stretch{low: &cut{number(0), false}}
+		case aggregate.Name == "sum":
+			v.nullable = false // of nothing it is 0
+		}
+	}
 	r.variables[key] = v
 	return v
 }

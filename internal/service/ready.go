@@ -4,12 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"maps"
-	"slices"
 	"time"
 
 	"pikegate/core/civil"
-	"pikegate/core/criteria"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
@@ -160,7 +157,7 @@ func (s *Service) ready(ctx context.Context, report *definition.Report, version 
 	if err != nil {
 		return ready{}, err
 	}
-	tables := tablesOf(query)
+	tables := set.TablesOf(query)
 	if err := source.survey(ctx, tables...); err != nil {
 		return ready{}, err
 	}
@@ -179,21 +176,6 @@ func (s *Service) ready(ctx context.Context, report *definition.Report, version 
 		return ready{}, fmt.Errorf("the groups, totals and chart of the report %s do not fit its query: %w", report.Name, problems)
 	}
 	return ready{report, version, compiled, view, calendar, source, tables}, nil
-}
-
-// tablesOf are the tables a query names.
-func tablesOf(q *definition.Query) []string {
-	tables := []string{}
-	for _, name := range append(slices.Collect(maps.Values(q.Tables)), q.From) {
-		if name != "" {
-			tables = append(tables, name)
-		}
-	}
-	for _, j := range q.Joins {
-		tables = append(tables, j.Table)
-	}
-	e, _ := criteria.Parse(q.Criteria.Value) // what cannot be read is told by the check
-	return append(tables, criteria.RelatedNames(e)...)
 }
 
 // asked puts what a caller gives to a report that is ready.

@@ -31,7 +31,7 @@ func (r random) groupQuery() string {
 		if name := pick(r, []string{"sum", "average", "least", "greatest", "count distinct"}); r.IntN(5) > 0 {
 			return name + " of " + pick(r, []string{"n", "m", "x", "x * 2", "m - 3", "n / 4"})
 		}
-		return pick(r, []string{"count", "least of d", "greatest of e", "least of z", "greatest of v", "count distinct of s", "greatest of w", "least of k", "greatest of f"})
+		return pick(r, []string{"count", "least of d", "greatest of e", "least of z", "greatest of v", "count distinct of s", "greatest of w", "least of k", "greatest of f", "sum of (count of r as o where o.n = r.n)"})
 	}
 	made, having, sort := of(), "", "c descending"
 	if r.IntN(2) == 0 {
@@ -43,7 +43,7 @@ func (r random) groupQuery() string {
 	if r.IntN(2) == 0 {
 		sort = pick(r, []string{"v descending", "v", "v blanks first", "sum of m descending", "count"})
 	}
-	by := pick(r, []string{"b", "s", "m", "month of d", "year(d)", "quarter of e", "d", "upper(t)", "date_of(v)", "week of f", "w"})
+	by := pick(r, []string{"b", "s", "m", "month of d", "year(d)", "quarter of e", "d", "upper(t)", "date_of(v)", "week of f", "w", "count of r as o where o.m = r.m and o.d within :period", "greatest of o.e from r as o where o.n = r.m", "least of o.z from r as o where o.s = r.s"})
 	return fmt.Sprintf("kind: query\nname: q\nsource: small\nfrom: r\nparameters:\n  - { name: period, kind: period, required: true }\n  - { name: small, kind: integer, required: true }\n"+
 		"columns:\n  - { name: k, value: \"%s\" }\n  - { name: v, value: \"%s\" }\n  - { name: c, value: count }\ncriteria: \"m < 5%s\"\nsort: [%s]\n", by, made, having, sort)
 }
@@ -115,7 +115,7 @@ func (b *bench) rows(t *testing.T, statement plan.Selection) [][]string {
 
 // expectedGroups works the groups out from the records.
 func (b *bench) expectedGroups(c *definition.Compiled, values parameter.Values) [][]string {
-	w := oracle.World{Calendar: b.ctx, Answers: values}
+	w := oracle.World{Calendar: b.ctx, Answers: values, Tables: b.tables()}
 	groups := map[string][]oracle.Record{}
 	terms := criteria.Conditions(c.Criteria)
 	for _, id := range b.ids {

@@ -103,25 +103,47 @@ func (w World) related(e *criteria.Related, r Record) Truth {
 	case "exactly":
 		least, most = n, n
 	}
-	found := int64(0)
-	for _, other := range w.Tables[e.Table] {
-		both := r.beside(e.Alias(), other)
+	records, absent := w.belonging(&e.Records, r)
+	if absent {
+		return Absent
+	}
+	found := int64(len(records))
+	return truth(found >= least && found <= most)
+}
+
+// belonging are the records of another table that belong to a record, each beside it;
+// absent tells that what is asked of them was left blank.
+func (w World) belonging(of *criteria.Records, r Record) (records []Record, absent bool) {
+	for _, other := range w.Tables[of.Table] {
+		both := r.beside(of.Alias(), other)
 		meets := True
-		for _, part := range []criteria.Expr{e.Link, e.Where} {
+		for _, part := range []criteria.Expr{of.Link, of.Where} {
 			if part == nil {
 				continue
 			}
 			v := w.Condition(part, both)
 			if v == Absent {
-				return Absent
+				absent = true
+				continue
 			}
 			meets = min(meets, v)
 		}
 		if meets == True {
-			found++
+			records = append(records, both)
 		}
 	}
-	return truth(found >= least && found <= most)
+	return records, absent
+}
+
+// ofRelated is one value of related records. Nothing is asked of them where that was
+// left blank, and a sum of none is 0.
+func (w World) ofRelated(e *criteria.Aggregate, r Record) any {
+	records, _ := w.belonging(e.Records, r)
+	v := w.Aggregate(e, records)
+	if v == nil && e.Name == "sum" {
+		return new(big.Rat)
+	}
+	return v
 }
 
 // Condition works out whether a record meets a condition.
@@ -230,6 +252,10 @@ func needed(e criteria.Expr) (out []*criteria.Parameter) {
 		if _, ok := e.X.(*criteria.Parameter); ok {
 			return nil
 		}
+	case *criteria.Aggregate:
+		if e.Records != nil { // there whatever is asked of them
+			return nil
+		}
 	}
 	for _, child := range criteria.Children(e) {
 		out = append(out, needed(child)...)
@@ -279,7 +305,7 @@ func (w World) hasUnfit(e criteria.Expr, r Record) bool {
 		_, unfit := r.cell(c).(Unfit)
 		return unfit
 	}
-	if _, other := e.(*criteria.Related); other { // of another table's records each is looked at by itself
+	if criteria.RecordsOf(e) != nil { // of another table's records each is looked at by itself
 		return false
 	}
 	if criteria.IsComparison(e) {
@@ -295,7 +321,7 @@ func (w World) Blanks(e criteria.Expr, r Record) bool {
 	if _, length := e.(*criteria.Length); length {
 		return false
 	}
-	return w.Value(e, r) == nil || slices.ContainsFunc(criteria.Children(e), func(child criteria.Expr) bool { return w.Blanks(child, r) })
+	return w.Value(e, r) == nil || criteria.RecordsOf(e) == nil && slices.ContainsFunc(criteria.Children(e), func(child criteria.Expr) bool { return w.Blanks(child, r) })
 }
 
 // blankAnyway tells whether a comparison is met because its column is blank,
@@ -604,6 +630,8 @@ func (w World) Value(e criteria.Expr, r Record) any {
 		return start(e.Span)
 	case *criteria.UnitOf:
 		return w.Unit(e, r)
+	case *criteria.Aggregate:
+		return w.ofRelated(e, r)
 	case *criteria.Length:
 		panic("oracle: a length by itself")
 	default:
@@ -862,8 +890,8 @@ func (w World) Aggregate(a *criteria.Aggregate, records []Record) any {
 
 // Made is a condition on a group with the values made of its records in it.
 func Made(w World, e criteria.Expr, records []Record) criteria.Expr {
-	return criteria.Map(e, func(e criteria.Expr) criteria.Expr {
-		if a, ok := e.(*criteria.Aggregate); ok {
+	return criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
+		if a, ok := criteria.OfGroup(e); ok {
 			return &constant{Value: w.Aggregate(a, records)}
 		}
 		return e

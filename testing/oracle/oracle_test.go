@@ -175,7 +175,7 @@ func (r random) record(id, world int) []any {
 }
 
 func (r random) number(depth int) string {
-	switch r.IntN(14 - min(depth, 2)*4) {
+	switch r.IntN(15 - min(depth, 2)*4) {
 	case 0, 1:
 		return pick(r, []string{"n", "m", "x"})
 	case 2:
@@ -200,6 +200,11 @@ func (r random) number(depth int) string {
 		return "coalesce(n, " + r.number(depth+1) + ")"
 	case 12:
 		return "if(" + r.condition(depth+2) + ", " + r.number(depth+1) + ", " + r.number(depth+1) + ")"
+	case 13:
+		if !r.related {
+			of := pick(r, []string{"sum of o.x", "sum of o.n * 2", "average of o.m", "least of o.x - 1", "greatest of o.n", "count distinct of o.s", "sum of if(o.b, o.m, 0)"})
+			return "(" + pick(r, []string{"count of r as o", of + " from r as o"}) + r.relation(depth) + ")"
+		}
 	}
 	return "-" + pick(r, []string{"n", "m", "x"})
 }
@@ -225,7 +230,7 @@ func (r random) text(depth int) string {
 var lengths = []string{"1 day", "30 days", "2 weeks", "1 month", "P1Y", "3 months"}
 
 func (r random) date(depth int) string {
-	switch r.IntN(12 - depth*2) {
+	switch r.IntN(13 - depth*2) {
 	case 0, 1, 2, 3, 4, 5:
 		return pick(r, []string{"d", "f", "e", "u", "l", "z", "v", "w", "y", "k", "a", "g"})
 	case 6:
@@ -238,6 +243,10 @@ func (r random) date(depth int) string {
 		return "coalesce(d, f)"
 	case 10:
 		return "coalesce(date_of(e), d)"
+	case 11:
+		if !r.related {
+			return "(" + pick(r, []string{"least", "greatest"}) + " of o." + pick(r, []string{"d", "f", "e", "u", "l", "z", "v", "w", "y", "k", "a", "g"}) + " from r as o" + r.relation(depth) + ")"
+		}
 	}
 	return "if(" + r.condition(2) + ", d, f)"
 }
@@ -308,14 +317,18 @@ func (r random) condition(depth int) string {
 		if r.related {
 			break
 		}
-		r.related = true // one inside another would name the same table
-		how := pick(r, []string{"o.m = r.m", "o.id < r.id", "o.b = r.b and o.id <> r.id", "o.n = r.m", "r.s = o.s", "o.d <= r.f"})
-		return "(" + not + pick(r, []string{"any", "no", "at least 2", "at most 1", "exactly :small", "at least :count"}) + " r as o where " + how +
-			pick(r, []string{"", " and " + r.condition(depth+1), " and (" + r.condition(depth+1) + ")"}) + ")"
+		return "(" + not + pick(r, []string{"any", "no", "at least 2", "at most 1", "exactly :small", "at least :count"}) + " r as o" + r.relation(depth) + ")"
 	case 18:
 		return r.date(1) + " " + not + "between " + pick(r, []string{"'2024-02-29'", ":day", ":period.from"}) + " and " + pick(r, []string{"'2025-03'", ":period.through"})
 	}
 	return "not (" + r.condition(depth+1) + ")"
+}
+
+// relation says which of the other records belong to a record.
+func (r random) relation(depth int) string {
+	r.related = true // one inside another would name the same table
+	how := pick(r, []string{"o.m = r.m", "o.id < r.id", "o.b = r.b and o.id <> r.id", "o.n = r.m", "r.s = o.s", "o.d <= r.f"})
+	return " where " + how + pick(r, []string{"", " and " + r.condition(depth+1), " and (" + r.condition(depth+1) + ")"})
 }
 
 var london, _ = time.LoadLocation("Europe/London")

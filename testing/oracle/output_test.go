@@ -43,7 +43,13 @@ func (r random) query() string {
 	for i := range n {
 		value := ""
 		for value == "" || strings.Contains(value, ":") {
-			switch r.IntN(4) {
+			switch r.IntN(5) {
+			case 4: // what is asked of other records can ask questions
+				value = pick(r, []string{"count of r as o", "any r as o", "at least 2 r as o", "sum of o.x from r as o", "if(no r as o, 'none', s)", "greatest of o.e from r as o"})
+				if at := strings.Index(value, "r as o"); at >= 0 {
+					value = value[:at+6] + r.relation(1) + value[at+6:]
+				}
+				value = strings.ReplaceAll(value, ":", "\x00")
 			case 0:
 				value = r.number(0)
 			case 1:
@@ -54,7 +60,7 @@ func (r random) query() string {
 				value = pick(r, []string{"n", "x", "s", "t", "b", "d", "f", "e", "u", "l", "z", "v", "w", "y", "k"})
 			}
 		}
-		fmt.Fprintf(&b, "  - { name: c%d, value: \"%s\" }\n", i, value)
+		fmt.Fprintf(&b, "  - { name: c%d, value: \"%s\" }\n", i, strings.ReplaceAll(value, "\x00", ":"))
 	}
 	fmt.Fprintf(&b, "criteria: \"%s\"\nsort:\n", r.condition(1))
 	for range 1 + r.IntN(2) {
@@ -148,7 +154,7 @@ func (b *bench) expected(c *definition.Compiled, values parameter.Values) [][]st
 	slices.SortFunc(chosen, func(x, y int64) int {
 		descending := false
 		for _, key := range c.Sort {
-			if len(criteria.Columns(key.Expr)) == 0 {
+			if len(criteria.Columns(key.Expr)) == 0 && len(criteria.RelatedTables(key.Expr)) == 0 {
 				continue
 			}
 			a, z := w.Value(key.Expr, b.records[x]), w.Value(key.Expr, b.records[y])

@@ -149,7 +149,7 @@ func TestCollations(t *testing.T) {
 	assert.False(t, plain.Columns[0].Collated)
 	ref := plan.Column{Ref: criteria.Ref{Alias: "t", Column: column}}
 	statement := plan.Statement{
-		Fetch: []criteria.Ref{ref.Ref}, From: plan.Table{Name: "t", Alias: "t"},
+		Fetch: []plan.Fetched{{Ref: ref.Ref}}, From: plan.Table{Name: "t", Alias: "t"},
 		Where: []plan.Condition{{Expr: plan.Compare{Op: "<>", Left: ref, Right: plan.Value{V: "a"}}}},
 		Sort:  []plan.SortKey{{Expr: ref}},
 	}
@@ -170,9 +170,9 @@ func TestBytes(t *testing.T) {
 	table := tables.Tables[0]
 	statement := plan.Statement{From: plan.Table{Name: "t", Alias: "t"}}
 	for _, c := range table.Columns[:3] {
-		statement.Fetch = append(statement.Fetch, criteria.Ref{Alias: "t", Column: c, Nullable: true})
+		statement.Fetch = append(statement.Fetch, plan.Fetched{Ref: criteria.Ref{Alias: "t", Column: c, Nullable: true}})
 	}
-	statement.Sort = []plan.SortKey{{Expr: plan.Column{Ref: statement.Fetch[0]}}}
+	statement.Sort = []plan.SortKey{{Expr: plan.Column{Ref: statement.Fetch[0].Ref}}}
 	var rows [][]any
 	require.NoError(t, source.Stream(t.Context(), source.Dialect().Write(statement), func(row []any) error {
 		rows = append(rows, append([]any(nil), row...))

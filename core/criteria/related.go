@@ -106,6 +106,9 @@ func lead(at Expr, e *Records) string {
 	case *Related:
 		return at.Quantity + " " + e.Table
 	case *Aggregate:
+		if e.Inferred {
+			return at.Name + " of " + Print(at.X)
+		}
 		if at.X != nil {
 			return at.Name + " of " + Print(at.X) + " from " + e.Table
 		}

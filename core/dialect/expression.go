@@ -3,6 +3,7 @@ package dialect
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -30,14 +31,20 @@ func collated(e plan.Expr) bool {
 	case plan.Column:
 		return e.Ref.Column.Collated && e.Ref.Column.Type == catalog.Text && e.Ref.Column.Encoding == ""
 	case plan.RelatedValue:
-		of, ok := e.Of.(plan.Aggregate)
-		return ok && (of.Name == "least" || of.Name == "greatest") && collated(of.X)
+		return collatedValue(e.Of)
+	case plan.SummaryValue:
+		return collatedValue(e.Of)
 	case plan.If:
 		return collated(e.Then) || collated(e.Else)
 	case plan.Func:
 		return e.Name != "length" && slices.ContainsFunc(e.Args, collated)
 	}
 	return false
+}
+
+func collatedValue(e plan.Expr) bool {
+	of, ok := e.(plan.Aggregate)
+	return ok && (of.Name == "least" || of.Name == "greatest") && collated(of.X)
 }
 
 // bind adds a value and gives its placeholder.
@@ -100,6 +107,8 @@ func (w *writer) written(e plan.Expr, nested bool) string {
 		return w.related(e)
 	case plan.RelatedValue:
 		return w.relatedValue(e, w.expr(e.Of, false))
+	case plan.SummaryValue:
+		return w.summaryValue(e, true)
 	case plan.Ratio:
 		sum, count := w.aggregate(plan.Aggregate{Name: "sum", X: e.X}), w.aggregate(plan.Aggregate{Name: "present", X: e.X})
 		return w.concat([]string{sum, "'/'", count})
@@ -293,6 +302,48 @@ func (w *writer) relatedValue(e plan.RelatedValue, aggregate string) string {
 		aggregate = "coalesce(" + aggregate + ", 0)"
 	}
 	return "(select " + aggregate + w.from(e.From, e.Where) + ")"
+}
+
+// made writes a value of many records exactly as the engine has it.
+func (w *writer) made(e plan.Expr) string {
+	if aggregate, ok := e.(plan.Aggregate); ok {
+		return w.aggregate(aggregate)
+	}
+	return w.expr(e, false)
+}
+
+// summary joins values of another table, worked out for each of its keys.
+func (w *writer) summary(m plan.Summary) {
+	var items, groups, on []string
+	for i, key := range m.Keys {
+		items = append(items, w.comparable(key.Inner, false)+" as "+keyName(i))
+		groups = append(groups, strconv.Itoa(i+1))
+	}
+	for i, value := range m.Values {
+		items = append(items, w.made(value)+" as "+valueName(i))
+	}
+	w.text("\nleft join (\n  select " + strings.Join(items, ", ") + "\n " + w.from(m.From, m.Where) + "\n  group by " + strings.Join(groups, ", ") + "\n) as " + m.Alias)
+	for i, key := range m.Keys {
+		on = append(on, m.Alias+"."+keyName(i)+" = "+w.comparable(key.Outer, true))
+	}
+	w.text(" on " + strings.Join(on, " and "))
+}
+
+func keyName(i int) string   { return "key_" + strconv.Itoa(i+1) }
+func valueName(i int) string { return "value_" + strconv.Itoa(i+1) }
+
+// summaryValue writes a value of a summary, as a number where it is to be one.
+func (w *writer) summaryValue(e plan.SummaryValue, number bool) string {
+	text := e.Alias + "." + valueName(e.At)
+	of, _ := e.Of.(plan.Aggregate)
+	if of.Name == "sum" && number && w.dialect.number != nil {
+		text = w.dialect.number(text)
+	}
+	switch of.Name {
+	case "sum", "count", "count distinct":
+		return "coalesce(" + text + ", 0)"
+	}
+	return text
 }
 
 func (w *writer) from(t plan.Table, where plan.Expr) string {

@@ -329,14 +329,14 @@ func sqliteMoved(m plan.Moved, x string) string {
 	return day
 }
 
-// sqliteAggregate adds numbers up exactly: whole ones by their halves, which do
-// not run over, and others as the decimals they are written as.
+// sqliteAggregate adds numbers up exactly: by the halves of their whole parts, which
+// do not run over, and what the others are more than that, as they are written.
 func sqliteAggregate(name, x string, _ plan.Expr) string {
 	if name != "sum" && name != "average" {
 		return ""
 	}
-	whole := " filter (where typeof(" + x + ") = 'integer')"
-	sum := "decimal_sum(sum((" + x + ") >> 32)" + whole + ", sum((" + x + ") & 4294967295)" + whole + ", decimal_add(" + x + ") filter (where typeof(" + x + ") <> 'integer'))"
+	sum := "decimal_sum(count(" + x + "), sum((" + x + ") >> 32), sum((" + x + ") & 4294967295), " +
+		"decimal_rest(" + x + ", cast(" + x + " as integer)) filter (where typeof(" + x + ") <> 'integer'))"
 	if name == "average" {
 		return "(" + sum + " * 1.0 / count(" + x + "))"
 	}

@@ -169,6 +169,9 @@ func (w *writer) statement(s plan.Statement) {
 		}
 		w.text("join " + w.table(j.Table) + " on " + w.expr(j.On, true))
 	}
+	for _, m := range s.Summaries {
+		w.summary(m)
+	}
 	if s.Raw != nil {
 		w.text("\nfrom (\n")
 		w.raw(s)
@@ -226,20 +229,16 @@ func (w *writer) text(s string) { w.sql.WriteString(s) }
 // their records.
 func (w *writer) selection(s plan.Statement) string {
 	var items []string
-	for _, f := range s.Fetch {
+	for i, f := range s.Fetch {
 		switch value := f.Value.(type) {
 		case nil:
 			items = append(items, w.dialect.selected(f.Ref, w.column(f.Ref)))
 		case plan.RelatedValue:
-			text := ""
-			if aggregate, ok := value.Of.(plan.Aggregate); ok { // exactly as the engine has it
-				text = w.aggregate(aggregate)
-			} else {
-				text = w.expr(value.Of, false)
-			}
-			items = append(items, w.relatedValue(value, text))
+			items = append(items, w.relatedValue(value, w.made(value.Of))+" as "+alias(i))
+		case plan.SummaryValue:
+			items = append(items, w.summaryValue(value, false)+" as "+alias(i))
 		default:
-			items = append(items, w.comparable(value, true))
+			items = append(items, w.comparable(value, true)+" as "+alias(i))
 		}
 	}
 	for i, e := range slices.Concat(s.GroupBy, s.Aggregates) {
@@ -311,11 +310,29 @@ func (w *writer) conditions(all []plan.Condition, tell bool) []string {
 	return out
 }
 
+// repeated tells whether a key has to be written again where the order names it: an
+// engine may return a sum in another way than it orders by.
+func (w *writer) repeated(key plan.Expr, blanks bool) bool {
+	aggregate, ok := key.(plan.Aggregate)
+	switch e := key.(type) {
+	case plan.RelatedValue:
+		aggregate, _ = e.Of.(plan.Aggregate)
+	case plan.SummaryValue:
+		aggregate, _ = e.Of.(plan.Aggregate)
+	}
+	return ok && blanks && w.dialect.repeats || aggregate.Name == "sum" && w.dialect.number != nil
+}
+
 // alias names an item of a grouped statement, so that it can be ordered by.
 func alias(i int) string { return "item_" + strconv.Itoa(i+1) }
 
 func (w *writer) order(s plan.Statement) {
 	items := slices.Concat(s.GroupBy, s.Aggregates)
+	if len(items) == 0 {
+		for _, f := range s.Fetch {
+			items = append(items, f.Value)
+		}
+	}
 	for i, k := range s.Sort {
 		if i == 0 {
 			w.text("\norder by ")
@@ -323,9 +340,8 @@ func (w *writer) order(s plan.Statement) {
 			w.text(", ")
 		}
 		x := ""
-		_, aggregate := k.Expr.(plan.Aggregate)
 		blanks := k.BlanksFirst || k.Nullable
-		if at := slices.IndexFunc(items, func(e plan.Expr) bool { return reflect.DeepEqual(e, k.Expr) }); at >= 0 && !(aggregate && (blanks && w.dialect.repeats || w.dialect.number != nil)) {
+		if at := slices.IndexFunc(items, func(e plan.Expr) bool { return reflect.DeepEqual(e, k.Expr) }); at >= 0 && !w.repeated(k.Expr, blanks) {
 			x = alias(at)
 		} else {
 			x = w.comparable(k.Expr, false)

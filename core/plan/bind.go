@@ -111,6 +111,9 @@ type binder struct {
 	// columns, by alias and name: other records do not matter. It is not set where
 	// they do.
 	window map[string]period.Span
+	// summed is the statement that summaries of other tables are joined to; nil where
+	// records of other tables are looked up for each record.
+	summed *Statement
 	// resolved are the top-level conditions, once they are.
 	resolved []resolved
 	problems diag.Problems
@@ -119,12 +122,18 @@ type binder struct {
 }
 
 func (b *binder) from(s *Statement) {
+	if b.resolved == nil {
+		b.resolved = b.conditions()
+	}
 	for _, j := range b.compiled.Joins {
 		on := Expr(Const{true})
 		if bare := b.bare(j.On); bare != nil {
 			on = b.condition(bare, false)
 		}
 		s.Joins = append(s.Joins, Join{tableOf(j.Table.Table, j.Alias), j.Optional, on})
+	}
+	if b.readsAll() {
+		b.summed = s
 	}
 }
 
@@ -214,11 +223,11 @@ func (b *binder) fetchRelated(s *Statement, e criteria.Expr) (criteria.Expr, map
 		if criteria.RecordsOf(e) == nil {
 			return e
 		}
-		f := Fetched{criteria.Ref{Column: relatedColumn(e), Nullable: true}, b.ordered(e)}
+		f := Fetched{Ref: criteria.Ref{Column: relatedColumn(e), Nullable: true}}
 		if aggregate, ok := e.(*criteria.Aggregate); ok && aggregate.Name == "average" {
-			value := f.Value.(RelatedValue)
-			value.Of = Ratio{value.Of.(Arithmetic).Left.(Aggregate).X}
-			f.Value, f.Column.Layout = value, ratioLayout
+			f.Value, f.Column.Layout = b.ofRecords(aggregate.Records, Ratio{b.translate(aggregate.X)}), ratioLayout
+		} else {
+			f.Value = b.ordered(e)
 		}
 		at := slices.IndexFunc(s.Fetch, func(other Fetched) bool { return other.Value != nil && reflect.DeepEqual(other.Value, f.Value) })
 		if at < 0 {

@@ -31,7 +31,7 @@ var source = catalog.Source{Name: "navigation", Tables: []catalog.Table{
 		{Name: "paid_on", Declared: "date", Type: catalog.Date, Encoding: catalog.EncYMD, Stored: catalog.Integer, Nullable: true, Layout: "number"},
 		{Name: "toll_pence", Type: catalog.Integer},
 		{Name: "refund", Type: catalog.Decimal, Nullable: true},
-	}},
+	}, References: []catalog.Reference{{Columns: []string{"lock_id"}, Table: "locks", To: []string{"id"}}}},
 	{Name: "locks", Key: []string{"id"}, Columns: []catalog.Column{{Name: "id", Type: catalog.Integer}, {Name: "name", Type: catalog.Text}}},
 	{Name: "notes", Key: []string{"id"}, Columns: []catalog.Column{{Name: "id", Type: catalog.Integer}, {Name: "passage_id", Type: catalog.Integer}}},
 }}

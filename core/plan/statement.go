@@ -18,8 +18,10 @@ type Statement struct {
 	Fetch []Fetched
 	From  Table
 	Joins []Join
-	Where []Condition
-	Sort  []SortKey
+	// Summaries are joined after them.
+	Summaries []Summary
+	Where     []Condition
+	Sort      []SortKey
 	// Having is the conditions on groups.
 	Having []Condition
 	// DateIndex is the fetched column that the date criterion is on, -1 if none.

@@ -142,13 +142,16 @@ func (b *binder) quantity(e *criteria.Related) Expr {
 	case "at most":
 		return Not{least(n + 1)}
 	case "exactly":
-		return Compare{"=", RelatedValue{from, condition, Aggregate{Name: "count"}}, Value{n}}
+		return Compare{"=", b.ofRecords(&e.Records, Aggregate{Name: "count"}), Value{n}}
 	}
 	return least(n)
 }
 
 // belonging are the other table, and the condition its records meet.
 func (b *binder) belonging(r *criteria.Records) (Table, Expr) {
+	summed := b.summed
+	b.summed = nil // what is asked inside is looked up where it is
+	defer func() { b.summed = summed }()
 	where := []Expr{}
 	for _, part := range []criteria.Expr{r.Link, r.Where} {
 		if part != nil {
@@ -163,11 +166,10 @@ func (b *binder) aggregated(e *criteria.Aggregate, x Expr) Expr {
 	if e.Records == nil {
 		return Aggregate{e.Name, x}
 	}
-	from, condition := b.belonging(e.Records)
 	if e.Name == "average" { // as exact as the engine's sums are
-		return RelatedValue{from, condition, Arithmetic{'/', Aggregate{"sum", x}, Aggregate{"present", x}}}
+		return b.ofRecords(e.Records, Arithmetic{'/', Aggregate{"sum", x}, Aggregate{"present", x}})
 	}
-	return RelatedValue{from, condition, Aggregate{e.Name, x}}
+	return b.ofRecords(e.Records, Aggregate{e.Name, x})
 }
 
 // inside tells whether a stretch of time has both its ends well within the years

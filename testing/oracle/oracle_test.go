@@ -202,8 +202,7 @@ func (r random) number(depth int) string {
 		return "if(" + r.condition(depth+2) + ", " + r.number(depth+1) + ", " + r.number(depth+1) + ")"
 	case 13:
 		if !r.related {
-			of := pick(r, []string{"sum of o.x", "sum of o.n * 2", "average of o.m", "least of o.x - 1", "greatest of o.n", "count distinct of o.s", "sum of if(o.b, o.m, 0)"})
-			return "(" + pick(r, []string{"count of r as o", of + " from r as o"}) + r.relation(depth) + ")"
+			return r.ofRelated(depth)
 		}
 	}
 	return "-" + pick(r, []string{"n", "m", "x"})
@@ -322,6 +321,12 @@ func (r random) condition(depth int) string {
 		return r.date(1) + " " + not + "between " + pick(r, []string{"'2024-02-29'", ":day", ":period.from"}) + " and " + pick(r, []string{"'2025-03'", ":period.through"})
 	}
 	return "not (" + r.condition(depth+1) + ")"
+}
+
+// ofRelated is a number made of the other records that belong to a record.
+func (r random) ofRelated(depth int) string {
+	of := pick(r, []string{"sum of o.x", "sum of o.n * 2", "average of o.m", "least of o.x - 1", "greatest of o.n", "count distinct of o.s", "sum of if(o.b, o.m, 0)"})
+	return "(" + pick(r, []string{"count of r as o", of + " from r as o"}) + r.relation(depth) + ")"
 }
 
 // relation says which of the other records belong to a record.

@@ -62,7 +62,11 @@ func (r random) query() string {
 		}
 		fmt.Fprintf(&b, "  - { name: c%d, value: \"%s\" }\n", i, strings.ReplaceAll(value, "\x00", ":"))
 	}
-	fmt.Fprintf(&b, "criteria: \"%s\"\nsort:\n", r.condition(1))
+	condition := r.condition(1)
+	if r.IntN(3) == 0 { // nothing is asked of the records themselves
+		condition = r.ofRelated(0) + pick(r, []string{" >= ", " < ", " <> "}) + pick(r, []string{"1", ":small", r.ofRelated(0)})
+	}
+	fmt.Fprintf(&b, "criteria: \"%s\"\nsort:\n", condition)
 	for range 1 + r.IntN(2) {
 		fmt.Fprintf(&b, "  - c%d%s%s\n", r.IntN(n), pick(r, []string{"", " descending"}), pick(r, []string{"", " blanks first"}))
 	}

@@ -94,56 +94,53 @@ func timeText(v any, encoding, zone string) (any, error) {
 	return string(append(append(stamp.At.AppendTo(nil, 'T'), stamp.Fraction...), none[len(stamp.Fraction):]...)), nil
 }
 
-// decimalAdd is decimal_add(x): numbers added up as the decimals they are
-// written as, as text; blank where there is none.
-type decimalAdd struct {
-	sum decimal.Decimal
-	any bool
+// decimalRest is decimal_rest(x, whole): what numbers are more than the whole ones
+// they are cut to, added up as the decimals they are written as. What is no number
+// adds nothing, so that what it is cut to is taken off again.
+type decimalRest struct {
+	sum  decimal.Decimal
+	none int64 // how many were no numbers
 }
 
-func newDecimalAdd() *decimalAdd { return &decimalAdd{} }
+func newDecimalRest() *decimalRest { return &decimalRest{} }
 
 // Step takes in a value.
-func (a *decimalAdd) Step(v any) {
-	var d decimal.Decimal
-	var err error
-	switch v := v.(type) {
-	case int64:
-		d = decimal.New(v, 0)
-	case float64:
-		d, err = decimal.NewFromString(strconv.FormatFloat(v, 'f', -1, 64))
-	default:
+func (a *decimalRest) Step(v any, whole any) {
+	cut, ok := whole.(int64)
+	if !ok {
+		return // blank
+	}
+	a.sum = a.sum.Sub(decimal.New(cut, 0))
+	f, ok := v.(float64)
+	d, err := decimal.NewFromString(strconv.FormatFloat(f, 'f', -1, 64))
+	if !ok || err != nil {
+		a.none++
 		return
 	}
-	if err == nil {
-		a.sum, a.any = a.sum.Add(d), true
-	}
+	a.sum = a.sum.Add(d)
 }
 
-// Done gives the sum.
-func (a *decimalAdd) Done() any {
-	if !a.any {
-		return nil
-	}
-	return a.sum.String()
-}
+// Done gives the sum, and how many were no numbers.
+func (a *decimalRest) Done() any { return a.sum.String() + " " + strconv.FormatInt(a.none, 10) }
 
-// decimalSum puts together the sum of whole numbers from the sums of their upper
-// and lower 32 bits, and that of others: a whole number where it is one that
-// fits, else text.
-func decimalSum(high, low, others any) any {
-	sum, found := decimal.Zero, false
-	if h, ok := high.(int64); ok {
-		l, _ := low.(int64)
-		sum, found = decimal.New(h, 0).Mul(decimal.New(1<<32, 0)).Add(decimal.New(l, 0)), true
-	}
-	if text, ok := others.(string); ok {
-		if d, err := decimal.NewFromString(text); err == nil {
-			sum, found = sum.Add(d), true
+// decimalSum puts a sum together: of how many values, of the upper and lower 32 bits
+// of what they are cut to, and the rest. It is a whole number where it is one that
+// fits, else text; blank where there were no numbers.
+func decimalSum(count, high, low, rest any) any {
+	n, _ := count.(int64)
+	h, _ := high.(int64)
+	l, _ := low.(int64)
+	sum := decimal.New(h, 0).Mul(decimal.New(1<<32, 0)).Add(decimal.New(l, 0))
+	if text, ok := rest.(string); ok {
+		more, none, _ := strings.Cut(text, " ")
+		d, err := decimal.NewFromString(more)
+		others, _ := strconv.ParseInt(none, 10, 64)
+		if err == nil {
+			sum, n = sum.Add(d), n-others
 		}
 	}
 	switch {
-	case !found:
+	case n == 0:
 		return nil
 	case sum.IsInteger() && sum.BigInt().IsInt64():
 		return sum.IntPart()

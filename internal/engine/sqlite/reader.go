@@ -166,7 +166,7 @@ func lock(c *sqlite3.SQLiteConn) error {
 		}
 		return sqlite3.SQLITE_DENY
 	})
-	if err := c.RegisterAggregator("decimal_add", newDecimalAdd, true); err != nil {
+	if err := c.RegisterAggregator("decimal_rest", newDecimalRest, true); err != nil {
 		return err
 	}
 	for name, function := range functions {

@@ -265,5 +265,5 @@ func Functions() []Usage {
 var Words = []string{
 	"and", "or", "not", "within", "in", "between", "is blank", "is not blank", "contains", "starts with", "ends with", "ignoring case",
 	"overlaps", "inside", "covers", "meets", "any", "no", "at least", "at most", "exactly", "where", "day of", "week of", "month of", "quarter of", "half of", "year of",
-	"count", "sum of", "average of", "least of", "greatest of", "count distinct of",
+	"count", "count of", "sum of", "average of", "least of", "greatest of", "count distinct of",
 }

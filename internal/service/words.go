@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"pikegate/core/catalog"
@@ -42,6 +43,10 @@ func (s *Service) words(ctx context.Context, d definition.Document, set *definit
 			}
 			columns(t.Alias, t.Table)
 		}
+		for _, t := range related(catalogue, compiled.Tables()) {
+			out = append(out, word(t.Name, "table", "records that belong to one"))
+			columns(t.Own(), t)
+		}
 		for _, q := range compiled.Questions {
 			out = append(out, word(":"+q.Name, "question", string(q.Kind)))
 			if string(q.Kind) == "period" {
@@ -76,6 +81,24 @@ func (s *Service) words(ctx context.Context, d definition.Document, set *definit
 	}
 	for _, w := range criteria.Words {
 		out = append(out, word(w, "word", ""))
+	}
+	return out
+}
+
+// related are the tables that a foreign key joins to those of a query.
+func related(catalogue *catalog.Source, tables []criteria.Table) (out []catalog.Table) {
+	if catalogue == nil {
+		return nil
+	}
+	refers := func(t, to catalog.Table) bool {
+		return slices.ContainsFunc(t.References, func(r catalog.Reference) bool { return strings.EqualFold(r.Table, to.Name) })
+	}
+	for _, t := range catalogue.Tables {
+		isOf := func(other criteria.Table) bool { return strings.EqualFold(other.Table.Name, t.Name) }
+		belongs := func(other criteria.Table) bool { return refers(t, other.Table) || refers(other.Table, t) }
+		if !slices.ContainsFunc(tables, isOf) && slices.ContainsFunc(tables, belongs) {
+			out = append(out, t)
+		}
 	}
 	return out
 }

@@ -72,6 +72,9 @@ func TestCriteriaExamples(t *testing.T) {
 		if strings.HasPrefix(line, "#") {
 			section = strings.Trim(line, "# ")
 		}
+		if section == "Records of other tables" {
+			continue // run on every engine, see testing/oracle
+		}
 		cells := strings.Split(line, "|")
 		if len(cells) < 4 || strings.HasPrefix(cells[1], " ---") {
 			heading = line

@@ -1,0 +1,63 @@
+package definition_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/core/catalog"
+	"pikegate/core/definition"
+)
+
+var withPassages = catalog.Source{Name: "navigation", Tables: []catalog.Table{
+	{Name: "vessels", Key: []string{"id"}, Columns: []catalog.Column{{Name: "id", Type: catalog.Integer}, {Name: "name", Type: catalog.Text}}},
+	{
+		Name: "passages", Key: []string{"id"},
+		Columns:    []catalog.Column{{Name: "id", Type: catalog.Integer}, {Name: "vessel_id", Type: catalog.Integer}, {Name: "lock_id", Type: catalog.Integer}, {Name: "toll", Type: catalog.Integer}, {Name: "name", Type: catalog.Text}},
+		References: []catalog.Reference{{Columns: []string{"vessel_id"}, Table: "vessels", To: []string{"id"}}},
+	},
+	{
+		Name: "notes", Key: []string{"id"},
+		Columns:    []catalog.Column{{Name: "id", Type: catalog.Integer}, {Name: "passage_id", Type: catalog.Integer}},
+		References: []catalog.Reference{{Columns: []string{"passage_id"}, Table: "passages", To: []string{"id"}}},
+	},
+}}
+
+// TestRelatedInQueries: values of related records stand in columns with questions of
+// their own, in criteria, in named criteria under another name of their table, and in
+// the order; what they read is known before and after the query is compiled.
+func TestRelatedInQueries(t *testing.T) {
+	documents, problems := definition.Decode("", []byte(`
+kind: criterion
+name: busy
+on: vessels
+parameters: [{name: n, kind: integer, required: true}]
+criteria: (count of passages of vessels where name <> vessels.name) >= :n
+---
+kind: query
+name: q
+source: navigation
+from: vessels
+joins: [{table: vessels, as: v, on: v.id = vessels.id}]
+parameters: [{name: tolls, kind: integer, required: true}]
+columns:
+  - vessels.name
+  - {name: tolls, value: sum of passages.toll of v where toll > :tolls}
+  - {name: noted, value: "if(meets busy of v, 'busy', 'calm')"}
+sort: [count of passages of v where any notes descending]
+`))
+	require.Empty(t, problems)
+	query := documents[1].(*definition.Query)
+	set := definition.NewSet(documents, definition.Library{})
+	assert.Contains(t, definition.Uses(query), "criterion busy")
+	assert.ElementsMatch(t, []string{"notes", "passages", "vessels"}, set.TablesOf(query))
+
+	compiled, problems := set.Compile(query, &withPassages)
+	require.Len(t, problems, 1, "%v", problems)
+	assert.Equal(t, "no_questions", problems[0].Code) // the criterion compares with one, outside of what it counts
+	assert.ElementsMatch(t, []string{
+		"vessels", "passages", "notes", "vessels.name", "vessels.id", "passages.toll", "passages.vessel_id", "passages.name", "passages.id", "notes.passage_id",
+	}, compiled.Touches())
+	assert.False(t, compiled.Grouped)
+}

@@ -63,6 +63,8 @@ type Table struct {
 	Indexes []Index  `json:"indexes,omitempty"`
 	// References are its foreign keys.
 	References []Reference `json:"references,omitempty" doc:"The foreign keys: which columns name a record of another table"`
+	// Reads is what a view is made of, nil for a table.
+	Reads *Reads `json:"reads,omitempty" doc:"What a view is made of"`
 }
 
 // Reference is a foreign key.

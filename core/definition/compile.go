@@ -34,6 +34,10 @@ type Compiled struct {
 	// is then its result, and Slot the tables its criteria stand among.
 	SQL  []sqltext.Piece
 	Slot []criteria.Table
+	// Placed are the conditions that stand in braces in it, in order.
+	Placed []Placed
+	// Reads is what it reads, nil where that is not known.
+	Reads *catalog.Reads
 	// Traits are those of the engine the query asks.
 	Traits catalog.Traits
 	// Offers are where the choices of questions come from, by question.
@@ -64,6 +68,9 @@ func (out *Compiled) everyTable() []criteria.Table {
 // expressions are all that the query is made of.
 func (out *Compiled) expressions() []criteria.Expr {
 	all := []criteria.Expr{out.Criteria}
+	for _, p := range out.Placed {
+		all = append(all, p.Expr)
+	}
 	for _, c := range out.Columns {
 		all = append(all, c.Expr)
 	}
@@ -93,6 +100,11 @@ func (out *Compiled) Touches() []string {
 	}
 	for _, t := range out.everyTable() {
 		add(t.Table.Name)
+		if r := t.Table.Reads; r != nil {
+			for _, name := range slices.Concat(r.Tables, r.Columns) {
+				add(name)
+			}
+		}
 	}
 	var look func(e criteria.Expr, tables []criteria.Table)
 	look = func(e criteria.Expr, tables []criteria.Table) {
@@ -117,7 +129,26 @@ func (out *Compiled) Touches() []string {
 	for _, e := range out.expressions() {
 		look(e, out.Tables())
 	}
+	if out.Reads != nil {
+		for _, name := range slices.Concat(out.Reads.Tables, out.Reads.Columns) {
+			add(name)
+		}
+	}
 	return touched
+}
+
+// Unfollowed is what the query reads that cannot be followed, so that it may read
+// anything.
+func (out *Compiled) Unfollowed() (unknown []string) {
+	if out.Reads != nil {
+		unknown = out.Reads.Unknown
+	}
+	for _, t := range out.everyTable() {
+		if t.Table.Reads != nil {
+			unknown = append(unknown, t.Table.Reads.Unknown...)
+		}
+	}
+	return unknown
 }
 
 // TableOf is the table that has an alias in the query.
@@ -419,6 +450,7 @@ func (c *compiler) column(field string, text Text) criteria.Expr {
 }
 
 func (c *compiler) criteria() {
+	c.placed()
 	if strings.TrimSpace(c.query.Criteria.Value) == "" {
 		return
 	}

@@ -144,9 +144,13 @@ func checkCriterion(d *Criterion, library Library) diag.Problems {
 
 // prove adds what can be proved of the criteria before anything is asked.
 func (c *compiler) prove() {
-	if !c.provable || c.out.Criteria == nil {
-		return
+	if c.provable && c.out.Criteria != nil {
+		c.proveOf("criteria", c.query.Criteria, c.out.Criteria)
 	}
+}
+
+// proveOf adds what can be proved of one expression.
+func (c *compiler) proveOf(field string, text Text, e criteria.Expr) {
 	known := make(map[string]proof.Question, len(c.out.Questions))
 	for _, p := range c.out.Questions {
 		known[p.Name] = sure(p)
@@ -165,8 +169,7 @@ func (c *compiler) prove() {
 			}
 		}
 	}
-	problems := proof.Check(c.query.Criteria.Value, c.out.Criteria, questions)
-	c.place("criteria", c.query.Criteria, problems)
+	c.place(field, text, proof.Check(text.Value, e, questions))
 }
 
 // sure is what is sure about the answer to a question.

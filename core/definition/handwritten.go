@@ -2,7 +2,6 @@ package definition
 
 import (
 	"errors"
-	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -10,7 +9,6 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
-	"pikegate/core/parameter"
 	"pikegate/core/sqltext"
 )
 
@@ -31,8 +29,12 @@ func (c *compiler) handWritten() {
 	pieces, problems := sqltext.Split(q.SQL.Value, flavour)
 	c.place("sql", q.SQL, problems)
 	c.out.SQL = pieces
-	for _, alias := range slices.Sorted(maps.Keys(q.Tables)) {
-		c.scope.Tables = append(c.scope.Tables, c.table("tables."+alias, q.Tables[alias], alias, false))
+	tables := q.Tables
+	if len(tables) == 0 && c.source != nil {
+		tables = tablesIn(q.SQL.Value, c.source)
+	}
+	for _, alias := range slices.Sorted(maps.Keys(tables)) {
+		c.scope.Tables = append(c.scope.Tables, c.table("tables."+alias, tables[alias], alias, false))
 	}
 	c.out.Slot = c.scope.Tables
 	if !slices.ContainsFunc(pieces, func(p sqltext.Piece) bool { return p.Kind == sqltext.Criteria }) && q.Criteria.Value != "" {
@@ -47,8 +49,17 @@ func (c *compiler) handWritten() {
 		c.refusedSQL(err)
 		return
 	}
-	c.out.From.Table = result
-	for _, found := range result.Columns {
+	c.out.From.Table = result.Table
+	if c.out.Reads = result.Reads; c.out.Reads == nil {
+		c.out.Reads = c.source.ReadsOf(q.SQL.Value)
+	}
+	for _, what := range c.out.Reads.Unknown {
+		c.problems = append(c.problems, diag.Problem{
+			Code: "not_followed", Severity: diag.Warning, Field: "sql", Line: q.SQL.Line,
+			Message: "What this reads cannot be told: " + what + ". It counts as reading every table.", Hint: "Use functions of the database that read nothing else, and tables of the source.",
+		})
+	}
+	for _, found := range result.Table.Columns {
 		if !slices.ContainsFunc(q.Columns, func(col Column) bool { return names(col.Value, found.Name) }) {
 			c.problems = append(c.problems, diag.Problem{
 				Code: "column_not_listed", Severity: diag.Warning, Field: "columns",
@@ -87,31 +98,6 @@ func (c *compiler) refusedSQL(err error) {
 func names(value Text, column string) bool {
 	e, _ := criteria.ParseAggregate(value.Value)
 	return slices.ContainsFunc(criteria.Columns(e), func(c *criteria.Column) bool { return strings.EqualFold(c.Name, column) })
-}
-
-// answersInSQL checks the answers that hand-written SQL uses directly.
-func (c *compiler) answersInSQL() {
-	for _, p := range c.out.SQL {
-		if p.Kind != sqltext.Value {
-			continue
-		}
-		c.used = append(c.used, p.Text)
-		at := slices.IndexFunc(c.out.Questions, func(q parameter.Parameter) bool { return q.Name == p.Text })
-		var problem diag.Problem
-		switch {
-		case at < 0:
-			problem = diag.At(c.query.SQL.Value, p.Start, p.End, "undeclared_parameter", "No question is called "+p.Text+".")
-			problem.Hint = diag.DidYouMean(p.Text, c.questionNames())
-		case c.out.Questions[at].Kind == parameter.Period && p.Part == "":
-			problem = diag.At(c.query.SQL.Value, p.Start, p.End, "needs_part", "A period is two values in SQL.")
-			problem.Hint = fmt.Sprintf("Write :%[1]s.from (first day), :%[1]s.through (last day) or :%[1]s.until (first day out).", p.Text)
-		case c.out.Questions[at].Kind != parameter.Period && p.Part != "":
-			problem = diag.At(c.query.SQL.Value, p.Start, p.End, "unknown_part", ":"+p.Text+" is no period and has no ."+p.Part+".")
-		default:
-			continue
-		}
-		c.place("sql", c.query.SQL, diag.Problems{problem})
-	}
 }
 
 // overResult looks names up in the rows of hand-written SQL, where there is

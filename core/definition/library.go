@@ -14,12 +14,19 @@ type Library struct {
 	Query     func(name string) (*Query, bool)
 	Parameter func(name string) (*SharedParameter, bool)
 	Criterion func(name string) (*Criterion, bool)
-	// Result tells the columns of a query's hand-written SQL; it asks the
-	// database without running it.
-	Result func(q *Query) (catalog.Table, error)
+	// Result tells the columns of a query's hand-written SQL, and what it reads; it asks
+	// the database without running it.
+	Result func(q *Query) (Described, error)
 	// Calendar is in which definitions are checked, on today and the days of the
 	// year after it; nil where what depends on the day is not checked.
 	Calendar *civil.Calendar
+}
+
+// Described is the result of hand-written SQL, and what it reads; nil where the
+// database does not tell that.
+type Described struct {
+	Table catalog.Table
+	Reads *catalog.Reads
 }
 
 func (l Library) criterion(name string) (*Criterion, bool) {

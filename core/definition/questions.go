@@ -302,11 +302,13 @@ func (c *compiler) rules() {
 		})
 	}
 	c.scope = scope
-	if c.out.Criteria == nil {
-		return
-	}
 	starts, ends := map[string]*criteria.Parameter{}, map[string]*criteria.Parameter{}
-	for _, e := range criteria.Conditions(c.out.Criteria) {
+	c.bounds(func(of string, p *criteria.Parameter) { starts[of] = p }, func(of string, p *criteria.Parameter) { ends[of] = p })
+	conditions := criteria.Conditions(c.out.Criteria)
+	for _, p := range c.out.Placed {
+		conditions = append(conditions, criteria.Conditions(p.Expr)...)
+	}
+	for _, e := range conditions {
 		switch e := e.(type) {
 		case *criteria.Compare:
 			column, ok1 := e.Left.(*criteria.Column)

@@ -278,6 +278,12 @@ func (w *writer) raw(s plan.Statement) {
 				conditions = []string{"1 = 1"}
 			}
 			w.text("(" + strings.Join(conditions, "\n  and ") + ")")
+		case p.Condition != nil:
+			conditions := w.conditions([]plan.Condition{*p.Condition}, true)
+			if len(conditions) == 0 {
+				conditions = []string{"1 = 1"}
+			}
+			w.text("(" + conditions[0] + ")")
 		case p.Values != nil:
 			holders := make([]string, len(p.Values))
 			for i, v := range p.Values {

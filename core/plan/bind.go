@@ -22,7 +22,9 @@ func (p Planner) Records(view definition.View, values parameter.Values) (Selecti
 	b.records, b.used = !c.Grouped && c.SQL == nil, map[string]bool{}
 	s := Selection{Statement: Statement{From: p.from(), DateIndex: -1, Distinct: c.Query.Distinct}}
 	b.resolved = b.conditions()
-	b.window = windowOf(b.resolved)
+	if len(c.Placed) == 0 { // those may be on other records
+		b.window = windowOf(b.resolved)
+	}
 	b.from(&s.Statement)
 	b.raw(&s.Statement)
 	b.outputs(&s, view.Columns)
@@ -51,7 +53,11 @@ func (p Planner) Conditions(values parameter.Values) ([]Condition, diag.Problems
 	b := p.binder(values)
 	var s Statement
 	b.where(&s)
-	return slices.Concat(s.Where, s.Having), b.problems
+	conditions := slices.Concat(s.Where, s.Having)
+	for _, placed := range b.compiled.Placed {
+		conditions = append(conditions, b.placed(&s, placed))
+	}
+	return conditions, b.problems
 }
 
 // without refuses answers that would change nothing: those compared together
@@ -184,23 +190,29 @@ func (b *binder) where(s *Statement) {
 	}
 	for _, r := range b.resolved {
 		condition, at := r.written, r.written.At()
-		made := Condition{Text: b.compiled.CriteriaText[at.Start:at.End], Bare: r.bare}
-		switch {
-		case made.Bare == nil && criteria.Asks(condition, func(name string) bool { return b.given[name].Given && name != b.skipped }):
-			made.Words = b.said(condition) // true of every record with these answers
-		case made.Bare == nil:
-			made.Words = b.anything(condition)
-		case b.records:
-			made.Words, made.Expr = b.said(condition), b.top(s, made.Bare)
-		default:
-			made.Words, made.Expr = b.said(condition), b.condition(made.Bare, false)
-		}
+		made := b.bindOne(s, r, b.compiled.CriteriaText[at.Start:at.End])
 		if criteria.HasAggregate(condition) {
 			s.Having = append(s.Having, made)
 		} else {
 			s.Where = append(s.Where, made)
 		}
 	}
+}
+
+// bindOne binds a condition, with its words.
+func (b *binder) bindOne(s *Statement, r resolved, text string) Condition {
+	made := Condition{Text: text, Bare: r.bare}
+	switch {
+	case made.Bare == nil && criteria.Asks(r.written, func(name string) bool { return b.given[name].Given && name != b.skipped }):
+		made.Words = b.said(r.written) // true of every record with these answers
+	case made.Bare == nil:
+		made.Words = b.anything(r.written)
+	case b.records:
+		made.Words, made.Expr = b.said(r.written), b.top(s, made.Bare)
+	default:
+		made.Words, made.Expr = b.said(r.written), b.condition(made.Bare, false)
+	}
+	return made
 }
 
 // fetch gives the place of a column in the fetched row, adding it if needed.

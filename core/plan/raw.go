@@ -1,18 +1,29 @@
 package plan
 
 import (
+	"errors"
 	"slices"
+	"strings"
 
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/definition"
+	"pikegate/core/diag"
 	"pikegate/core/parameter"
+	"pikegate/core/period"
 	"pikegate/core/sqltext"
 )
 
 // raw puts the answers into hand-written SQL.
 func (b *binder) raw(s *Statement) {
+	placed := b.compiled.Placed
 	for _, p := range b.compiled.SQL {
 		piece := Piece{Text: p.Text, Slot: p.Kind == sqltext.Criteria}
-		if p.Kind == sqltext.Value {
+		switch p.Kind {
+		case sqltext.Condition:
+			condition := b.placed(s, placed[0])
+			piece.Condition, placed = &condition, placed[1:]
+		case sqltext.Value:
 			at := slices.IndexFunc(b.compiled.Questions, func(q parameter.Parameter) bool { return q.Name == p.Text })
 			if at < 0 {
 				continue // told by the check
@@ -23,35 +34,47 @@ func (b *binder) raw(s *Statement) {
 			}
 			b.used[p.Text] = true
 			piece.List = q.Many
-			piece.Values = plainValues(q, b.given[p.Text], p.Part)
+			piece.Values = b.plainValues(q, p)
+			s.Raw = append(s.Raw, piece)
+			if staysAs(p, q) {
+				s.Raw = append(s.Raw, Piece{Text: p.AsText})
+			}
+			continue
 		}
 		s.Raw = append(s.Raw, piece)
 	}
 }
 
-// plainValues are the values of an answer as they are bound where nothing is
-// known of what they stand beside: dates as ISO text. Left blank, it is blank.
-func plainValues(q parameter.Parameter, v parameter.Value, part string) []any {
+// staysAs tells whether "as" and what follows a value stay in the SQL: a name for it in
+// the result, or the type of a cast, even where that is the form as well.
+func staysAs(p sqltext.Piece, q parameter.Parameter) bool {
+	_, isForm := definition.FormOf(p)
+	return p.AsText != "" && (!isForm || !isDated(q) || p.Call == "cast" && p.After != "as")
+}
+
+// placed binds a condition in braces.
+func (b *binder) placed(s *Statement, p definition.Placed) Condition {
+	return b.bindOne(s, resolved{p.Expr, b.bare(p.Expr)}, strings.TrimSpace(p.Text))
+}
+
+func isDated(q parameter.Parameter) bool {
+	return q.Kind == parameter.Period || q.Kind == parameter.Date || q.Kind == parameter.DateTime
+}
+
+// plainValues are the values of an answer that stands in the SQL by itself: dates in
+// the form that it says. Left blank, it is blank.
+func (b *binder) plainValues(q parameter.Parameter, p sqltext.Piece) []any {
+	v := b.given[q.Name]
 	if !v.Given {
 		return []any{nil}
 	}
 	var out []any
 	switch {
 	case q.Kind == parameter.Period:
-		if end := v.Span.Part(part); end.From == end.Until { // an open end
-			return []any{nil}
-		} else if v.Span.WholeDays() {
-			out = append(out, end.FirstDay().String())
-		} else {
-			out = append(out, end.From.String())
-		}
-	case q.Kind == parameter.Date:
-		for _, s := range v.Spans {
-			out = append(out, s.FirstDay().String())
-		}
-	case q.Kind == parameter.DateTime:
-		for _, s := range v.Spans {
-			out = append(out, s.From.String())
+		out = append(out, b.inForm(q, p, v.Span.Part(p.Part)))
+	case isDated(q):
+		for _, span := range v.Spans {
+			out = append(out, b.inForm(q, p, span))
 		}
 	case q.Kind == parameter.YesNo:
 		out = append(out, v.Bool)
@@ -66,16 +89,50 @@ func plainValues(q parameter.Parameter, v parameter.Value, part string) []any {
 	return out
 }
 
+// inForm is the start of a stretch of time in the form that a value takes; an end that
+// is open has none.
+func (b *binder) inForm(q parameter.Parameter, p sqltext.Piece, span period.Span) any {
+	if span.From == civil.Start || span.From == civil.End {
+		return nil
+	}
+	form, _ := definition.FormOf(p)
+	column := catalog.Column{Name: q.Name, Type: form.Type(), Stored: catalog.Text, Encoding: form}
+	if form == catalog.EncYMD || form == catalog.EncYM || form.IsCount() {
+		column.Stored = catalog.Integer
+	}
+	v, err := column.Bound(span.From, b.calendar.Zone)
+	if err == nil {
+		return v
+	}
+	problem := diag.Problem{Code: "finer_than_column", Field: q.Name, Message: q.ReadBack(b.given[q.Name]) + " cannot be written as " + p.As + ".", Hint: "Give dates that start and end between " + unitOf(column) + "."}
+	if !errors.Is(err, catalog.ErrFiner) {
+		problem.Code, problem.Hint = "out_of_range", "Give other dates."
+	}
+	b.problems = append(b.problems, problem)
+	return nil
+}
+
 // Described is the statement of hand-written SQL without any answer, to ask
 // what its columns are.
 func Described(q *definition.Query, pieces []sqltext.Piece) Statement {
 	s := Statement{DateIndex: -1}
 	for _, p := range pieces {
 		piece := Piece{Text: p.Text, Slot: p.Kind == sqltext.Criteria}
-		if p.Kind == sqltext.Value {
+		switch p.Kind {
+		case sqltext.Condition:
+			piece.Condition = &Condition{}
+		case sqltext.Value:
 			piece.Values = []any{nil}
+			stays := p.AsText != ""
 			for _, question := range q.Parameters {
-				piece.List = piece.List || question.Name == p.Text && question.Many
+				if question.Name == p.Text {
+					piece.List = question.Many
+					stays = staysAs(p, question.Parameter())
+				}
+			}
+			if stays {
+				s.Raw = append(s.Raw, piece)
+				piece = Piece{Text: p.AsText}
 			}
 		}
 		s.Raw = append(s.Raw, piece)

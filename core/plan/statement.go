@@ -62,11 +62,12 @@ type Selection struct {
 }
 
 // Piece is a stretch of hand-written SQL: text that stays as it is, the slot for
-// the conditions, or the values of an answer.
+// the conditions, one condition that stands by itself, or the values of an answer.
 type Piece struct {
-	Text   string
-	Slot   bool
-	Values []any
+	Text      string
+	Slot      bool
+	Condition *Condition
+	Values    []any
 	// List tells that the values stand in parentheses, however many there are.
 	List bool
 }
@@ -284,6 +285,9 @@ func (Arithmetic) isExpr()   {}
 // Impossible says why no record can match, if that can be proved of the
 // conditions, empty if not.
 func (s Statement) Impossible() string {
+	if s.Raw != nil { // what else the SQL returns is not known
+		return ""
+	}
 	var terms []criteria.Expr
 	words := map[criteria.Expr]string{}
 	for _, c := range s.Where {

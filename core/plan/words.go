@@ -16,7 +16,13 @@ import (
 // answers that hand-written SQL uses.
 func ReadBack(s Statement) string {
 	var words []string
-	for i, c := range slices.Concat(s.Where, s.Having) {
+	conditions := slices.Concat(s.Where, s.Having)
+	for _, p := range s.Raw {
+		if p.Condition != nil {
+			conditions = append(conditions, *p.Condition)
+		}
+	}
+	for i, c := range conditions {
 		if i > 0 {
 			c.Words = lowered(c.Words)
 		}
@@ -138,9 +144,9 @@ func (b *binder) conditionWords(e criteria.Expr) string {
 		return b.relatedWords(e)
 	case *criteria.Not:
 		if b.includesBlanks(e.X) {
-			return "not (" + b.conditionWords(e.X) + "), or is blank"
+			return "not (" + lowered(b.conditionWords(e.X)) + "), or is blank"
 		}
-		return "not (" + b.said(e.X) + ")"
+		return "not (" + lowered(b.said(e.X)) + ")"
 	case *criteria.Logic:
 		return b.joined(e)
 	}
@@ -377,6 +383,8 @@ func (b *binder) joined(e *criteria.Logic) string {
 		words := b.said(t)
 		if inner, ok := t.(*criteria.Logic); ok && inner.Or != e.Or {
 			words = "(" + words + ")"
+		} else if len(terms) > 0 {
+			words = lowered(words)
 		}
 		terms = append(terms, words)
 	}

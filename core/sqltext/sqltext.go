@@ -1,10 +1,11 @@
 // Package sqltext takes hand-written SQL apart, as far as is needed to put
-// values and criteria into it: quotes, comments, casts and names are told
-// apart, nothing else is understood. What may be run is held up by the
-// connection; the check here is for a clear message.
+// values and criteria into it, and to tell what it reads: quotes, comments, casts
+// and names are told apart, nothing else is understood. What may be run is held up
+// by the connection; the check here is for a clear message.
 package sqltext
 
 import (
+	"regexp"
 	"strings"
 	"unicode/utf8"
 
@@ -14,20 +15,29 @@ import (
 // Kind is what a piece is.
 type Kind uint8
 
-// The kinds: text that stays as it is, the slot for the criteria, and a value.
+// The kinds: text that stays as it is, the slot for the criteria, a value, and one
+// condition of our language, in braces.
 const (
 	Text Kind = iota
 	Criteria
 	Value
+	Condition
 )
 
 // Piece is a stretch of the text.
 type Piece struct {
 	Kind Kind
-	// Text is as written; of a value it is the name without the colon.
+	// Text is as written; of a value it is the name without the colon, of a condition
+	// what stands in the braces.
 	Text string
 	// Part is from, through or until, of a period's ends.
 	Part string
+	// As is the name after a value and "as", the form it takes or a name for it in the
+	// result; AsText is all of that as written.
+	As, AsText string
+	// Before and After are the words or marks beside it, in lower case; Call is the word
+	// before a parenthesis that stands before it.
+	Before, After, Call string
 	// Start and End are its place, in bytes.
 	Start, End int
 }
@@ -46,7 +56,30 @@ func Split(text string, flavour Flavour) ([]Piece, diag.Problems) {
 	s := splitter{text: text, flavour: flavour}
 	s.split()
 	s.check()
+	s.neighbours()
 	return s.pieces, s.problems
+}
+
+// neighbours tells of each piece what stands beside it.
+func (s *splitter) neighbours() {
+	for i := range s.pieces {
+		p := &s.pieces[i]
+		for at, t := range s.tokens {
+			if t.end <= p.Start {
+				p.Before, p.Call = t.text, ""
+				if t.is("(") && at > 0 {
+					p.Call = s.tokens[at-1].text
+				}
+			}
+			if t.start >= p.End && p.After == "" {
+				p.After = t.text
+			}
+		}
+	}
+}
+
+func (s *splitter) token(kind tokenKind, text string, start int) {
+	s.tokens = append(s.tokens, token{text, kind, start, s.at})
 }
 
 type splitter struct {
@@ -55,15 +88,27 @@ type splitter struct {
 	at       int
 	plain    int // where text that stays began
 	pieces   []Piece
-	words    []word
+	tokens   []token
 	problems diag.Problems
 }
 
-// word is a word or a mark outside quotes and comments.
-type word struct {
-	text       string // in lower case
+// token is a word, a quoted name or a mark outside of texts and comments.
+type token struct {
+	text       string // a word in lower case, a name without its quotes
+	kind       tokenKind
 	start, end int
 }
+
+type tokenKind uint8
+
+const (
+	tWord tokenKind = iota
+	tName           // quoted
+	tMark
+	tOther // a text, a value, a condition
+)
+
+func (t token) is(text string) bool { return t.text == text && (t.kind == tWord || t.kind == tMark) }
 
 func (s *splitter) fail(start, end int, code, message, hint string) {
 	p := diag.At(s.text, start, end, code, message)
@@ -81,12 +126,19 @@ func (s *splitter) split() {
 			s.until("\n")
 		case strings.HasPrefix(s.rest(), "/*"):
 			s.comment()
+		case c == '{':
+			s.condition()
+		case c == '}':
+			s.fail(s.at, s.at+1, "braces", "This brace has no opening one.", "Remove it, or open one before the condition: { passed_at within :period }.")
+			s.at++
 		case c == '\'':
 			s.quoted('\'', s.flavour.Escapes && s.at > 0 && (s.text[s.at-1] == 'e' || s.text[s.at-1] == 'E') && (s.at < 2 || !isWord(s.text[s.at-2])))
 		case c == '"' || c == '`' && s.flavour.Backticks:
 			s.quoted(c, false)
 		case c == '[' && s.flavour.Brackets:
+			start := s.at
 			s.until("]")
+			s.token(tName, strings.Trim(s.text[start:s.at], "[]"), start)
 		case c == '$' && s.flavour.Dollars && s.dollar():
 		case strings.HasPrefix(s.rest(), "::"):
 			s.at += 2
@@ -94,14 +146,50 @@ func (s *splitter) split() {
 			s.value()
 		case isWord(c) || c >= utf8.RuneSelf:
 			s.name()
+		case c > ' ':
+			s.mark()
 		default:
-			if c == ';' || c == '(' || c == ')' {
-				s.words = append(s.words, word{string(c), s.at, s.at + 1})
-			}
 			s.at++
 		}
 	}
 	s.keep(len(s.text))
+}
+
+// mark reads an operator, or one other mark.
+func (s *splitter) mark() {
+	start := s.at
+	for s.at++; strings.IndexByte("<>=!", s.text[start]) >= 0 && s.at < len(s.text) && strings.IndexByte("<>=", s.text[s.at]) >= 0; {
+		s.at++
+	}
+	s.token(tMark, s.text[start:s.at], start)
+}
+
+// condition reads { … }, in which quotes and comments are those of our language.
+func (s *splitter) condition() {
+	start := s.at
+	s.keep(start)
+	for s.at++; s.at < len(s.text); s.at++ {
+		switch c := s.text[s.at]; {
+		case c == '\'' || c == '"':
+			if end := strings.IndexByte(s.text[s.at+1:], c); end >= 0 {
+				s.at += end + 1
+			}
+		case strings.HasPrefix(s.rest(), "--"):
+			if end := strings.IndexByte(s.rest(), '\n'); end >= 0 {
+				s.at += end
+			}
+		case c == '{':
+			s.fail(s.at, s.at+1, "braces", "A condition in braces has no others inside it.", "Join conditions by and, or, or close the brace before.")
+		case c == '}':
+			s.at++
+			s.pieces = append(s.pieces, Piece{Kind: Condition, Text: s.text[start+1 : s.at-1], Start: start, End: s.at})
+			s.plain = s.at
+			s.token(tOther, "{", start)
+			return
+		}
+	}
+	s.fail(start, len(s.text), "braces", "The brace is not closed.", "Close it after the condition: { passed_at within :period }.")
+	s.plain = s.at
 }
 
 // dashes tells whether a comment begins here. To MySQL and MariaDB 1--1 is
@@ -169,6 +257,11 @@ func (s *splitter) quoted(quote byte, escapes bool) {
 				continue
 			}
 			s.at++
+			kind, name := tOther, "'"
+			if quote != '\'' {
+				kind, name = tName, strings.ReplaceAll(s.text[start+1:s.at-1], string(quote)+string(quote), string(quote))
+			}
+			s.token(kind, name, start)
 			return
 		}
 	}
@@ -217,11 +310,18 @@ func (s *splitter) value() {
 			break
 		}
 	}
+	if as := form.FindStringSubmatch(s.rest()); as != nil {
+		p.AsText, p.As = as[0], strings.ToLower(as[1])
+		s.at += len(as[0])
+	}
 	p.End = s.at
 	s.pieces = append(s.pieces, p)
 	s.plain = s.at
-	s.words = append(s.words, word{":" + p.Text, start, s.at})
+	s.token(tOther, ":"+p.Text, start)
 }
+
+// form is what a value is written as, unless it is a name for it in the result.
+var form = regexp.MustCompile(`^[ \t\r\n]+(?i:as)[ \t\r\n]+([A-Za-z_][A-Za-z0-9_-]*)`)
 
 func (s *splitter) name() {
 	start := s.at
@@ -229,7 +329,7 @@ func (s *splitter) name() {
 		s.at++
 	}
 	text := strings.ToLower(s.text[start:s.at])
-	s.words = append(s.words, word{text, start, s.at})
+	s.token(tWord, text, start)
 	if text != "criteria" {
 		return
 	}
@@ -252,30 +352,29 @@ var writing = map[string]bool{
 
 // check refuses what is not one query.
 func (s *splitter) check() {
-	words := s.words
-	for len(words) > 0 && words[len(words)-1].text == ";" {
-		last := words[len(words)-1]
-		s.drop(last)
+	words := s.tokens
+	for len(words) > 0 && words[len(words)-1].is(";") {
+		s.drop(words[len(words)-1])
 		words = words[:len(words)-1]
 	}
-	for len(words) > 0 && words[0].text == "(" {
+	for len(words) > 0 && words[0].is("(") {
 		words = words[1:]
 	}
 	if len(words) == 0 {
 		s.fail(0, len(s.text), "empty", "No statement was written.", "Write a select.")
 		return
 	}
-	if first := words[0]; first.text != "select" && first.text != "with" && first.text != "values" {
+	if first := words[0]; !first.is("select") && !first.is("with") && !first.is("values") {
 		s.fail(first.start, first.end, "not_read_only", "The statement must be one query that only reads.", "Begin with select or with.")
 		return
 	}
 	// The query is put into another one: its parentheses must not close that.
-	open := []word{}
-	for _, w := range s.words {
-		switch w.text {
-		case "(":
+	open := []token{}
+	for _, w := range s.tokens {
+		switch {
+		case w.is("("):
 			open = append(open, w)
-		case ")":
+		case w.is(")"):
 			if len(open) == 0 {
 				s.fail(w.start, w.end, "parentheses", "This parenthesis has no opening one.", "Remove it, or open one before it.")
 				return
@@ -290,9 +389,9 @@ func (s *splitter) check() {
 	}
 	for _, w := range words {
 		switch {
-		case w.text == ";":
+		case w.is(";"):
 			s.fail(w.start, w.end, "several_statements", "There is more than one statement.", "Write one query.")
-		case writing[w.text]:
+		case w.kind == tWord && writing[w.text]:
 			s.fail(w.start, w.end, "not_read_only", "The statement must be one query that only reads; "+strings.ToUpper(w.text)+" does not belong in it.", "Quote it if it is the name of a column.")
 		}
 	}
@@ -300,7 +399,7 @@ func (s *splitter) check() {
 
 // drop takes a mark at the end out of the text, for the statement is put into
 // another one.
-func (s *splitter) drop(w word) {
+func (s *splitter) drop(w token) {
 	for i := range s.pieces {
 		p := &s.pieces[i]
 		if p.Kind == Text && p.Start <= w.start && w.end <= p.End {

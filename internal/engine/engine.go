@@ -38,12 +38,19 @@ type Source interface {
 	// Plan asks the database how it would run a query.
 	Plan(ctx context.Context, q dialect.Query) (Plan, error)
 	// Describe tells the columns of a hand-written query without running it.
-	Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error)
+	Describe(ctx context.Context, q dialect.Query) (Description, error)
 	// Check looks at the connection: what it is, and whether it can only read.
 	Check(ctx context.Context) (Inspection, error)
 	// Dialect is how SQL is written for it.
 	Dialect() dialect.Dialect
 	Close() error
+}
+
+// Description is what a database tells of a query without running it.
+type Description struct {
+	Columns []catalog.Column
+	// Reads is what the query reads; nil where the database does not tell.
+	Reads *catalog.Reads
 }
 
 // StateOf is something that is another once the records of a source have changed;

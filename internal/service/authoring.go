@@ -94,16 +94,17 @@ func (s *Service) library(ctx context.Context, drafts bool) definition.Library {
 	}
 }
 
-// result asks a query's source for the columns of its hand-written SQL.
-func (s *Service) result(ctx context.Context) func(q *definition.Query) (catalog.Table, error) {
-	return func(q *definition.Query) (catalog.Table, error) {
+// result asks a query's source for the columns of its hand-written SQL, and what it
+// reads.
+func (s *Service) result(ctx context.Context) func(q *definition.Query) (definition.Described, error) {
+	return func(q *definition.Query) (definition.Described, error) {
 		o, err := s.source(ctx, q.Source, false)
 		if err != nil {
-			return catalog.Table{}, err
+			return definition.Described{}, err
 		}
 		pieces, _ := sqltext.Split(q.SQL.Value, o.known.Load().Traits.SQL)
-		columns, err := o.Describe(ctx, o.Dialect().WriteRaw(plan.Described(q, pieces)))
-		return catalog.Table{Name: definition.Result, View: true, Columns: columns}, err
+		described, err := o.Describe(ctx, o.Dialect().WriteRaw(plan.Described(q, pieces)))
+		return definition.Described{Table: catalog.Table{Name: definition.Result, View: true, Columns: described.Columns}, Reads: described.Reads}, err
 	}
 }
 

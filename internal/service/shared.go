@@ -106,7 +106,7 @@ func (s *shared) Plan(ctx context.Context, q dialect.Query) (engine.Plan, error)
 	return s.Source.Plan(ctx, q)
 }
 
-func (s *shared) Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error) {
+func (s *shared) Describe(ctx context.Context, q dialect.Query) (engine.Description, error) {
 	ctx, done := s.use(ctx)
 	defer done()
 	return s.Source.Describe(ctx, q)

@@ -12,6 +12,9 @@ import (
 	"pikegate/internal/wire"
 )
 
+// anything is what SQL reads that cannot be followed: it may be any table.
+const anything = "*"
+
 // Users lists what depends on a definition, a source, a table or a column
 // (TABLE.COLUMN), directly or through others.
 func (s *Service) Users(ctx context.Context, name string) ([]wire.Dependent, error) {
@@ -50,7 +53,11 @@ func (s *Service) usersAmong(ctx context.Context, d *directory, users map[string
 		target := wave[0]
 		wave = wave[1:]
 		found := map[int]*wire.Dependent{}
-		for _, u := range users[strings.ToLower(target.name)] {
+		direct := users[strings.ToLower(target.name)]
+		if target == asked && kind == "" && s.inCatalogue(name) {
+			direct = slices.Concat(direct, users[anything])
+		}
+		for _, u := range direct {
 			if listed[u.by] || target.kind != "" && u.kind != target.kind {
 				continue
 			}
@@ -64,8 +71,11 @@ func (s *Service) usersAmong(ctx context.Context, d *directory, users map[string
 		}
 		for _, by := range slices.Sorted(maps.Keys(found)) {
 			user := found[by]
-			if target != asked {
+			switch named := func(u use) bool { return u.by == by }; {
+			case target != asked:
 				user.Through = target.name
+			case !slices.ContainsFunc(users[strings.ToLower(name)], named):
+				user.Through = "SQL that cannot be followed"
 			}
 			listed[by] = true
 			out = append(out, *user)
@@ -137,6 +147,9 @@ func (s *Service) touched(ctx context.Context, d store.Definition, uses []string
 		compiled, _ := definition.Compile(doc, o.known.Load(), s.library(ctx, draft)) // its problems are told elsewhere
 		for _, name := range compiled.Touches() {
 			used = append(used, "table "+name)
+		}
+		if len(compiled.Unfollowed()) > 0 {
+			used = append(used, "table "+anything)
 		}
 	case *definition.Criterion:
 		used = append(used, "table "+doc.On)

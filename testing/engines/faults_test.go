@@ -22,12 +22,12 @@ func compiled(t *testing.T, text string, tables *catalog.Source) *definition.Com
 	documents, problems := definition.Decode("", []byte(text))
 	require.Empty(t, problems)
 	c, problems := definition.Compile(documents[0].(*definition.Query), tables, definition.Library{
-		Result: func(*definition.Query) (catalog.Table, error) {
-			return catalog.Table{Name: definition.Result, Columns: []catalog.Column{{Name: "v", Type: catalog.Text}, {Name: "w", Type: catalog.Text}}}, nil
+		Result: func(*definition.Query) (definition.Described, error) {
+			return definition.Described{Table: catalog.Table{Name: definition.Result, Columns: []catalog.Column{{Name: "v", Type: catalog.Text}, {Name: "w", Type: catalog.Text}}}}, nil
 		},
 	})
 	for _, p := range problems {
-		require.Contains(t, []string{"unused_parameter", "no_index"}, p.Code, "%v", p)
+		require.Contains(t, []string{"unused_parameter", "no_index", "not_followed"}, p.Code, "%v", p)
 	}
 	return c
 }

@@ -48,7 +48,7 @@ query: passages
 kind: query
 name: by-hand
 source: business
-sql: select noted, count(*) as n, sum(amount) as amount from passages p where criteria() and noted <= :period.through group by noted
+sql: select noted, count(*) as n, sum(amount) as amount from passages p where criteria() and { p.noted <= :period.through } group by noted
 tables: {p: passages}
 parameters: [{name: period, kind: period, required: true}]
 columns: [noted, n, amount]
@@ -151,9 +151,9 @@ func inAnotherSchema(t *testing.T, c client.Client) {
 func refusedWhere(t *testing.T, c client.Client) {
 	t.Helper()
 	for sql, piece := range map[string]string{
-		"select id, amuont from passages where criteria()":                           "amuont",
-		"select id from passage where criteria()":                                    "passage",
-		"select id, noted\nfrom passages\nwhere criteria() and nofed > :period.from": "nofed",
+		"select id, amuont from passages where criteria()":                                   "amuont",
+		"select id from passage where criteria()":                                            "passage",
+		"select id, noted\nfrom passages\nwhere criteria() and nofed > :period.from as date": "nofed",
 	} {
 		text := "kind: query\nname: wrong\nsource: business\nsql: |\n  " + strings.ReplaceAll(sql, "\n", "\n  ") + "\ntables: {p: passages}\nparameters: [{name: period, kind: period, required: true}]\ncolumns: [id]\n"
 		found, err := c.Check(t.Context(), text, false)

@@ -12,7 +12,7 @@ import (
 )
 
 // Describe asks for the columns without a record.
-func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error) {
+func (s *source) Describe(ctx context.Context, q dialect.Query) (engine.Description, error) {
 	var columns []catalog.Column
 	err := s.with(ctx, false, func(conn driver.Conn) error {
 		statement, err := conn.Prepare("select * from (\n" + q.SQL + "\n) as described limit 0")
@@ -32,7 +32,7 @@ func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Colum
 		}
 		return nil
 	})
-	return columns, engine.Complain(err, q.SQL, 0)
+	return engine.Description{Columns: columns}, engine.Complain(err, q.SQL, 0)
 }
 
 // tableNamed is the name of a table, after that of its database where it is not
@@ -93,6 +93,14 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 	for _, row := range references {
 		out.AddReference(fmt.Sprint(row[0]), fmt.Sprint(row[1]), fmt.Sprint(row[2]), fmt.Sprint(row[3]), fmt.Sprint(row[4]))
 	}
+	views, err := engine.Rows(ctx, s, `select `+tableNamed("table_schema", "table_name")+`, coalesce(view_definition, '') from information_schema.views where table_schema not in `+others)
+	if err != nil {
+		return out, err
+	}
+	for _, row := range views {
+		out.AddView(fmt.Sprint(row[0]), fmt.Sprint(row[1]))
+	}
+	out.SettleViews()
 	return out, engine.ProposeDates(ctx, s, &out)
 }
 

@@ -61,7 +61,29 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 	if err := s.references(ctx, &out); err != nil {
 		return out, err
 	}
+	if err := s.views(ctx, &out); err != nil {
+		return out, err
+	}
 	return out, engine.ProposeDates(ctx, s, &out)
+}
+
+// views tells what they are made of: the rule of a view depends on it.
+func (s *source) views(ctx context.Context, out *catalog.Source) error {
+	rows, err := engine.Rows(ctx, s, `
+		select distinct `+tableNamed("n", "c")+`, `+tableNamed("m", "o")+`, coalesce(a.attname, '')
+		from pg_rewrite r
+		join pg_class c on c.oid = r.ev_class and c.relkind in ('v', 'm')
+		join pg_namespace n on n.oid = c.relnamespace and `+schemas+`
+		join pg_depend d on d.classid = 'pg_rewrite'::regclass and d.objid = r.oid and d.refclassid = 'pg_class'::regclass
+		join pg_class o on o.oid = d.refobjid and o.oid <> c.oid
+		join pg_namespace m on m.oid = o.relnamespace
+		left join pg_attribute a on a.attrelid = o.oid and a.attnum = d.refobjsubid and d.refobjsubid > 0
+		order by 1, 2, 3`)
+	for _, row := range rows {
+		out.AddViewRead(row[0].(string), row[1].(string), row[2].(string))
+	}
+	out.SettleViews()
+	return err
 }
 
 func (s *source) references(ctx context.Context, out *catalog.Source) error {

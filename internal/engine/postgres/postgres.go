@@ -336,7 +336,7 @@ func (s *source) Plan(ctx context.Context, q dialect.Query) (engine.Plan, error)
 }
 
 // Describe prepares the statement, which tells its columns.
-func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error) {
+func (s *source) Describe(ctx context.Context, q dialect.Query) (engine.Description, error) {
 	var columns []catalog.Column
 	position := 0
 	err := s.with(ctx, func(conn *pgconn.PgConn) error {
@@ -355,5 +355,5 @@ func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Colum
 		}
 		return nil
 	})
-	return columns, engine.Complain(err, q.SQL, position)
+	return engine.Description{Columns: columns}, engine.Complain(err, q.SQL, position)
 }

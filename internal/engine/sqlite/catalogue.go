@@ -57,6 +57,9 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 	if err := s.collations(ctx, &out); err != nil {
 		return out, err
 	}
+	if err := s.views(ctx, &out); err != nil {
+		return out, err
+	}
 	for i := range out.Tables {
 		t := &out.Tables[i]
 		for n := 1; n <= len(keyOrder[t.Name]); n++ {
@@ -67,6 +70,18 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 		}
 	}
 	return out, nil
+}
+
+// views tells what they are made of by their text.
+func (s *source) views(ctx context.Context, out *catalog.Source) error {
+	err := s.Stream(ctx, dialect.Query{SQL: "select name, sql from sqlite_schema where type = 'view'"}, func(row []any) error {
+		name, _ := row[0].(string)
+		text, _ := row[1].(string)
+		out.AddView(name, text)
+		return nil
+	})
+	out.SettleViews()
+	return err
 }
 
 // otherwise is a collation that does not compare by code point. SQLite does not

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"net/url"
+	"slices"
 	"strings"
 
 	"github.com/mattn/go-sqlite3"
@@ -26,17 +27,39 @@ var processLimits = worker.Limits{Memory: 512 << 20, File: 4 << 30, Beside: besi
 func init() { worker.Main(kind, processLimits, openReader) }
 
 // reader is a database file within a worker.
-type reader struct{ conn *sqlite3.SQLiteConn }
+type reader struct {
+	conn *sqlite3.SQLiteConn
+	seen *seen
+}
+
+// seen is what the statements that are prepared read, while it is asked for.
+type seen struct {
+	reads *catalog.Reads
+	asked int
+}
+
+func (s *seen) read(table, column string) {
+	if s.reads == nil {
+		return
+	}
+	if !slices.Contains(s.reads.Tables, table) {
+		s.reads.Tables = append(s.reads.Tables, table)
+	}
+	if name := table + "." + column; column != "" && !slices.Contains(s.reads.Columns, name) {
+		s.reads.Columns = append(s.reads.Columns, name)
+	}
+}
 
 // openReader opens a file for reading only, and reads its header, so that a file
 // of another kind is told at once.
 func openReader(path string) (worker.Reader, error) {
 	address := url.URL{Scheme: "file", Path: path, RawQuery: "mode=ro&_mutex=no&_query_only=1&_stmt_cache_size=50"}
-	conn, err := (&sqlite3.SQLiteDriver{ConnectHook: lock}).Open(address.String())
+	seen := &seen{}
+	conn, err := (&sqlite3.SQLiteDriver{ConnectHook: seen.lock}).Open(address.String())
 	if err != nil {
 		return nil, &engine.Failure{Code: engine.Unreachable, Message: err.Error(), Err: err}
 	}
-	r := reader{conn.(*sqlite3.SQLiteConn)}
+	r := reader{conn.(*sqlite3.SQLiteConn), seen}
 	if err := r.Stream(context.Background(), dialect.Query{SQL: "select count(*) from sqlite_schema"}, func([]any) error { return nil }); err != nil {
 		_ = conn.Close()
 		return nil, &engine.Failure{Code: engine.Unreachable, Message: err.Error(), Err: err}
@@ -74,12 +97,21 @@ func (r reader) Stream(ctx context.Context, q dialect.Query, row func([]any) err
 	}
 }
 
-// Describe asks for the columns without a record. A type is known where the
-// column is one of a table.
-func (r reader) Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error) {
-	rows, err := r.conn.QueryContext(ctx, "select * from (\n"+q.SQL+"\n) limit 0", make([]driver.NamedValue, len(q.Args)))
+// Describe asks for the columns without a record, and what is read for them. A type is
+// known where the column is one of a table. What is read is told while a statement is
+// prepared, so that each is another.
+func (r reader) Describe(ctx context.Context, q dialect.Query) (engine.Description, error) {
+	r.seen.asked++
+	r.seen.reads = &catalog.Reads{}
+	defer func() { r.seen.reads = nil }()
+	text := fmt.Sprintf("select * from (\n%s\n) limit 0 -- %d", q.SQL, r.seen.asked)
+	args := make([]driver.NamedValue, len(q.Args))
+	for i := range args {
+		args[i].Ordinal = i + 1
+	}
+	rows, err := r.conn.QueryContext(ctx, text, args)
 	if err != nil {
-		return nil, failureOf(err)
+		return engine.Description{}, failureOf(err)
 	}
 	defer rows.Close()
 	types := rows.(driver.RowsColumnTypeDatabaseTypeName)
@@ -94,7 +126,7 @@ func (r reader) Describe(ctx context.Context, q dialect.Query) ([]catalog.Column
 			}
 		}
 	}
-	return columns, nil
+	return engine.Description{Columns: columns, Reads: r.seen.reads}, nil
 }
 
 func failureOf(err error) error {
@@ -142,7 +174,7 @@ var limits = map[int]int{
 // lock lets nothing but reading pass on a connection. The open mode alone
 // does not stop ATTACH from writing another file, nor a PRAGMA from undoing
 // query_only.
-func lock(c *sqlite3.SQLiteConn) error {
+func (s *seen) lock(c *sqlite3.SQLiteConn) error {
 	// The limit of the process would end it; this one is an error of the statement.
 	if _, err := c.Exec(fmt.Sprintf("pragma hard_heap_limit = %d", mostMemory), nil); err != nil {
 		return err
@@ -152,7 +184,10 @@ func lock(c *sqlite3.SQLiteConn) error {
 	}
 	c.RegisterAuthorizer(func(action int, first, second, _ string) int {
 		switch action {
-		case sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, actionRecursive:
+		case sqlite3.SQLITE_READ:
+			s.read(first, second)
+			return sqlite3.SQLITE_OK
+		case sqlite3.SQLITE_SELECT, actionRecursive:
 			return sqlite3.SQLITE_OK
 		case sqlite3.SQLITE_FUNCTION:
 			if strings.EqualFold(second, "load_extension") {

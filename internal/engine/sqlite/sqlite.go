@@ -128,7 +128,7 @@ func (s *source) locks(ctx context.Context) (notes []string) {
 func (s *source) Dialect() dialect.Dialect { return dialect.SQLite }
 
 // Describe tells the columns of a query, and which piece of it is wrong.
-func (s *source) Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error) {
-	columns, err := s.Pool.Describe(ctx, q)
-	return columns, engine.Complain(err, q.SQL, 0)
+func (s *source) Describe(ctx context.Context, q dialect.Query) (engine.Description, error) {
+	described, err := s.Pool.Describe(ctx, q)
+	return described, engine.Complain(err, q.SQL, 0)
 }

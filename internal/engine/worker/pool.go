@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"context"
 	"encoding/binary"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net"
@@ -14,7 +15,6 @@ import (
 	"syscall"
 	"time"
 
-	"pikegate/core/catalog"
 	"pikegate/core/dialect"
 	"pikegate/internal/engine"
 )
@@ -88,23 +88,8 @@ func (p *Pool) Stream(ctx context.Context, q dialect.Query, row func(row []any) 
 }
 
 // Describe is that of engine.Source.
-func (p *Pool) Describe(ctx context.Context, q dialect.Query) (found []catalog.Column, err error) {
-	err = p.ask(ctx, askColumns, q, func(content []byte) error {
-		var arena engine.Arena
-		for len(content) > 0 {
-			var texts [3]string
-			for i := range texts {
-				v, rest, err := arena.ReadValue(content)
-				if err != nil {
-					return err
-				}
-				texts[i], _ = v.(string)
-				content = rest
-			}
-			found = append(found, catalog.Column{Name: texts[0], Type: catalog.Type(texts[1]), Declared: texts[2], Nullable: true})
-		}
-		return nil
-	})
+func (p *Pool) Describe(ctx context.Context, q dialect.Query) (found engine.Description, err error) {
+	err = p.ask(ctx, askColumns, q, func(content []byte) error { return json.Unmarshal(content, &found) })
 	return found, err
 }
 

@@ -11,6 +11,7 @@ import (
 	"bufio"
 	"context"
 	"encoding/binary"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -20,7 +21,6 @@ import (
 
 	"golang.org/x/sys/unix"
 
-	"pikegate/core/catalog"
 	"pikegate/core/dialect"
 	"pikegate/internal/engine"
 )
@@ -31,7 +31,7 @@ type Reader interface {
 	// Stream is that of engine.Source; its failures are of type engine.Failure.
 	Stream(ctx context.Context, q dialect.Query, row func(row []any) error) error
 	// Describe is that of engine.Source.
-	Describe(ctx context.Context, q dialect.Query) ([]catalog.Column, error)
+	Describe(ctx context.Context, q dialect.Query) (engine.Description, error)
 }
 
 // What a message is, in its first byte.
@@ -40,7 +40,7 @@ const (
 	askColumns byte = 'd' // the same, for its columns
 	cancel     byte = 'c' // the statement under way is to stop
 	someRows   byte = 'r' // rows one after the other: how wide each is, and the values
-	columns    byte = 'k' // a name, a type, a declared type for each column
+	columns    byte = 'k' // an engine.Description as JSON
 	done       byte = 'e' // the statement has ended well
 	failed     byte = 'f' // a code and a message
 )
@@ -232,11 +232,9 @@ func (s *server) describe(ctx context.Context, q dialect.Query) error {
 	if err != nil {
 		return err
 	}
-	var content []byte
-	for _, c := range found {
-		for _, text := range []string{c.Name, string(c.Type), c.Declared} {
-			content = engine.AppendValue(content, text)
-		}
+	content, err := json.Marshal(found)
+	if err != nil {
+		return err
 	}
 	return send(s.socket, columns, content)
 }

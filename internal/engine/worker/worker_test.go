@@ -34,10 +34,15 @@ func init() {
 	})
 }
 
+var described = engine.Description{
+	Columns: []catalog.Column{{Name: "a", Type: catalog.Integer, Declared: "int", Nullable: true}, {Name: "b", Nullable: true}},
+	Reads:   &catalog.Reads{Tables: []string{"t"}, Columns: []string{"t.a"}},
+}
+
 type probe struct{ path string }
 
-func (probe) Describe(context.Context, dialect.Query) ([]catalog.Column, error) {
-	return []catalog.Column{{Name: "a", Type: catalog.Integer, Declared: "int"}, {Name: "b"}}, nil
+func (probe) Describe(context.Context, dialect.Query) (engine.Description, error) {
+	return described, nil
 }
 
 // Stream does what the text says, and gives what came of it as a row.
@@ -115,9 +120,9 @@ func TestValues(t *testing.T) {
 	got, err := rows(t.Context(), p, "echo", values...)
 	require.NoError(t, err)
 	assert.Equal(t, [][]any{values}, got)
-	described, err := p.Describe(t.Context(), dialect.Query{SQL: "x"})
+	told, err := p.Describe(t.Context(), dialect.Query{SQL: "x"})
 	require.NoError(t, err)
-	assert.Equal(t, []catalog.Column{{Name: "a", Type: catalog.Integer, Declared: "int", Nullable: true}, {Name: "b", Nullable: true}}, described)
+	assert.Equal(t, described, told)
 }
 
 // TestClosedIn: a worker sees its file and those beside it, and nothing else of

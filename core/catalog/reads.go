@@ -1,0 +1,127 @@
+package catalog
+
+import (
+	"slices"
+	"strings"
+
+	"pikegate/core/sqltext"
+)
+
+// Reads is what a statement or a view reads.
+type Reads struct {
+	Tables  []string `json:"tables,omitempty"`
+	Columns []string `json:"columns,omitempty" doc:"TABLE.COLUMN"`
+	// Unknown is what cannot be followed, so that anything may be read.
+	Unknown []string `json:"unknown,omitempty" doc:"What cannot be followed, so that anything may be read"`
+}
+
+func (r *Reads) add(list *[]string, name string) bool {
+	if slices.Contains(*list, name) {
+		return false
+	}
+	*list = append(*list, name)
+	return true
+}
+
+// join adds what other reads, and tells whether that is more.
+func (r *Reads) join(other *Reads) (more bool) {
+	for _, name := range other.Tables {
+		more = r.add(&r.Tables, name) || more
+	}
+	for _, name := range other.Columns {
+		more = r.add(&r.Columns, name) || more
+	}
+	for _, what := range other.Unknown {
+		more = r.add(&r.Unknown, what) || more
+	}
+	return more
+}
+
+// systems are where databases keep tables of their own.
+var systems = []string{"information_schema", "performance_schema", "mysql", "sys"}
+
+// ReadsOf tells what a query in the source's SQL reads, where the database does not tell
+// it: every table and column whose name stands in the text, rather too many than too
+// few, and what the views among them read.
+func (s *Source) ReadsOf(sql string) *Reads {
+	made := s.named(sql)
+	s.follow(made)
+	return made
+}
+
+// named is ReadsOf without what views read.
+func (s *Source) named(sql string) *Reads {
+	text := sqltext.ReadingOf(sql, s.Traits.SQL)
+	made := &Reads{Unknown: text.Unknown}
+	named := func(name string) bool { return slices.Contains(text.Names, strings.ToLower(name)) }
+	for _, t := range s.Tables {
+		if !named(t.Own()) || t.Schema != "" && !named(t.Schema) {
+			continue
+		}
+		made.Tables = append(made.Tables, t.Name)
+		whole := text.All || slices.Contains(text.Whole, strings.ToLower(t.Own())) || slices.ContainsFunc(text.Tables, func(n sqltext.TableName) bool {
+			return slices.Contains(text.Whole, n.Alias) && (strings.EqualFold(n.Name, t.Name) || strings.EqualFold(n.Name, t.Own()))
+		})
+		for _, c := range t.Columns {
+			if whole || named(c.Name) {
+				made.Columns = append(made.Columns, t.Name+"."+c.Name)
+			}
+		}
+	}
+	for _, name := range text.Names {
+		if strings.HasPrefix(name, "pg_") || slices.Contains(systems, name) {
+			made.add(&made.Unknown, "the database's own tables, "+name)
+		}
+	}
+	return made
+}
+
+// follow adds what the views read that are read.
+func (s *Source) follow(r *Reads) {
+	for more := true; more; {
+		more = false
+		for _, name := range slices.Clone(r.Tables) {
+			if t, ok := s.Table(name); ok && t.Reads != nil {
+				more = r.join(t.Reads) || more
+			}
+		}
+	}
+}
+
+// AddView tells what a view is made of by its text, empty where the login may not see
+// it.
+func (s *Source) AddView(view, sql string) {
+	for i := range s.Tables {
+		if t := &s.Tables[i]; t.Name == view {
+			if t.Reads = s.named(sql); sql == "" {
+				t.Reads.Unknown = append(t.Reads.Unknown, "the view "+view+", whose text the login may not see")
+			}
+			t.Reads.Tables = slices.DeleteFunc(t.Reads.Tables, func(name string) bool { return name == view })
+			t.Reads.Columns = slices.DeleteFunc(t.Reads.Columns, func(name string) bool { return strings.HasPrefix(name, view+".") })
+		}
+	}
+}
+
+// AddViewRead tells one table that a view reads, and a column of it, which may be empty.
+func (s *Source) AddViewRead(view, table, column string) {
+	for i := range s.Tables {
+		if t := &s.Tables[i]; t.Name == view {
+			if t.Reads == nil {
+				t.Reads = &Reads{}
+			}
+			t.Reads.add(&t.Reads.Tables, table)
+			if column != "" {
+				t.Reads.add(&t.Reads.Columns, table+"."+column)
+			}
+		}
+	}
+}
+
+// SettleViews adds to what each view reads what the views among it read.
+func (s *Source) SettleViews() {
+	for i := range s.Tables {
+		if r := s.Tables[i].Reads; r != nil {
+			s.follow(r)
+		}
+	}
+}

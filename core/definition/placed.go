@@ -19,6 +19,8 @@ import (
 type Placed struct {
 	Expr criteria.Expr
 	Text string
+	// Part tells that it chooses records for a value only: case when { … }.
+	Part bool
 }
 
 // placed reads the conditions in the braces of hand-written SQL.
@@ -38,7 +40,7 @@ func (c *compiler) placed() {
 				c.proveOf("sql", inner, made)
 			}
 		})
-		c.out.Placed = append(c.out.Placed, Placed{made, p.Text})
+		c.out.Placed = append(c.out.Placed, Placed{made, p.Text, p.Before == "when" || p.Before == "filter" || p.Call == "if" || p.Call == "iif"})
 		for _, name := range criteria.Parameters(made) {
 			c.used = append(c.used, strings.ToLower(name))
 		}

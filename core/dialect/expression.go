@@ -100,9 +100,9 @@ func (w *writer) written(e plan.Expr, nested bool) string {
 		}
 		return x
 	case plan.Either:
-		column := w.dialect.quote("other") + "." + w.dialect.quote(e.Ref.Column.Name)
-		return fmt.Sprintf("(select case when exists (select 1 from %s where %s >= %s and %s < %s) then %s else %s end)",
-			w.table(e.Table), column, w.bind(e.Low), column, w.bind(e.High), w.bind(e.Then), w.bind(e.Else))
+		other := plan.Column{Ref: criteria.Ref{Alias: e.Table.Alias, Column: e.Ref.Column}}
+		within := plan.Logic{Terms: []plan.Expr{plan.Compare{Op: ">=", Left: other, Right: plan.Value{V: e.Low}}, plan.Compare{Op: "<", Left: other, Right: plan.Value{V: e.High}}}}
+		return "(select case when exists (select 1" + w.from(e.Table, within) + ") then " + w.bind(e.Then) + " else " + w.bind(e.Else) + " end)"
 	case plan.Related:
 		return w.related(e)
 	case plan.RelatedValue:
@@ -347,11 +347,17 @@ func (w *writer) summaryValue(e plan.SummaryValue, number bool) string {
 }
 
 func (w *writer) from(t plan.Table, where plan.Expr) string {
-	from := " from " + w.table(t)
-	if l, ok := where.(plan.Logic); !ok || len(l.Terms) > 0 {
-		from += " where " + w.expr(where, false)
+	var conditions []string
+	if t.Rows != nil {
+		conditions = append(conditions, w.expr(t.Rows, true))
 	}
-	return from
+	if l, ok := where.(plan.Logic); !ok || len(l.Terms) > 0 {
+		conditions = append(conditions, w.expr(where, t.Rows != nil))
+	}
+	if conditions == nil {
+		return " from " + w.table(t)
+	}
+	return " from " + w.table(t) + " where " + strings.Join(conditions, " and ")
 }
 
 func (w *writer) table(t plan.Table) string {

@@ -168,6 +168,9 @@ func (w *writer) statement(s plan.Statement) {
 			w.text("left ")
 		}
 		w.text("join " + w.table(j.Table) + " on " + w.expr(j.On, true))
+		if j.Rows != nil {
+			w.text(" and " + w.expr(j.Rows, true))
+		}
 	}
 	for _, m := range s.Summaries {
 		w.summary(m)
@@ -179,7 +182,11 @@ func (w *writer) statement(s plan.Statement) {
 		w.tail(s)
 		return
 	}
-	for i, condition := range w.conditions(s.Where, true) {
+	conditions := []string{}
+	if s.From.Rows != nil {
+		conditions = append(conditions, w.expr(s.From.Rows, true))
+	}
+	for i, condition := range append(conditions, w.conditions(s.Where, true)...) {
 		if i == 0 {
 			w.text("\nwhere " + condition)
 		} else {

@@ -20,7 +20,7 @@ import (
 func (p Planner) Records(view definition.View, values parameter.Values) (Selection, diag.Problems) {
 	c, b := p.Query, p.binder(values)
 	b.records, b.used = !c.Grouped && c.SQL == nil, map[string]bool{}
-	s := Selection{Statement: Statement{From: p.from(), DateIndex: -1, Distinct: c.Query.Distinct}}
+	s := Selection{Statement: Statement{DateIndex: -1, Distinct: c.Query.Distinct}}
 	b.resolved = b.conditions()
 	if len(c.Placed) == 0 { // those may be on other records
 		b.window = windowOf(b.resolved)
@@ -111,8 +111,9 @@ type binder struct {
 	// lenient has comparisons met by dates that do not fit, but for columns that
 	// are sure to have none.
 	lenient bool
-	// sure is that of the planner.
+	// sure and rows are those of the planner.
 	sure func(catalog.Column) bool
+	rows Rows
 	// window is the stretch of time that the top-level conditions leave of
 	// columns, by alias and name: other records do not matter. It is not set where
 	// they do.
@@ -127,7 +128,9 @@ type binder struct {
 	parts int
 }
 
+// from reads the tables of the query.
 func (b *binder) from(s *Statement) {
+	s.From = b.tableOf(b.compiled.From.Table, b.compiled.From.Alias)
 	if b.resolved == nil {
 		b.resolved = b.conditions()
 	}
@@ -136,7 +139,7 @@ func (b *binder) from(s *Statement) {
 		if bare := b.bare(j.On); bare != nil {
 			on = b.condition(bare, false)
 		}
-		s.Joins = append(s.Joins, Join{tableOf(j.Table.Table, j.Alias), j.Optional, on})
+		s.Joins = append(s.Joins, Join{b.tableOf(j.Table.Table, j.Alias), j.Optional, on})
 	}
 	if b.readsAll() {
 		b.summed = s

@@ -48,7 +48,7 @@ func (p Planner) Occurring(question string, search Search) (Statement, diag.Prob
 		return p.rowsOf(offer, search)
 	}
 	column := Column{offer.Column.Ref}
-	s := Statement{From: tableOf(p.Query.TableOf(offer.Column.Ref.Alias), offer.Column.Ref.Alias), DateIndex: -1}
+	s := Statement{From: p.binder(nil).tableOf(p.Query.TableOf(offer.Column.Ref.Alias), offer.Column.Ref.Alias), DateIndex: -1}
 	s.Where = append(s.Where, Condition{Expr: Not{IsBlank{column}}})
 	grouped(&s, column)
 	narrow(&s, column, column, search)
@@ -65,7 +65,7 @@ func (p Planner) others(question string, values parameter.Values) (*binder, Stat
 	}
 	b := p.binder(rest)
 	b.skipped = question
-	s := Statement{From: p.from(), DateIndex: -1}
+	s := Statement{DateIndex: -1}
 	b.from(&s)
 	b.where(&s)
 	return b, s

@@ -282,7 +282,7 @@ func (b *binder) timed(ref criteria.Ref, op string, t civil.DateTime) Expr {
 		case blanks:
 			low = Value{catalog.IsoBound(t-civil.DateTime(t.Seconds()%60), ' ')}
 		case indexed:
-			low = Either{tableOf(b.compiled.TableOf(ref.Alias), "other"), ref, day + " ", day + "!", day, catalog.IsoBound(t, 'T')}
+			low = Either{b.tableOf(b.compiled.TableOf(ref.Alias), "other"), ref, day + " ", day + "!", day, catalog.IsoBound(t, 'T')}
 		}
 		return all(Compare{">=", column, low}, Logic{true, []Expr{Compare{">=", column, Value{next}}, exact}})
 	}
@@ -292,7 +292,7 @@ func (b *binder) timed(ref criteria.Ref, op string, t civil.DateTime) Expr {
 	case !blanks:
 		high = Value{tight}
 	case indexed:
-		high = Either{tableOf(b.compiled.TableOf(ref.Alias), "other"), ref, day + "T", day + "U", next, tight}
+		high = Either{b.tableOf(b.compiled.TableOf(ref.Alias), "other"), ref, day + "T", day + "U", next, tight}
 	}
 	return all(Compare{"<", column, high}, Logic{true, []Expr{Compare{"<", column, Value{day}}, exact}})
 }

@@ -8,8 +8,8 @@ import (
 )
 
 // Planner makes the statements of one query: for its records, for the choices of
-// its questions, and for what is told of a run. Nothing else makes any that read
-// the query's tables.
+// its questions, and for what is told of a run; and, without one, those that look at a
+// table by itself. Nothing else makes any that read tables.
 type Planner struct {
 	Query    *definition.Compiled
 	Calendar civil.Calendar
@@ -17,12 +17,17 @@ type Planner struct {
 	// written alike where it has a Layout, so that a statement need not look at
 	// each; nil where that is known of none.
 	Sure func(catalog.Column) bool
+	// Rows tells which rows of a table whoever asks may see; nil where they may see
+	// all there are. Every answer is the one that a database without the others would
+	// give.
+	Rows Rows
 }
 
 // binder binds the query to answers.
 func (p Planner) binder(values parameter.Values) *binder {
-	return &binder{compiled: p.Query, given: values, calendar: p.Calendar, sure: p.Sure}
+	b := &binder{compiled: p.Query, given: values, calendar: p.Calendar, sure: p.Sure, rows: p.Rows}
+	if p.Query == nil {
+		b.compiled = &definition.Compiled{Query: &definition.Query{}}
+	}
+	return b
 }
-
-// from is the table of the query.
-func (p Planner) from() Table { return tableOf(p.Query.From.Table, p.Query.From.Alias) }

@@ -54,7 +54,11 @@ func staysAs(p sqltext.Piece, q parameter.Parameter) bool {
 
 // placed binds a condition in braces.
 func (b *binder) placed(s *Statement, p definition.Placed) Condition {
-	return b.bindOne(s, resolved{p.Expr, b.bare(p.Expr)}, strings.TrimSpace(p.Text))
+	made := b.bindOne(s, resolved{p.Expr, b.bare(p.Expr)}, strings.TrimSpace(p.Text))
+	if p.Part {
+		made.Words += " (in a part only)"
+	}
+	return made
 }
 
 func isDated(q parameter.Parameter) bool {

@@ -80,7 +80,11 @@ type Fetched struct {
 }
 
 // Table is a table and its name in the statement.
-type Table struct{ Schema, Name, Alias string }
+type Table struct {
+	Schema, Name, Alias string
+	// Rows is what its rows meet that are read, nil where all are.
+	Rows Expr
+}
 
 // Join adds a table; an optional one keeps records that have no match.
 type Join struct {

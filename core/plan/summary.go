@@ -60,7 +60,7 @@ func (b *binder) readsAll() bool {
 func (b *binder) ofRecords(r *criteria.Records, of Expr) Expr {
 	if b.summed != nil {
 		if keys, rest, ok := b.keysOf(r); ok && !served(r.Inner.Table, keys, rest) {
-			return b.summed.value(tableOf(r.Inner.Table, r.Inner.Alias), keys, b.together(rest), of, b.compiled.Tables())
+			return b.summed.value(b.tableOf(r.Inner.Table, r.Inner.Alias), keys, b.together(rest), of, b.compiled.Tables())
 		}
 	}
 	from, condition := b.belonging(r)
@@ -163,7 +163,7 @@ func within(e criteria.Expr, alias string) bool {
 // value gives a value of a summary of the statement, which is added if there is none.
 func (s *Statement) value(from Table, keys []SummaryKey, where, of Expr, tables []criteria.Table) Expr {
 	at := slices.IndexFunc(s.Summaries, func(m Summary) bool {
-		return m.From == from && reflect.DeepEqual(m.Keys, keys) && reflect.DeepEqual(m.Where, where)
+		return reflect.DeepEqual(m.From, from) && reflect.DeepEqual(m.Keys, keys) && reflect.DeepEqual(m.Where, where)
 	})
 	if at < 0 {
 		at = len(s.Summaries)

@@ -7,15 +7,10 @@ import (
 	"pikegate/core/criteria"
 )
 
-func tableOf(t catalog.Table, alias string) Table { return Table{t.Schema, t.Own(), alias} }
-
-// alone is a table that is read by itself.
-func alone(t catalog.Table) Table { return tableOf(t, t.Own()) }
-
 // FirstRows makes the statement for rows of a table as they are stored, some of
 // its columns or all.
-func FirstRows(t catalog.Table, columns []catalog.Column, most int) Selection {
-	s := Selection{Statement: Statement{From: alone(t), DateIndex: -1, Limit: most}}
+func (p Planner) FirstRows(t catalog.Table, columns []catalog.Column, most int) Selection {
+	s := Selection{Statement: Statement{From: p.binder(nil).alone(t), DateIndex: -1, Limit: most}}
 	for i, c := range columns {
 		s.Fetch = append(s.Fetch, Fetched{Ref: criteria.Ref{Alias: t.Own(), Column: c, Nullable: c.Nullable}})
 		s.Outputs = append(s.Outputs, Output{Name: c.Name, Label: c.Name, Type: c.Type, Column: c, Index: i})
@@ -32,7 +27,7 @@ func (s Statement) RowsOf(c catalog.Column, values []any) Statement {
 
 // UnfitRows makes the statement for the records of a table in which a value of a
 // column with dates is none, their keys first.
-func UnfitRows(t catalog.Table, c catalog.Column, most int) Selection {
+func (p Planner) UnfitRows(t catalog.Table, c catalog.Column, most int) Selection {
 	var keys, others []catalog.Column
 	for _, name := range t.Key {
 		if key, ok := t.Column(name); ok && key.Name != c.Name {
@@ -44,7 +39,7 @@ func UnfitRows(t catalog.Table, c catalog.Column, most int) Selection {
 			others = append(others, other)
 		}
 	}
-	s := FirstRows(t, slices.Concat(keys, []catalog.Column{c}, others), most)
+	s := p.FirstRows(t, slices.Concat(keys, []catalog.Column{c}, others), most)
 	for _, key := range s.Fetch[:len(keys)] {
 		s.Sort = append(s.Sort, SortKey{Expr: Column{key.Ref}})
 	}
@@ -53,9 +48,9 @@ func UnfitRows(t catalog.Table, c catalog.Column, most int) Selection {
 }
 
 // Ends makes the statement for the least and the greatest number of a column.
-func Ends(t catalog.Table, c catalog.Column) Statement {
+func (p Planner) Ends(t catalog.Table, c catalog.Column) Statement {
 	column := Column{criteria.Ref{Alias: t.Own(), Column: c}}
-	return Statement{From: alone(t), DateIndex: -1, Aggregates: []Expr{Aggregate{"least", column}, Aggregate{"greatest", column}}}
+	return Statement{From: p.binder(nil).alone(t), DateIndex: -1, Aggregates: []Expr{Aggregate{"least", column}, Aggregate{"greatest", column}}}
 }
 
 // Statistic says where in a row of Statistics what is known of a column stands,
@@ -68,14 +63,14 @@ type Statistic struct {
 // Statistics makes the statement that tells of each column of a table how many
 // values it has, how many different ones, the least and the greatest. The first
 // value of its row is how many records there are.
-func Statistics(t catalog.Table) (s Statement, statistics []Statistic) {
-	s = Statement{From: alone(t), DateIndex: -1}
+func (p Planner) Statistics(t catalog.Table) (s Statement, statistics []Statistic) {
+	s = Statement{From: p.binder(nil).alone(t), DateIndex: -1}
 	add := func(name string, x Expr) int {
 		s.Aggregates = append(s.Aggregates, Aggregate{name, x})
 		return len(s.Aggregates) - 1
 	}
 	add("count", nil)
-	b := binder{}
+	b := p.binder(nil)
 	for _, c := range t.Columns {
 		column := Column{criteria.Ref{Alias: t.Own(), Column: c}}
 		at := Statistic{add("present", column), -1, -1, -1, orderedColumn(c)}

@@ -158,7 +158,7 @@ func (b *binder) belonging(r *criteria.Records) (Table, Expr) {
 			where = append(where, b.condition(criteria.Simplify(part, b.calendar), false))
 		}
 	}
-	return tableOf(r.Inner.Table, r.Inner.Alias), all(where...)
+	return b.tableOf(r.Inner.Table, r.Inner.Alias), all(where...)
 }
 
 // aggregated is an aggregate of what x is: of a group's records, or of related ones.

@@ -11,7 +11,7 @@ import (
 // none where nothing can be left out.
 func (p Planner) LeftOut(values parameter.Values) (s Statement, columns []criteria.Ref) {
 	c := p.Query
-	s = Statement{From: p.from(), DateIndex: -1, Aggregates: []Expr{Aggregate{Name: "count"}}}
+	s = Statement{DateIndex: -1, Aggregates: []Expr{Aggregate{Name: "count"}}}
 	if c.SQL != nil || c.Criteria == nil {
 		return s, nil
 	}

@@ -36,8 +36,8 @@ type Reasons struct {
 func (p Planner) Why(values parameter.Values) Reasons {
 	b := p.binder(values)
 	r := Reasons{
-		Sides:   Statement{From: p.from(), DateIndex: -1, Aggregates: []Expr{Aggregate{Name: "count"}}},
-		Records: Statement{From: p.from(), DateIndex: -1, Aggregates: []Expr{Aggregate{Name: "count"}}},
+		Sides:   Statement{DateIndex: -1, Aggregates: []Expr{Aggregate{Name: "count"}}},
+		Records: Statement{From: b.tableOf(p.Query.From.Table, p.Query.From.Alias), DateIndex: -1, Aggregates: []Expr{Aggregate{Name: "count"}}},
 	}
 	b.from(&r.Sides)
 	whole := Statement{}

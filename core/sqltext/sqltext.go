@@ -70,6 +70,9 @@ func (s *splitter) neighbours() {
 				if t.is("(") && at > 0 {
 					p.Call = s.tokens[at-1].text
 				}
+				if t.is("where") && at > 1 && s.tokens[at-2].is("filter") {
+					p.Before = "filter"
+				}
 			}
 			if t.start >= p.End && p.After == "" {
 				p.After = t.text

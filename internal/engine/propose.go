@@ -20,7 +20,7 @@ func ProposeDates(ctx context.Context, s Source, out *catalog.Source) error {
 			t.Columns[j].Bytes = c.Bytes && !t.IsKey(c.Name)
 		}
 		values := make([][]any, len(t.Columns))
-		err := s.Stream(ctx, s.Dialect().Write(plan.FirstRows(*t, t.Columns, sample).Statement), func(row []any) error {
+		err := s.Stream(ctx, s.Dialect().Write(plan.Planner{}.FirstRows(*t, t.Columns, sample).Statement), func(row []any) error {
 			for j, v := range row {
 				if v != nil {
 					values[j] = append(values[j], v)

@@ -35,7 +35,7 @@ func Survey(ctx context.Context, s Source, t *catalog.Table) error {
 	if places == nil {
 		return nil
 	}
-	statement := plan.FirstRows(*t, columns, 0).Statement
+	statement := plan.Planner{}.FirstRows(*t, columns, 0).Statement
 	look := func(ctx context.Context, q plan.Statement) ([]*catalog.Survey, int64, error) {
 		surveys := make([]*catalog.Survey, len(places))
 		for i, place := range places {
@@ -95,7 +95,7 @@ func sampleOf(ctx context.Context, s Source, t catalog.Table, of plan.Statement)
 		return of, false, nil
 	}
 	var least, greatest int64
-	err := s.Stream(ctx, s.Dialect().Write(plan.Ends(t, column)), func(row []any) error {
+	err := s.Stream(ctx, s.Dialect().Write(plan.Planner{}.Ends(t, column)), func(row []any) error {
 		least, _ = row[0].(int64)
 		greatest, _ = row[1].(int64)
 		return nil

@@ -46,13 +46,13 @@ func Sample(ctx context.Context, job Job, most int) (output.Result, error) {
 
 // FirstRows gives rows of a table as they are stored, dates read.
 func FirstRows(ctx context.Context, source engine.Source, t catalog.Table, most int, zone *time.Location) (output.Result, error) {
-	return sampleOf(ctx, source, plan.FirstRows(t, t.Columns, most), zone)
+	return sampleOf(ctx, source, plan.Planner{}.FirstRows(t, t.Columns, most), zone)
 }
 
 // UnfitRows gives the records of a table in which a value of a column with dates
 // is none, their keys first.
 func UnfitRows(ctx context.Context, source engine.Source, t catalog.Table, c catalog.Column, most int, zone *time.Location) (output.Result, error) {
-	return sampleOf(ctx, source, plan.UnfitRows(t, c, most), zone)
+	return sampleOf(ctx, source, plan.Planner{}.UnfitRows(t, c, most), zone)
 }
 
 func sampleOf(ctx context.Context, source engine.Source, s plan.Selection, zone *time.Location) (output.Result, error) {

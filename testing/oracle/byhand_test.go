@@ -64,7 +64,7 @@ var byHand = []struct {
 	},
 	{
 		"a count of some", "select id from vessels v where (select sum(case when { p.passed_at within :period } then 1 else 0 end) from passages p where p.vessel_id = v.id) > 1", "vessels", "(count of passages where passed_at within :period) > 1", nil,
-		"Passed at from Sat 1 Jun 2024 through Sun 31 Aug 2025 (457 days).",
+		"Passed at from Sat 1 Jun 2024 through Sun 31 Aug 2025 (457 days) (in a part only).",
 		[]string{"passages.passed_at", "passages.vessel_id"},
 	},
 	{

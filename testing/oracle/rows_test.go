@@ -1,0 +1,260 @@
+package oracle_test
+
+import (
+	"database/sql"
+	"flag"
+	"fmt"
+	"math/rand/v2"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/core/catalog"
+	"pikegate/core/civil"
+	"pikegate/core/criteria"
+	"pikegate/core/definition"
+	"pikegate/core/parameter"
+	"pikegate/core/plan"
+	"pikegate/internal/demo"
+)
+
+var hidden = flag.Int("hidden", 2000, "how many random queries are answered with rows that are not to be seen (a seventh of them on each server)")
+
+// rule is a condition on the rows of tables that somebody may see.
+type rule map[string]string
+
+// rule makes a random one, on one table or two.
+func (r random) rule() rule {
+	conditions := map[string][]string{
+		"locks": {"id in (1, 2, 5, 9)", "name < 'M'", "any maintenance_jobs where done_on is blank", "no passages where toll_pence > 900", "id < 0"},
+		"vessels": {
+			"owner contains 'a'", "length_m > 12", "any passages where passed_at within '2025'", "(count of dues_invoices where paid_on is blank) > 2", "name ends with 'e' or id < 50", "not (owner starts with 'T')",
+			"any vessels as other where other.owner = vessels.owner and other.id < vessels.id",
+		},
+		"passages":         {"passed_at within '2024'", "direction = 'upstream'", "toll_pence between 500 and 1000", "any locks where name < 'M'", "passed_at > '2024-06-30T12:00'", "vessel_id is not blank"},
+		"dues_invoices":    {"paid_on is not blank", "issued_on within '2024-H2'", "amount_pence / 100 > 40"},
+		"maintenance_jobs": {"done_on is not blank", "cost_pence < 40000", "done_on is blank or done_on within '2025'"},
+	}
+	made := rule{}
+	for range 1 + r.IntN(2) {
+		table := pick(r, []string{"locks", "vessels", "vessels", "passages", "passages", "dues_invoices", "maintenance_jobs"})
+		made[table] = pick(r, conditions[table])
+	}
+	return made
+}
+
+// rows is the rule as a planner takes it.
+func (m rule) rows(t *testing.T, source *catalog.Source) plan.Rows {
+	return func(table catalog.Table, alias string) criteria.Expr {
+		text := m[table.Name]
+		if text == "" {
+			return nil
+		}
+		e, problems := criteria.Parse(strings.ReplaceAll(text, "vessels.", alias+"."))
+		require.Empty(t, problems, text)
+		require.Empty(t, criteria.ResolveCondition(text, e, criteria.Scope{Tables: []criteria.Table{{Alias: alias, Table: table}}, Related: source.Table}), text)
+		return e
+	}
+}
+
+// query makes a random query on the navigation, with joins, groups, related records and
+// choices.
+func (r random) navigationQuery() string {
+	condition := func(of string) string {
+		return "(" + pick(r, map[string][]string{
+			"passages":         {"passages.passed_at within :period", "passages.passed_at >= :period.from", "passages.toll_pence > 700", "passages.direction = 'upstream'", "passages.vessel_id is blank"},
+			"locks":            {"locks.name in :locks", "locks.id > 3", "at least 2 maintenance_jobs as j of locks where j.cost_pence > 20000", "(count of maintenance_jobs as j of locks) < 6", "no passages as p of locks where p.passed_at within :period"},
+			"vessels":          {"vessels.length_m > 11", "no dues_invoices of vessels where paid_on is blank", "(sum of dues_invoices.amount_pence of vessels) > 20000", "any passages as p of vessels where p.passed_at within :period", "vessels.name is blank"},
+			"maintenance_jobs": {"maintenance_jobs.done_on within :period", "maintenance_jobs.cost_pence > 30000", "maintenance_jobs.done_on is blank"},
+		}[of]) + ")"
+	}
+	all := func(tables ...string) string {
+		terms := []string{}
+		for range 1 + r.IntN(2) {
+			term := condition(pick(r, tables))
+			if r.IntN(4) == 0 {
+				term = "(" + term + " or " + condition(pick(r, tables)) + ")"
+			}
+			terms = append(terms, term)
+		}
+		return strings.Join(terms, " and ")
+	}
+	head := "parameters: [{name: period, kind: period, required: true}, {name: locks, kind: text, many: true, choices: {column: locks.name}}]\n"
+	optional := pick(r, []string{"", ", optional: true"})
+	switch r.IntN(6) {
+	case 0:
+		return "from: vessels\n" + strings.ReplaceAll(head, ", choices: {column: locks.name}", "") + "columns:\n  - name\n  - {name: passages, value: \"" + pick(r, []string{"count of passages", "sum of passages.toll_pence where passed_at within :period", "least of passages.passed_at", "average of passages.toll_pence", "if(any dues_invoices where paid_on is blank, 'owes', 'paid')"}) +
+			"\"}\nsort: [passages descending]\ncriteria: \"" + pick(r, []string{all("vessels"), "(count of passages where passed_at within :period) < 4"}) + "\"\n"
+	case 1:
+		return "from: passages\njoins: [{table: locks, on: passages.lock_id = locks.id}]\n" + head + "columns: [{name: lock, value: locks.name}, {name: n, value: count}, {name: tolls, value: sum of toll_pence}]\nsort: [n descending]\ncriteria: \"" + all("passages", "locks") + pick(r, []string{"", " and count > 2"}) + "\"\n"
+	case 2:
+		return "from: locks\njoins: [{table: maintenance_jobs, on: maintenance_jobs.lock_id = locks.id" + optional + "}]\n" + head + "columns: [locks.name, maintenance_jobs.cost_pence]\nsort: [locks.name]\ncriteria: \"" + all("locks", "maintenance_jobs") + "\"\n"
+	case 3:
+		return "from: locks\n" + head + "distinct: true\ncolumns: [{name: letter, value: \"if(name < 'M', 'a', 'z')\"}, {name: open, value: count of maintenance_jobs where done_on is blank}]\ncriteria: \"" + all("locks") + "\"\n"
+	}
+	return "from: passages\njoins:\n  - {table: locks, on: passages.lock_id = locks.id" + pick(r, []string{"", ", optional: true"}) + "}\n  - {table: vessels, on: passages.vessel_id = vessels.id" + optional + "}\n" + head +
+		"columns: [passages.id, passed_at, {name: lock, value: locks.name}, {name: vessel, value: vessels.name}]\nsort: [passed_at]\ncriteria: \"" + all("passages", "locks", "vessels") + "\"\n"
+}
+
+// TestHiddenRows: with rows that are not to be seen, every statement there is answers as
+// a database without them does: records, choices, coverage, why, edges, what is left
+// out, statistics and first rows.
+func TestHiddenRows(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "navigation.db")
+	data, err := demo.Generate()
+	require.NoError(t, err)
+	require.NoError(t, demo.Write(path, data))
+	from, err := sql.Open("sqlite3", path)
+	require.NoError(t, err)
+	defer from.Close()
+	for _, kind := range []string{"sqlite", "postgresql", "mysql"} {
+		t.Run(kind, func(t *testing.T) {
+			cases, together := *hidden, 100
+			if kind != "sqlite" {
+				cases = *hidden / 7
+			}
+			whole := navigation(t, kind, from)
+			rest, db := emptyNavigation(t, kind)
+			fillNavigation(t, kind, db, from, nil)
+			rest.openNavigation(t) // its foreign keys are known now, and would be in the way
+			for _, drop := range []string{"passages_lock_id_fkey on passages", "passages_vessel_id_fkey on passages", "dues_invoices_vessel_id_fkey on dues_invoices", "maintenance_jobs_lock_id_fkey on maintenance_jobs"} {
+				name, table, _ := strings.Cut(drop, " on ")
+				if kind == "postgresql" {
+					_, err := db.Exec("alter table " + table + " drop constraint " + name)
+					require.NoError(t, err)
+				}
+			}
+			if kind == "mysql" {
+				db.SetMaxOpenConns(1)
+				_, err := db.Exec("set session foreign_key_checks = 0")
+				require.NoError(t, err)
+			}
+			for i := 0; i < cases; i += together {
+				r := random{Rand: rand.New(rand.NewPCG(*seed+17, uint64(i)))}
+				m := r.rule()
+				keep := seen(t, whole, m)
+				for at := len(navigationTables) - 1; at >= 0; at-- {
+					_, err := db.Exec("delete from " + navigationTables[at].name)
+					require.NoError(t, err)
+				}
+				fillNavigation(t, kind, db, from, keep)
+				for range min(together, cases-i) {
+					compareHidden(t, whole, rest, m, r.navigationQuery(), r)
+				}
+			}
+		})
+	}
+}
+
+// seen are the keys of the rows that a rule lets be seen, by table; of a table without
+// one it tells nothing.
+func seen(t *testing.T, whole *bench, m rule) map[string]map[int64]bool {
+	keep := map[string]map[int64]bool{}
+	for table, condition := range m {
+		compiled, problems := compileAt(t, whole, "from: "+table+"\ncolumns: [id]\ncriteria: \""+condition+"\"\n")
+		require.NoError(t, problems.Err(), condition)
+		statement, problems := whole.planner(compiled, whole.ctx).Records(definition.View{}, nil)
+		require.NoError(t, problems.Err(), condition)
+		keep[table] = map[int64]bool{}
+		for _, row := range whole.all(t, statement.Statement) {
+			keep[table][row[0].(int64)] = true
+		}
+	}
+	return keep
+}
+
+// all are the rows of a statement as the engine hands them over, but for those with a
+// date that does not fit.
+func (b *bench) all(t *testing.T, s plan.Statement) (rows [][]any) {
+	t.Helper()
+	q := b.source.Dialect().Write(s)
+	require.NoError(t, b.source.Stream(t.Context(), q, func(row []any) error {
+		if fitting(s, row) {
+			rows = append(rows, append([]any(nil), row...))
+		}
+		return nil
+	}), "%s\n%s", b.engine, q.SQL)
+	return rows
+}
+
+// compareHidden compares what is said of a query by a database with hidden rows, and
+// by one that does not have them.
+func compareHidden(t *testing.T, whole, rest *bench, m rule, text string, r random) {
+	t.Helper()
+	in := parameter.Inputs{"period": parameter.Typed(pick(r, []string{"2025", "2024-06/2025-03", "2023-H1"}))}
+	if r.IntN(2) == 0 {
+		in["locks"] = parameter.Typed("Harrow Top", "Mossgill")
+	}
+	var answers [2][]string
+	for i, b := range []*bench{whole, rest} {
+		compiled, problems := compileAt(t, b, text)
+		for _, p := range problems {
+			require.Contains(t, []string{"unused_parameter", "blanks_left_out", "never_true", "redundant", "always_true", "optional_in_or", "no_index", "mixed_and_or"}, p.Code, "%s: %v", text, p)
+		}
+		values, problems := parameter.Read(compiled.Questions, compiled.Rules, in, parameter.Context{Calendar: b.ctx})
+		require.Empty(t, problems)
+		planner := b.planner(compiled, b.ctx)
+		if b == whole {
+			planner.Rows = m.rows(t, &b.catalog)
+		}
+		say := func(what string, s plan.Statement) {
+			rows := b.all(t, s)
+			if s.Sort == nil { // in whatever order
+				ordered := make([]string, len(rows))
+				for i, row := range rows {
+					ordered[i] = fmt.Sprint(row)
+				}
+				answers[i] = append(answers[i], what+": "+fmt.Sprint(len(rows), slices.Sorted(slices.Values(ordered))))
+				return
+			}
+			answers[i] = append(answers[i], what+": "+fmt.Sprint(rows))
+		}
+		statement, problems := planner.Records(definition.View{}, values)
+		require.NoError(t, problems.Err(), text)
+		say("records", statement.Statement)
+		why := planner.Why(values)
+		say("why", why.Sides)
+		say("all", why.Records)
+		if left, columns := planner.LeftOut(values); columns != nil {
+			say("left out", left)
+		}
+		if edges, ok := planner.Edges(statement.Statement); ok {
+			for _, s := range []*plan.Statement{edges.Before, edges.After} {
+				if s != nil {
+					say("edge", *s)
+				}
+			}
+		}
+		if _, column, ok := planner.DateQuestion(); ok && !compiled.Grouped && plan.CanCover(column.Ref.Column, civil.Month) {
+			covered, problems := planner.Coverage(civil.Month, values)
+			require.NoError(t, problems.Err())
+			say("coverage", covered)
+		}
+		if _, ok := compiled.Offers["locks"]; ok {
+			choices, problems := planner.Choices("locks", values, plan.Search{})
+			require.NoError(t, problems.Err())
+			say("choices", choices)
+			occurring, _ := planner.Occurring("locks", plan.Search{})
+			say("occurring", occurring)
+		}
+		for _, table := range b.catalog.Tables {
+			if m[table.Name] == "" {
+				continue
+			}
+			alone := plan.Planner{Calendar: b.ctx, Rows: planner.Rows}
+			statistics, _ := alone.Statistics(table)
+			say("statistics", statistics)
+			say("first rows", alone.FirstRows(table, table.Columns, 10_000).Statement)
+		}
+	}
+	for i := range answers[0] {
+		assert.Equal(t, answers[1][i], answers[0][i], "%s %v\n%s", whole.engine, m, text)
+	}
+	if t.Failed() {
+		t.FailNow()
+	}
+}

@@ -120,7 +120,7 @@ func (c *compiler) answersInSQL() {
 			told("", "needs_form", "How the column beside :"+p.Text+" stores its dates is not known here.", fmt.Sprintf("Write the condition in braces, { passed_at within :%s }, or say the form: :%s as %s.", p.Text, whole(p), strings.Join(forms, ", as ")))
 		case q.Kind == parameter.Period && q.Limits.Ends != "" && q.Limits.Ends != parameter.EndsClosed:
 			told("", "open_end", "An end of :"+p.Text+" can be open, and there is no value for that.", fmt.Sprintf("Write the condition in braces, { passed_at within :%s }, or have its limits say ends: closed.", p.Text))
-		case c.canBeBlank(p.Text) && !c.blankIsSeenTo(p.Text):
+		case c.canBeBlank(p.Text) && !isShown(p) && !c.blankIsSeenTo(p.Text):
 			told("", "blank_in_sql", "Left blank, :"+p.Text+" is null here, and nothing equals null.", fmt.Sprintf("Write the condition in braces, { … :%[1]s }, make the question required, or say what null does: :%[1]s is null or ….", p.Text))
 		case p.Part == "through" && form.Type() == catalog.DateTime:
 			told("", "through_is_a_day", "The last day is no moment, and "+string(form)+" is one.", fmt.Sprintf("Write < :%s.until as %s.", p.Text, form))
@@ -145,6 +145,11 @@ var forms = []string{"date", "iso-date", "ymd", "ym", "unix-s", "unix-ms", "unix
 // FormOf is the form that a value says it takes.
 func FormOf(p sqltext.Piece) (catalog.Encoding, bool) {
 	return catalog.Encoding(p.As), slices.Contains(forms, p.As)
+}
+
+// isShown tells whether a value stands in the result by itself, where a blank is one.
+func isShown(p sqltext.Piece) bool {
+	return p.AsText != "" && p.Call == "" || p.Before == "select" || p.Before == "then" || p.Before == "else"
 }
 
 // blankIsSeenTo tells whether the SQL says what a question is that was left blank: it

@@ -32,6 +32,7 @@ parameters:
 		"select id from sales where id = :sure and id <> :usual and :n is null":                           "",
 		"select id from sales where :n::int is null or cast(:n as int) = id":                              "",
 		"select id from sales where coalesce(:n, 0) = id":                                                 "",
+		"select id, :n as n, case when id > 5 then :n else 0 end as m from sales":                         "",
 		"select :sure as n from sales":                                                                    "",
 		"select id from sales where month >= :period.from as ym":                                          "",
 		"select id from sales where day between :start as iso-date and :until as iso-date":                "",

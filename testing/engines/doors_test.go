@@ -140,7 +140,7 @@ kind: query
 name: q
 source: s
 sql: select %s as v, %s as w where %s in :many
-parameters: [{name: word, kind: text}, {name: many, kind: text, many: true}]
+parameters: [{name: word, kind: text, required: true}, {name: many, kind: text, many: true, required: true}]
 columns: [v, w]
 `
 

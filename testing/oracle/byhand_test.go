@@ -16,8 +16,6 @@ import (
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
 	"pikegate/core/sqltext"
-	"pikegate/internal/demo"
-	"pikegate/testing/oracle"
 	"pikegate/testing/servers"
 )
 
@@ -114,18 +112,7 @@ const byHandQuestions = `parameters:
 // TestByHand: conditions in braces and values in their forms choose what the same
 // criteria choose, on every engine, and are read back; and what the SQL reads is known.
 func TestByHand(t *testing.T) {
-	path := filepath.Join(t.TempDir(), "navigation.db")
-	data, err := demo.Generate()
-	require.NoError(t, err)
-	require.NoError(t, demo.Write(path, data))
-	from, err := sql.Open("sqlite3", path)
-	require.NoError(t, err)
-	defer from.Close()
-	benches := []*bench{navigation(t, "sqlite", from), navigation(t, "postgresql", from), navigation(t, "mysql", from)}
-	world := oracle.World{Calendar: benches[0].ctx, Questions: map[string]parameter.Parameter{}, Tables: map[string][]oracle.Record{}}
-	for _, table := range benches[0].catalog.Tables {
-		world.Tables[table.Name] = recordsOf(t, from, table)
-	}
+	benches, world := navigations(t)
 	for _, c := range byHand {
 		t.Run(c.name, func(t *testing.T) {
 			structured, _ := compileAt(t, benches[0], "from: "+c.table+"\n"+byHandQuestions+"columns: [id]\nsort: [id]\ncriteria: \""+c.criteria+"\"\n")

@@ -94,21 +94,33 @@ func fillNavigation(t *testing.T, kind string, db, from *sql.DB, keep map[string
 	}
 }
 
-// TestDocumentedRelations runs every example that the documentation gives of records
-// of other tables on every engine, and holds what comes back against the oracle.
-func TestDocumentedRelations(t *testing.T) {
+// demonstration opens the records of the demonstration.
+func demonstration(t *testing.T) *sql.DB {
 	path := filepath.Join(t.TempDir(), "navigation.db")
 	data, err := demo.Generate()
 	require.NoError(t, err)
 	require.NoError(t, demo.Write(path, data))
 	from, err := sql.Open("sqlite3", path)
 	require.NoError(t, err)
-	defer from.Close()
+	t.Cleanup(func() { from.Close() })
+	return from
+}
+
+// navigations makes the tables on every engine, and the world of their records.
+func navigations(t *testing.T) ([]*bench, oracle.World) {
+	from := demonstration(t)
 	benches := []*bench{navigation(t, "sqlite", from), navigation(t, "postgresql", from), navigation(t, "mysql", from)}
-	world := oracle.World{Calendar: benches[0].ctx, Tables: map[string][]oracle.Record{}}
+	world := oracle.World{Calendar: benches[0].ctx, Questions: map[string]parameter.Parameter{}, Tables: map[string][]oracle.Record{}}
 	for _, table := range benches[0].catalog.Tables {
 		world.Tables[table.Name] = recordsOf(t, from, table)
 	}
+	return benches, world
+}
+
+// TestDocumentedRelations runs every example that the documentation gives of records
+// of other tables on every engine, and holds what comes back against the oracle.
+func TestDocumentedRelations(t *testing.T) {
+	benches, world := navigations(t)
 	text, err := os.ReadFile("../../docs/criteria.md")
 	require.NoError(t, err)
 	_, section, _ := strings.Cut(string(text), "## Records of other tables")

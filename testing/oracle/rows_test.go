@@ -1,11 +1,9 @@
 package oracle_test
 
 import (
-	"database/sql"
 	"flag"
 	"fmt"
 	"math/rand/v2"
-	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -19,7 +17,6 @@ import (
 	"pikegate/core/definition"
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
-	"pikegate/internal/demo"
 )
 
 var hidden = flag.Int("hidden", 2000, "how many random queries are answered with rows that are not to be seen (a seventh of them on each server)")
@@ -104,13 +101,7 @@ func (r random) navigationQuery() string {
 // a database without them does: records, choices, coverage, why, edges, what is left
 // out, statistics and first rows.
 func TestHiddenRows(t *testing.T) {
-	path := filepath.Join(t.TempDir(), "navigation.db")
-	data, err := demo.Generate()
-	require.NoError(t, err)
-	require.NoError(t, demo.Write(path, data))
-	from, err := sql.Open("sqlite3", path)
-	require.NoError(t, err)
-	defer from.Close()
+	from := demonstration(t)
 	for _, kind := range []string{"sqlite", "postgresql", "mysql"} {
 		t.Run(kind, func(t *testing.T) {
 			cases, together := *hidden, 100

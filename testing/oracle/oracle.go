@@ -5,7 +5,6 @@ package oracle
 import (
 	"cmp"
 	"fmt"
-	"maps"
 	"math"
 	"math/big"
 	"slices"
@@ -37,23 +36,30 @@ type Unfit struct{ Stored any }
 type Record map[string]any
 
 // cell is the value of a column: of another table's record, where one is looked at
-// beside this one, under its alias.
+// beside this one under its alias.
 func (r Record) cell(c *criteria.Column) any {
-	if v, ok := r[c.Ref.Alias+"."+c.Name]; ok {
-		return v
+	for r[alias] != nil {
+		if r[alias] == c.Ref.Alias {
+			return r[other].(Record)[c.Name]
+		}
+		r = r[outer].(Record)
 	}
 	return r[c.Name]
 }
 
+// What a record consists of that has another one beside it.
+const (
+	alias = "its alias"
+	other = "the other"
+	outer = "itself"
+)
+
 // beside is the record with one of another table beside it.
-func (r Record) beside(alias string, other Record) Record {
-	both := maps.Clone(r)
-	for name, v := range other {
-		if !strings.Contains(name, ".") {
-			both[alias+"."+name] = v
-		}
+func (r Record) beside(name string, record Record) Record {
+	for record[outer] != nil {
+		record = record[outer].(Record)
 	}
-	return both
+	return Record{alias: name, other: record, outer: r}
 }
 
 // Truth is the result of a condition.
@@ -164,6 +170,9 @@ func (w World) Condition(e criteria.Expr, r Record) Truth {
 				result = max(result, v)
 			} else {
 				result = min(result, v)
+			}
+			if e.Or && result == True || !e.Or && result == False { // whatever the others are
+				return result
 			}
 		}
 		if !present {

@@ -155,13 +155,19 @@ func (b *bench) expected(c *definition.Compiled, values parameter.Values) [][]st
 		result := w.Condition(c.Criteria, b.records[id])
 		return result != oracle.True && result != oracle.Absent
 	})
+	keys := map[int64][]any{}
+	for _, id := range chosen {
+		for _, key := range c.Sort {
+			keys[id] = append(keys[id], w.Value(key.Expr, b.records[id]))
+		}
+	}
 	slices.SortFunc(chosen, func(x, y int64) int {
 		descending := false
-		for _, key := range c.Sort {
+		for i, key := range c.Sort {
 			if len(criteria.Columns(key.Expr)) == 0 && len(criteria.RelatedTables(key.Expr)) == 0 {
 				continue
 			}
-			a, z := w.Value(key.Expr, b.records[x]), w.Value(key.Expr, b.records[y])
+			a, z := keys[x][i], keys[y][i]
 			order := 0
 			switch descending = key.Descending; {
 			case a == nil || z == nil:

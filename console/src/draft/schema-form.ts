@@ -38,5 +38,5 @@ export const orderOf = (schema: Schema): string[] => schema['x-order'] ?? Object
 /** A field's name as people read it. */
 export const spoken = (name: string) => {
 	const words = name.replaceAll('_', ' ');
-	return words.charAt(0).toUpperCase() + words.slice(1);
+	return words === 'sql' ? 'SQL' : words.charAt(0).toUpperCase() + words.slice(1);
 };

@@ -15,6 +15,10 @@ type Reads struct {
 	Unknown []string `json:"unknown,omitempty" doc:"What cannot be followed, so that anything may be read"`
 }
 
+// most is how many functions and the like are named that cannot be followed: one is
+// enough to know.
+const most = 20
+
 func (r *Reads) add(list *[]string, name string) bool {
 	if slices.Contains(*list, name) {
 		return false
@@ -46,6 +50,7 @@ var systems = []string{"information_schema", "performance_schema", "mysql", "sys
 func (s *Source) ReadsOf(sql string) *Reads {
 	made := s.named(sql)
 	s.follow(made)
+	made.Unknown = made.Unknown[:min(len(made.Unknown), most)]
 	return made
 }
 
@@ -53,7 +58,11 @@ func (s *Source) ReadsOf(sql string) *Reads {
 func (s *Source) named(sql string) *Reads {
 	text := sqltext.ReadingOf(sql, s.Traits.SQL)
 	made := &Reads{Unknown: text.Unknown}
-	named := func(name string) bool { return slices.Contains(text.Names, strings.ToLower(name)) }
+	names := map[string]bool{}
+	for _, name := range text.Names {
+		names[name] = true
+	}
+	named := func(name string) bool { return names[strings.ToLower(name)] }
 	for _, t := range s.Tables {
 		if !named(t.Own()) || t.Schema != "" && !named(t.Schema) {
 			continue
@@ -70,7 +79,7 @@ func (s *Source) named(sql string) *Reads {
 	}
 	for _, name := range text.Names {
 		if strings.HasPrefix(name, "pg_") || slices.Contains(systems, name) {
-			made.add(&made.Unknown, "the database's own tables, "+name)
+			made.Unknown = append(made.Unknown, "the database's own tables, "+name)
 		}
 	}
 	return made

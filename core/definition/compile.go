@@ -457,7 +457,7 @@ func (c *compiler) criteria() {
 	before := len(c.problems)
 	e := c.overGroups("criteria", c.query.Criteria, true)
 	for _, condition := range criteria.Conditions(e) {
-		if criteria.HasAggregate(condition) && len(criteria.Outside(condition)) > 0 {
+		if criteria.HasAggregate(condition) && len(criteria.Outside(condition))+len(criteria.RelatedTables(condition)) > 0 {
 			p := diag.At(c.query.Criteria.Value, condition.At().Start, condition.At().End, "mixed_condition",
 				"This compares values of single records with values made of many.")
 			p.Hint = "Join the two by and, each a condition of its own: records are chosen first, then groups of them."

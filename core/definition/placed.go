@@ -156,7 +156,8 @@ func isShown(p sqltext.Piece) bool {
 // is asked for null, or has a value to take its place.
 func (c *compiler) blankIsSeenTo(name string) bool {
 	return slices.ContainsFunc(c.out.SQL, func(p sqltext.Piece) bool {
-		return p.Kind == sqltext.Value && p.Text == name && (p.Call == "coalesce" || p.Call == "ifnull" || askedForNull.MatchString(c.query.SQL.Value[p.End:]))
+		after := c.query.SQL.Value[p.End:min(len(c.query.SQL.Value), p.End+100)]
+		return p.Kind == sqltext.Value && p.Text == name && (p.Call == "coalesce" || p.Call == "ifnull" || askedForNull.MatchString(after))
 	})
 }
 

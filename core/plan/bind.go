@@ -230,6 +230,10 @@ func (b *binder) fetch(s *Statement, ref criteria.Ref) int {
 	return at
 }
 
+// mostCompared is how many columns are looked at for one that is fetched already: where
+// there are more, some are fetched twice.
+const mostCompared = 100
+
 // fetchRelated puts columns in the place of what an expression says of the records
 // of other tables, and tells where in the fetched row the database gives them.
 func (b *binder) fetchRelated(s *Statement, e criteria.Expr) (criteria.Expr, map[*criteria.Column]int) {
@@ -244,9 +248,13 @@ func (b *binder) fetchRelated(s *Statement, e criteria.Expr) (criteria.Expr, map
 		} else {
 			f.Value = b.ordered(e)
 		}
-		at := slices.IndexFunc(s.Fetch, func(other Fetched) bool { return other.Value != nil && reflect.DeepEqual(other.Value, f.Value) })
-		if at < 0 {
-			at = len(s.Fetch)
+		at := len(s.Fetch)
+		for i, other := range s.Fetch[:min(at, mostCompared)] {
+			if other.Value != nil && reflect.DeepEqual(other.Value, f.Value) {
+				at = i
+			}
+		}
+		if at == len(s.Fetch) {
 			s.Fetch = append(s.Fetch, f)
 		}
 		column := &criteria.Column{Pos: e.At(), Name: criteria.Print(e), Ref: f.Ref}

@@ -58,7 +58,7 @@ func (b *binder) readsAll() bool {
 
 // ofRecords is one value of related records: looked up, or of a summary.
 func (b *binder) ofRecords(r *criteria.Records, of Expr) Expr {
-	if b.summed != nil {
+	if b.summed != nil && len(b.summed.Summaries) < mostSummaries {
 		if keys, rest, ok := b.keysOf(r); ok && !served(r.Inner.Table, keys, rest) {
 			return b.summed.value(b.tableOf(r.Inner.Table, r.Inner.Alias), keys, b.together(rest), of, b.compiled.Tables())
 		}
@@ -85,6 +85,10 @@ func served(t catalog.Table, keys []SummaryKey, rest []criteria.Expr) bool {
 		return len(index.Columns) > n && !slices.ContainsFunc(index.Columns[:n], func(name string) bool { return !isKey(name) }) && isBounded(index.Columns[n])
 	})
 }
+
+// mostSummaries is how many a statement has at the most, since engines limit how many
+// tables are joined; other values are looked up.
+const mostSummaries = 16
 
 // together translates conditions that are all to be met.
 func (b *binder) together(conditions []criteria.Expr) Expr {

@@ -36,7 +36,7 @@ func ReadingOf(text string, flavour Flavour) Reading {
 	s := splitter{text: text, flavour: flavour}
 	s.split()
 	s.tokens = slices.DeleteFunc(s.tokens, func(t token) bool { return t.text == "" })
-	r := reading{tokens: s.tokens}
+	r := reading{tokens: s.tokens, seen: map[string]bool{}}
 	r.read()
 	return r.Reading
 }
@@ -44,6 +44,33 @@ func ReadingOf(text string, flavour Flavour) Reading {
 type reading struct {
 	Reading
 	tokens []token
+	// closing is where the parenthesis that opens at a token is closed.
+	closing map[int]int
+	// seen is what was told already, by the list it was told in.
+	seen map[string]bool
+}
+
+// once adds to a list what it does not have.
+func (r *reading) once(list *[]string, kind, what string) {
+	if key := kind + what; !r.seen[key] {
+		r.seen[key] = true
+		*list = append(*list, what)
+	}
+}
+
+// match finds where parentheses are closed.
+func (r *reading) match() {
+	r.closing = map[int]int{}
+	var open []int
+	for i, t := range r.tokens {
+		switch {
+		case t.is("("):
+			open = append(open, i)
+		case t.is(")") && len(open) > 0:
+			r.closing[open[len(open)-1]] = i
+			open = open[:len(open)-1]
+		}
+	}
 }
 
 func (r *reading) at(i int) token {
@@ -59,6 +86,7 @@ func (t token) isName() bool {
 }
 
 func (r *reading) read() {
+	r.match()
 	for i, t := range r.tokens {
 		switch {
 		case t.is("*"):
@@ -73,34 +101,28 @@ func (r *reading) read() {
 		if !t.isName() && !(t.kind == tWord && r.at(i-1).is(".")) {
 			continue
 		}
-		if name := strings.ToLower(t.text); !slices.Contains(r.Names, name) {
-			r.Names = append(r.Names, name)
-		}
+		r.once(&r.Names, "name ", strings.ToLower(t.text))
 		if r.at(i+1).is("(") && r.calls(i) && !(t.kind == tWord && harmless[t.text]) {
 			r.unknown("the function " + t.text)
 		}
 	}
+	tables := map[string][]TableName{}
+	for _, table := range r.Tables {
+		tables[table.Alias] = append(tables[table.Alias], table)
+	}
 	for i, t := range r.tokens { // a table as a value
 		if t.isName() && !r.at(i+1).is(".") && !r.at(i-1).is(".") && !r.at(i-1).is("from") && !r.at(i-1).is("join") {
-			at := slices.IndexFunc(r.Tables, func(table TableName) bool { return table.Alias == strings.ToLower(t.text) })
-			if at >= 0 && !r.defines(i, r.Tables[at]) {
-				r.whole(r.Tables[at].Alias)
+			named := tables[strings.ToLower(t.text)]
+			if len(named) > 0 && !slices.ContainsFunc(named[:min(len(named), 10)], func(table TableName) bool { return r.defines(i, table) }) {
+				r.whole(named[0].Alias)
 			}
 		}
 	}
 }
 
-func (r *reading) whole(name string) {
-	if !slices.Contains(r.Whole, name) {
-		r.Whole = append(r.Whole, name)
-	}
-}
+func (r *reading) whole(name string) { r.once(&r.Whole, "whole ", name) }
 
-func (r *reading) unknown(what string) {
-	if !slices.Contains(r.Unknown, what) {
-		r.Unknown = append(r.Unknown, what)
-	}
-}
+func (r *reading) unknown(what string) { r.once(&r.Unknown, "unknown ", what) }
 
 // star tells a list of all columns from a multiplication and from count(*).
 func (r *reading) star(i int) {
@@ -161,18 +183,10 @@ func (r *reading) calls(i int) bool {
 	if before.is("as") || before.is(")") || before.is("with") || before.is("recursive") {
 		return false // a type, or a name with those of its columns
 	}
-	open := 0
-	for j := i + 1; j < len(r.tokens); j++ {
-		switch {
-		case r.at(j).is("("):
-			open++
-		case r.at(j).is(")"):
-			if open--; open == 0 {
-				return !r.at(j+1).is("as") || !(r.at(j+2).is("(") || r.at(j+2).is("materialized") || r.at(j+2).is("not")) // x (a, b) as (…)
-			}
-		}
-	}
-	return true
+	end, closed := r.closing[i+1]
+	after := r.at(end + 2)
+	isQuery := closed && r.at(end+1).is("as") && (after.is("(") || after.is("materialized") || after.is("not")) // x (a, b) as (…)
+	return !isQuery
 }
 
 func set(words string) map[string]bool {

@@ -51,31 +51,51 @@ type Flavour struct {
 	Hashes, Nested, Spaced bool
 }
 
+// mostPlaced is how many values and conditions a statement may have.
+const mostPlaced = 1000
+
 // Split takes a statement apart as an engine reads it.
 func Split(text string, flavour Flavour) ([]Piece, diag.Problems) {
 	s := splitter{text: text, flavour: flavour}
 	s.split()
 	s.check()
 	s.neighbours()
+	placed := 0
+	for _, p := range s.pieces {
+		if p.Kind == Text {
+			continue
+		}
+		if placed++; placed > mostPlaced {
+			s.fail(p.Start, p.End, "too_large", "The SQL has more than 1,000 values and conditions.", "Put conditions together by and, or, or join a table of values.")
+			return nil, s.problems
+		}
+	}
 	return s.pieces, s.problems
 }
 
-// neighbours tells of each piece what stands beside it.
+// neighbours tells of each piece what stands beside it; both are in the order of the
+// text.
 func (s *splitter) neighbours() {
+	at := 0 // the first token that does not end before the piece
 	for i := range s.pieces {
 		p := &s.pieces[i]
-		for at, t := range s.tokens {
-			if t.end <= p.Start {
-				p.Before, p.Call = t.text, ""
-				if t.is("(") && at > 0 {
-					p.Call = s.tokens[at-1].text
-				}
-				if t.is("where") && at > 1 && s.tokens[at-2].is("filter") {
-					p.Before = "filter"
-				}
+		for at < len(s.tokens) && s.tokens[at].end <= p.Start {
+			at++
+		}
+		if at > 0 {
+			t := s.tokens[at-1]
+			p.Before = t.text
+			if t.is("(") && at > 1 {
+				p.Call = s.tokens[at-2].text
 			}
-			if t.start >= p.End && p.After == "" {
-				p.After = t.text
+			if t.is("where") && at > 2 && s.tokens[at-3].is("filter") {
+				p.Before = "filter"
+			}
+		}
+		for after := at; after < len(s.tokens) && p.Kind != Text; after++ {
+			if s.tokens[after].start >= p.End {
+				p.After = s.tokens[after].text
+				break
 			}
 		}
 	}
@@ -183,6 +203,8 @@ func (s *splitter) condition() {
 			}
 		case c == '{':
 			s.fail(s.at, s.at+1, "braces", "A condition in braces has no others inside it.", "Join conditions by and, or, or close the brace before.")
+			s.at, s.plain = len(s.text), len(s.text) // what is inside what is not known
+			return
 		case c == '}':
 			s.at++
 			s.pieces = append(s.pieces, Piece{Kind: Condition, Text: s.text[start+1 : s.at-1], Start: start, End: s.at})

@@ -217,3 +217,21 @@ func recordsOf(t *testing.T, from *sql.DB, table catalog.Table) (records []oracl
 	require.NoError(t, rows.Err())
 	return records
 }
+
+// TestManyRelated: more values of related records than an engine joins tables are
+// worked out all the same.
+func TestManyRelated(t *testing.T) {
+	benches, world := navigations(t)
+	text := "from: locks\nsort: [id]\ncolumns:\n  - id\n"
+	for i := range 80 {
+		text += fmt.Sprintf("  - {name: c%d, value: count of passages where toll_pence > %d}\n", i, i*20)
+	}
+	for _, b := range benches {
+		compiled, problems := compileAt(t, b, text)
+		require.NoError(t, problems.Err())
+		statement, problems := b.planner(compiled, b.ctx).Records(definition.View{}, nil)
+		require.NoError(t, problems.Err())
+		require.Len(t, statement.Fetch, 81)
+		assert.Equal(t, expectedOf(world, compiled), b.rows(t, statement), b.engine)
+	}
+}

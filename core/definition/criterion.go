@@ -11,6 +11,7 @@ import (
 	"pikegate/core/parameter"
 	"pikegate/core/period"
 	"pikegate/core/proof"
+	"pikegate/core/sqltext"
 )
 
 // named lists the criteria that expressions meet by name.
@@ -45,6 +46,14 @@ func (q *Query) expressions() []Text {
 	}
 	for _, question := range q.Parameters {
 		all = append(all, question.Choices.Where)
+	}
+	if q.SQL.Value != "" {
+		pieces, _ := sqltext.Split(q.SQL.Value, sqltext.Flavour{}) // whatever the engine: it is for the names in it
+		for _, p := range pieces {
+			if p.Kind == sqltext.Condition {
+				all = append(all, Text{p.Text, q.SQL.Line})
+			}
+		}
 	}
 	return all
 }

@@ -8,14 +8,14 @@ import (
 // tablesIn are the tables that hand-written SQL names, by the names that it gives them.
 // Where one name is given to several tables, it is left out.
 func tablesIn(sql string, source *catalog.Source) map[string]string {
-	tables, several := map[string]string{}, map[string]bool{}
+	tables, several := map[string]string{}, map[string]bool{} // by the names as the engine has them
 	for _, n := range sqltext.ReadingOf(sql, source.Traits.SQL).Tables {
 		t, ok := source.Table(n.Name)
 		if !ok {
 			continue
 		}
-		several[n.Alias] = several[n.Alias] || tables[n.Alias] != "" && tables[n.Alias] != t.Name
-		tables[n.Alias] = t.Name
+		several[n.As] = several[n.As] || tables[n.As] != "" && tables[n.As] != t.Name
+		tables[n.As] = t.Name
 	}
 	for alias, yes := range several {
 		if yes {

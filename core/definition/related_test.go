@@ -53,6 +53,13 @@ sort: [count of passages of v where any notes descending]
 	assert.Contains(t, definition.Uses(query), "criterion busy")
 	assert.ElementsMatch(t, []string{"notes", "passages", "vessels"}, set.TablesOf(query))
 
+	byHand, problems := definition.Decode("", []byte("kind: query\nname: h\nsource: navigation\nsql: select v.name from vessels v where { meets busy of v }\nparameters: [{name: n, kind: integer, required: true}]\ncolumns: [name]\n"))
+	require.Empty(t, problems)
+	assert.Contains(t, definition.Uses(byHand[0]), "criterion busy")
+	assert.ElementsMatch(t, []string{"passages", "vessels"}, set.TablesOf(byHand[0].(*definition.Query)))
+	_, problems = set.Compile(byHand[0].(*definition.Query), &withPassages)
+	require.Empty(t, problems)
+
 	compiled, problems := set.Compile(query, &withPassages)
 	require.Len(t, problems, 1, "%v", problems)
 	assert.Equal(t, "no_questions", problems[0].Code) // the criterion compares with one, outside of what it counts

@@ -7,6 +7,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
+	"pikegate/core/sqltext"
 )
 
 // Set is documents that are looked at together, and behind them a library. What
@@ -79,6 +80,9 @@ func (s *Set) TablesOf(q *Query) []string {
 	tables := slices.AppendSeq([]string{q.From}, maps.Values(q.Tables))
 	for _, j := range q.Joins {
 		tables = append(tables, j.Table)
+	}
+	for _, t := range sqltext.ReadingOf(q.SQL.Value, sqltext.Flavour{}).Tables {
+		tables = append(tables, t.Name)
 	}
 	texts := q.expressions()
 	looked := map[string]bool{}

@@ -27,8 +27,8 @@ type Reading struct {
 // TableName is a table as a statement names it.
 type TableName struct {
 	// Name is in lower case, perhaps after that of its schema; Alias is the name it is
-	// given, or its own.
-	Name, Alias string
+	// given, or its own, in lower case; and As that name as the engine has it.
+	Name, Alias, As string
 }
 
 // ReadingOf tells what a statement may read.
@@ -36,14 +36,16 @@ func ReadingOf(text string, flavour Flavour) Reading {
 	s := splitter{text: text, flavour: flavour}
 	s.split()
 	s.tokens = slices.DeleteFunc(s.tokens, func(t token) bool { return t.text == "" })
-	r := reading{tokens: s.tokens, seen: map[string]bool{}}
+	r := reading{text: text, flavour: flavour, tokens: s.tokens, seen: map[string]bool{}}
 	r.read()
 	return r.Reading
 }
 
 type reading struct {
 	Reading
-	tokens []token
+	text    string
+	flavour Flavour
+	tokens  []token
 	// closing is where the parenthesis that opens at a token is closed.
 	closing map[int]int
 	// seen is what was told already, by the list it was told in.
@@ -145,26 +147,35 @@ func (r *reading) tables(i int) {
 		if !r.at(i).isName() {
 			return
 		}
-		name := r.at(i).text
+		name, alias := r.at(i).text, r.at(i)
 		for r.at(i+1).is(".") && i+2 < len(r.tokens) {
 			i += 2
-			name += "." + r.at(i).text
+			alias = r.at(i)
+			name += "." + alias.text
 		}
 		i++
-		alias := name[strings.LastIndexByte(name, '.')+1:]
 		if r.at(i).is("as") {
 			i++
 		}
 		if r.at(i).isName() {
-			alias = r.at(i).text
+			alias = r.at(i)
 			i++
 		}
-		r.Tables = append(r.Tables, TableName{strings.ToLower(name), strings.ToLower(alias)})
+		r.Tables = append(r.Tables, TableName{strings.ToLower(name), strings.ToLower(alias.text), r.kept(alias)})
 		if !r.at(i).is(",") {
 			return
 		}
 		i++
 	}
+}
+
+// kept is a name as the engine keeps it: PostgreSQL makes those that are not quoted
+// small, others leave them.
+func (r *reading) kept(t token) string {
+	if t.kind == tName || r.flavour.Dollars {
+		return t.text
+	}
+	return r.text[t.start:t.end]
 }
 
 // defines tells whether a token is where a table is given its name.

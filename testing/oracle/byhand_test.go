@@ -93,6 +93,11 @@ var byHand = []struct {
 		[]string{"dues_invoices.issued_on"},
 	},
 	{
+		"names in capitals", "select P.id from passages as P where { P.passed_at within :period }", "passages", "passed_at within :period", nil,
+		"Passed at from Sat 1 Jun 2024 through Sun 31 Aug 2025 (457 days).",
+		[]string{"passages.passed_at"},
+	},
+	{
 		"a name in the result", "select id, :sure as sure from locks where id > :sure", "locks", "id > 4",
 		parameter.Inputs{"sure": parameter.Typed("4")},
 		"Sure: 4.", nil,

@@ -36,7 +36,7 @@ func ReadingOf(text string, flavour Flavour) Reading {
 	s := splitter{text: text, flavour: flavour}
 	s.split()
 	s.tokens = slices.DeleteFunc(s.tokens, func(t token) bool { return t.text == "" })
-	r := reading{text: text, flavour: flavour, tokens: s.tokens, seen: map[string]bool{}}
+	r := reading{text: text, flavour: flavour, tokens: s.tokens, seen: map[string]bool{}, defined: map[int]bool{}}
 	r.read()
 	return r.Reading
 }
@@ -46,6 +46,8 @@ type reading struct {
 	text    string
 	flavour Flavour
 	tokens  []token
+	// defined are the tokens where tables are named, and given their names.
+	defined map[int]bool
 	// closing is where the parenthesis that opens at a token is closed.
 	closing map[int]int
 	// seen is what was told already, by the list it was told in.
@@ -108,16 +110,13 @@ func (r *reading) read() {
 			r.unknown("the function " + t.text)
 		}
 	}
-	tables := map[string][]TableName{}
+	tables := map[string]bool{}
 	for _, table := range r.Tables {
-		tables[table.Alias] = append(tables[table.Alias], table)
+		tables[table.Alias] = true
 	}
 	for i, t := range r.tokens { // a table as a value
-		if t.isName() && !r.at(i+1).is(".") && !r.at(i-1).is(".") && !r.at(i-1).is("from") && !r.at(i-1).is("join") {
-			named := tables[strings.ToLower(t.text)]
-			if len(named) > 0 && !slices.ContainsFunc(named[:min(len(named), 10)], func(table TableName) bool { return r.defines(i, table) }) {
-				r.whole(named[0].Alias)
-			}
+		if named := tables[strings.ToLower(t.text)]; t.isName() && named && !r.defined[i] && !r.at(i+1).is(".") && !r.at(i-1).is(".") {
+			r.whole(strings.ToLower(t.text))
 		}
 	}
 }
@@ -153,11 +152,13 @@ func (r *reading) tables(i int) {
 			alias = r.at(i)
 			name += "." + alias.text
 		}
+		r.defined[i] = true
 		i++
 		if r.at(i).is("as") {
 			i++
 		}
 		if r.at(i).isName() {
+			r.defined[i] = true
 			alias = r.at(i)
 			i++
 		}
@@ -176,16 +177,6 @@ func (r *reading) kept(t token) string {
 		return t.text
 	}
 	return r.text[t.start:t.end]
-}
-
-// defines tells whether a token is where a table is given its name.
-func (r *reading) defines(i int, table TableName) bool {
-	own := table.Name[strings.LastIndexByte(table.Name, '.')+1:]
-	before := r.at(i - 1)
-	if before.is("as") {
-		before = r.at(i - 2)
-	}
-	return strings.ToLower(before.text) == own
 }
 
 // calls tells whether a name before a parenthesis is that of a function.

@@ -106,6 +106,9 @@ func (b *binder) together(conditions []criteria.Expr) Expr {
 // columns with one of the query's, and what is asked of them alone; false where there
 // is anything else.
 func (b *binder) keysOf(r *criteria.Records) (keys []SummaryKey, rest []criteria.Expr, ok bool) {
+	own := func(alias string) bool { // rather than a table that is asked about around it
+		return slices.ContainsFunc(b.compiled.Tables(), func(t criteria.Table) bool { return t.Alias == alias })
+	}
 	var terms []criteria.Expr
 	for _, part := range []criteria.Expr{r.Link, r.Where} {
 		if part != nil {
@@ -113,7 +116,7 @@ func (b *binder) keysOf(r *criteria.Records) (keys []SummaryKey, rest []criteria
 		}
 	}
 	for _, term := range terms {
-		if inner, outer, ok := equality(term, r.Inner.Alias); ok && inner.Ref.Column.Type == outer.Ref.Column.Type && inner.Ref.Column.Stored == outer.Ref.Column.Stored {
+		if inner, outer, ok := equality(term, r.Inner.Alias); ok && own(outer.Ref.Alias) && inner.Ref.Column.Type == outer.Ref.Column.Type && inner.Ref.Column.Stored == outer.Ref.Column.Stored {
 			keys = append(keys, SummaryKey{Column{inner.Ref}, Column{outer.Ref}})
 			continue
 		}

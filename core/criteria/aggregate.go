@@ -39,7 +39,7 @@ func Counted(e Expr, scope Scope) Expr {
 			return e
 		}
 	}
-	return Map(e, func(e Expr) Expr {
+	return MapOwn(e, func(e Expr) Expr { // a column of another table may be called so
 		if c, ok := e.(*Column); ok && c.Table == "" && strings.EqualFold(c.Name, "count") {
 			return &Aggregate{Pos: c.Pos, Name: "count"}
 		}

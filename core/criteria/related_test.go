@@ -152,3 +152,14 @@ func TestOwnColumns(t *testing.T) {
 	assert.Equal(t, []string{"period"}, criteria.Parameters(e))
 	assert.Equal(t, "passages", criteria.RelatedTables(e)[0].Table.Name)
 }
+
+// TestColumnCalledCount: where records of another table are asked about, count is a
+// column of theirs.
+func TestColumnCalledCount(t *testing.T) {
+	text := "count > 2 and (any passages where count > 3)"
+	e, problems := criteria.Parse(text)
+	require.Empty(t, problems)
+	terms := criteria.Conditions(criteria.Counted(e, ofVessels()))
+	assert.True(t, criteria.HasAggregate(terms[0]))
+	assert.False(t, criteria.HasAggregate(terms[1]))
+}

@@ -8,7 +8,6 @@ import (
 	"runtime"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -19,7 +18,6 @@ import (
 	"pikegate/core/dialect"
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
-	"pikegate/core/sqltext"
 )
 
 var passages = catalog.Source{Name: "s", Engine: "sqlite", Traits: catalog.Traits{Untyped: true}, Tables: []catalog.Table{{Name: "t", Key: []string{"n"}, Columns: []catalog.Column{
@@ -195,39 +193,6 @@ func TestDocumentsGrow(t *testing.T) {
 			once, twice := took(100_000), took(200_000)
 			assert.Less(t, float64(twice), 2.6*float64(once)+5e6, "%d then %d bytes", once, twice)
 			assert.Less(t, twice, uint64(600<<20))
-		})
-	}
-}
-
-// TestSQLGrows: a megabyte of hand-written SQL is taken apart, and what it reads is
-// told, in a time that grows with its length; what grows with its square takes minutes.
-func TestSQLGrows(t *testing.T) {
-	repeated := func(part string) string { return "select " + strings.Repeat(part, 1<<20/len(part)) }
-	numbered := func(format string) string {
-		var b strings.Builder
-		b.WriteString("select ")
-		for i := 0; b.Len() < 1<<20; i++ {
-			fmt.Fprintf(&b, format, i)
-		}
-		return b.String()
-	}
-	for name, text := range map[string]string{
-		"parentheses": repeated("("), "calls": repeated("f("), "names": numbered("n%d, "), "functions": numbered("f%d(1), "), "tables": "select 1 from " + numbered("t%d a, "),
-		"aliases": numbered("from t as a%d, a0 "), "braces": repeated("{ n = 1 } and "), "open braces": repeated("{ "), "values": repeated(":n, "), "quotes": repeated("'a' "), "quoted names": numbered("\"n%d\" "),
-		"comments": repeated("-- a\n"), "nested comments": repeated("/* "), "stars": repeated("*, "), "dots": repeated("a."), "tables of with": "with " + numbered("c%d (a) as (select 1), "),
-	} {
-		t.Run(name, func(t *testing.T) {
-			done := make(chan struct{})
-			go func() {
-				defer close(done)
-				_, _ = sqltext.Split(text, passages.Traits.SQL)
-				passages.ReadsOf(text)
-			}()
-			select {
-			case <-done:
-			case <-time.After(20 * time.Second):
-				t.Fatal("it takes far longer than its length")
-			}
 		})
 	}
 }

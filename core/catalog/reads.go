@@ -63,16 +63,23 @@ func (s *Source) named(sql string) *Reads {
 		names[name] = true
 	}
 	named := func(name string) bool { return names[strings.ToLower(name)] }
+	aliases, whole := map[string]bool{}, map[string]bool{} // of tables all of whose columns are read
+	for _, name := range text.Whole {
+		aliases[name], whole[name] = true, true
+	}
+	for _, n := range text.Tables {
+		if aliases[n.Alias] {
+			whole[n.Name] = true
+		}
+	}
 	for _, t := range s.Tables {
 		if !named(t.Own()) || t.Schema != "" && !named(t.Schema) {
 			continue
 		}
 		made.Tables = append(made.Tables, t.Name)
-		whole := text.All || slices.Contains(text.Whole, strings.ToLower(t.Own())) || slices.ContainsFunc(text.Tables, func(n sqltext.TableName) bool {
-			return slices.Contains(text.Whole, n.Alias) && (strings.EqualFold(n.Name, t.Name) || strings.EqualFold(n.Name, t.Own()))
-		})
+		all := text.All || whole[strings.ToLower(t.Own())] || whole[strings.ToLower(t.Name)]
 		for _, c := range t.Columns {
-			if whole || named(c.Name) {
+			if all || named(c.Name) {
 				made.Columns = append(made.Columns, t.Name+"."+c.Name)
 			}
 		}
@@ -100,29 +107,29 @@ func (s *Source) follow(r *Reads) {
 // AddView tells what a view is made of by its text, empty where the login may not see
 // it.
 func (s *Source) AddView(view, sql string) {
-	for i := range s.Tables {
-		if t := &s.Tables[i]; t.Name == view {
-			if t.Reads = s.named(sql); sql == "" {
-				t.Reads.Unknown = append(t.Reads.Unknown, "the view "+view+", whose text the login may not see")
-			}
-			t.Reads.Tables = slices.DeleteFunc(t.Reads.Tables, func(name string) bool { return name == view })
-			t.Reads.Columns = slices.DeleteFunc(t.Reads.Columns, func(name string) bool { return strings.HasPrefix(name, view+".") })
-		}
+	t := s.own(view)
+	if t == nil {
+		return
 	}
+	if t.Reads = s.named(sql); sql == "" {
+		t.Reads.Unknown = append(t.Reads.Unknown, "the view "+view+", whose text the login may not see")
+	}
+	t.Reads.Tables = slices.DeleteFunc(t.Reads.Tables, func(name string) bool { return name == view })
+	t.Reads.Columns = slices.DeleteFunc(t.Reads.Columns, func(name string) bool { return strings.HasPrefix(name, view+".") })
 }
 
 // AddViewRead tells one table that a view reads, and a column of it, which may be empty.
 func (s *Source) AddViewRead(view, table, column string) {
-	for i := range s.Tables {
-		if t := &s.Tables[i]; t.Name == view {
-			if t.Reads == nil {
-				t.Reads = &Reads{}
-			}
-			t.Reads.add(&t.Reads.Tables, table)
-			if column != "" {
-				t.Reads.add(&t.Reads.Columns, table+"."+column)
-			}
-		}
+	t := s.own(view)
+	if t == nil {
+		return
+	}
+	if t.Reads == nil {
+		t.Reads = &Reads{}
+	}
+	t.Reads.add(&t.Reads.Tables, table)
+	if column != "" {
+		t.Reads.add(&t.Reads.Columns, table+"."+column)
 	}
 }
 

@@ -100,10 +100,10 @@ func (out *Compiled) Touches() []string {
 	}
 	for _, t := range out.everyTable() {
 		add(t.Table.Name)
-		if r := t.Table.Reads; r != nil {
-			for _, name := range slices.Concat(r.Tables, r.Columns) {
-				add(name)
-			}
+	}
+	for _, r := range out.reads() {
+		for _, name := range slices.Concat(r.Tables, r.Columns) {
+			add(name)
 		}
 	}
 	var look func(e criteria.Expr, tables []criteria.Table)
@@ -129,24 +129,27 @@ func (out *Compiled) Touches() []string {
 	for _, e := range out.expressions() {
 		look(e, out.Tables())
 	}
+	return touched
+}
+
+// reads is what hand-written SQL and the views of the query read.
+func (out *Compiled) reads() (all []*catalog.Reads) {
 	if out.Reads != nil {
-		for _, name := range slices.Concat(out.Reads.Tables, out.Reads.Columns) {
-			add(name)
+		all = append(all, out.Reads)
+	}
+	for _, t := range out.everyTable() {
+		if t.Table.Reads != nil {
+			all = append(all, t.Table.Reads)
 		}
 	}
-	return touched
+	return all
 }
 
 // Unfollowed is what the query reads that cannot be followed, so that it may read
 // anything.
 func (out *Compiled) Unfollowed() (unknown []string) {
-	if out.Reads != nil {
-		unknown = out.Reads.Unknown
-	}
-	for _, t := range out.everyTable() {
-		if t.Table.Reads != nil {
-			unknown = append(unknown, t.Table.Reads.Unknown...)
-		}
+	for _, r := range out.reads() {
+		unknown = append(unknown, r.Unknown...)
 	}
 	return unknown
 }

@@ -109,15 +109,14 @@ func (c *compiler) answersInSQL() {
 			told("", "undeclared_parameter", "No question is called "+p.Text+".", diag.DidYouMean(p.Text, c.questionNames()))
 			continue
 		}
-		dated := q.Kind == parameter.Period || q.Kind == parameter.Date || q.Kind == parameter.DateTime
 		form, isForm := FormOf(p)
 		switch {
 		case q.Kind == parameter.Period && p.Part == "":
 			told("", "needs_part", "A period is two values in SQL.", fmt.Sprintf("Write { passed_at within :%[1]s }, or :%[1]s.from (first day), .through (last day) or .until (first day out).", p.Text))
 		case q.Kind != parameter.Period && p.Part != "":
 			told("", "unknown_part", ":"+p.Text+" is no period and has no ."+p.Part+".", "")
-		case dated && !isForm:
-			told("", "needs_form", "How the column beside :"+p.Text+" stores its dates is not known here.", fmt.Sprintf("Write the condition in braces, { passed_at within :%s }, or say the form: :%s as %s.", p.Text, whole(p), strings.Join(forms, ", as ")))
+		case q.Kind.IsDated() && !isForm:
+			told("", "needs_form", "How the column beside :"+p.Text+" stores its dates is not known here.", fmt.Sprintf("Write the condition in braces, { passed_at within :%s }, or say the form: :%s as %s.", p.Text, whole(p), strings.Join(forms(), ", as ")))
 		case q.Kind == parameter.Period && q.Limits.Ends != "" && q.Limits.Ends != parameter.EndsClosed:
 			told("", "open_end", "An end of :"+p.Text+" can be open, and there is no value for that.", fmt.Sprintf("Write the condition in braces, { passed_at within :%s }, or have its limits say ends: closed.", p.Text))
 		case c.canBeBlank(p.Text) && !isShown(p) && !c.blankIsSeenTo(p.Text):
@@ -139,12 +138,19 @@ func whole(p sqltext.Piece) string {
 	return p.Text
 }
 
-// forms are how dates can be written in SQL by hand: the encodings of columns.
-var forms = []string{"date", "iso-date", "ymd", "ym", "unix-s", "unix-ms", "unix-us", "serial-1900", "local", "instant", "iso-local", "iso-instant"}
+// forms are how dates can be written in SQL by hand.
+func forms() []string {
+	names := make([]string, len(catalog.Encodings))
+	for i, e := range catalog.Encodings {
+		names[i] = string(e)
+	}
+	return names
+}
 
-// FormOf is the form that a value says it takes.
+// FormOf is the form that a value says it takes: the encoding of a column.
 func FormOf(p sqltext.Piece) (catalog.Encoding, bool) {
-	return catalog.Encoding(p.As), slices.Contains(forms, p.As)
+	form := catalog.Encoding(p.As)
+	return form, slices.Contains(catalog.Encodings, form)
 }
 
 // isShown tells whether a value stands in the result by itself, where a blank is one.

@@ -87,7 +87,7 @@ func (c *compiler) question(field string, p parameter.Parameter) {
 			}
 		}
 	}
-	dated := p.Kind == parameter.Period || p.Kind == parameter.Date || p.Kind == parameter.DateTime
+	dated := p.Kind.IsDated()
 	if dated {
 		for _, d := range p.Default {
 			c.readable(field+".default", d)

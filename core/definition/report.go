@@ -56,7 +56,7 @@ func CheckReport(r *Report, q *Query, library Library) diag.Problems {
 	if asked, _ := r.Questions(*q); library.Calendar != nil {
 		for _, p := range asked { // with the report's own wording and defaults
 			at := slices.IndexFunc(r.Ask, func(a Asked) bool { return a.Name == p.Name })
-			if at >= 0 && (p.Kind == parameter.Period || p.Kind == parameter.Date || p.Kind == parameter.DateTime) {
+			if at >= 0 && p.Kind.IsDated() {
 				c.defaultsEveryDay(fmt.Sprintf("ask[%d]", at), p)
 			}
 		}

@@ -14,6 +14,9 @@ import (
 // Kind is what a question asks for.
 type Kind string
 
+// IsDated tells whether an answer is dates: a period, days or moments.
+func (k Kind) IsDated() bool { return k == Period || k == Date || k == DateTime }
+
 // The kinds.
 const (
 	Period   Kind = "period"

@@ -49,7 +49,7 @@ func (b *binder) raw(s *Statement) {
 // the result, or the type of a cast, even where that is the form as well.
 func staysAs(p sqltext.Piece, q parameter.Parameter) bool {
 	_, isForm := definition.FormOf(p)
-	return p.AsText != "" && (!isForm || !isDated(q) || p.Call == "cast" && p.After != "as")
+	return p.AsText != "" && (!isForm || !q.Kind.IsDated() || p.Call == "cast" && p.After != "as")
 }
 
 // placed binds a condition in braces.
@@ -59,10 +59,6 @@ func (b *binder) placed(s *Statement, p definition.Placed) Condition {
 		made.Words += " (in a part only)"
 	}
 	return made
-}
-
-func isDated(q parameter.Parameter) bool {
-	return q.Kind == parameter.Period || q.Kind == parameter.Date || q.Kind == parameter.DateTime
 }
 
 // plainValues are the values of an answer that stands in the SQL by itself: dates in
@@ -76,7 +72,7 @@ func (b *binder) plainValues(q parameter.Parameter, p sqltext.Piece) []any {
 	switch {
 	case q.Kind == parameter.Period:
 		out = append(out, b.inForm(q, p, v.Span.Part(p.Part)))
-	case isDated(q):
+	case q.Kind.IsDated():
 		for _, span := range v.Spans {
 			out = append(out, b.inForm(q, p, span))
 		}

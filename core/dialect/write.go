@@ -279,18 +279,10 @@ func (w *writer) raw(s plan.Statement) {
 	for _, p := range s.Raw {
 		switch {
 		case p.Slot:
-			conditions := w.conditions(s.Where, !told)
+			w.placed(s.Where, !told)
 			told = true
-			if len(conditions) == 0 {
-				conditions = []string{"1 = 1"}
-			}
-			w.text("(" + strings.Join(conditions, "\n  and ") + ")")
 		case p.Condition != nil:
-			conditions := w.conditions([]plan.Condition{*p.Condition}, true)
-			if len(conditions) == 0 {
-				conditions = []string{"1 = 1"}
-			}
-			w.text("(" + conditions[0] + ")")
+			w.placed([]plan.Condition{*p.Condition}, true)
 		case p.Values != nil:
 			holders := make([]string, len(p.Values))
 			for i, v := range p.Values {
@@ -305,6 +297,16 @@ func (w *writer) raw(s plan.Statement) {
 			w.text(p.Text)
 		}
 	}
+}
+
+// placed writes conditions that are all met, in parentheses: always, where there are
+// none.
+func (w *writer) placed(all []plan.Condition, tell bool) {
+	conditions := w.conditions(all, tell)
+	if len(conditions) == 0 {
+		conditions = []string{"1 = 1"}
+	}
+	w.text("(" + strings.Join(conditions, "\n  and ") + ")")
 }
 
 // conditions writes each condition, and tells what it became.

@@ -110,10 +110,8 @@ func (b *binder) keysOf(r *criteria.Records) (keys []SummaryKey, rest []criteria
 		return slices.ContainsFunc(b.compiled.Tables(), func(t criteria.Table) bool { return t.Alias == alias })
 	}
 	var terms []criteria.Expr
-	for _, part := range []criteria.Expr{r.Link, r.Where} {
-		if part != nil {
-			terms = append(terms, criteria.Conditions(criteria.Simplify(part, b.calendar))...)
-		}
+	for _, condition := range b.askedOfThem(r) {
+		terms = append(terms, criteria.Conditions(condition)...)
 	}
 	for _, term := range terms {
 		if inner, outer, ok := equality(term, r.Inner.Alias); ok && own(outer.Ref.Alias) && inner.Ref.Column.Type == outer.Ref.Column.Type && inner.Ref.Column.Stored == outer.Ref.Column.Stored {
@@ -154,16 +152,16 @@ func within(e criteria.Expr, alias string) bool {
 		known = append(known, t.Alias)
 	}
 	only := true
-	criteria.Walk(e, func(e criteria.Expr) {
-		c, ok := e.(*criteria.Column)
-		only = only && (!ok || slices.Contains(known, c.Ref.Alias))
-		if r := criteria.RecordsOf(e); r != nil && r.Link != nil {
-			criteria.Walk(r.Link, func(e criteria.Expr) {
-				c, ok := e.(*criteria.Column)
-				only = only && (!ok || slices.Contains(known, c.Ref.Alias))
-			})
+	var look func(e criteria.Expr)
+	look = func(e criteria.Expr) {
+		if c, ok := e.(*criteria.Column); ok && !slices.Contains(known, c.Ref.Alias) {
+			only = false
 		}
-	})
+		if r := criteria.RecordsOf(e); r != nil {
+			criteria.Walk(r.Link, look)
+		}
+	}
+	criteria.Walk(e, look)
 	return only
 }
 

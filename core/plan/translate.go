@@ -149,16 +149,18 @@ func (b *binder) quantity(e *criteria.Related) Expr {
 
 // belonging are the other table, and the condition its records meet.
 func (b *binder) belonging(r *criteria.Records) (Table, Expr) {
-	summed := b.summed
-	b.summed = nil // what is asked inside is looked up where it is
-	defer func() { b.summed = summed }()
-	where := []Expr{}
+	return b.tableOf(r.Inner.Table, r.Inner.Alias), b.together(b.askedOfThem(r))
+}
+
+// askedOfThem is what related records meet, simplified: that they belong to the record,
+// and what else is asked of them.
+func (b *binder) askedOfThem(r *criteria.Records) (conditions []criteria.Expr) {
 	for _, part := range []criteria.Expr{r.Link, r.Where} {
 		if part != nil {
-			where = append(where, b.condition(criteria.Simplify(part, b.calendar), false))
+			conditions = append(conditions, criteria.Simplify(part, b.calendar))
 		}
 	}
-	return b.tableOf(r.Inner.Table, r.Inner.Alias), all(where...)
+	return conditions
 }
 
 // aggregated is an aggregate of what x is: of a group's records, or of related ones.

@@ -72,6 +72,15 @@ func TestCriteriaGrow(t *testing.T) {
 	compared := func(f func(n int) string, with string) func(n int) string {
 		return func(n int) string { return f(n) + with }
 	}
+	numbered := func(term string) func(n int) string {
+		return func(n int) string {
+			s := "n > 0"
+			for i := range n {
+				s += fmt.Sprintf(term, i)
+			}
+			return s
+		}
+	}
 	for name, shape := range map[string]func(n int) string{
 		"a sum":                  compared(joined("n", " + "), " = 1"),
 		"a sum of sums":          compared(nested("(n + ", "n", ")"), " = 1"),
@@ -104,33 +113,15 @@ func TestCriteriaGrow(t *testing.T) {
 		"ors":                    joined("n = 1", " or "),
 		"ors of ands":            joined("(n = 1 and x = 2)", " or "),
 		"ands of ors":            joined("(n = 1 or d within :p)", " and "),
-		"different ands": func(n int) string {
-			s := "n > 0"
-			for i := range n {
-				s += fmt.Sprintf(" and n <> %d", i)
-			}
-			return s
-		},
-		"different ors": func(n int) string {
-			s := "n > 0"
-			for i := range n {
-				s += fmt.Sprintf(" or (x > %d and n < %d)", i, i)
-			}
-			return s
-		},
-		"periods":            joined("d within :p", " and "),
-		"instants":           joined("u within :p", " or "),
-		"months of instants": joined("month of u = '2026-03'", " or "),
-		"spans":              joined("span(d, d) overlaps :p", " and "),
-		"related records":    joined("(any t as o where o.n = t.n and o.d within :p)", " and "),
-		"values of them":     joined("(count of t as o where o.n = t.n) > 1", " and "),
-		"different values": func(n int) string {
-			s := "n > 0"
-			for i := range n {
-				s += fmt.Sprintf(" and (sum of o.x from t as o where o.n = t.n and o.x > %d) > 1", i)
-			}
-			return s
-		},
+		"different ands":         numbered(" and n <> %d"),
+		"different ors":          numbered(" or (x > %[1]d and n < %[1]d)"),
+		"periods":                joined("d within :p", " and "),
+		"instants":               joined("u within :p", " or "),
+		"months of instants":     joined("month of u = '2026-03'", " or "),
+		"spans":                  joined("span(d, d) overlaps :p", " and "),
+		"related records":        joined("(any t as o where o.n = t.n and o.d within :p)", " and "),
+		"values of them":         joined("(count of t as o where o.n = t.n) > 1", " and "),
+		"different values":       numbered(" and (sum of o.x from t as o where o.n = t.n and o.x > %d) > 1"),
 		"one inside another": func(n int) string {
 			s := "o0.x > 1"
 			for i := range n {

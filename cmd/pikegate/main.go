@@ -12,6 +12,7 @@ import (
 	"golang.org/x/term"
 
 	"pikegate/internal/cli"
+	"pikegate/internal/wire"
 )
 
 // version is set when a release is built.
@@ -23,6 +24,12 @@ func main() {
 	code := cli.Run(ctx, os.Args[1:], cli.Env{
 		Stdin: os.Stdin, Stdout: os.Stdout, Stderr: os.Stderr,
 		Now: time.Now, Serve: serve, Version: version, Program: os.Args[0],
+		AddUser: func(ctx context.Context, data string, u wire.User) (wire.Invitation, error) {
+			return atTheMachine(ctx, data, &u, "")
+		},
+		RecoverUser: func(ctx context.Context, data, name string) (wire.Invitation, error) {
+			return atTheMachine(ctx, data, nil, name)
+		},
 		Terminal: term.IsTerminal(int(os.Stdin.Fd())) && term.IsTerminal(int(os.Stderr.Fd())),
 	})
 	stop()

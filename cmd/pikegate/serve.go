@@ -71,7 +71,7 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 	if err != nil {
 		return err
 	}
-	kept, err := store.Open(filepath.Join(c.Data, "pikegate.db"))
+	kept, vault, err := openRecords(ctx, c.Data)
 	if err != nil {
 		return err
 	}
@@ -80,15 +80,28 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 		return errors.Join(err, kept.Close())
 	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
+	var own *certificate
+	if c.TLSCert != "" {
+		if own, err = newCertificate(c.TLSCert, c.TLSKey, log); err != nil {
+			return errors.Join(err, kept.Close())
+		}
+	}
+	closed, err := kept.Closed(ctx)
+	if err != nil {
+		return errors.Join(err, kept.Close())
+	}
+	if !closed && !c.OnLoopback() {
+		return errors.Join(kept.Close(), fmt.Errorf("--listen %s is refused: there are no users yet, so anybody who reaches the service may use it. Make one first: pikegate user add NAME --role administrator --data %s", c.Listen, c.Data))
+	}
 	s, err := service.New(ctx, service.Config{
-		Store: kept, Engines: engines, Secret: secrets, SecretVariable: config.SecretVariable,
+		Store: kept, Vault: vault, Engines: engines, Secret: secrets, SecretVariable: config.SecretVariable,
 		Calendar: calendar, Now: time.Now, TimeLimit: c.TimeLimit, Log: log, Spool: spool, Folders: c.Folders,
 	})
 	if err != nil {
 		return errors.Join(err, kept.Close())
 	}
 	defer func() { err = errors.Join(err, s.Close(), kept.Close()) }()
-	if withDemo {
+	if withDemo && !closed { // what was installed before stays
 		if err := demo.Install(ctx, s, c.Data); err != nil {
 			return err
 		}
@@ -99,6 +112,10 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 	defer end(nil)
 	handler := api.New(s, log, version)
 	handler.Stall = c.Stall
+	handler.Reach = api.Reach{Public: c.Public, Proxies: c.Proxies}
+	go s.People.Watch(ctx)
+	go witness(ctx, kept, log)
+	defer func() { err = errors.Join(err, note(context.WithoutCancel(ctx), kept, log)) }()
 	var idle connections
 	go kept.Retain(ctx, store.Retention{
 		Age: time.Duration(c.Keep.Days) * 24 * time.Hour, Runs: c.Keep.Runs, Bytes: int64(c.Keep.MiB) << 20,
@@ -113,8 +130,15 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 		server.WriteTimeout = 24 * time.Hour
 	}
 	done := make(chan error, 1)
-	go func() { done <- server.Serve(limit(listener)) }()
-	ready("http://" + listener.Addr().String())
+	if own != nil {
+		handler.Reach.Certified = own.named
+		server.TLSConfig = own.config()
+		go func() { done <- server.ServeTLS(limit(listener), "", "") }()
+		ready("https://" + listener.Addr().String())
+	} else {
+		go func() { done <- server.Serve(limit(listener)) }()
+		ready("http://" + listener.Addr().String())
+	}
 	select {
 	case err := <-done:
 		return err
@@ -130,6 +154,31 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 	closing, cancel := context.WithTimeout(context.WithoutCancel(ctx), ending)
 	defer cancel()
 	return errors.Join(ignored(server.Shutdown(closing)), server.Close())
+}
+
+// witnessed is how often the end of the audit log goes to the service's log, where
+// whoever changes the records cannot reach it.
+const witnessed = time.Hour
+
+func witness(ctx context.Context, kept *store.Store, log *slog.Logger) {
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(witnessed):
+			if err := note(ctx, kept, log); err != nil {
+				log.Error("the end of the audit log could not be read", "problem", err)
+			}
+		}
+	}
+}
+
+func note(ctx context.Context, kept *store.Store, log *slog.Logger) error {
+	head, err := kept.AuditHead(ctx)
+	if err == nil && head.Count > 0 {
+		log.Info("the end of the audit log", "head", head.String())
+	}
+	return err
 }
 
 // ignored is no error where time was up: the service ends all the same.

@@ -251,6 +251,22 @@ func (c *compiler) name(h Head) {
 	if !namePattern.MatchString(h.Name) {
 		c.fail("name", 0, "bad_name", fmt.Sprintf("%q is not a name.", h.Name), "Names are lower-case words joined by dashes.")
 	}
+	c.folder(h)
+}
+
+// deepest is how many folders can lie in each other.
+const deepest = 8
+
+// IsFolder tells whether a text is the path of a folder; blank is the topmost.
+func IsFolder(path string) bool {
+	parts := strings.Split(path, "/")
+	return path == "" || len(parts) <= deepest && len(path) <= 200 && !slices.ContainsFunc(parts, func(p string) bool { return !namePattern.MatchString(p) })
+}
+
+func (c *compiler) folder(h Head) {
+	if !IsFolder(h.Folder) {
+		c.fail("folder", 0, "bad_folder", fmt.Sprintf("%q is not a folder.", h.Folder), "Write lower-case words joined by dashes, and slashes between folders: dues/monthly.")
+	}
 }
 
 func (c *compiler) tables() {

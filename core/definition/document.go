@@ -20,6 +20,8 @@ type Document interface {
 	Ident() (kind, name string)
 	// Heading is the title and what it is about.
 	Heading() (title, about string)
+	// Place is the folder it lies in, blank for the topmost.
+	Place() string
 	// Raw is the document as it was written.
 	Raw() string
 
@@ -40,6 +42,8 @@ type Head struct {
 	Name  string `yaml:"name" doc:"Lower-case words joined by dashes" example:"lock-passages" required:"true"`
 	Title string `yaml:"title" doc:"What people read" example:"Lock passages"`
 	About string `yaml:"about" doc:"One or two sentences about it" example:"Every vessel that went through a lock."`
+	// Folder decides who may see and change it.
+	Folder string `yaml:"folder" doc:"Where it lies: names joined by slashes; people are given rights by folder" example:"dues/monthly"`
 
 	raw string
 }
@@ -51,6 +55,9 @@ func (h *Head) setRaw(text string) { h.raw = text }
 
 // Ident is the kind and name.
 func (h Head) Ident() (kind, name string) { return h.Kind, h.Name }
+
+// Place is the folder it lies in, blank for the topmost.
+func (h Head) Place() string { return h.Folder }
 
 // Heading is the title, or the name where there is none, and what it is about.
 func (h Head) Heading() (title, about string) {

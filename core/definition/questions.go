@@ -22,6 +22,7 @@ func CheckParameter(s *SharedParameter, library Library) diag.Problems {
 	if !parameterPattern.MatchString(s.Name) {
 		c.fail("name", 0, "bad_name", fmt.Sprintf("%q is not a name a question can have.", s.Name), "Use lower-case letters, digits and _.")
 	}
+	c.folder(s.Head)
 	if s.Parameter.Kind == "" {
 		c.fail("parameter.kind", 0, "missing_field", "kind is missing.", "Write kind: text, for example.")
 		return c.problems

@@ -27,7 +27,10 @@ const prefix = "/api/v1"
 type Server struct {
 	// Stall is how long a caller may take nothing of what is sent to it; 0 means
 	// for ever.
-	Stall   time.Duration
+	Stall time.Duration
+	// Reach is by what names and through which proxies the service is reached; the zero
+	// value is by those of this machine's loopback.
+	Reach   Reach
 	service *service.Service
 	log     *slog.Logger
 	huma    huma.API
@@ -49,7 +52,7 @@ func New(s *service.Service, log *slog.Logger, version string) *Server {
 		}))
 	})
 	server := &Server{Stall: DefaultStall, service: s, log: log, handler: router}
-	router.Use(server.recover, secure, sameSite)
+	router.Use(server.recover, server.secure, server.guard, server.authenticate)
 
 	config := huma.DefaultConfig("Pike Gate", version)
 	config.DocsPath = "" // its page would load scripts from another host
@@ -58,7 +61,9 @@ func New(s *service.Service, log *slog.Logger, version string) *Server {
 	config.OpenAPIPath = prefix + "/openapi"
 	config.Info.Description = "Reusable, parameterized reports on business records: ask, read back, run, explain."
 	config.Info.License = &huma.License{Name: "Apache-2.0", Identifier: "Apache-2.0"}
+	config.Components.SecuritySchemes = securitySchemes
 	server.huma = humagin.New(router, config)
+	server.huma.UseMiddleware(server.admit)
 	// Answers come in several shapes, which they read themselves.
 	server.huma.OpenAPI().Components.Schemas.RegisterTypeAlias(reflect.TypeFor[parameter.Input](), reflect.TypeFor[any]())
 
@@ -66,6 +71,9 @@ func New(s *service.Service, log *slog.Logger, version string) *Server {
 	server.runs()
 	server.authoring()
 	server.sources()
+	server.account()
+	server.people()
+	server.rights()
 	server.system()
 	router.NoRoute(server.console())
 	return server

@@ -5,94 +5,95 @@ import (
 	"net/http"
 
 	"pikegate/core/definition"
+	"pikegate/internal/identity"
 	"pikegate/internal/output"
 	"pikegate/internal/wire"
 )
 
 func (s *Server) authoring() {
-	get(s, "list-definitions", "/definitions", "Everything that was pushed", []int{}, func(ctx context.Context, _ *struct{}) (*response[[]wire.DefinitionInfo], error) {
-		list, err := s.service.Definitions(ctx)
+	get(s, "list-definitions", "/definitions", "Everything that was pushed", []int{}, func(ctx context.Context, who identity.Actor, _ *struct{}) (*response[[]wire.DefinitionInfo], error) {
+		list, err := s.service.Definitions(ctx, who)
 		return answer(s, list, err)
 	})
-	get(s, "show-definition", "/definitions/{kind}/{name}", "A definition as it was pushed last, or a published version of it", []int{404}, func(ctx context.Context, in *struct {
+	get(s, "show-definition", "/definitions/{kind}/{name}", "A definition as it was pushed last, or a published version of it", []int{404}, func(ctx context.Context, who identity.Actor, in *struct {
 		DefinitionPath
 		Version int `query:"version" minimum:"0" doc:"The published version; what was pushed last when left out"`
 	},
 	) (*response[Kept], error) {
-		content, revision, err := s.service.Definition(ctx, in.Kind, in.Name, in.Version)
+		content, revision, err := s.service.Definition(ctx, who, in.Kind, in.Name, in.Version)
 		return answer(s, Kept{content, revision}, err)
 	})
-	get(s, "list-versions", "/definitions/{kind}/{name}/versions", "What was published of a definition, the newest first", []int{404}, func(ctx context.Context, in *struct {
+	get(s, "list-versions", "/definitions/{kind}/{name}/versions", "What was published of a definition, the newest first", []int{404}, func(ctx context.Context, who identity.Actor, in *struct {
 		DefinitionPath
 	},
 	) (*response[[]wire.Version], error) {
-		versions, err := s.service.Versions(ctx, in.Kind, in.Name)
+		versions, err := s.service.Versions(ctx, who, in.Kind, in.Name)
 		return answer(s, versions, err)
 	})
-	get(s, "show-differences", "/definitions/{kind}/{name}/differences", "How one version of a definition differs from another, in words", []int{404}, func(ctx context.Context, in *struct {
+	get(s, "show-differences", "/definitions/{kind}/{name}/differences", "How one version of a definition differs from another, in words", []int{404}, func(ctx context.Context, who identity.Actor, in *struct {
 		DefinitionPath
 		From int `query:"from" minimum:"0" doc:"The one version; what was pushed last when left out"`
 		To   int `query:"to" minimum:"0" doc:"The other; what was pushed last when left out"`
 	},
 	) (*response[[]definition.Difference], error) {
-		differences, err := s.service.Differences(ctx, in.Kind, in.Name, in.From, in.To)
+		differences, err := s.service.Differences(ctx, who, in.Kind, in.Name, in.From, in.To)
 		return answer(s, differences, err)
 	})
-	get(s, "review-definition", "/reviews/{name}", "What publishing a name would do: the differences, the examples, who is affected", []int{404, 502, 504}, func(ctx context.Context, in *struct {
+	get(s, "review-definition", "/reviews/{name}", "What publishing a name would do: the differences, the examples, who is affected", []int{404, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
 		Name string `path:"name" doc:"The definition's name"`
 	},
 	) (*response[wire.Review], error) {
-		review, err := s.service.Review(ctx, in.Name)
+		review, err := s.service.Review(ctx, who, in.Name)
 		return answer(s, review, err)
 	})
 	post(s, "check-definitions", "/definitions/check", "Everything that can be told of definitions that are being written; nothing is kept", http.StatusOK, []int{},
-		func(ctx context.Context, in *struct {
+		func(ctx context.Context, who identity.Actor, in *struct {
 			Run  bool `query:"run" doc:"Whether to run the examples of reports"`
 			Body Content
 		},
 		) (*response[wire.Examination], error) {
-			examination, err := s.service.Examine(ctx, in.Body.Content, in.Run)
+			examination, err := s.service.Examine(ctx, who, in.Body.Content, in.Run)
 			return answer(s, examination, err)
 		})
 	post(s, "look-at-results", "/definitions/results", "The first records of the first query or report among definitions that are being written", http.StatusOK, []int{404, 422, 502, 504},
-		func(ctx context.Context, in *struct {
+		func(ctx context.Context, who identity.Actor, in *struct {
 			Limit int `query:"limit" default:"20" minimum:"1" maximum:"200" doc:"How many at the most"`
 			Body  Content
 		},
 		) (*response[output.Result], error) {
-			result, err := s.service.FirstResults(ctx, in.Body.Content, in.Limit)
+			result, err := s.service.FirstResults(ctx, who, in.Body.Content, in.Limit)
 			return answer(s, result, err)
 		})
-	get(s, "list-users", "/uses/{name}", "What depends on a definition, a source, a table or a column", []int{404}, func(ctx context.Context, in *struct {
+	get(s, "list-dependents", "/uses/{name}", "What depends on a definition, a source, a table or a column", []int{404}, func(ctx context.Context, who identity.Actor, in *struct {
 		Name string `path:"name" doc:"The name of a definition or a source, a table, or TABLE.COLUMN"`
 	},
 	) (*response[[]wire.Dependent], error) {
-		users, err := s.service.Users(ctx, in.Name)
+		users, err := s.service.Dependents(ctx, who, in.Name)
 		return answer(s, users, err)
 	})
 	post(s, "push-definitions", "/definitions", "Check definitions and keep them as drafts, all or none", http.StatusOK, []int{422},
-		func(ctx context.Context, in *struct{ Body Pushed }) (*response[wire.Checked], error) {
-			checked, err := s.service.Push(ctx, in.Body.Content, in.Body.Revisions)
+		func(ctx context.Context, who identity.Actor, in *struct{ Body Pushed }) (*response[wire.Checked], error) {
+			checked, err := s.service.Push(ctx, who, in.Body.Content, in.Body.Revisions)
 			return answer(s, checked, err)
 		})
 	remove(s, "remove-definition", "/definitions/{kind}/{name}", "Remove a definition: its draft, and what was published from what can be run",
-		func(ctx context.Context, in *struct {
+		func(ctx context.Context, who identity.Actor, in *struct {
 			DefinitionPath
 			Anyway bool `query:"anyway" doc:"Whether to remove it although it is used"`
 		},
 		) error {
-			return s.service.Remove(ctx, in.Kind, in.Name, in.Anyway)
+			return s.service.Remove(ctx, who, in.Kind, in.Name, in.Anyway)
 		})
-	get(s, "check-published", "/published/check", "Every published report held against its source as it is now, its examples run", []int{502, 504}, func(ctx context.Context, _ *struct{}) (*response[[]wire.Published], error) {
-		found, err := s.service.CheckPublished(ctx)
+	get(s, "check-published", "/published/check", "Every published report held against its source as it is now, its examples run", []int{502, 504}, func(ctx context.Context, who identity.Actor, _ *struct{}) (*response[[]wire.Published], error) {
+		found, err := s.service.CheckPublished(ctx, who)
 		return answer(s, found, err)
 	})
 	post(s, "publish-definition", "/definitions/{name}/publish", "Check what was pushed under a name and freeze it as the next version", http.StatusOK, []int{404, 422},
-		func(ctx context.Context, in *struct {
+		func(ctx context.Context, who identity.Actor, in *struct {
 			Name string `path:"name" doc:"The definition's name"`
 		},
 		) (*response[wire.Checked], error) {
-			checked, err := s.service.Publish(ctx, in.Name)
+			checked, err := s.service.Publish(ctx, who, in.Name)
 			return answer(s, checked, err)
 		})
 }

@@ -9,6 +9,7 @@ import (
 
 	"pikegate/core/diag"
 	"pikegate/internal/engine"
+	"pikegate/internal/identity"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
 )
@@ -71,7 +72,10 @@ func (s *Server) asProblem(err error) *Document {
 	var missing *service.NotFound
 	var failure *engine.Failure
 	var unwritable *store.Unwritable
+	var refusal *identity.Refusal
 	switch {
+	case errors.As(err, &refusal):
+		return problemOf(map[identity.Reason]int{identity.Unknown: 401, identity.Forbidden: 403, identity.TooOften: 429}[refusal.Reason], refusal.Problem)
 	case errors.As(err, &problems):
 		return problemOf(http.StatusUnprocessableEntity, problems...)
 	case errors.As(err, &missing):

@@ -4,10 +4,9 @@ import (
 	"context"
 	"net/http"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
+	"pikegate/internal/identity"
 	"pikegate/internal/service"
 	"pikegate/internal/wire"
 )
@@ -36,21 +35,21 @@ func (b RunBody) request(report string) service.Request {
 }
 
 func (s *Server) reports() {
-	get(s, "list-reports", "/reports", "The published reports", []int{}, func(ctx context.Context, _ *struct{}) (*response[[]wire.ReportInfo], error) {
-		list, err := s.service.Reports(ctx)
+	get(s, "list-reports", "/reports", "The published reports", []int{}, func(ctx context.Context, who identity.Actor, _ *struct{}) (*response[[]wire.ReportInfo], error) {
+		list, err := s.service.Reports(ctx, who)
 		return answer(s, list, err)
 	})
-	get(s, "ask-report", "/reports/{report}", "What a report asks", []int{404, 422, 502, 504}, func(ctx context.Context, in *struct {
+	get(s, "ask-report", "/reports/{report}", "What a report asks", []int{404, 422, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
 		ReportPath
 		AsOfQuery
 		Draft bool `query:"draft" doc:"Whether what was pushed last is meant instead of the published version"`
 	},
 	) (*response[wire.ReportForm], error) {
-		form, err := s.service.Ask(ctx, service.Request{Report: in.Report, AsOf: in.AsOf, Draft: in.Draft})
+		form, err := s.service.Ask(ctx, who, service.Request{Report: in.Report, AsOf: in.AsOf, Draft: in.Draft})
 		return answer(s, form, err)
 	})
 	post(s, "list-choices", "/reports/{report}/questions/{question}/choices", "A page of what a question's answer is chosen from, the other answers applied", http.StatusOK, []int{404, 502, 504},
-		func(ctx context.Context, in *struct {
+		func(ctx context.Context, who identity.Actor, in *struct {
 			ReportPath
 			Question string `path:"question" doc:"The question's name" example:"locks"`
 			Search   string `query:"search" doc:"Only choices this text occurs in, whatever its case"`
@@ -60,72 +59,48 @@ func (s *Server) reports() {
 		},
 		) (*response[[]parameter.Choice], error) {
 			search := plan.Search{Text: in.Search, Limit: in.Limit, Offset: in.Offset}
-			choices, err := s.service.Choices(ctx, in.Body.request(in.Report), in.Question, search)
+			choices, err := s.service.Choices(ctx, who, in.Body.request(in.Report), in.Question, search)
 			if choices == nil {
 				choices = []parameter.Choice{}
 			}
 			return answer(s, choices, err)
 		})
 	post(s, "cover-report", "/reports/{report}/coverage", "How many records each day, month or year holds, the other answers applied", http.StatusOK, []int{404, 422, 502, 504},
-		func(ctx context.Context, in *struct {
+		func(ctx context.Context, who identity.Actor, in *struct {
 			ReportPath
 			By   string `query:"by" default:"month" enum:"day,week,month,quarter,half,year" doc:"The unit of time"`
 			Body RunBody
 		},
 		) (*response[wire.Coverage], error) {
-			coverage, err := s.service.Coverage(ctx, in.Body.request(in.Report), in.By)
+			coverage, err := s.service.Coverage(ctx, who, in.Body.request(in.Report), in.By)
 			return answer(s, coverage, err)
 		})
 	post(s, "preview-report", "/reports/{report}/preview", "How inputs would be understood: the read-back, or every problem", http.StatusOK, []int{404, 502, 504},
-		func(ctx context.Context, in *struct {
+		func(ctx context.Context, who identity.Actor, in *struct {
 			ReportPath
 			Body RunBody
 		},
 		) (*response[wire.Preview], error) {
-			preview, err := s.service.Preview(ctx, in.Body.request(in.Report))
+			preview, err := s.service.Preview(ctx, who, in.Body.request(in.Report))
 			return answer(s, preview, err)
 		})
 	post(s, "explain-report", "/reports/{report}/explain", "How a run would come about, without running it", http.StatusOK, []int{404, 422, 502, 504},
-		func(ctx context.Context, in *struct {
+		func(ctx context.Context, who identity.Actor, in *struct {
 			ReportPath
 			Plan bool `query:"plan" doc:"Whether to ask the database how it would run it"`
 			Body RunBody
 		},
 		) (*response[wire.Explanation], error) {
-			explanation, err := s.service.Explain(ctx, in.Body.request(in.Report), in.Plan)
+			explanation, err := s.service.Explain(ctx, who, in.Body.request(in.Report), in.Plan)
 			return answer(s, explanation, err)
 		})
 	post(s, "why-report", "/reports/{report}/why", "Why a run would find what it finds: how many records each condition matches, and where the nearest records are", http.StatusOK, []int{404, 422, 502, 504},
-		func(ctx context.Context, in *struct {
+		func(ctx context.Context, who identity.Actor, in *struct {
 			ReportPath
 			Body RunBody
 		},
 		) (*response[wire.Why], error) {
-			why, err := s.service.Why(ctx, in.Body.request(in.Report))
+			why, err := s.service.Why(ctx, who, in.Body.request(in.Report))
 			return answer(s, why, err)
 		})
-}
-
-// get and post register a use case under the prefix. Errors lists the
-// statuses it refuses with besides 500 and, for bad requests, 400 and 422.
-func get[I, O any](s *Server, id, path, summary string, errors []int, handler func(context.Context, *I) (*O, error)) {
-	huma.Register(s.huma, huma.Operation{OperationID: id, Method: http.MethodGet, Path: prefix + path, Summary: summary, Errors: errors}, handler)
-}
-
-// remove registers a call that takes something away and answers with nothing.
-func remove[I any](s *Server, id, path, summary string, handler func(context.Context, *I) error) {
-	huma.Register(s.huma, huma.Operation{OperationID: id, Method: http.MethodDelete, Path: prefix + path, Summary: summary, Errors: []int{404, 422}},
-		func(ctx context.Context, in *I) (*struct{}, error) {
-			if err := handler(ctx, in); err != nil {
-				return nil, s.asProblem(err)
-			}
-			return nil, nil
-		})
-}
-
-func post[I, O any](s *Server, id, path, summary string, status int, errors []int, handler func(context.Context, *I) (*O, error)) {
-	huma.Register(s.huma, huma.Operation{
-		OperationID: id, Method: http.MethodPost, Path: prefix + path, Summary: summary,
-		DefaultStatus: status, Errors: append([]int{http.StatusBadRequest}, errors...),
-	}, handler)
 }

@@ -13,6 +13,7 @@ import (
 
 	"pikegate/core/diag"
 	"pikegate/internal/engine"
+	"pikegate/internal/identity"
 	"pikegate/internal/output"
 	"pikegate/internal/runner"
 	"pikegate/internal/service"
@@ -33,14 +34,14 @@ func (s *Server) runs() {
 		output.PDF.ContentType:    {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "Pages of the paper that the report names, 20,000 records at the most"}},
 	}
 	s.huma.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[output.Subtotal](), true, "Subtotal") // stands among the rows
-	huma.Register(s.huma, huma.Operation{
-		OperationID: "run-report", Method: http.MethodPost, Path: prefix + "/reports/{report}/runs",
+	register(s, huma.Operation{
+		OperationID: "run-report", Method: http.MethodPost, Path: "/reports/{report}/runs",
 		Summary: "Run a report and stream its records",
 		Errors:  []int{400, 404, 422, 502, 504},
 		Responses: map[string]*huma.Response{"200": {Description: "The records, as they come", Content: content, Headers: map[string]*huma.Header{
 			RunHeader: {Description: "The number of the run", Schema: &huma.Schema{Type: huma.TypeInteger}},
 		}}},
-	}, func(ctx context.Context, in *struct {
+	}, func(ctx context.Context, who identity.Actor, in *struct {
 		ReportPath
 		Accept string `header:"Accept" doc:"The format, where the query names none"`
 		Format string `query:"format" enum:"json,csv,ndjson,xlsx,pdf" doc:"The format; the Accept header decides when it is left out"`
@@ -48,31 +49,31 @@ func (s *Server) runs() {
 	},
 	) (*huma.StreamResponse, error) {
 		format := formatOf(in.Format, in.Accept)
-		return &huma.StreamResponse{Body: func(ctx huma.Context) { s.stream(ctx, in.Body.request(in.Report), format) }}, nil
+		return &huma.StreamResponse{Body: func(ctx huma.Context) { s.stream(ctx, who, in.Body.request(in.Report), format) }}, nil
 	})
-	get(s, "show-run", "/runs/{run}", "The record of a run", []int{404}, func(ctx context.Context, in *struct {
+	get(s, "show-run", "/runs/{run}", "The record of a run", []int{404}, func(ctx context.Context, who identity.Actor, in *struct {
 		Run uint `path:"run" doc:"The number of the run"`
 	},
 	) (*response[wire.RunRecord], error) {
-		record, err := s.service.RunRecord(ctx, in.Run)
+		record, err := s.service.RunRecord(ctx, who, in.Run)
 		return answer(s, record, err)
 	})
-	get(s, "why-run", "/runs/{run}/why", "Why a run found what it found, asked anew with its answers", []int{404, 422, 502, 504}, func(ctx context.Context, in *struct {
+	get(s, "why-run", "/runs/{run}/why", "Why a run found what it found, asked anew with its answers", []int{404, 422, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
 		Run uint `path:"run" doc:"The number of the run"`
 	},
 	) (*response[wire.Why], error) {
-		why, err := s.service.WhyRun(ctx, in.Run)
+		why, err := s.service.WhyRun(ctx, who, in.Run)
 		return answer(s, why, err)
 	})
-	get(s, "compare-runs", "/runs/{run}/compare/{other}", "How the records of two runs of a report differ, both asked for anew as they were", []int{404, 422, 502, 504}, func(ctx context.Context, in *struct {
+	get(s, "compare-runs", "/runs/{run}/compare/{other}", "How the records of two runs of a report differ, both asked for anew as they were", []int{404, 422, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
 		Run   uint `path:"run" doc:"The number of the first run"`
 		Other uint `path:"other" doc:"The number of the second run"`
 	},
 	) (*response[wire.Comparison], error) {
-		comparison, err := s.service.Compare(ctx, in.Run, in.Other)
+		comparison, err := s.service.Compare(ctx, who, in.Run, in.Other)
 		return answer(s, comparison, err)
 	})
-	get(s, "list-runs", "/runs", "The newest runs", []int{}, func(ctx context.Context, in *struct {
+	get(s, "list-runs", "/runs", "The newest runs", []int{}, func(ctx context.Context, who identity.Actor, in *struct {
 		Report  string    `query:"report" doc:"Only runs of this report"`
 		Outcome string    `query:"outcome" enum:"running,done,empty,failed,refused,cancelled,timed_out,stalled,stopped" doc:"Only runs that ended so"`
 		From    time.Time `query:"from" doc:"Only runs that started at this instant or after it"`
@@ -81,7 +82,7 @@ func (s *Server) runs() {
 		Limit   int       `query:"limit" default:"50" minimum:"1" maximum:"1000" doc:"How many at the most"`
 	},
 	) (*response[[]wire.RunSummary], error) {
-		records, err := s.service.RunRecords(ctx, store.Filter{Report: in.Report, Outcome: in.Outcome, From: in.From, Until: in.Until, Before: in.Before}, in.Limit)
+		records, err := s.service.RunRecords(ctx, who, store.Filter{Report: in.Report, Outcome: in.Outcome, From: in.From, Until: in.Until, Before: in.Before}, in.Limit)
 		return answer(s, records, err)
 	})
 }
@@ -99,10 +100,10 @@ func formatOf(name, accept string) output.Format {
 // stream runs a report into the response. What goes wrong before the first
 // byte is a problem document; after it, a format that cannot say how it ended
 // breaks the connection off, so that half a file is never taken for a whole one.
-func (s *Server) stream(ctx huma.Context, request service.Request, format output.Format) {
+func (s *Server) stream(ctx huma.Context, who identity.Actor, request service.Request, format output.Format) {
 	body := newBody(ctx.Context(), humagin.Unwrap(ctx).Writer, s.Stall)
 	defer body.close()
-	record, err := s.service.Run(ctx.Context(), request, format, func(started wire.RunRecord) output.Writer {
+	record, err := s.service.Run(ctx.Context(), who, request, format, func(started wire.RunRecord) output.Writer {
 		ctx.SetHeader("Content-Type", format.ContentType)
 		ctx.SetHeader(RunHeader, strconv.FormatUint(uint64(started.Run), 10))
 		ctx.SetStatus(http.StatusOK)
@@ -112,6 +113,7 @@ func (s *Server) stream(ctx huma.Context, request service.Request, format output
 	switch {
 	case err != nil:
 		problem = s.asProblem(err)
+		s.tell(ctx.Context(), who, "run-report", problem)
 	case record.Outcome == runner.Cancelled || record.Outcome == runner.Stalled:
 		panic(http.ErrAbortHandler) // nobody is there
 	case format.Framed || record.Problem == "":

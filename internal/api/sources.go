@@ -4,10 +4,9 @@ import (
 	"context"
 	"net/http"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"pikegate/core/catalog"
 	"pikegate/internal/engine"
+	"pikegate/internal/identity"
 	"pikegate/internal/output"
 	"pikegate/internal/wire"
 )
@@ -30,93 +29,87 @@ type SourceChange struct {
 }
 
 func (s *Server) sources() {
-	get(s, "list-sources", "/sources", "The sources", []int{}, func(ctx context.Context, _ *struct{}) (*response[[]wire.SourceInfo], error) {
-		list, err := s.service.Sources(ctx)
+	get(s, "list-sources", "/sources", "The sources", []int{}, func(ctx context.Context, who identity.Actor, _ *struct{}) (*response[[]wire.SourceInfo], error) {
+		list, err := s.service.Sources(ctx, who)
 		return answer(s, list, err)
 	})
 	post(s, "add-source", "/sources", "Connect a database", http.StatusCreated, []int{422, 502, 504},
-		func(ctx context.Context, in *struct {
+		func(ctx context.Context, who identity.Actor, in *struct {
 			Anyway bool `query:"anyway" doc:"Whether to set encodings that do not fit what is stored"`
 			Body   wire.SourceInfo
 		},
 		) (*response[catalog.Source], error) {
-			catalogue, err := s.service.AddSource(ctx, in.Body, in.Anyway)
+			catalogue, err := s.service.AddSource(ctx, who, in.Body, in.Anyway)
 			return answer(s, catalogue, err)
 		})
-	huma.Register(s.huma, huma.Operation{
-		OperationID: "change-source", Method: http.MethodPatch, Path: prefix + "/sources/{source}",
-		Summary: "Change the connection of a source; what is left out stays", Errors: []int{404, 422, 502, 504},
-	},
-		func(ctx context.Context, in *struct {
+	patch(s, "change-source", "/sources/{source}", "Change the connection of a source; what is left out stays", []int{404, 422, 502, 504},
+		func(ctx context.Context, who identity.Actor, in *struct {
 			Source string `path:"source" doc:"The source's name"`
 			Body   SourceChange
 		},
 		) (*response[catalog.Source], error) {
 			b := in.Body
-			catalogue, err := s.service.ChangeSource(ctx, wire.SourceInfo{Name: in.Source, Engine: b.Engine, Address: b.Address, Database: b.Database, User: b.User, Secret: b.Secret, TLS: b.TLS, PowerfulLogin: b.PowerfulLogin})
+			catalogue, err := s.service.ChangeSource(ctx, who, wire.SourceInfo{Name: in.Source, Engine: b.Engine, Address: b.Address, Database: b.Database, User: b.User, Secret: b.Secret, TLS: b.TLS, PowerfulLogin: b.PowerfulLogin})
 			return answer(s, catalogue, err)
 		})
 	remove(s, "remove-source", "/sources/{source}", "Remove the connection of a source",
-		func(ctx context.Context, in *struct {
+		func(ctx context.Context, who identity.Actor, in *struct {
 			Source string `path:"source" doc:"The source's name"`
 			Anyway bool   `query:"anyway" doc:"Whether to remove it although it is used"`
 		},
 		) error {
-			return s.service.RemoveSource(ctx, in.Source, in.Anyway)
+			return s.service.RemoveSource(ctx, who, in.Source, in.Anyway)
 		})
-	get(s, "show-unfit", "/sources/{source}/tables/{table}/unfit/{column}", "The records in which something is stored in a column with dates that is none", []int{404, 422, 502, 504}, func(ctx context.Context, in *struct {
+	get(s, "show-unfit", "/sources/{source}/tables/{table}/unfit/{column}", "The records in which something is stored in a column with dates that is none", []int{404, 422, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
 		Source string `path:"source" doc:"The source's name"`
 		Table  string `path:"table" doc:"The table's name"`
 		Column string `path:"column" doc:"The column's name"`
 		Limit  int    `query:"limit" default:"100" minimum:"1" maximum:"1000" doc:"How many at the most"`
 	},
 	) (*response[output.Result], error) {
-		rows, err := s.service.UnfitRows(ctx, in.Source, in.Table, in.Column, in.Limit)
+		rows, err := s.service.UnfitRows(ctx, who, in.Source, in.Table, in.Column, in.Limit)
 		return answer(s, rows, err)
 	})
-	get(s, "show-source", "/sources/{source}", "A source's tables, views and columns", []int{404, 502, 504}, func(ctx context.Context, in *struct {
+	get(s, "show-source", "/sources/{source}", "A source's tables, views and columns", []int{404, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
 		Source string `path:"source" doc:"The source's name"`
 	},
 	) (*response[catalog.Source], error) {
-		catalogue, err := s.service.Catalogue(ctx, in.Source)
+		catalogue, err := s.service.Catalogue(ctx, who, in.Source)
 		return answer(s, catalogue, err)
 	})
-	get(s, "check-source", "/sources/{source}/check", "What answers at a source, and whether it can only read", []int{404, 502, 504}, func(ctx context.Context, in *struct {
+	get(s, "check-source", "/sources/{source}/check", "What answers at a source, and whether it can only read", []int{404, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
 		Source string `path:"source" doc:"The source's name"`
 	},
 	) (*response[engine.Inspection], error) {
-		report, err := s.service.CheckSource(ctx, in.Source)
+		report, err := s.service.CheckSource(ctx, who, in.Source)
 		return answer(s, report, err)
 	})
-	get(s, "show-extents", "/sources/{source}/tables/{table}/extents", "What each column of a table holds: blanks, different values, the earliest and the latest", []int{404, 502, 504}, func(ctx context.Context, in *struct {
+	get(s, "show-extents", "/sources/{source}/tables/{table}/extents", "What each column of a table holds: blanks, different values, the earliest and the latest", []int{404, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
 		Source string `path:"source" doc:"The source's name"`
 		Table  string `path:"table" doc:"The table's name"`
 	},
 	) (*response[[]wire.ColumnExtent], error) {
-		extents, err := s.service.Extents(ctx, in.Source, in.Table)
+		extents, err := s.service.Extents(ctx, who, in.Source, in.Table)
 		return answer(s, extents, err)
 	})
-	get(s, "show-rows", "/sources/{source}/tables/{table}/rows", "The first rows of a table", []int{404, 502, 504}, func(ctx context.Context, in *struct {
+	get(s, "show-rows", "/sources/{source}/tables/{table}/rows", "The first rows of a table", []int{404, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
 		Source string `path:"source" doc:"The source's name"`
 		Table  string `path:"table" doc:"The table's name"`
 		Limit  int    `query:"limit" default:"20" minimum:"1" maximum:"200" doc:"How many at the most"`
 	},
 	) (*response[output.Result], error) {
-		rows, err := s.service.FirstRows(ctx, in.Source, in.Table, in.Limit)
+		rows, err := s.service.FirstRows(ctx, who, in.Source, in.Table, in.Limit)
 		return answer(s, rows, err)
 	})
-	huma.Register(s.huma, huma.Operation{
-		OperationID: "set-encoding", Method: http.MethodPut, Path: prefix + "/sources/{source}/encodings/{column}",
-		Summary: "Say how the dates of a column are stored", Errors: []int{400, 404, 422, 502, 504},
-	},
-		func(ctx context.Context, in *struct {
+	put(s, "set-encoding", "/sources/{source}/encodings/{column}", "Say how the dates of a column are stored", []int{404, 422, 502, 504},
+		func(ctx context.Context, who identity.Actor, in *struct {
 			Source string `path:"source" doc:"The source's name"`
 			Column string `path:"column" doc:"TABLE.COLUMN" example:"maintenance_jobs.due_on"`
 			Anyway bool   `query:"anyway" doc:"Whether to set it although it does not fit what is stored"`
 			Body   Encoding
 		},
 		) (*response[catalog.Source], error) {
-			catalogue, err := s.service.SetEncoding(ctx, in.Source, in.Column, in.Body.Encoding, in.Anyway)
+			catalogue, err := s.service.SetEncoding(ctx, who, in.Source, in.Column, in.Body.Encoding, in.Anyway)
 			return answer(s, catalogue, err)
 		})
 }

@@ -9,6 +9,7 @@ import (
 
 	"pikegate/core/definition"
 	"pikegate/core/period"
+	"pikegate/internal/identity"
 )
 
 // Health says that the service answers.
@@ -21,15 +22,15 @@ func (s *Server) system() {
 		func(context.Context, *struct{}) (*response[Health], error) {
 			return &response[Health]{Health{"ok"}}, nil
 		})
-	get(s, "read-period", "/period", "How a period expression is read", []int{422}, func(_ context.Context, in *struct {
+	get(s, "read-period", "/period", "How a period expression is read", []int{422}, func(ctx context.Context, who identity.Actor, in *struct {
 		AsOfQuery
 		Expression string `query:"expression" required:"true" doc:"The expression" example:"last month"`
 	},
 	) (*response[period.Reading], error) {
-		reading, err := s.service.Period(in.Expression, in.AsOf)
+		reading, err := s.service.Period(ctx, who, in.Expression, in.AsOf)
 		return answer(s, reading, err)
 	})
-	get(s, "definition-schema", "/schema", "The JSON Schema of definitions", []int{}, func(context.Context, *struct{}) (*response[map[string]any], error) {
+	get(s, "definition-schema", "/schema", "The JSON Schema of definitions", []int{}, func(context.Context, identity.Actor, *struct{}) (*response[map[string]any], error) {
 		text, err := definition.Schema()
 		schema := map[string]any{}
 		if err == nil {

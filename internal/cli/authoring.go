@@ -303,7 +303,7 @@ func (a *app) uses() *cobra.Command {
 		Short: "List what depends on a definition, a source, a table or a column (TABLE.COLUMN)",
 		Args:  args(cobra.ExactArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			users, err := a.client().Users(cmd.Context(), given[0])
+			users, err := a.client().Dependents(cmd.Context(), given[0])
 			if err != nil {
 				return err
 			}

@@ -14,6 +14,7 @@ import (
 	"pikegate/core/diag"
 	"pikegate/internal/client"
 	"pikegate/internal/config"
+	"pikegate/internal/wire"
 )
 
 // The exit codes.
@@ -33,6 +34,9 @@ type Env struct {
 	// Serve runs the service until the context ends; demo adds the
 	// demonstration. Ready is called with its address once it listens.
 	Serve func(ctx context.Context, c config.Serve, demo bool, ready func(address string)) error
+	// AddUser and RecoverUser work on the files of a data folder at the machine.
+	AddUser     func(ctx context.Context, data string, u wire.User) (wire.Invitation, error)
+	RecoverUser func(ctx context.Context, data, name string) (wire.Invitation, error)
 	// Version is Pike Gate's own.
 	Version string
 	// Terminal tells that a person sits at the other end of standard input and
@@ -94,11 +98,19 @@ func (a *app) root() *cobra.Command {
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	root.PersistentFlags().StringVar(&a.server, "server", config.DefaultServer(), "address of the service (or PIKEGATE_SERVER)")
 	root.AddCommand(a.reports(), a.ask(), a.run(), a.runs(), a.compare(), a.explain(), a.why(), a.coverage(), a.check(), a.format(), a.push(), a.review(), a.publish(), a.versions(),
-		a.drafts(), a.pull(), a.remove(), a.uses(), a.schema(), a.period(), a.source(), a.serve(), a.demo())
+		a.drafts(), a.pull(), a.remove(), a.uses(), a.schema(), a.period(), a.source(), a.signIn(), a.signOut(), a.whoami(), a.user(), a.group(), a.token(), a.rights(), a.audit(), a.serve(), a.demo())
 	return root
 }
 
-func (a *app) client() *client.Client { return &client.Client{Server: a.server} }
+// client talks to the service, signed in with the token there is for it. It goes to
+// that service alone, and not in the clear beyond this machine.
+func (a *app) client() *client.Client {
+	c := &client.Client{Server: a.server}
+	if kept, err := config.KeptTokens(); err == nil && client.Private(a.server) {
+		c.Token = kept.Of(a.server)
+	}
+	return c
+}
 
 // args wraps a check of positional arguments, so that it counts as usage.
 func args(check cobra.PositionalArgs) cobra.PositionalArgs {
@@ -115,6 +127,7 @@ func (a *app) exit(err error) int {
 	var usage usageError
 	var refused refusedError
 	var refusal *client.Refusal
+	var problems diag.Problems
 	var unreachable *client.Unreachable
 	switch {
 	case err == nil:
@@ -131,6 +144,9 @@ func (a *app) exit(err error) int {
 			return exitRefused
 		}
 		return exitFailed
+	case errors.As(err, &problems):
+		a.explainProblems(problems, nil)
+		return exitRefused
 	case errors.As(err, &unreachable):
 		fmt.Fprintln(a.Stderr, "error:", err)
 		fmt.Fprintln(a.Stderr, "  Start one with pikegate demo or pikegate serve, or name another with --server.")

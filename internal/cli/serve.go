@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"os"
 
 	"github.com/spf13/cobra"
 
@@ -36,10 +37,14 @@ func (a *app) serving(name, short, folder string, demo bool) *cobra.Command {
 			})
 		},
 	}
-	cmd.Flags().StringVar(&c.Listen, "listen", c.Listen, "HOST:PORT on this machine's loopback; port 0 picks a free one")
+	cmd.Flags().StringVar(&c.Listen, "listen", c.Listen, "HOST:PORT; port 0 picks a free one; beyond this machine's loopback there have to be users, and TLS")
 	cmd.Flags().StringVar(&c.Data, "data", c.Data, "the folder of the service's own records; it is made if need be")
 	calendarFlags(cmd, &c.Calendar)
 	cmd.Flags().StringVar(&c.Secrets, "secrets", c.Secrets, "a file of passwords, a line NAME=PASSWORD for each source (or PIKEGATE_SECRETS)")
+	cmd.Flags().StringVar(&c.TLSCert, "tls-cert", "", "the file of the service's own certificate (PEM, with those that vouch for it); it is read again when it changes")
+	cmd.Flags().StringVar(&c.TLSKey, "tls-key", "", "the file of the certificate's key")
+	cmd.Flags().StringArrayVar(&c.BehindProxy, "behind-proxy", nil, "a network such as 10.1.2.0/24 whose proxies tell where requests come from; can be repeated")
+	cmd.Flags().StringVar(&c.PublicURL, "public-url", os.Getenv("PIKEGATE_PUBLIC_URL"), "the address people use, such as https://reports.example.org (or PIKEGATE_PUBLIC_URL)")
 	cmd.Flags().DurationVar(&c.TimeLimit, "time-limit", c.TimeLimit, "the longest a statement may take; 0 means no limit")
 	cmd.Flags().DurationVar(&c.Stall, "stall", c.Stall, "how long a caller may take nothing of what is sent to it; 0 means for ever")
 	cmd.Flags().StringArrayVar(&c.Folders, "sources", nil, "a folder that the files of sources may be in; can be repeated (default anywhere)")

@@ -31,6 +31,18 @@ func (a *app) show(v any, text func() error) error {
 	return text()
 }
 
+// printLines prints each of a list as a line of JSON.
+func printLines[T any](a *app, list []T) error {
+	e := json.NewEncoder(a.data)
+	e.SetEscapeHTML(false)
+	for _, v := range list {
+		if err := e.Encode(v); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 func (a *app) printJSON(v any) error {
 	e := json.NewEncoder(a.data)
 	e.SetEscapeHTML(false)

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -26,7 +27,20 @@ import (
 type Client struct {
 	// Server is the service's address, http://127.0.0.1:7180.
 	Server string
-	HTTP   http.Client
+	// Token is what it signs in with, blank for nothing.
+	Token string
+	HTTP  http.Client
+}
+
+// Private tells whether what is sent to a service cannot be read on the way: it is
+// encrypted, or stays on this machine.
+func Private(server string) bool {
+	u, err := url.Parse(server)
+	if err != nil {
+		return false
+	}
+	ip := net.ParseIP(u.Hostname())
+	return u.Scheme == "https" || u.Hostname() == "localhost" || ip != nil && ip.IsLoopback()
 }
 
 // Refusal is a problem document the service answered with.
@@ -111,8 +125,8 @@ func (c *Client) Coverage(ctx context.Context, report, by string, run Run) (out 
 	return out, c.call(ctx, http.MethodPost, "/reports/"+url.PathEscape(report)+"/coverage?by="+url.QueryEscape(by), run, &out)
 }
 
-// Users lists what depends on a definition or a source.
-func (c *Client) Users(ctx context.Context, name string) (out []wire.Dependent, err error) {
+// Dependents lists what depends on a definition or a source.
+func (c *Client) Dependents(ctx context.Context, name string) (out []wire.Dependent, err error) {
 	return out, c.call(ctx, http.MethodGet, "/uses/"+url.PathEscape(name), nil, &out)
 }
 
@@ -310,6 +324,9 @@ func (c *Client) send(ctx context.Context, method, path string, body any) (*http
 	}
 	if body != nil {
 		request.Header.Set("Content-Type", "application/json")
+	}
+	if c.Token != "" {
+		request.Header.Set("Authorization", "Bearer "+c.Token)
 	}
 	response, err := c.HTTP.Do(request)
 	if err != nil {

@@ -3,8 +3,11 @@
 package config
 
 import (
+	"errors"
 	"fmt"
 	"net"
+	"net/netip"
+	"net/url"
 	"os"
 	"strconv"
 	"strings"
@@ -35,6 +38,21 @@ type Serve struct {
 	Folders []string
 	// Keep is how long, and how many, records of runs are kept.
 	Keep Keep
+	// TLSCert and TLSKey are the files of the service's own certificate, blank for none.
+	TLSCert, TLSKey string
+	// BehindProxy are the networks of the proxies whose word is taken, PublicURL is the
+	// address people use. Validate reads them into Proxies and Public.
+	BehindProxy []string
+	PublicURL   string
+	Proxies     []netip.Prefix
+	Public      *url.URL
+}
+
+// OnLoopback tells whether the service listens on this machine's loopback.
+func (s Serve) OnLoopback() bool {
+	host, _, _ := net.SplitHostPort(s.Listen)
+	ip := net.ParseIP(host)
+	return host == "localhost" || ip != nil && ip.IsLoopback()
 }
 
 // Keep bounds the records of runs; 0 means no bound.
@@ -73,17 +91,42 @@ func env(name, otherwise string) string {
 }
 
 // Validate tells what is wrong with the configuration, nil if nothing.
-func (s Serve) Validate() error {
-	host, port, err := net.SplitHostPort(s.Listen)
+func (s *Serve) Validate() error {
+	_, port, err := net.SplitHostPort(s.Listen)
 	if err != nil {
 		return fmt.Errorf("--listen %s is not HOST:PORT", s.Listen)
 	}
 	if n, err := strconv.Atoi(port); err != nil || n < 0 || n > 65535 {
 		return fmt.Errorf("--listen %s: the port must be a number from 0 to 65535", s.Listen)
 	}
-	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-		return fmt.Errorf("--listen %s is refused: there are no accounts yet, so anybody who reaches the service may use it; "+
-			"it listens on this machine's loopback only (127.0.0.1, ::1 or localhost)", s.Listen)
+	if (s.TLSCert == "") != (s.TLSKey == "") {
+		return errors.New("--tls-cert and --tls-key go together")
+	}
+	for _, network := range s.BehindProxy {
+		prefix, err := netip.ParsePrefix(network)
+		if err != nil {
+			address, failed := netip.ParseAddr(network)
+			if failed != nil {
+				return fmt.Errorf("--behind-proxy %s is not a network such as 10.1.2.0/24, nor an address", network)
+			}
+			prefix = netip.PrefixFrom(address, address.BitLen())
+		}
+		s.Proxies = append(s.Proxies, prefix)
+	}
+	if s.PublicURL != "" {
+		u, err := url.Parse(s.PublicURL)
+		if err != nil || u.Scheme != "https" && u.Scheme != "http" || u.Host == "" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.User != nil {
+			return fmt.Errorf("--public-url %s is not an address such as https://reports.example.org", s.PublicURL)
+		}
+		s.Public = u
+	}
+	switch {
+	case len(s.Proxies) > 0 && s.Public == nil:
+		return errors.New("--behind-proxy needs --public-url, the address people use")
+	case !s.OnLoopback() && s.TLSCert == "" && len(s.Proxies) == 0:
+		return fmt.Errorf("--listen %s is refused: beyond this machine's loopback the service needs --tls-cert and --tls-key, or --behind-proxy and --public-url", s.Listen)
+	case !s.OnLoopback() && s.TLSCert == "" && s.Public.Scheme != "https":
+		return fmt.Errorf("--public-url %s is refused: beyond this machine's loopback people have to use https", s.PublicURL)
 	}
 	if s.TimeLimit < 0 {
 		return fmt.Errorf("--time-limit %s is negative", s.TimeLimit)

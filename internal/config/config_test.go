@@ -14,18 +14,32 @@ import (
 func TestValidate(t *testing.T) {
 	for listen, says := range map[string]string{
 		"127.0.0.1:0": "", "localhost:7180": "", "[::1]:7180": "",
-		"0.0.0.0:7180": "loopback only", ":7180": "loopback only", "192.168.0.1:80": "loopback only", "example.com:80": "loopback only",
+		"0.0.0.0:7180": "--tls-cert", ":7180": "--tls-cert", "192.168.0.1:80": "--tls-cert", "example.com:80": "--tls-cert",
 		"127.0.0.1": "HOST:PORT", "127.0.0.1:x": "number", "127.0.0.1:70000": "number",
 	} {
-		err := config.Serve{Listen: listen}.Validate()
+		err := (&config.Serve{Listen: listen}).Validate()
 		if says == "" {
 			assert.NoError(t, err, listen)
 		} else {
 			assert.ErrorContains(t, err, says, listen)
 		}
 	}
-	assert.ErrorContains(t, config.Serve{Listen: "127.0.0.1:0", TimeLimit: -time.Second}.Validate(), "--time-limit")
-	assert.ErrorContains(t, config.Serve{Listen: "127.0.0.1:0", Calendar: civil.Settings{Zone: "Nowhere"}}.Validate(), "IANA")
+	for says, c := range map[string]config.Serve{
+		"":                   {Listen: "0.0.0.0:443", TLSCert: "c", TLSKey: "k"},
+		"go together":        {Listen: "127.0.0.1:0", TLSCert: "c"},
+		"not a network":      {Listen: "127.0.0.1:0", BehindProxy: []string{"somewhere"}, PublicURL: "https://reports.example.org"},
+		"needs --public-url": {Listen: "0.0.0.0:80", BehindProxy: []string{"10.0.0.0/8"}},
+		"not an address":     {Listen: "127.0.0.1:0", PublicURL: "reports.example.org"},
+		"use https":          {Listen: "0.0.0.0:80", BehindProxy: []string{"10.1.2.3"}, PublicURL: "http://reports.example.org"},
+	} {
+		if err := c.Validate(); says == "" {
+			assert.NoError(t, err)
+		} else {
+			assert.ErrorContains(t, err, says)
+		}
+	}
+	assert.ErrorContains(t, (&config.Serve{Listen: "127.0.0.1:0", TimeLimit: -time.Second}).Validate(), "--time-limit")
+	assert.ErrorContains(t, (&config.Serve{Listen: "127.0.0.1:0", Calendar: civil.Settings{Zone: "Nowhere"}}).Validate(), "IANA")
 }
 
 func TestCalendar(t *testing.T) {

@@ -35,27 +35,31 @@ func Prepare(folder string) error {
 func database(folder string) string { return filepath.Join(folder, "navigation.db") }
 
 // Install connects the Navigation's database and publishes the reports,
-// unless a service has them already. What was changed by hand stays.
+// unless a service has them already; there are no users yet. What was changed by hand stays.
 func Install(ctx context.Context, s *service.Service, folder string) error {
+	who, err := s.People.Open(ctx, "")
+	if err != nil {
+		return err
+	}
 	path, err := filepath.Abs(database(folder))
 	if err != nil {
 		return err
 	}
-	sources, err := s.Sources(ctx)
+	sources, err := s.Sources(ctx, who)
 	if err != nil {
 		return err
 	}
 	info := wire.SourceInfo{Name: Source, Engine: "sqlite", Address: path}
 	if slices.ContainsFunc(sources, func(i wire.SourceInfo) bool { return i.Name == Source }) {
-		_, err = s.ChangeSource(ctx, info)
+		_, err = s.ChangeSource(ctx, who, info)
 	} else {
 		info.Encodings = map[string]string{"maintenance_jobs.due_on": "ymd", "maintenance_jobs.done_on": "ymd", "gauge_readings.read_at": "unix-s"}
-		_, err = s.AddSource(ctx, info, false)
+		_, err = s.AddSource(ctx, who, info, false)
 	}
 	if err != nil {
 		return err
 	}
-	there, err := s.Reports(ctx)
+	there, err := s.Reports(ctx, who)
 	if err != nil {
 		return err
 	}
@@ -72,10 +76,10 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 		if err != nil {
 			return err
 		}
-		if _, err := s.Push(ctx, string(content), nil); err != nil {
+		if _, err := s.Push(ctx, who, string(content), nil); err != nil {
 			return err
 		}
-		if _, err := s.Publish(ctx, name); err != nil {
+		if _, err := s.Publish(ctx, who, name); err != nil {
 			return err
 		}
 	}

@@ -56,6 +56,8 @@ type Job struct {
 	Compiled *definition.Compiled
 	View     definition.View
 	Inputs   parameter.Inputs
+	// User is who asked, blank for nobody; for the record.
+	User string
 	// Sort is an order of the caller's own, for the record.
 	Sort []string
 	// Guard has texts that a spreadsheet would take for formulas marked in CSV.
@@ -184,7 +186,7 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	started := r.Now()
 	record := store.Run{
 		ID: r.Store.NextRun(), Report: job.Report.Name, Version: job.Version, Format: format.Name, StartedAt: started,
-		AsOf: job.Context.Now.String(), Zone: job.Context.Zone.String(), Inputs: job.Inputs, Sort: job.Sort, Outcome: Running,
+		AsOf: job.Context.Now.String(), Zone: job.Context.Zone.String(), Inputs: job.Inputs, Sort: job.Sort, Outcome: Running, User: job.User,
 	}
 	if format.File {
 		leave, err := lane(ctx, job.Source)

@@ -13,6 +13,7 @@ import (
 	"pikegate/core/plan"
 	"pikegate/core/sqltext"
 	"pikegate/internal/engine"
+	"pikegate/internal/identity"
 	"pikegate/internal/store"
 	"pikegate/internal/wire"
 )
@@ -23,14 +24,18 @@ func decoded(content string) ([]definition.Document, error) {
 	return documents, problems.Err()
 }
 
-// known is what a check may look up here: what was pushed last, or what is
-// published; fresh reads the catalogues of sources again.
-func (s *Service) known(ctx context.Context, drafts, fresh bool) definition.Environment {
-	library := s.library(ctx, drafts)
+// known is what a check may look up here for somebody: what was pushed last, or what
+// is published; fresh reads the catalogues of sources again.
+func (s *Service) known(ctx context.Context, who identity.Actor, drafts, fresh bool) definition.Environment {
+	library := s.library(ctx, who, drafts)
 	calendar, _ := s.now(s.Calendar, "")
 	library.Calendar = &calendar
 	return definition.Environment{
 		Source: func(name string) (*catalog.Source, *diag.Problem) {
+			err := s.mayOn(ctx, who, identity.Read, name)
+			if err != nil {
+				return nil, sourceProblem(err)
+			}
 			o, err := s.source(ctx, name, fresh)
 			if err != nil {
 				return nil, sourceProblem(err)
@@ -60,15 +65,16 @@ func sourceProblem(err error) *diag.Problem {
 	return &diag.Problem{Code: string(engine.Broken), Message: err.Error()}
 }
 
-// library is what is kept: drafts, or what is published.
-func (s *Service) library(ctx context.Context, drafts bool) definition.Library {
-	get := s.Store.Published
-	if drafts {
-		get = s.Store.Draft
-	}
+// library is what is kept and can be used by somebody: drafts where they may see them,
+// or what is published.
+func (s *Service) library(ctx context.Context, who identity.Actor, drafts bool) definition.Library {
 	find := func(kind, name string) definition.Document {
-		kept, err := get(ctx, kind, name)
-		if err != nil {
+		e, draft, err := s.seen(ctx, who, kind, name, drafts)
+		if err == nil && drafts && !draft {
+			e, _, err = s.seen(ctx, who, kind, name, false)
+		}
+		kept, _ := e.state(draft && drafts)
+		if err != nil || kept.Content == "" || !e.seenBy(who, draft && drafts) {
 			return nil
 		}
 		documents, err := decoded(kept.Content)
@@ -77,8 +83,15 @@ func (s *Service) library(ctx context.Context, drafts bool) definition.Library {
 		}
 		return documents[0]
 	}
+	ask := s.result(ctx)
 	return definition.Library{
-		Result: s.result(ctx),
+		Result: func(q *definition.Query) (definition.Described, error) {
+			// What is written by hand is asked of the database for who may write it.
+			if _, kept, err := s.seen(ctx, who, "query", q.Name, false); err != nil || !kept && !who.MayOn(identity.SQL, q.Source) {
+				return definition.Described{}, errors.Join(err, mayQuery(who, q, "query "+q.Name).Err())
+			}
+			return ask(q)
+		},
 		Query: func(name string) (*definition.Query, bool) {
 			q, ok := find("query", name).(*definition.Query)
 			return q, ok
@@ -111,12 +124,18 @@ func (s *Service) result(ctx context.Context) func(q *definition.Query) (definit
 // Push checks definitions and keeps them as drafts, all or none. Revisions, by
 // "kind name", are those the drafts were changed from: where somebody else has
 // changed one since, nothing is kept, and both changes are told.
-func (s *Service) Push(ctx context.Context, content string, revisions map[string]int) (wire.Checked, error) {
+func (s *Service) Push(ctx context.Context, who identity.Actor, content string, revisions map[string]int) (wire.Checked, error) {
+	if err := authorChanges(who); err != nil {
+		return wire.Checked{}, err
+	}
 	documents, err := decoded(content)
+	if err == nil {
+		err = s.mayKeep(ctx, who, documents)
+	}
 	if err != nil {
 		return wire.Checked{}, err
 	}
-	known := s.known(ctx, true, true)
+	known := s.known(ctx, who, true, true)
 	_, problems := definition.Check(documents, known)
 	if ctx.Err() != nil {
 		return wire.Checked{}, context.Cause(ctx)
@@ -124,7 +143,7 @@ func (s *Service) Push(ctx context.Context, content string, revisions map[string
 	if err := problems.Err(); err != nil {
 		return wire.Checked{}, err
 	}
-	problems = append(problems, s.dependents(ctx, documents, known)...)
+	problems = append(problems, s.dependents(ctx, who, documents, known)...)
 	drafts := make([]store.Definition, len(documents))
 	unchanged := make([]bool, len(documents))
 	for i, d := range documents {
@@ -186,23 +205,36 @@ func inWords(differences []definition.Difference) string {
 
 // Remove removes a definition: its draft, and, if it was published, from what
 // can be run and used. What was published stays with the runs made with it.
-func (s *Service) Remove(ctx context.Context, kind, name string, anyway bool) error {
-	_, draft := s.Store.Draft(ctx, kind, name)
-	_, published := s.Store.Published(ctx, kind, name)
-	if errors.Is(draft, store.ErrNotFound) && errors.Is(published, store.ErrNotFound) {
-		return &NotFound{What: kind, Name: name}
-	}
-	if err := errors.Join(other(draft), other(published)); err != nil {
+func (s *Service) Remove(ctx context.Context, who identity.Actor, kind, name string, anyway bool) error {
+	if err := authorChanges(who); err != nil {
 		return err
 	}
-	users, err := s.usersOf(ctx, kind, name)
+	e, seen, err := s.seen(ctx, who, kind, name, true)
+	if err == nil && !seen {
+		err = &NotFound{What: kind, Name: name}
+	}
+	if err == nil && e.published.Number > 0 {
+		for _, h := range []head{e.draftHead, e.publishedHead} {
+			if !who.May(identity.Publish, h.folder) {
+				return diag.Problems{notIn("name", identity.Publish, h.folder)}
+			}
+		}
+	}
+	if err == nil && kind == "source" && !who.MayOn(identity.Manage, name) {
+		err = diag.Problems{notOn("name", identity.Manage, name)}
+	}
+	if err != nil {
+		return err
+	}
+	users, err := s.usersOf(ctx, who, kind, name)
 	if err != nil {
 		return err
 	}
 	if len(users) > 0 && !anyway {
 		return diag.Problems{inUse(kind, name, users)}
 	}
-	if err := s.Store.Remove(ctx, kind, name, s.Now().UTC()); err != nil {
+	entry := who.Entry("removed", kind+" "+name)
+	if err := s.Store.Remove(ctx, kind, name, s.Now().UTC(), entry); err != nil {
 		return err
 	}
 	s.mu.Lock()
@@ -225,19 +257,24 @@ func other(err error) error {
 
 // CheckPublished holds every published report against its source as it is now,
 // and runs its examples.
-func (s *Service) CheckPublished(ctx context.Context) ([]wire.Published, error) {
-	versions, err := s.Store.AllPublished(ctx, "report")
+func (s *Service) CheckPublished(ctx context.Context, who identity.Actor) ([]wire.Published, error) {
+	if err := authors(who); err != nil {
+		return nil, err
+	}
+	d, err := s.directory(ctx)
 	if err != nil {
 		return nil, err
 	}
-	sources, err := s.Sources(ctx)
-	if err != nil {
-		return nil, err
+	var versions []store.Definition
+	for _, e := range d.entries {
+		if e.draft.Kind == "report" && e.seenBy(who, true) && e.published.Number > 0 {
+			versions = append(versions, e.published)
+		}
 	}
 	broken := map[string]error{}
-	for _, source := range sources {
-		if _, err := s.source(ctx, source.Name, true); err != nil {
-			broken[source.Name] = err
+	for _, source := range d.sources {
+		if _, err := s.source(ctx, source, true); err != nil {
+			broken[source] = err
 		}
 	}
 	out := make([]wire.Published, len(versions))
@@ -269,33 +306,37 @@ func (s *Service) infos(ctx context.Context, drafts []store.Definition) ([]wire.
 		if err := other(err); err != nil {
 			return nil, err
 		}
-		title := ""
-		if documents, err := decoded(d.Content); err == nil && len(documents) == 1 {
-			title, _ = documents[0].Heading()
-		}
-		out[i] = infoOf(d, title, published)
+		out[i] = infoOf(d, readHead(d.Content), published)
 	}
 	return out, nil
 }
 
 // infoOf describes a draft beside the version that is published, of number 0 for
 // none.
-func infoOf(d store.Definition, title string, published store.Definition) wire.DefinitionInfo {
+func infoOf(d store.Definition, h head, published store.Definition) wire.DefinitionInfo {
 	return wire.DefinitionInfo{
-		Kind: d.Kind, Name: d.Name, Title: title, Version: published.Number, Revision: d.Revision,
+		Kind: d.Kind, Name: d.Name, Title: h.title, Folder: h.folder, Version: published.Number, Revision: d.Revision,
 		Draft: published.Number == 0 || !sameText(published.Content, d.Content),
 	}
 }
 
 // Definitions lists everything that was pushed.
-func (s *Service) Definitions(ctx context.Context) ([]wire.DefinitionInfo, error) {
+func (s *Service) Definitions(ctx context.Context, who identity.Actor) ([]wire.DefinitionInfo, error) {
+	if err := authors(who); err != nil {
+		return nil, err
+	}
 	d, err := s.directory(ctx)
 	if err != nil {
 		return nil, err
 	}
-	out := make([]wire.DefinitionInfo, len(d.entries))
-	for i, e := range d.entries {
-		out[i] = infoOf(e.draft, e.title, e.published)
+	out := []wire.DefinitionInfo{}
+	for _, e := range d.entries {
+		switch {
+		case e.seenBy(who, true):
+			out = append(out, infoOf(e.draft, e.draftHead, e.published))
+		case e.seenBy(who, false): // there is no draft of it for them
+			out = append(out, infoOf(store.Definition{Kind: e.draft.Kind, Name: e.draft.Name, Content: e.published.Content}, e.publishedHead, e.published))
+		}
 	}
 	return out, nil
 }

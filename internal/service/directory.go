@@ -14,6 +14,7 @@ import (
 type directory struct {
 	changes uint64
 	entries []entry
+	places  map[[2]string]int // of entries, by kind and name
 	sources []string
 	// users are those who use something, by its name in lower case.
 	users map[string][]use
@@ -22,20 +23,34 @@ type directory struct {
 // entry is a definition in both of its states.
 type entry struct {
 	draft store.Definition
-	title string
 	// published is the newest version, of number 0 where there is none.
-	published store.Definition
-	// uses is what each refers to, as "kind name".
-	draftUses, publishedUses []string
+	published                store.Definition
+	draftHead, publishedHead head
 }
 
-// state is an entry as it was pushed last, or as it is published, with what it
-// uses.
-func (e entry) state(draft bool) (store.Definition, []string) {
-	if draft {
-		return e.draft, e.draftUses
+// head is what is looked at of a definition without taking it apart each time.
+type head struct {
+	title, about, folder string
+	tags                 []string
+	// uses is what it refers to, as "kind name".
+	uses []string
+}
+
+// entry gives a definition of a kind and name.
+func (d *directory) entry(kind, name string) (entry, bool) {
+	at, ok := d.places[[2]string{kind, name}]
+	if !ok {
+		return entry{}, false
 	}
-	return e.published, e.publishedUses
+	return d.entries[at], true
+}
+
+// state is an entry as it was pushed last, or as it is published.
+func (e entry) state(draft bool) (store.Definition, head) {
+	if draft {
+		return e.draft, e.draftHead
+	}
+	return e.published, e.publishedHead
 }
 
 // use tells that an entry uses something of a kind.
@@ -52,6 +67,9 @@ func (s *Service) directory(ctx context.Context) (*directory, error) {
 	changes := s.Store.Changes()
 	if s.listed != nil && s.listed.changes == changes {
 		return s.listed, nil
+	}
+	if ctx.Err() != nil {
+		return nil, context.Cause(ctx)
 	}
 	drafts, err := s.Store.Drafts(ctx)
 	if err != nil {
@@ -70,48 +88,51 @@ func (s *Service) directory(ctx context.Context) (*directory, error) {
 		published[[2]string{v.Kind, v.Name}] = v
 	}
 	// What was read of a text before holds still.
-	known := map[string]entry{}
+	known := map[string]head{}
 	if s.listed != nil {
 		for _, e := range s.listed.entries {
-			known[e.draft.Content] = e
+			known[e.draft.Content], known[e.published.Content] = e.draftHead, e.publishedHead
 		}
 	}
-	d := &directory{changes: changes, entries: make([]entry, len(drafts))}
+	read := func(content string) head {
+		if before, ok := known[content]; ok {
+			return before
+		}
+		known[content] = readHead(content)
+		return known[content]
+	}
+	d := &directory{changes: changes, entries: make([]entry, len(drafts)), places: make(map[[2]string]int, len(drafts))}
 	for i, draft := range drafts {
-		e := entry{draft: draft, published: published[[2]string{draft.Kind, draft.Name}]}
-		if before, ok := known[draft.Content]; ok {
-			e.title, e.draftUses = before.title, before.draftUses
-		} else {
-			e.title, e.draftUses = readUses(draft.Content)
+		key := [2]string{draft.Kind, draft.Name}
+		e := entry{draft: draft, published: published[key], draftHead: read(draft.Content)}
+		if e.published.Number > 0 {
+			e.publishedHead = read(e.published.Content)
 		}
-		switch {
-		case e.published.Number == 0:
-		case e.published.Content == draft.Content:
-			e.publishedUses = e.draftUses
-		default:
-			_, e.publishedUses = readUses(e.published.Content)
-		}
-		d.entries[i] = e
+		d.entries[i], d.places[key] = e, i
 	}
 	for _, source := range sources {
 		d.sources = append(d.sources, source.Name)
 	}
 	d.users = usersIn(d.entries, func(e entry, draft bool) []string {
-		_, uses := e.state(draft)
-		return uses
+		_, head := e.state(draft)
+		return head.uses
 	})
 	s.listed = d
 	return d, nil
 }
 
-// readUses reads the title of a definition, and what it refers to as "kind name".
-func readUses(content string) (title string, uses []string) {
+// readHead reads the head of a definition.
+func readHead(content string) head {
 	documents, err := decoded(content)
 	if err != nil {
-		return "", nil
+		return head{}
 	}
-	title, _ = documents[0].Heading()
-	return title, definition.Uses(documents[0])
+	h := head{folder: documents[0].Place(), uses: definition.Uses(documents[0])}
+	h.title, h.about = documents[0].Heading()
+	if r, ok := documents[0].(*definition.Report); ok {
+		h.tags = r.Tags
+	}
+	return h
 }
 
 // usersIn turns what entries refer to around.

@@ -9,6 +9,7 @@ import (
 
 	"pikegate/core/definition"
 	"pikegate/core/diag"
+	"pikegate/internal/identity"
 	"pikegate/internal/output"
 	"pikegate/internal/runner"
 	"pikegate/internal/wire"
@@ -16,16 +17,19 @@ import (
 
 // Examine checks definitions without keeping them, and with run runs the
 // examples of the reports among them. What is wrong is part of the answer.
-func (s *Service) Examine(ctx context.Context, content string, run bool) (wire.Examination, error) {
+func (s *Service) Examine(ctx context.Context, who identity.Actor, content string, run bool) (wire.Examination, error) {
+	if err := authors(who); err != nil {
+		return wire.Examination{}, err
+	}
 	documents, problems := s.typed(content)
 	out := wire.Examination{Definitions: []wire.DefinitionInfo{}, Readings: []wire.CriteriaInWords{}, Words: []wire.Word{}, Problems: problems}
-	known := s.known(ctx, true, run) // afresh, but for who types
+	known := s.known(ctx, who, true, run) // afresh, but for who types
 	set, found := definition.Check(documents, known)
 	if ctx.Err() != nil {
 		return out, context.Cause(ctx)
 	}
 	out.Problems = append(out.Problems, found...)
-	out.Problems = append(out.Problems, s.dependents(ctx, documents, known)...)
+	out.Problems = append(out.Problems, s.dependents(ctx, who, documents, known)...)
 	if out.Problems == nil {
 		out.Problems = diag.Problems{}
 	}
@@ -35,12 +39,12 @@ func (s *Service) Examine(ctx context.Context, content string, run bool) (wire.E
 		info.Title, _ = d.Heading()
 		out.Definitions = append(out.Definitions, info)
 		if i == 0 {
-			out.Words = s.words(ctx, d, set)
+			out.Words = s.words(ctx, who, d, set)
 		}
 		if reading, ok := s.reading(ctx, d, set); ok {
 			out.Readings = append(out.Readings, reading)
 		}
-		if report, ok := d.(*definition.Report); ok && run && !out.Problems.Failed() {
+		if report, ok := d.(*definition.Report); ok && run && !out.Problems.Failed() && mayWrite(who, documents) == nil {
 			out.Examples = append(out.Examples, s.examples(ctx, report, set)...)
 		}
 	}
@@ -56,7 +60,7 @@ func (s *Service) typed(content string) ([]definition.Document, diag.Problems) {
 
 // dependents warns of kept definitions that use some of these and would no
 // longer be sound with them.
-func (s *Service) dependents(ctx context.Context, documents []definition.Document, known definition.Environment) diag.Problems {
+func (s *Service) dependents(ctx context.Context, who identity.Actor, documents []definition.Document, known definition.Environment) diag.Problems {
 	changed := map[string]string{} // by kind and name, where it is told
 	for _, d := range documents {
 		kind, name := d.Ident()
@@ -73,9 +77,9 @@ func (s *Service) dependents(ctx context.Context, documents []definition.Documen
 	for used := range changed {
 		kind, name, _ := strings.Cut(used, " ")
 		for _, u := range d.users[strings.ToLower(name)] {
-			own := d.entries[u.by].draft
-			_, itself := changed[own.Kind+" "+own.Name]
-			if u.draft && u.kind == kind && !itself && (places[u.by] == "" || used < places[u.by]) {
+			by := d.entries[u.by]
+			_, itself := changed[by.draft.Kind+" "+by.draft.Name]
+			if u.draft && by.seenBy(who, true) && u.kind == kind && !itself && (places[u.by] == "" || used < places[u.by]) {
 				places[u.by] = used
 			}
 		}
@@ -159,12 +163,18 @@ func (s *Service) reading(ctx context.Context, d definition.Document, set *defin
 // FirstResults gives the first records of the first query or report among
 // definitions that are being written. A required question without a default
 // restricts nothing.
-func (s *Service) FirstResults(ctx context.Context, content string, most int) (output.Result, error) {
+func (s *Service) FirstResults(ctx context.Context, who identity.Actor, content string, most int) (output.Result, error) {
+	if err := authors(who); err != nil {
+		return output.Result{}, err
+	}
 	documents, err := decoded(content)
 	if err != nil {
 		return output.Result{}, err
 	}
-	job, err := s.relaxed(ctx, documents[0], definition.NewSet(documents, s.library(ctx, true)))
+	if err := mayWrite(who, documents); err != nil {
+		return output.Result{}, err
+	}
+	job, err := s.relaxed(ctx, documents[0], definition.NewSet(documents, s.library(ctx, who, true)))
 	if err != nil {
 		return output.Result{}, err
 	}

@@ -20,6 +20,7 @@ import (
 	"pikegate/internal/demo"
 	"pikegate/internal/engine"
 	"pikegate/internal/engine/sqlite"
+	"pikegate/internal/identity"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
 )
@@ -30,7 +31,7 @@ func demonstration(t testing.TB) (s *service.Service, read *int) {
 	t.Helper()
 	folder := t.TempDir()
 	require.NoError(t, demo.Prepare(folder))
-	own, err := store.Open(filepath.Join(folder, "pikegate.db"))
+	own, err := store.Open(filepath.Join(folder, "pikegate.db"), nil)
 	require.NoError(t, err)
 	read = new(int)
 	counting := sqlite.Engine
@@ -86,7 +87,7 @@ func BenchmarkKeystroke(b *testing.B) {
 	require.NoError(b, err)
 	for i := 0; b.Loop(); i++ {
 		typed := strings.Replace(string(content), "Toll of at least", fmt.Sprint("Toll of at least ", i), 1)
-		found, err := s.Examine(b.Context(), typed, false)
+		found, err := s.Examine(b.Context(), anybody(b, s), typed, false)
 		require.NoError(b, err)
 		require.NoError(b, found.Problems.Err())
 	}
@@ -97,7 +98,7 @@ func BenchmarkKeystroke(b *testing.B) {
 func TestPushReadsOnce(t *testing.T) {
 	s, read := demonstration(t)
 	before := *read
-	_, err := s.Push(t.Context(), definitions(t), nil)
+	_, err := s.Push(t.Context(), anybody(t, s), definitions(t), nil)
 	require.NoError(t, err)
 	assert.Equal(t, 1, *read-before)
 }
@@ -110,16 +111,24 @@ func TestCallerLeaves(t *testing.T) {
 	gone := errors.New("gone")
 	leave(gone)
 	before := *read
-	_, err := s.Push(ctx, strings.ReplaceAll(definitions(t), "title: ", "title: New "), nil)
+	_, err := s.Push(ctx, anybody(t, s), strings.ReplaceAll(definitions(t), "title: ", "title: New "), nil)
 	require.ErrorIs(t, err, gone)
-	_, err = s.Examine(ctx, definitions(t), true)
+	_, err = s.Examine(ctx, anybody(t, s), definitions(t), true)
 	require.ErrorIs(t, err, gone)
-	_, err = s.Publish(ctx, "jobs-due")
+	_, err = s.Publish(ctx, anybody(t, s), "jobs-due")
 	require.Error(t, err)
 	assert.Equal(t, before, *read)
-	list, err := s.Definitions(t.Context())
+	list, err := s.Definitions(t.Context(), anybody(t, s))
 	require.NoError(t, err)
 	for _, d := range list {
 		assert.False(t, d.Draft, d.Name)
 	}
+}
+
+// anybody is whoever reaches the service while it has no users.
+func anybody(t testing.TB, s *service.Service) identity.Actor {
+	t.Helper()
+	who, err := s.People.Open(t.Context(), "")
+	require.NoError(t, err)
+	return who
 }

@@ -10,6 +10,7 @@ import (
 
 	"pikegate/core/definition"
 	"pikegate/core/diag"
+	"pikegate/internal/identity"
 	"pikegate/internal/store"
 	"pikegate/internal/wire"
 )
@@ -17,10 +18,13 @@ import (
 // Publish checks what was pushed under a name and freezes it as the next
 // version. A report is frozen with everything it uses. What it uses and was
 // never published is published with it. Examples that are not kept are told.
-func (s *Service) Publish(ctx context.Context, name string) (wire.Checked, error) {
-	p, problems, err := s.publication(ctx, name)
+func (s *Service) Publish(ctx context.Context, who identity.Actor, name string) (wire.Checked, error) {
+	if err := authorChanges(who); err != nil {
+		return wire.Checked{}, err
+	}
+	p, problems, err := s.publication(ctx, who, name)
 	if err == nil {
-		err = problems.Err()
+		err = errors.Join(p.mayPublish(ctx), problems.Err())
 	}
 	if err != nil {
 		return wire.Checked{}, err
@@ -39,7 +43,8 @@ func (s *Service) Publish(ctx context.Context, name string) (wire.Checked, error
 			Hint: "Change it and push it again.",
 		})
 	}
-	versions, err := s.Store.Publish(ctx, p.chosen)
+	entry := who.Entry("published", name)
+	versions, err := s.Store.Publish(ctx, p.chosen, entry)
 	if err != nil {
 		return wire.Checked{}, err
 	}
@@ -57,17 +62,20 @@ func (s *Service) Publish(ctx context.Context, name string) (wire.Checked, error
 
 // publication takes up what was pushed under a name, and what it uses that was
 // never published, and checks it.
-func (s *Service) publication(ctx context.Context, name string) (publication, diag.Problems, error) {
-	p := publication{service: s}
-	drafts, err := s.Store.Drafts(ctx)
+func (s *Service) publication(ctx context.Context, who identity.Actor, name string) (publication, diag.Problems, error) {
+	p := publication{service: s, who: who}
+	d, err := s.directory(ctx)
 	if err != nil {
 		return p, nil, err
 	}
 	var names []string
-	for _, d := range drafts {
-		names = append(names, d.Name)
-		if d.Name == name {
-			if err := p.add(ctx, d); err != nil {
+	for _, e := range d.entries {
+		if !e.seenBy(who, true) {
+			continue
+		}
+		names = append(names, e.draft.Name)
+		if e.draft.Name == name {
+			if err := p.add(ctx, e.draft); err != nil {
 				return p, nil, err
 			}
 		}
@@ -75,7 +83,7 @@ func (s *Service) publication(ctx context.Context, name string) (publication, di
 	if len(p.chosen) == 0 {
 		return p, nil, notFound("pushed definition", name, names)
 	}
-	_, found := definition.Check(p.documents, s.known(ctx, false, true))
+	_, found := definition.Check(p.documents, s.known(ctx, who, false, true))
 	if ctx.Err() != nil {
 		return p, nil, context.Cause(ctx)
 	}
@@ -113,7 +121,7 @@ func (p *publication) examples(ctx context.Context, problems diag.Problems) []wi
 	if problems.Failed() {
 		return out
 	}
-	set := definition.NewSet(p.documents, p.service.library(ctx, false))
+	set := definition.NewSet(p.documents, p.service.library(ctx, p.who, false))
 	for _, d := range p.documents {
 		if report, ok := d.(*definition.Report); ok {
 			out = append(out, p.service.examples(ctx, report, set)...)
@@ -126,9 +134,40 @@ func (p *publication) examples(ctx context.Context, problems diag.Problems) []wi
 // before what uses it.
 type publication struct {
 	service   *Service
+	who       identity.Actor
 	chosen    []store.Definition
 	documents []definition.Document
 	notes     diag.Problems
+}
+
+// mayPublish says what stands in the way of publishing what was taken up: that needs
+// the right in the folder of each, and in the one it leaves.
+func (p *publication) mayPublish(ctx context.Context) error {
+	d, err := p.service.directory(ctx)
+	if err != nil {
+		return err
+	}
+	var problems diag.Problems
+	for i, doc := range p.documents {
+		kind, name := doc.Ident()
+		field := kind + " " + name
+		e, _ := d.entry(kind, name)
+		switch folder := doc.Place(); {
+		case kind == "source":
+			if !p.who.MayOn(identity.Manage, name) {
+				problems = append(problems, notOn(field, identity.Manage, name))
+			}
+		case !p.who.May(identity.Publish, folder):
+			problems = append(problems, notIn(field, identity.Publish, folder))
+		case e.published.Number > 0 && !p.who.May(identity.Publish, e.publishedHead.folder):
+			problems = append(problems, notIn(field, identity.Publish, e.publishedHead.folder))
+		default:
+			if q, ok := p.documents[i].(*definition.Query); ok {
+				problems = append(problems, mayQuery(p.who, q, field)...)
+			}
+		}
+	}
+	return problems.Err()
 }
 
 // find gives what was chosen under a kind and name.
@@ -169,12 +208,12 @@ func (p *publication) need(ctx context.Context, user store.Definition, kind, nam
 	_, chosen := p.find(kind, name)
 	switch {
 	case chosen || kind == user.Kind && name == user.Name:
-	case draftErr == nil && (errors.Is(err, store.ErrNotFound) || kind == "query" && !sameText(draft.Content, published.Content)):
+	case draftErr == nil && p.who.May(identity.Draft, folderOf(draft)) && (errors.Is(err, store.ErrNotFound) || kind == "query" && !sameText(draft.Content, published.Content)):
 		return p.add(ctx, draft) // a report goes with its query
 	case errors.Is(err, store.ErrNotFound): // the check tells
 	case err != nil:
 		return err
-	case draftErr == nil && !sameText(draft.Content, published.Content) && name != user.Name:
+	case draftErr == nil && p.who.May(identity.Draft, folderOf(draft)) && !sameText(draft.Content, published.Content) && name != user.Name:
 		p.notes = append(p.notes, diag.Problem{
 			Code: "newer_draft", Severity: diag.Warning, Field: user.Kind + " " + user.Name,
 			Message: fmt.Sprintf("The %s %s was pushed again after version %d; that version is used.", kind, name, published.Number),

@@ -10,6 +10,7 @@ import (
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
+	"pikegate/internal/identity"
 	"pikegate/internal/runner"
 	"pikegate/internal/store"
 )
@@ -35,19 +36,35 @@ type published struct {
 // maxReady is how many published reports are kept ready.
 const maxReady = 500
 
-// job finds the report and makes it ready to be run: a published version with
-// what it was frozen with, or what was pushed last.
-func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
+// job finds a report that somebody may run and makes it ready: a published version
+// with what it was frozen with, or what was pushed last.
+func (s *Service) job(ctx context.Context, who identity.Actor, r Request) (runner.Job, error) {
+	if err := s.mayRun(ctx, who, r); err != nil {
+		return runner.Job{}, err
+	}
+	job, err := s.jobFor(ctx, who, r)
+	job.User = who.Name()
+	if errors.Is(err, store.ErrNotFound) {
+		d, failed := s.directory(ctx)
+		if failed != nil {
+			return job, failed
+		}
+		return job, noReport(who, d, r)
+	}
+	return job, err
+}
+
+func (s *Service) jobFor(ctx context.Context, who identity.Actor, r Request) (runner.Job, error) {
 	if r.Draft {
 		kept, err := s.Store.Draft(ctx, "report", r.Report)
 		if err != nil {
-			return runner.Job{}, s.orNoReport(ctx, r, err)
+			return runner.Job{}, err
 		}
 		documents, err := decoded(kept.Content)
 		if err != nil {
 			return runner.Job{}, err
 		}
-		return s.jobOf(ctx, r, documents[0].(*definition.Report), 0, definition.NewSet(documents, s.library(ctx, true)))
+		return s.jobOf(ctx, r, documents[0].(*definition.Report), 0, definition.NewSet(documents, s.library(ctx, who, true)))
 	}
 	changes := s.Store.Changes()
 	if made, ok := s.isReady(published{r.Report, s.number(r, changes)}); ok {
@@ -55,7 +72,7 @@ func (s *Service) job(ctx context.Context, r Request) (runner.Job, error) {
 	}
 	kept, err := s.Store.Version(ctx, "report", r.Report, r.Version)
 	if err != nil {
-		return runner.Job{}, s.orNoReport(ctx, r, err)
+		return runner.Job{}, err
 	}
 	if r.Version == 0 {
 		s.keepNumber(r.Report, kept.Number, changes)
@@ -195,12 +212,4 @@ func (s *Service) asked(made ready, r Request) runner.Job {
 		Unchanged: unchanged,
 		Confirm:   func(ctx context.Context) error { return made.source.confirm(ctx, made.tables) },
 	}
-}
-
-// orNoReport says that there is no such report, where that is the error.
-func (s *Service) orNoReport(ctx context.Context, r Request, err error) error {
-	if errors.Is(err, store.ErrNotFound) {
-		return s.noReport(ctx, r)
-	}
-	return err
 }

@@ -47,7 +47,7 @@ query: tolls-by-hand
 // hand as well.
 func TestRelatedAndByHand(t *testing.T) {
 	s, _ := demonstration(t)
-	found, err := s.Examine(t.Context(), ofVessels, false)
+	found, err := s.Examine(t.Context(), anybody(t, s), ofVessels, false)
 	require.NoError(t, err)
 	require.NoError(t, found.Problems.Err())
 	offered := func(text, kind string) bool {
@@ -67,10 +67,10 @@ func TestRelatedAndByHand(t *testing.T) {
 	}
 	assert.Equal(t, []string{"the number of passages is more than 3", "any passed at"}, slices.Compact(words))
 
-	_, err = s.Push(t.Context(), ofVessels, nil)
+	_, err = s.Push(t.Context(), anybody(t, s), ofVessels, nil)
 	require.NoError(t, err)
 	for _, column := range []string{"passages.toll_pence", "passages.passed_at", "passages.vessel_id"} {
-		users, err := s.Users(t.Context(), column)
+		users, err := s.Dependents(t.Context(), anybody(t, s), column)
 		require.NoError(t, err)
 		for _, name := range []string{"vessel-tolls", "tolls-by-hand"} {
 			at := slices.IndexFunc(users, func(d wire.Dependent) bool { return d.Name == name && d.Kind == "query" })
@@ -78,7 +78,7 @@ func TestRelatedAndByHand(t *testing.T) {
 			assert.Empty(t, users[at].Through)
 		}
 	}
-	users, err := s.Users(t.Context(), "passages.direction")
+	users, err := s.Dependents(t.Context(), anybody(t, s), "passages.direction")
 	require.NoError(t, err)
 	assert.False(t, slices.ContainsFunc(users, func(d wire.Dependent) bool { return d.Name == "tolls-by-hand" }))
 }

@@ -30,7 +30,7 @@ func onFile(t *testing.T, statements string) (*service.Service, *sql.DB) {
 	require.NoError(t, err)
 	_, err = db.Exec(statements)
 	require.NoError(t, err)
-	own, err := store.Open(filepath.Join(folder, "pikegate.db"))
+	own, err := store.Open(filepath.Join(folder, "pikegate.db"), nil)
 	require.NoError(t, err)
 	s, err := service.New(t.Context(), service.Config{
 		Store: own, Engines: []engine.Engine{sqlite.Engine}, Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday},
@@ -42,7 +42,7 @@ func onFile(t *testing.T, statements string) (*service.Service, *sql.DB) {
 		assert.NoError(t, own.Close())
 		assert.NoError(t, db.Close())
 	})
-	_, err = s.AddSource(t.Context(), wire.SourceInfo{Name: "business", Engine: "sqlite", Address: filepath.Join(folder, "business.db")}, false)
+	_, err = s.AddSource(t.Context(), anybody(t, s), wire.SourceInfo{Name: "business", Engine: "sqlite", Address: filepath.Join(folder, "business.db")}, false)
 	require.NoError(t, err)
 	return s, db
 }
@@ -52,12 +52,12 @@ func onFile(t *testing.T, statements string) (*service.Service, *sql.DB) {
 // hold any more.
 func TestRelied(t *testing.T) {
 	s, db := onFile(t, "create table t (id integer primary key, at text not null); insert into t values (1, '2025-03-01T10:00:00Z'), (2, '2025-03-31T23:30:00Z')")
-	_, err := s.Push(t.Context(), "kind: query\nname: months\nsource: business\nfrom: t\nparameters: [{name: period, kind: period}]\ncolumns: [{name: month, value: month of at}, {name: n, value: count}]\ncriteria: at within :period\n---\nkind: report\nname: months\nquery: months\n", nil)
+	_, err := s.Push(t.Context(), anybody(t, s), "kind: query\nname: months\nsource: business\nfrom: t\nparameters: [{name: period, kind: period}]\ncolumns: [{name: month, value: month of at}, {name: n, value: count}]\ncriteria: at within :period\n---\nkind: report\nname: months\nquery: months\n", nil)
 	require.NoError(t, err)
-	_, err = s.Publish(t.Context(), "months")
+	_, err = s.Publish(t.Context(), anybody(t, s), "months")
 	require.NoError(t, err)
 	run := func(meanwhile string) wire.RunRecord {
-		record, err := s.Run(t.Context(), service.Request{Report: "months", Inputs: parameter.Inputs{"period": parameter.Typed("2025")}}, output.CSV, func(wire.RunRecord) output.Writer {
+		record, err := s.Run(t.Context(), anybody(t, s), service.Request{Report: "months", Inputs: parameter.Inputs{"period": parameter.Typed("2025")}}, output.CSV, func(wire.RunRecord) output.Writer {
 			_, err := db.Exec(meanwhile)
 			require.NoError(t, err)
 			return output.CSV.New(io.Discard)

@@ -3,34 +3,39 @@ package service
 import (
 	"context"
 
-	"pikegate/core/definition"
 	"pikegate/core/parameter"
 	"pikegate/core/period"
 	"pikegate/core/plan"
+	"pikegate/internal/identity"
 	"pikegate/internal/runner"
 	"pikegate/internal/wire"
 )
 
 // Reports lists the published reports.
-func (s *Service) Reports(ctx context.Context) ([]wire.ReportInfo, error) {
-	versions, err := s.Store.AllPublished(ctx, "report")
+func (s *Service) Reports(ctx context.Context, who identity.Actor) ([]wire.ReportInfo, error) {
+	if err := admitted(who); err != nil {
+		return nil, err
+	}
+	d, err := s.directory(ctx)
 	if err != nil {
 		return nil, err
 	}
-	last, err := s.Store.LastRuns(ctx)
+	var mine *string // others' runs are for authors
+	if name := who.Name(); !who.Authors() {
+		mine = &name
+	}
+	last, err := s.Store.LastRuns(ctx, mine)
 	if err != nil {
 		return nil, err
 	}
-	out := make([]wire.ReportInfo, 0, len(versions))
-	for _, v := range versions {
-		documents, err := decoded(v.Content)
-		if err != nil {
-			return nil, err
+	out := []wire.ReportInfo{}
+	for _, e := range d.entries {
+		if e.draft.Kind != "report" || !e.seenBy(who, false) {
+			continue
 		}
-		r := documents[0].(*definition.Report)
-		info := wire.ReportInfo{Name: v.Name, Tags: r.Tags, Version: v.Number}
-		info.Title, info.About = r.Heading()
-		if at, ok := last[v.Name]; ok {
+		h := e.publishedHead
+		info := wire.ReportInfo{Name: e.published.Name, Title: h.title, About: h.about, Tags: h.tags, Folder: h.folder, Version: e.published.Number}
+		if at, ok := last[info.Name]; ok {
 			info.LastRun = &at
 		}
 		out = append(out, info)
@@ -39,15 +44,15 @@ func (s *Service) Reports(ctx context.Context) ([]wire.ReportInfo, error) {
 }
 
 // Ask tells what a report asks; of the request, the answers play no part.
-func (s *Service) Ask(ctx context.Context, r Request) (wire.ReportForm, error) {
-	job, err := s.job(ctx, r)
+func (s *Service) Ask(ctx context.Context, who identity.Actor, r Request) (wire.ReportForm, error) {
+	job, err := s.asks(ctx, who, r)
 	if err == nil {
 		err = job.Problems.Err()
 	}
 	if err != nil {
 		return wire.ReportForm{}, err
 	}
-	info := wire.ReportInfo{Name: r.Report, Tags: job.Report.Tags, Version: job.Version}
+	info := wire.ReportInfo{Name: r.Report, Tags: job.Report.Tags, Folder: job.Report.Folder, Version: job.Version}
 	info.Title, info.About = job.Report.Heading()
 	sheet := wire.ReportForm{ReportInfo: info, Zone: job.Context.Zone.String(), Today: job.Context.Today().String()}
 	asked, values, _ := job.Read()
@@ -69,8 +74,8 @@ func (s *Service) Ask(ctx context.Context, r Request) (wire.ReportForm, error) {
 
 // Choices lists a page of what a question's answer is chosen from, under the
 // other answers.
-func (s *Service) Choices(ctx context.Context, r Request, question string, search plan.Search) ([]parameter.Choice, error) {
-	job, err := s.job(ctx, r)
+func (s *Service) Choices(ctx context.Context, who identity.Actor, r Request, question string, search plan.Search) ([]parameter.Choice, error) {
+	job, err := s.asks(ctx, who, r)
 	if err != nil {
 		return nil, err
 	}
@@ -87,8 +92,8 @@ func (s *Service) Choices(ctx context.Context, r Request, question string, searc
 
 // Coverage tells how many records each unit of time holds, the other answers
 // applied.
-func (s *Service) Coverage(ctx context.Context, r Request, by string) (wire.Coverage, error) {
-	job, err := s.job(ctx, r)
+func (s *Service) Coverage(ctx context.Context, who identity.Actor, r Request, by string) (wire.Coverage, error) {
+	job, err := s.asks(ctx, who, r)
 	if err != nil {
 		return wire.Coverage{}, err
 	}
@@ -111,22 +116,20 @@ type Request struct {
 	Guard bool
 }
 
-func (s *Service) noReport(ctx context.Context, r Request) error {
-	var names []string
-	all, err := s.Definitions(ctx)
-	for _, d := range all {
-		if err == nil && d.Kind == "report" && (r.Draft || d.Version > 0) {
-			names = append(names, d.Name)
-		}
+// asks makes a report ready for somebody who asks about it rather than for its
+// records.
+func (s *Service) asks(ctx context.Context, who identity.Actor, r Request) (runner.Job, error) {
+	if err := admitted(who); err != nil {
+		return runner.Job{}, err
 	}
-	if r.Draft {
-		return notFound("draft of a report", r.Report, names)
-	}
-	return notFound("published report", r.Report, names)
+	return s.job(ctx, who, r)
 }
 
 // Period reads an expression in the service's calendar.
-func (s *Service) Period(expression, asOf string) (period.Reading, error) {
+func (s *Service) Period(_ context.Context, who identity.Actor, expression, asOf string) (period.Reading, error) {
+	if err := admitted(who); err != nil {
+		return period.Reading{}, err
+	}
 	calendar, problems := s.now(s.Calendar, asOf)
 	if len(problems) > 0 {
 		return period.Reading{}, problems

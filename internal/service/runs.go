@@ -9,6 +9,7 @@ import (
 
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
+	"pikegate/internal/identity"
 	"pikegate/internal/output"
 	"pikegate/internal/runner"
 	"pikegate/internal/store"
@@ -16,8 +17,8 @@ import (
 )
 
 // Preview reads inputs back.
-func (s *Service) Preview(ctx context.Context, r Request) (wire.Preview, error) {
-	job, err := s.job(ctx, r)
+func (s *Service) Preview(ctx context.Context, who identity.Actor, r Request) (wire.Preview, error) {
+	job, err := s.asks(ctx, who, r)
 	out := wire.Preview{Answers: []wire.Answer{}, Problems: diag.Problems{}}
 	if err != nil {
 		return out, err
@@ -57,8 +58,8 @@ func answers(p runner.Prepared) []wire.Answer {
 }
 
 // Explain tells how a run would come about, without running it.
-func (s *Service) Explain(ctx context.Context, r Request, plan bool) (wire.Explanation, error) {
-	job, err := s.job(ctx, r)
+func (s *Service) Explain(ctx context.Context, who identity.Actor, r Request, plan bool) (wire.Explanation, error) {
+	job, err := s.asks(ctx, who, r)
 	if err != nil {
 		return wire.Explanation{}, err
 	}
@@ -96,8 +97,11 @@ func bound(args []any) []wire.BoundValue {
 
 // Run runs a report; begin is called once, before the first row, and gives
 // the writer. An error means that nothing was written.
-func (s *Service) Run(ctx context.Context, r Request, format output.Format, begin func(wire.RunRecord) output.Writer) (wire.RunRecord, error) {
-	job, err := s.job(ctx, r)
+func (s *Service) Run(ctx context.Context, who identity.Actor, r Request, format output.Format, begin func(wire.RunRecord) output.Writer) (wire.RunRecord, error) {
+	if _, inputs, narrowed := who.Narrowed(); narrowed {
+		r.Inputs, r.AsOf = inputs, ""
+	}
+	job, err := s.job(ctx, who, r)
 	if err != nil {
 		return wire.RunRecord{}, err
 	}
@@ -111,7 +115,7 @@ func (s *Service) Run(ctx context.Context, r Request, format output.Format, begi
 func summaryOf(r store.Run) wire.RunSummary {
 	return wire.RunSummary{
 		Run: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format, StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone,
-		ReadBack: r.ReadBack, Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem,
+		ReadBack: r.ReadBack, Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, User: r.User,
 	}
 }
 
@@ -134,19 +138,34 @@ func orEmpty[M ~map[string]V, V any](m M) M {
 }
 
 // RunRecord gives the record of a run.
-func (s *Service) RunRecord(ctx context.Context, id uint) (wire.RunRecord, error) {
+func (s *Service) RunRecord(ctx context.Context, who identity.Actor, id uint) (wire.RunRecord, error) {
+	if err := admitted(who); err != nil {
+		return wire.RunRecord{}, err
+	}
+	of, err := s.whose(ctx, who)
+	if err != nil {
+		return wire.RunRecord{}, err
+	}
 	r, err := s.Store.Run(ctx, id)
 	if active, ok := s.runner.Active.Record(id); ok && errors.Is(err, store.ErrNotFound) {
-		return recordOf(active), nil
+		r, err = active, nil
 	}
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, store.ErrNotFound) || err == nil && !of.Has(r) {
 		return wire.RunRecord{}, &NotFound{What: "run", Name: strconv.FormatUint(uint64(id), 10)}
 	}
 	return recordOf(r), err
 }
 
 // RunRecords lists the newest runs that are meant.
-func (s *Service) RunRecords(ctx context.Context, f store.Filter, limit int) ([]wire.RunSummary, error) {
+func (s *Service) RunRecords(ctx context.Context, who identity.Actor, f store.Filter, limit int) ([]wire.RunSummary, error) {
+	if err := admitted(who); err != nil {
+		return nil, err
+	}
+	of, err := s.whose(ctx, who)
+	if err != nil {
+		return nil, err
+	}
+	f.Of = of
 	runs, err := s.Store.Runs(ctx, f, limit)
 	out := make([]wire.RunSummary, len(runs))
 	for i, r := range runs {
@@ -163,15 +182,15 @@ func requestOf(r wire.RunRecord) Request {
 
 // Compare runs two runs of a report anew, as they were, and tells how their
 // records differ.
-func (s *Service) Compare(ctx context.Context, before, after uint) (wire.Comparison, error) {
+func (s *Service) Compare(ctx context.Context, who identity.Actor, before, after uint) (wire.Comparison, error) {
 	var runs [2]runner.Run
 	var reports [2]string
 	for i, id := range []uint{before, after} {
-		record, err := s.RunRecord(ctx, id)
+		record, err := s.RunRecord(ctx, who, id)
 		if err != nil {
 			return wire.Comparison{}, err
 		}
-		job, err := s.job(ctx, requestOf(record))
+		job, err := s.job(ctx, who, requestOf(record))
 		if err != nil {
 			return wire.Comparison{}, err
 		}

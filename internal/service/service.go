@@ -15,6 +15,7 @@ import (
 	"pikegate/core/diag"
 	"pikegate/core/period"
 	"pikegate/internal/engine"
+	"pikegate/internal/identity"
 	"pikegate/internal/runner"
 	"pikegate/internal/store"
 )
@@ -22,6 +23,8 @@ import (
 // Config is what a service needs to run.
 type Config struct {
 	Store *store.Store
+	// Vault seals secrets; nil seals them under a key that goes with the service.
+	Vault *identity.Vault
 	// Engines are the kinds of databases that sources can be.
 	Engines []engine.Engine
 	// Calendar is how dates are read; its Now is set at each request.
@@ -45,6 +48,8 @@ type Config struct {
 // Service is the use cases. It is safe for use by several goroutines.
 type Service struct {
 	Config
+	// People knows who asks.
+	People *identity.Keeper
 	runner runner.Runner
 
 	mu         sync.Mutex // guards the rest
@@ -68,8 +73,18 @@ func New(ctx context.Context, c Config) (*Service, error) {
 	if err := c.Store.Unfinished(ctx, runner.Failed, "The service was stopped during the run."); err != nil {
 		return nil, err
 	}
+	if c.Vault == nil {
+		var err error
+		if c.Vault, err = identity.NewVault(identity.NewKey()); err != nil {
+			return nil, err
+		}
+	}
+	people, err := identity.NewKeeper(c.Store, c.Vault, c.Now, c.Log)
+	if err != nil {
+		return nil, err
+	}
 	s := &Service{
-		Config:     c,
+		Config: c, People: people,
 		runner:     runner.Runner{Store: c.Store, Limit: c.TimeLimit, Now: c.Now, Active: &runner.Active{}, Spool: c.Spool, Log: c.Log},
 		open:       map[string]*openSource{},
 		connecting: map[string]chan struct{}{},

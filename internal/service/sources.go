@@ -15,6 +15,7 @@ import (
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/internal/engine"
+	"pikegate/internal/identity"
 	"pikegate/internal/output"
 	"pikegate/internal/runner"
 	"pikegate/internal/store"
@@ -25,7 +26,13 @@ var sourceName = regexp.MustCompile(`^[a-z][a-z0-9]*([-_][a-z0-9]+)*$`)
 
 // AddSource connects a database and keeps it; nothing is kept if it cannot be
 // read. Anyway keeps encodings that do not fit what is stored.
-func (s *Service) AddSource(ctx context.Context, info wire.SourceInfo, anyway bool) (catalog.Source, error) {
+func (s *Service) AddSource(ctx context.Context, who identity.Actor, info wire.SourceInfo, anyway bool) (catalog.Source, error) {
+	if err := authorChanges(who); err != nil {
+		return catalog.Source{}, err
+	}
+	if !who.MayOn(identity.Manage, identity.EverySource) {
+		return catalog.Source{}, forbidden("You have no right to add sources.", "Ask an administrator.")
+	}
 	kept, err := s.Store.Sources(ctx)
 	if err != nil {
 		return catalog.Source{}, err
@@ -33,12 +40,15 @@ func (s *Service) AddSource(ctx context.Context, info wire.SourceInfo, anyway bo
 	if slices.ContainsFunc(kept, func(k store.Source) bool { return k.Name == info.Name }) {
 		return catalog.Source{}, diag.Problems{{Code: "source_exists", Field: "name", Message: "There is a source " + info.Name + " already.", Hint: "pikegate source change " + info.Name + " changes its connection."}}
 	}
-	return s.saveSource(ctx, info, anyway)
+	return s.saveSource(ctx, who, "source.added", info, anyway)
 }
 
 // ChangeSource changes the connection of a source: what is left out stays.
-func (s *Service) ChangeSource(ctx context.Context, info wire.SourceInfo) (catalog.Source, error) {
-	now, err := s.sourceInfo(ctx, info.Name)
+func (s *Service) ChangeSource(ctx context.Context, who identity.Actor, info wire.SourceInfo) (catalog.Source, error) {
+	if err := s.mayOn(ctx, who, identity.Manage, info.Name); err != nil {
+		return catalog.Source{}, err
+	}
+	now, err := s.sourceInfo(ctx, who, info.Name)
 	if err != nil {
 		return catalog.Source{}, err
 	}
@@ -59,16 +69,16 @@ func (s *Service) ChangeSource(ctx context.Context, info wire.SourceInfo) (catal
 	}
 	now.PowerfulLogin = now.PowerfulLogin || info.PowerfulLogin
 	now.Encodings = nil // they stay
-	return s.saveSource(ctx, now, true)
+	return s.saveSource(ctx, who, "source.changed", now, true)
 }
 
 // RemoveSource forgets a connection. One that is used is removed anyway only
 // where that is said.
-func (s *Service) RemoveSource(ctx context.Context, name string, anyway bool) error {
-	if _, err := s.sourceInfo(ctx, name); err != nil {
+func (s *Service) RemoveSource(ctx context.Context, who identity.Actor, name string, anyway bool) error {
+	if err := s.mayOn(ctx, who, identity.Manage, name); err != nil {
 		return err
 	}
-	users, err := s.usersOf(ctx, "source", name)
+	users, err := s.usersOf(ctx, who, "source", name)
 	if err != nil {
 		return err
 	}
@@ -81,7 +91,8 @@ func (s *Service) RemoveSource(ctx context.Context, name string, anyway bool) er
 	}
 	defer release()
 	s.retire(name)
-	return s.Store.RemoveSource(ctx, name)
+	entry := who.Entry("source.removed", name)
+	return s.Store.RemoveSource(ctx, name, entry)
 }
 
 // inUse says what keeps something from being removed.
@@ -102,8 +113,8 @@ func listed(users []wire.Dependent) string {
 }
 
 // sourceInfo gives a source as it was added.
-func (s *Service) sourceInfo(ctx context.Context, name string) (wire.SourceInfo, error) {
-	all, err := s.Sources(ctx)
+func (s *Service) sourceInfo(ctx context.Context, who identity.Actor, name string) (wire.SourceInfo, error) {
+	all, err := s.Sources(ctx, who)
 	if err != nil {
 		return wire.SourceInfo{}, err
 	}
@@ -119,7 +130,7 @@ func (s *Service) sourceInfo(ctx context.Context, name string) (wire.SourceInfo,
 
 // saveSource checks a connection, and keeps it with its encodings if it can be
 // read.
-func (s *Service) saveSource(ctx context.Context, info wire.SourceInfo, anyway bool) (catalog.Source, error) {
+func (s *Service) saveSource(ctx context.Context, who identity.Actor, what string, info wire.SourceInfo, anyway bool) (catalog.Source, error) {
 	var problems diag.Problems
 	if !sourceName.MatchString(info.Name) {
 		problems = append(problems, diag.Problem{Code: "bad_name", Field: "name", Message: fmt.Sprintf("%q is not a name.", info.Name), Hint: "Names are lower-case words joined by dashes."})
@@ -168,16 +179,17 @@ func (s *Service) saveSource(ctx context.Context, info wire.SourceInfo, anyway b
 		err = s.harmless(ctx, kept, opened)
 	}
 	if err == nil {
-		err = s.fitting(ctx, opened, &found, info.Encodings, anyway)
+		err = s.fitting(ctx, who, opened, &found, info.Encodings, anyway)
 	}
 	if err = errors.Join(s.withSecret(kept, err), opened.Close()); err != nil {
 		return catalog.Source{}, err
 	}
-	if err := errors.Join(s.bind(ctx, kept), s.Store.SaveSource(ctx, kept)); err != nil {
+	entry := who.Entry(what, kept.Name).With(nil, info)
+	if err := errors.Join(s.bind(ctx, kept), s.Store.SaveSource(ctx, kept, entry)); err != nil {
 		return catalog.Source{}, err
 	}
 	if len(info.Encodings) > 0 {
-		if err := s.keepEncodings(ctx, info.Name, info.Encodings); err != nil {
+		if err := s.keepEncodings(ctx, who, info.Name, info.Encodings); err != nil {
 			return catalog.Source{}, err
 		}
 	}
@@ -205,7 +217,7 @@ func (s *Service) harmless(ctx context.Context, kept store.Source, opened engine
 
 // fitting sets encodings in a catalogue, and refuses those that do not fit what
 // is stored, unless they are wanted anyway.
-func (s *Service) fitting(ctx context.Context, source engine.Source, found *catalog.Source, encodings map[string]string, anyway bool) error {
+func (s *Service) fitting(ctx context.Context, who identity.Actor, source engine.Source, found *catalog.Source, encodings map[string]string, anyway bool) error {
 	var problems diag.Problems
 	for _, column := range slices.Sorted(maps.Keys(encodings)) {
 		if err := found.SetEncoding(column, catalog.Encoding(encodings[column])); err != nil {
@@ -228,7 +240,7 @@ func (s *Service) fitting(ctx context.Context, source engine.Source, found *cata
 			return err
 		}
 		if c = t.Columns[0]; c.Unfit > 0 {
-			users, err := s.Users(ctx, column)
+			users, err := s.allDependents(ctx, who, column)
 			var missing *NotFound
 			if err != nil && !errors.As(err, &missing) {
 				return err
@@ -273,7 +285,7 @@ func (s *Service) encodings(ctx context.Context, name string) (map[string]string
 }
 
 // keepEncodings publishes the document of a source with these encodings.
-func (s *Service) keepEncodings(ctx context.Context, name string, encodings map[string]string) error {
+func (s *Service) keepEncodings(ctx context.Context, who identity.Actor, name string, encodings map[string]string) error {
 	draft := store.Definition{Kind: "source", Name: name, Content: definition.WriteSource(name, encodings), At: s.Now().UTC()}
 	if published, err := s.Store.Published(ctx, "source", name); err == nil && published.Content == draft.Content {
 		return nil
@@ -281,7 +293,8 @@ func (s *Service) keepEncodings(ctx context.Context, name string, encodings map[
 	if err := s.Store.SaveDrafts(ctx, []store.Definition{draft}); err != nil {
 		return err
 	}
-	_, err := s.Store.Publish(ctx, []store.Definition{draft})
+	entry := who.Entry("published", name)
+	_, err := s.Store.Publish(ctx, []store.Definition{draft}, entry)
 	return err
 }
 
@@ -296,7 +309,7 @@ func (s *Service) moveEncodings(ctx context.Context) error {
 		if _, err := s.Store.Draft(ctx, "source", source.Name); len(source.Encodings) == 0 || !errors.Is(err, store.ErrNotFound) {
 			continue
 		}
-		if err := s.keepEncodings(ctx, source.Name, source.Encodings); err != nil {
+		if err := s.keepEncodings(ctx, identity.Actor{}, source.Name, source.Encodings); err != nil {
 			return err
 		}
 	}
@@ -304,14 +317,24 @@ func (s *Service) moveEncodings(ctx context.Context) error {
 }
 
 // Sources lists the sources.
-func (s *Service) Sources(ctx context.Context) ([]wire.SourceInfo, error) {
+func (s *Service) Sources(ctx context.Context, who identity.Actor) ([]wire.SourceInfo, error) {
+	if err := authors(who); err != nil {
+		return nil, err
+	}
 	kept, err := s.Store.Sources(ctx)
-	out := make([]wire.SourceInfo, len(kept))
-	for i, k := range kept {
-		out[i] = wire.SourceInfo{Name: k.Name, Engine: k.Engine, Address: k.Address, Database: k.Database, User: k.User, Secret: k.Secret, TLS: k.TLS, PowerfulLogin: k.PowerfulLogin, Encodings: k.Encodings}
-		if err == nil {
-			out[i].Encodings, err = s.encodings(ctx, k.Name)
+	out := []wire.SourceInfo{}
+	for _, k := range kept {
+		info := wire.SourceInfo{Name: k.Name, Engine: k.Engine}
+		switch {
+		case who.MayOn(identity.Manage, k.Name):
+			info = wire.SourceInfo{Name: k.Name, Engine: k.Engine, Address: k.Address, Database: k.Database, User: k.User, Secret: k.Secret, TLS: k.TLS, PowerfulLogin: k.PowerfulLogin, Encodings: k.Encodings}
+		case !who.MayOn(identity.Read, k.Name):
+			continue
 		}
+		if err == nil {
+			info.Encodings, err = s.encodings(ctx, k.Name)
+		}
+		out = append(out, info)
 	}
 	return out, err
 }
@@ -322,7 +345,10 @@ const surveyLimit = 10 * time.Second
 // Catalogue reads a source's tables, views and columns afresh, and looks at how
 // its dates are stored; where that takes too long, some tables are left as a few
 // of their values have them.
-func (s *Service) Catalogue(ctx context.Context, name string) (catalog.Source, error) {
+func (s *Service) Catalogue(ctx context.Context, who identity.Actor, name string) (catalog.Source, error) {
+	if err := s.mayOn(ctx, who, identity.Read, name); err != nil {
+		return catalog.Source{}, err
+	}
 	o, err := s.source(ctx, name, true)
 	if err != nil {
 		return catalog.Source{}, err
@@ -339,7 +365,10 @@ func (s *Service) Catalogue(ctx context.Context, name string) (catalog.Source, e
 
 // CheckSource looks at the connection of a source: what it is, and whether it
 // can only read.
-func (s *Service) CheckSource(ctx context.Context, name string) (engine.Inspection, error) {
+func (s *Service) CheckSource(ctx context.Context, who identity.Actor, name string) (engine.Inspection, error) {
+	if err := s.mayOn(ctx, who, identity.Manage, name); err != nil {
+		return engine.Inspection{}, err
+	}
 	o, err := s.source(ctx, name, true)
 	if err != nil {
 		return engine.Inspection{}, err
@@ -348,8 +377,8 @@ func (s *Service) CheckSource(ctx context.Context, name string) (engine.Inspecti
 }
 
 // Extents tells what each column of a table holds, in one statement.
-func (s *Service) Extents(ctx context.Context, source, table string) ([]wire.ColumnExtent, error) {
-	o, t, err := s.table(ctx, source, table)
+func (s *Service) Extents(ctx context.Context, who identity.Actor, source, table string) ([]wire.ColumnExtent, error) {
+	o, t, err := s.table(ctx, who, source, table)
 	if err != nil {
 		return nil, err
 	}
@@ -359,8 +388,8 @@ func (s *Service) Extents(ctx context.Context, source, table string) ([]wire.Col
 }
 
 // FirstRows gives the first rows of a table of a source.
-func (s *Service) FirstRows(ctx context.Context, source, table string, most int) (output.Result, error) {
-	o, t, err := s.table(ctx, source, table)
+func (s *Service) FirstRows(ctx context.Context, who identity.Actor, source, table string, most int) (output.Result, error) {
+	o, t, err := s.table(ctx, who, source, table)
 	if err != nil {
 		return output.Result{}, err
 	}
@@ -368,7 +397,10 @@ func (s *Service) FirstRows(ctx context.Context, source, table string, most int)
 }
 
 // table finds a table of a source.
-func (s *Service) table(ctx context.Context, source, table string) (*openSource, catalog.Table, error) {
+func (s *Service) table(ctx context.Context, who identity.Actor, source, table string) (*openSource, catalog.Table, error) {
+	if err := s.mayOn(ctx, who, identity.Read, source); err != nil {
+		return nil, catalog.Table{}, err
+	}
 	o, err := s.source(ctx, source, false)
 	if err != nil {
 		return nil, catalog.Table{}, err
@@ -382,8 +414,8 @@ func (s *Service) table(ctx context.Context, source, table string) (*openSource,
 
 // SetEncoding says how the dates of TABLE.COLUMN are stored. One that does not
 // fit what is stored is refused, unless it is wanted anyway.
-func (s *Service) SetEncoding(ctx context.Context, name, column, encoding string, anyway bool) (catalog.Source, error) {
-	if _, err := s.sourceInfo(ctx, name); err != nil {
+func (s *Service) SetEncoding(ctx context.Context, who identity.Actor, name, column, encoding string, anyway bool) (catalog.Source, error) {
+	if err := s.mayOn(ctx, who, identity.Manage, name); err != nil {
 		return catalog.Source{}, err
 	}
 	if !slices.Contains(catalog.Encodings, catalog.Encoding(encoding)) {
@@ -394,7 +426,7 @@ func (s *Service) SetEncoding(ctx context.Context, name, column, encoding string
 		return catalog.Source{}, err
 	}
 	tried := o.known.Load().Clone()
-	if err := s.fitting(ctx, o.shared, &tried, map[string]string{column: encoding}, anyway); err != nil {
+	if err := s.fitting(ctx, who, o.shared, &tried, map[string]string{column: encoding}, anyway); err != nil {
 		return catalog.Source{}, err
 	}
 	encodings, err := s.encodings(ctx, name)
@@ -403,16 +435,16 @@ func (s *Service) SetEncoding(ctx context.Context, name, column, encoding string
 	}
 	encodings = maps.Clone(encodings)
 	encodings[column] = encoding
-	if err := s.keepEncodings(ctx, name, encodings); err != nil {
+	if err := s.keepEncodings(ctx, who, name, encodings); err != nil {
 		return catalog.Source{}, err
 	}
-	return s.Catalogue(ctx, name)
+	return s.Catalogue(ctx, who, name)
 }
 
 // UnfitRows lists records of a table in which something is stored in a column
 // with dates that is none, with their keys.
-func (s *Service) UnfitRows(ctx context.Context, source, table, column string, most int) (output.Result, error) {
-	o, t, err := s.table(ctx, source, table)
+func (s *Service) UnfitRows(ctx context.Context, who identity.Actor, source, table, column string, most int) (output.Result, error) {
+	o, t, err := s.table(ctx, who, source, table)
 	if err != nil {
 		return output.Result{}, err
 	}

@@ -7,13 +7,24 @@ import (
 
 	"pikegate/core/definition"
 	"pikegate/core/diag"
+	"pikegate/internal/identity"
 	"pikegate/internal/store"
 	"pikegate/internal/wire"
 )
 
 // Versions lists what was published of a definition, the newest first.
-func (s *Service) Versions(ctx context.Context, kind, name string) ([]wire.Version, error) {
-	if _, _, err := s.Definition(ctx, kind, name, 0); err != nil {
+func (s *Service) Versions(ctx context.Context, who identity.Actor, kind, name string) ([]wire.Version, error) {
+	if err := authors(who); err != nil {
+		return nil, err
+	}
+	e, seen, err := s.seen(ctx, who, kind, name, true)
+	if err == nil && !seen {
+		e, seen, err = s.seen(ctx, who, kind, name, false)
+	}
+	if err == nil && (!seen || e.draft.Name == "") {
+		err = &NotFound{What: kind, Name: name}
+	}
+	if err != nil {
 		return nil, err
 	}
 	kept, err := s.Store.Versions(ctx, kind, name)
@@ -26,11 +37,20 @@ func (s *Service) Versions(ctx context.Context, kind, name string) ([]wire.Versi
 
 // Definition gives a version of a definition, with 0 what was pushed last.
 // The revision is that of what was pushed.
-func (s *Service) Definition(ctx context.Context, kind, name string, version int) (content string, revision int, err error) {
+func (s *Service) Definition(ctx context.Context, who identity.Actor, kind, name string, version int) (content string, revision int, err error) {
+	if err := authors(who); err != nil {
+		return "", 0, err
+	}
 	var d store.Definition
-	if version == 0 {
+	_, seen, err := s.seen(ctx, who, kind, name, version == 0)
+	switch {
+	case err != nil:
+		return "", 0, err
+	case !seen:
+		err = store.ErrNotFound
+	case version == 0:
 		d, err = s.Store.Draft(ctx, kind, name)
-	} else {
+	default:
 		d, err = s.Store.Version(ctx, kind, name, version)
 	}
 	if errors.Is(err, store.ErrNotFound) {
@@ -45,10 +65,10 @@ func (s *Service) Definition(ctx context.Context, kind, name string, version int
 
 // Differences tells how one version of a definition differs from another; 0 is
 // what was pushed last.
-func (s *Service) Differences(ctx context.Context, kind, name string, from, to int) ([]definition.Difference, error) {
+func (s *Service) Differences(ctx context.Context, who identity.Actor, kind, name string, from, to int) ([]definition.Difference, error) {
 	documents := make([]definition.Document, 2)
 	for i, version := range []int{from, to} {
-		content, _, err := s.Definition(ctx, kind, name, version)
+		content, _, err := s.Definition(ctx, who, kind, name, version)
 		if err != nil {
 			return nil, err
 		}
@@ -69,9 +89,12 @@ func orNoDifference(d []definition.Difference) []definition.Difference {
 }
 
 // Review tells what publishing a name would do, and changes nothing.
-func (s *Service) Review(ctx context.Context, name string) (wire.Review, error) {
+func (s *Service) Review(ctx context.Context, who identity.Actor, name string) (wire.Review, error) {
 	out := wire.Review{Changes: []wire.Change{}, Problems: diag.Problems{}, Users: []wire.Dependent{}}
-	p, problems, err := s.publication(ctx, name)
+	if err := authors(who); err != nil {
+		return out, err
+	}
+	p, problems, err := s.publication(ctx, who, name)
 	if err != nil {
 		return out, err
 	}
@@ -94,7 +117,7 @@ func (s *Service) Review(ctx context.Context, name string) (wire.Review, error) 
 		out.Changes = append(out.Changes, change)
 	}
 	out.Examples = p.examples(ctx, problems)
-	users, err := s.usersOf(ctx, "", name)
+	users, err := s.usersOf(ctx, who, "", name)
 	for _, u := range users {
 		if _, itself := p.find(u.Kind, u.Name); u.Published && !itself {
 			out.Users = append(out.Users, u)

@@ -11,13 +11,14 @@ import (
 	"pikegate/core/diag"
 	"pikegate/core/proof"
 	"pikegate/internal/engine"
+	"pikegate/internal/identity"
 	"pikegate/internal/runner"
 	"pikegate/internal/wire"
 )
 
 // Why tells why a run would find what it finds.
-func (s *Service) Why(ctx context.Context, r Request) (wire.Why, error) {
-	job, err := s.job(ctx, r)
+func (s *Service) Why(ctx context.Context, who identity.Actor, r Request) (wire.Why, error) {
+	job, err := s.asks(ctx, who, r)
 	if err != nil {
 		return wire.Why{}, err
 	}
@@ -29,12 +30,12 @@ func (s *Service) Why(ctx context.Context, r Request) (wire.Why, error) {
 }
 
 // WhyRun tells it of a run that was made, with its version, answers and day.
-func (s *Service) WhyRun(ctx context.Context, id uint) (wire.Why, error) {
-	record, err := s.RunRecord(ctx, id)
+func (s *Service) WhyRun(ctx context.Context, who identity.Actor, id uint) (wire.Why, error) {
+	record, err := s.RunRecord(ctx, who, id)
 	if err != nil {
 		return wire.Why{}, err
 	}
-	return s.Why(ctx, requestOf(record))
+	return s.Why(ctx, who, requestOf(record))
 }
 
 // approach asks the database for its plan and says what it means for the date

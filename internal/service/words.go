@@ -8,6 +8,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
+	"pikegate/internal/identity"
 	"pikegate/internal/wire"
 )
 
@@ -18,7 +19,7 @@ func word(text, kind, about string) wire.Word {
 // words lists what can be written in the expressions of a definition: the
 // columns of its tables, its questions, named criteria, functions and the
 // words of the language.
-func (s *Service) words(ctx context.Context, d definition.Document, set *definition.Set) []wire.Word {
+func (s *Service) words(ctx context.Context, who identity.Actor, d definition.Document, set *definition.Set) []wire.Word {
 	out := []wire.Word{}
 	columns := func(alias string, t catalog.Table) {
 		for _, c := range t.Columns {
@@ -33,8 +34,10 @@ func (s *Service) words(ctx context.Context, d definition.Document, set *definit
 	switch d := d.(type) {
 	case *definition.Query:
 		var catalogue *catalog.Source
-		if o, err := s.source(ctx, d.Source, false); err == nil {
-			catalogue = o.known.Load()
+		if who.MayOn(identity.Read, d.Source) {
+			if o, err := s.source(ctx, d.Source, false); err == nil {
+				catalogue = o.known.Load()
+			}
 		}
 		compiled, _ := set.Compile(d, catalogue) // its problems are told elsewhere
 		for i, t := range compiled.Tables() {
@@ -54,7 +57,7 @@ func (s *Service) words(ctx context.Context, d definition.Document, set *definit
 			}
 		}
 	case *definition.Criterion:
-		out = append(out, s.wordsOn(ctx, d.On)...)
+		out = append(out, s.wordsOn(ctx, who, d.On)...)
 		for _, q := range d.Parameters {
 			out = append(out, word(":"+q.Name, "question", q.Kind))
 		}
@@ -71,7 +74,7 @@ func (s *Service) words(ctx context.Context, d definition.Document, set *definit
 	}
 	if d, err := s.directory(ctx); err == nil {
 		for _, e := range d.entries {
-			if e.draft.Kind == "criterion" {
+			if e.draft.Kind == "criterion" && (e.seenBy(who, true) || e.seenBy(who, false)) {
 				out = append(out, word("meets "+e.draft.Name, "criterion", "a named condition"))
 			}
 		}
@@ -105,12 +108,15 @@ func related(catalogue *catalog.Source, tables []criteria.Table) (out []catalog.
 
 // wordsOn lists the columns of a table of whatever source has it: a criterion
 // names no source.
-func (s *Service) wordsOn(ctx context.Context, table string) []wire.Word {
+func (s *Service) wordsOn(ctx context.Context, who identity.Actor, table string) []wire.Word {
 	d, err := s.directory(ctx)
 	if err != nil {
 		return nil
 	}
 	for _, name := range d.sources {
+		if !who.MayOn(identity.Read, name) {
+			continue
+		}
 		o, err := s.source(ctx, name, false)
 		if err != nil {
 			continue

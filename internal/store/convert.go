@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"strings"
+	"time"
 )
 
 // Every conversion between rows and the types outside stands here.
@@ -45,7 +46,7 @@ func runRowOf(r Run) (runRow, error) {
 	row := runRow{
 		ID: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format, Edges: string(r.Edges),
 		StartedAt: r.StartedAt.UTC(), AsOf: r.AsOf, Zone: r.Zone, ReadBack: r.ReadBack, SQL: r.SQL,
-		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, LeftOut: r.LeftOut,
+		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, LeftOut: r.LeftOut, User: r.User,
 	}
 	for _, field := range []struct {
 		to   *string
@@ -64,7 +65,7 @@ func (r runRow) domain() Run {
 	run := Run{
 		ID: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
 		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, ReadBack: r.ReadBack, SQL: r.SQL,
-		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, LeftOut: r.LeftOut,
+		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, LeftOut: r.LeftOut, User: r.User,
 	}
 	read(r.Sort, &run.Sort)
 	read(r.Inputs, &run.Inputs)
@@ -74,6 +75,50 @@ func (r runRow) domain() Run {
 		run.Edges = json.RawMessage(r.Edges)
 	}
 	return run
+}
+
+func userRowOf(u User) userRow {
+	return userRow{
+		Name: u.Name, Display: u.Display, Email: u.Email, Language: u.Language, Zone: u.Zone, DateOrder: u.DateOrder, Role: u.Role,
+		Attributes: text(u.Attributes), Disabled: u.Disabled, Password: u.Password, Factor: u.Factor, Confirmed: u.Confirmed, Step: u.Step,
+		Recovery: text(u.Recovery), CreatedAt: u.CreatedAt.UTC(),
+	}
+}
+
+func (r userRow) domain() User {
+	u := User{
+		Name: r.Name, Display: r.Display, Email: r.Email, Language: r.Language, Zone: r.Zone, DateOrder: r.DateOrder, Role: r.Role,
+		Disabled: r.Disabled, Password: r.Password, Factor: r.Factor, Confirmed: r.Confirmed, Step: r.Step, CreatedAt: r.CreatedAt,
+	}
+	read(r.Attributes, &u.Attributes)
+	read(r.Recovery, &u.Recovery)
+	if u.Attributes == nil {
+		u.Attributes = map[string][]string{}
+	}
+	return u
+}
+
+func sessionRowOf(s Session) sessionRow {
+	s.Begun, s.Seen = s.Begun.UTC(), s.Seen.UTC()
+	return sessionRow(s)
+}
+
+func tokenRowOf(t Token) tokenRow {
+	return tokenRow{
+		ID: t.ID, Hash: t.Hash, User: t.User, Name: t.Name, Scope: t.Scope, Report: t.Report, Inputs: text(t.Inputs),
+		Created: t.Created.UTC(), Expires: t.Expires.UTC(), Used: t.Used.UTC(),
+	}
+}
+
+func (r tokenRow) domain() Token {
+	t := Token{ID: r.ID, Hash: r.Hash, User: r.User, Name: r.Name, Scope: r.Scope, Report: r.Report, Created: r.Created, Expires: r.Expires, Used: r.Used}
+	read(r.Inputs, &t.Inputs)
+	return t
+}
+
+func (r auditRow) domain() Entry {
+	at, _ := time.Parse(time.RFC3339Nano, r.At) // one that was changed is the zero time, and found out
+	return Entry{r.Number, at, r.Who, r.From, r.What, r.To, r.Before, r.After, r.Code}
 }
 
 // text and read keep small maps as JSON; what we wrote ourselves reads back.

@@ -35,6 +35,24 @@ var migrations = []*gormigrate.Migration{
 		update runs set started_at = strftime('%Y-%m-%d %H:%M:%f', started_at) || '+00:00' where started_at not like '%+00:00'`),
 	columns("2026-11-powerful", "sources", "powerful numeric"),
 	step("2026-11-bindings", `create table if not exists bindings (secret text, place text, bound_at datetime, primary key (secret))`),
+	steps("2026-11-people",
+		columns("", "runs", "user text"),
+		step("", `
+			create index if not exists idx_runs_user on runs (user);
+			create table if not exists users (name text, display text, email text, language text, zone text, date_order text, role text, attributes text, disabled numeric,
+				password text, factor blob, confirmed numeric, step integer, recovery text, created_at datetime, primary key (name));
+			create table if not exists groups (name text, title text, primary key (name));
+			create table if not exists members (group_name text, user text, primary key (group_name, user));
+			create table if not exists grants (kind text, place text, granted text, to_kind text, whom text, primary key (kind, place, to_kind, whom));
+			create table if not exists sessions (hash text, user text, begun datetime, seen datetime, address text, client text, primary key (hash));
+			create index if not exists idx_sessions_user on sessions (user);
+			create table if not exists tokens (id integer primary key autoincrement, hash text unique, user text, name text, scope text, report text, inputs text,
+				created datetime, expires datetime, used datetime);
+			create index if not exists idx_tokens_user on tokens (user);
+			create table if not exists links (hash text, user text, expires datetime, primary key (hash));
+			create table if not exists settings (key text, value blob, primary key (key));
+			create table if not exists audit (number integer, at text, who text, from_address text, what text, done_to text, before text, after text, code text, primary key (number));
+			create index if not exists idx_audit_who on audit (who)`)),
 }
 
 // step is a step in SQL, its statements parted by semicolons.

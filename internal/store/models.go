@@ -85,6 +85,7 @@ type runRow struct {
 	Reason    string
 	LeftOut   string
 	Edges     string // JSON
+	User      string
 }
 
 func (runRow) TableName() string { return "runs" }
@@ -105,3 +106,102 @@ type bindingRow struct {
 }
 
 func (bindingRow) TableName() string { return "bindings" }
+
+type userRow struct {
+	Name       string `gorm:"primaryKey"`
+	Display    string
+	Email      string
+	Language   string
+	Zone       string
+	DateOrder  string
+	Role       string
+	Attributes string // JSON
+	Disabled   bool
+	Password   string
+	Factor     []byte
+	Confirmed  bool
+	Step       int64
+	Recovery   string // JSON
+	CreatedAt  time.Time
+}
+
+func (userRow) TableName() string { return "users" }
+
+type groupRow struct {
+	Name  string `gorm:"primaryKey"`
+	Title string
+}
+
+func (groupRow) TableName() string { return "groups" }
+
+type memberRow struct {
+	Group string `gorm:"primaryKey;column:group_name"`
+	User  string `gorm:"primaryKey"`
+}
+
+func (memberRow) TableName() string { return "members" }
+
+type grantRow struct {
+	Kind   string `gorm:"primaryKey"`
+	Place  string `gorm:"primaryKey"`
+	Right  string `gorm:"column:granted"`
+	ToKind string `gorm:"primaryKey"`
+	To     string `gorm:"primaryKey;column:whom"`
+}
+
+func (grantRow) TableName() string { return "grants" }
+
+type sessionRow struct {
+	Hash    string `gorm:"primaryKey"`
+	User    string
+	Begun   time.Time
+	Seen    time.Time
+	Address string
+	Client  string
+}
+
+func (sessionRow) TableName() string { return "sessions" }
+
+type tokenRow struct {
+	ID      uint `gorm:"primaryKey;autoIncrement"`
+	Hash    string
+	User    string
+	Name    string
+	Scope   string
+	Report  string
+	Inputs  string // JSON
+	Created time.Time
+	Expires time.Time
+	Used    time.Time
+}
+
+func (tokenRow) TableName() string { return "tokens" }
+
+type linkRow struct {
+	Hash    string `gorm:"primaryKey"`
+	User    string
+	Expires time.Time
+}
+
+func (linkRow) TableName() string { return "links" }
+
+type settingRow struct {
+	Key   string `gorm:"primaryKey"`
+	Value []byte
+}
+
+func (settingRow) TableName() string { return "settings" }
+
+type auditRow struct {
+	Number int64 `gorm:"primaryKey;autoIncrement:false"`
+	At     string
+	Who    string
+	From   string `gorm:"column:from_address"`
+	What   string
+	To     string `gorm:"column:done_to"`
+	Before string
+	After  string
+	Code   string
+}
+
+func (auditRow) TableName() string { return "audit" }

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"database/sql"
 	"errors"
 	"fmt"
 	"net/url"
@@ -22,7 +23,12 @@ type Store struct {
 	db      *gorm.DB
 	writer  *gorm.DB
 	changes atomic.Uint64
-	lastRun atomic.Uint64
+	people  atomic.Uint64
+	key     []byte // of the audit log
+
+	isClosed    *sql.Stmt
+	closedState atomic.Bool
+	lastRun     atomic.Uint64
 
 	queue   chan change
 	written chan struct{} // closed when nothing is written any more
@@ -34,8 +40,9 @@ type Store struct {
 // readers is how many connections read at a time.
 const readers = 4
 
-// Open opens the file at a path, making it and bringing it up to date.
-func Open(path string) (*Store, error) {
+// Open opens the file at a path, making it and bringing it up to date. Key is what
+// the audit log is sealed with.
+func Open(path string, key []byte) (*Store, error) {
 	fail := func(what string, err error) (*Store, error) {
 		return nil, fmt.Errorf("store: %s cannot be %s: %w", path, what, err)
 	}
@@ -62,13 +69,20 @@ func Open(path string) (*Store, error) {
 	if err != nil {
 		return fail("opened", errors.Join(err, shut(writer)))
 	}
-	s := &Store{path: path, db: db, writer: writer, queue: make(chan change, mostTogether), written: make(chan struct{})}
+	s := &Store{path: path, key: key, db: db, writer: writer, queue: make(chan change, mostTogether), written: make(chan struct{})}
 	var last uint64
 	// The sequence keeps the number of a run that was removed.
 	if err := db.Raw("select max(coalesce((select seq from sqlite_sequence where name = 'runs'), 0), coalesce((select max(id) from runs), 0))").Scan(&last).Error; err != nil {
 		return fail("read", errors.Join(err, shut(db), shut(writer)))
 	}
 	s.lastRun.Store(last)
+	pool, err := db.DB()
+	if err == nil {
+		s.isClosed, err = pool.Prepare("select count(*) from settings where key = '" + closedMark + "'")
+	}
+	if err != nil {
+		return fail("read", errors.Join(err, shut(db), shut(writer)))
+	}
 	go s.writeAll()
 	return s, nil
 }
@@ -130,5 +144,5 @@ func (s *Store) Close() error {
 	close(s.queue)
 	s.closing.Unlock()
 	<-s.written
-	return errors.Join(shut(s.db), shut(s.writer))
+	return errors.Join(s.isClosed.Close(), shut(s.db), shut(s.writer))
 }

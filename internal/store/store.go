@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"github.com/mattn/go-sqlite3"
@@ -93,6 +94,8 @@ type Run struct {
 	// LeftOut tells how many records were left out because of their dates.
 	LeftOut string
 	Edges   json.RawMessage
+	// User is whose run it is, blank for nobody's.
+	User string
 }
 
 func found(err error) error {
@@ -103,10 +106,10 @@ func found(err error) error {
 }
 
 // SaveSource adds a source or replaces it.
-func (s *Store) SaveSource(ctx context.Context, source Source) error {
+func (s *Store) SaveSource(ctx context.Context, source Source, e Entry) error {
 	defer s.changes.Add(1)
 	row := sourceRowOf(source)
-	return s.write(ctx, true, func(tx *gorm.DB) error { return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error })
+	return s.audited(ctx, e, func(tx *gorm.DB) error { return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error })
 }
 
 // Sources lists the sources by name.
@@ -117,9 +120,9 @@ func (s *Store) Sources(ctx context.Context) ([]Source, error) {
 }
 
 // RemoveSource removes a source.
-func (s *Store) RemoveSource(ctx context.Context, name string) error {
+func (s *Store) RemoveSource(ctx context.Context, name string, e Entry) error {
 	defer s.changes.Add(1)
-	return s.write(ctx, true, func(tx *gorm.DB) error { return tx.Delete(&sourceRow{}, "name = ?", name).Error })
+	return s.audited(ctx, e, func(tx *gorm.DB) error { return tx.Delete(&sourceRow{}, "name = ?", name).Error })
 }
 
 // Bound is the place that a secret is given to, empty for one that was given to
@@ -200,9 +203,9 @@ func (s *Store) SaveDrafts(ctx context.Context, definitions []Definition) error 
 
 // Remove removes the draft of a definition, and retires what was published of
 // it: the versions stay for the runs that were made with them.
-func (s *Store) Remove(ctx context.Context, kind, name string, at time.Time) error {
+func (s *Store) Remove(ctx context.Context, kind, name string, at time.Time, e Entry) error {
 	defer s.changes.Add(1)
-	return s.write(ctx, true, func(tx *gorm.DB) error {
+	return s.audited(ctx, e, func(tx *gorm.DB) error {
 		if err := tx.Delete(&draftRow{}, "kind = ? and name = ?", kind, name).Error; err != nil {
 			return err
 		}
@@ -226,9 +229,9 @@ func (s *Store) Drafts(ctx context.Context) ([]Definition, error) {
 
 // Publish freezes definitions as the next version of each, all or none, and
 // returns them with their numbers.
-func (s *Store) Publish(ctx context.Context, definitions []Definition) ([]Definition, error) {
+func (s *Store) Publish(ctx context.Context, definitions []Definition, e Entry) ([]Definition, error) {
 	defer s.changes.Add(1)
-	err := s.write(ctx, true, func(tx *gorm.DB) error {
+	err := s.audited(ctx, e, func(tx *gorm.DB) error {
 		for i := range definitions {
 			d := &definitions[i]
 			var last int
@@ -307,7 +310,7 @@ func (s *Store) SaveRun(ctx context.Context, r Run, prints []byte) error {
 			return err
 		}
 		if err := exec(saveRun, row.ID, row.Report, row.Version, row.Outcome, row.Format, row.StartedAt, row.AsOf, row.Zone, row.Sort, row.Inputs, row.Values,
-			row.ReadBack, row.SQL, row.Args, row.Count, row.First, row.Last, row.Millis, row.Problem, row.Reason, row.LeftOut, row.Edges); err != nil || prints == nil {
+			row.ReadBack, row.SQL, row.Args, row.Count, row.First, row.Last, row.Millis, row.Problem, row.Reason, row.LeftOut, row.Edges, row.User); err != nil || prints == nil {
 			return err
 		}
 		if err := exec("insert or replace into prints (run, bytes) values (?, ?)", r.ID, prints); err != nil {
@@ -318,7 +321,7 @@ func (s *Store) SaveRun(ctx context.Context, r Run, prints []byte) error {
 }
 
 const saveRun = `insert or replace into runs (id, report, version, outcome, format, started_at, as_of, zone, sorted_by, inputs, resolved,
-	read_back, sql, args, count, first, last, millis, problem, reason, left_out, edges) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`
+	read_back, sql, args, count, first, last, millis, problem, reason, left_out, edges, user) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`
 
 // Run gives the record of a run.
 func (s *Store) Run(ctx context.Context, id uint) (Run, error) {
@@ -342,10 +345,23 @@ type Filter struct {
 	From, Until time.Time
 	// Before is a run's number: only older ones.
 	Before uint
+	// Of bounds whose runs are meant, nil for anybody's.
+	Of *Whose
+}
+
+// Whose is the runs of a user and those of some reports.
+type Whose struct {
+	User    string
+	Reports []string
 }
 
 // summary is what a list of runs reads of them; what is long is cut.
-const summary = "id, report, version, outcome, format, started_at, as_of, zone, substr(read_back, 1, 500) as read_back, count, first, last, millis, substr(problem, 1, 500) as problem"
+const summary = "id, report, version, outcome, format, started_at, as_of, zone, substr(read_back, 1, 500) as read_back, count, first, last, millis, substr(problem, 1, 500) as problem, user"
+
+// Has tells whether a run is among those that are meant; nil means all.
+func (w *Whose) Has(r Run) bool {
+	return w == nil || r.User == w.User || slices.Contains(w.Reports, r.Report)
+}
 
 // Runs lists the newest runs that are meant, without what was typed and asked of
 // the database.
@@ -367,14 +383,24 @@ func (s *Store) Runs(ctx context.Context, f Filter, limit int) ([]Run, error) {
 			query = query.Where(c.condition, c.value)
 		}
 	}
+	if f.Of != nil {
+		query = query.Where("(user = ? or report in ?)", f.Of.User, f.Of.Reports)
+	}
 	err := query.Find(&rows).Error
 	return mapped(rows, runRow.domain), err
 }
 
-// LastRuns tells when each report was last run.
-func (s *Store) LastRuns(ctx context.Context) (map[string]time.Time, error) {
+// LastRuns tells when each report was last run, by a user or, where that is nil, by
+// anybody.
+func (s *Store) LastRuns(ctx context.Context, user *string) (map[string]time.Time, error) {
 	var rows []runRow
-	err := s.db.WithContext(ctx).Select("report, started_at").Where("id in (select max(id) from runs group by report)").Find(&rows).Error
+	query := s.db.WithContext(ctx).Select("report, started_at")
+	if user == nil {
+		query = query.Where("id in (select max(id) from runs group by report)")
+	} else {
+		query = query.Where("id in (select max(id) from runs where user = ? group by report)", *user)
+	}
+	err := query.Find(&rows).Error
 	last := map[string]time.Time{}
 	for _, r := range rows {
 		last[r.Report] = r.StartedAt

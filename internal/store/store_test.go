@@ -22,7 +22,7 @@ import (
 
 func open(t *testing.T, path string) *store.Store {
 	t.Helper()
-	s, err := store.Open(path)
+	s, err := store.Open(path, nil)
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = s.Close() })
 	return s
@@ -33,9 +33,9 @@ func TestKept(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "own.db")
 	s := open(t, path)
 	source := store.Source{Name: "a", Engine: "sqlite", Address: "/x", Encodings: map[string]string{"t.c": "ymd"}}
-	require.NoError(t, s.SaveSource(t.Context(), source))
+	require.NoError(t, s.SaveSource(t.Context(), source, store.Entry{}))
 	source.Address = "/y"
-	require.NoError(t, s.SaveSource(t.Context(), source))
+	require.NoError(t, s.SaveSource(t.Context(), source, store.Entry{}))
 
 	at := time.Date(2026, 3, 18, 12, 0, 0, 0, time.UTC)
 	run := store.Run{
@@ -66,7 +66,7 @@ func TestVersions(t *testing.T) {
 	_, err := s.Published(t.Context(), "report", "r")
 	require.ErrorIs(t, err, store.ErrNotFound)
 	for n := 1; n <= 3; n++ {
-		made, err := s.Publish(t.Context(), []store.Definition{{Kind: "query", Name: "r", Content: "q"}, {Kind: "report", Name: "r", Content: "r", Uses: "q"}})
+		made, err := s.Publish(t.Context(), []store.Definition{{Kind: "query", Name: "r", Content: "q"}, {Kind: "report", Name: "r", Content: "r", Uses: "q"}}, store.Entry{})
 		require.NoError(t, err)
 		assert.Equal(t, []int{n, n}, []int{made[0].Number, made[1].Number})
 	}
@@ -177,7 +177,7 @@ func TestFiles(t *testing.T) {
 	_, err = db.Exec("insert into migrations values ('2031-01-flying')")
 	require.NoError(t, err)
 	require.NoError(t, db.Close())
-	_, err = store.Open(path)
+	_, err = store.Open(path, nil)
 	require.ErrorContains(t, err, "newer")
 }
 
@@ -207,7 +207,7 @@ func TestUpgrade(t *testing.T) {
 	draft, err := s.Draft(t.Context(), "query", "q")
 	require.NoError(t, err)
 	assert.Equal(t, 1, draft.Revision)
-	require.NoError(t, s.SaveSource(t.Context(), store.Source{Name: "a", Secret: "b"}))
+	require.NoError(t, s.SaveSource(t.Context(), store.Source{Name: "a", Secret: "b"}, store.Entry{}))
 }
 
 // TestPrune: the oldest records of runs go by age, number and size; what is under

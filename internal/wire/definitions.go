@@ -12,6 +12,8 @@ type DefinitionInfo struct {
 	Kind  string `json:"kind"`
 	Name  string `json:"name"`
 	Title string `json:"title"`
+	// Folder is where it lies.
+	Folder string `json:"folder,omitempty" doc:"The folder it lies in, left out for the topmost"`
 	// Version is the newest published one, 0 if there is none.
 	Version int `json:"version" doc:"The newest published version, 0 if there is none"`
 	// Draft tells that what was pushed last differs from it.

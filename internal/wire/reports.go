@@ -33,6 +33,7 @@ type ReportInfo struct {
 	Title   string     `json:"title"`
 	About   string     `json:"about,omitempty"`
 	Tags    []string   `json:"tags,omitempty"`
+	Folder  string     `json:"folder,omitempty" doc:"The folder it lies in, left out for the topmost"`
 	Version int        `json:"version"`
 	LastRun *time.Time `json:"last_run,omitempty" doc:"When it was last run"`
 }

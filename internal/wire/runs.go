@@ -155,6 +155,7 @@ type RunSummary struct {
 	Last      string    `json:"last,omitempty"`
 	Millis    int64     `json:"ms"`
 	Problem   string    `json:"problem,omitempty"`
+	User      string    `json:"user,omitempty" doc:"Whose run it is, left out for nobody's"`
 }
 
 // RunRecord is what is kept of a run: enough to explain and to repeat it.

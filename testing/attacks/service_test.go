@@ -61,7 +61,7 @@ type gate struct {
 func serve(t *testing.T, limit, stall time.Duration, secrets map[string]string) *gate {
 	t.Helper()
 	folder := t.TempDir()
-	kept, err := store.Open(filepath.Join(folder, "pikegate.db"))
+	kept, err := store.Open(filepath.Join(folder, "pikegate.db"), nil)
 	require.NoError(t, err)
 	spool := filepath.Join(folder, "waiting")
 	require.NoError(t, os.Mkdir(spool, 0o700))
@@ -328,7 +328,7 @@ func TestSecrets(t *testing.T) {
 		}
 	}()
 	// It is bound as soon as a source that has it is kept.
-	kept, err := store.Open(filepath.Join(g.folder, "pikegate.db"))
+	kept, err := store.Open(filepath.Join(g.folder, "pikegate.db"), nil)
 	require.NoError(t, err)
 	require.NoError(t, kept.Bind(t.Context(), "ledger", "postgresql clerk@db.example:5432", time.Now()))
 	require.NoError(t, kept.Close())

@@ -38,7 +38,7 @@ func TestDiskFull(t *testing.T) {
 	}
 	t.Cleanup(func() { _ = syscall.Unmount(small, syscall.MNT_DETACH) })
 	require.NoError(t, demo.Prepare(folder))
-	kept, err := store.Open(filepath.Join(small, "pikegate.db"))
+	kept, err := store.Open(filepath.Join(small, "pikegate.db"), nil)
 	require.NoError(t, err)
 	s, err := service.New(t.Context(), service.Config{
 		Store: kept, Engines: []engine.Engine{sqlite.Engine}, Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday},

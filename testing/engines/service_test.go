@@ -126,7 +126,7 @@ func inAnotherSchema(t *testing.T, c client.Client) {
 	require.NoError(t, err)
 	assert.Equal(t, "invoices", why.Table)
 	for _, name := range []string{"billing.invoices", "billing.invoices.issued_on"} {
-		dependents, err := c.Users(t.Context(), name)
+		dependents, err := c.Dependents(t.Context(), name)
 		require.NoError(t, err, name)
 		assert.NotEmpty(t, dependents, name)
 	}
@@ -142,7 +142,7 @@ func inAnotherSchema(t *testing.T, c client.Client) {
 	why, err = c.Why(t.Context(), "uninvoiced", client.Run{Inputs: parameter.Inputs{"period": parameter.Typed("2025-03-31")}})
 	require.NoError(t, err)
 	assert.Equal(t, "No invoices where issued on on Mon 31 Mar 2025", strings.ToUpper(why.Conditions[1].Words[:1])+why.Conditions[1].Words[1:])
-	dependents, err := c.Users(t.Context(), "billing.invoices.issued_on")
+	dependents, err := c.Dependents(t.Context(), "billing.invoices.issued_on")
 	require.NoError(t, err)
 	assert.Contains(t, fmt.Sprint(dependents), "uninvoiced")
 }
@@ -186,7 +186,7 @@ func TestThroughTheService(t *testing.T) {
 			}
 			folder := t.TempDir()
 			path := filepath.Join(folder, "pikegate.db")
-			kept, err := store.Open(path)
+			kept, err := store.Open(path, nil)
 			require.NoError(t, err)
 			zone, err := time.LoadLocation("Europe/London")
 			require.NoError(t, err)

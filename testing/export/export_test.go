@@ -28,6 +28,7 @@ import (
 	"pikegate/internal/engine/mysql"
 	"pikegate/internal/engine/postgres"
 	"pikegate/internal/engine/sqlite"
+	"pikegate/internal/identity"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
 	"pikegate/internal/wire"
@@ -64,11 +65,11 @@ func fixture(b *testing.B, n int) (path, address string) {
 	require.NoError(b, err)
 	require.NoError(b, db.Close())
 	return path, serve(b, folder, func(s *service.Service) {
-		_, err = s.AddSource(b.Context(), wire.SourceInfo{Name: "s", Engine: "sqlite", Address: path}, false)
+		_, err = s.AddSource(b.Context(), anybody(b, s), wire.SourceInfo{Name: "s", Engine: "sqlite", Address: path}, false)
 		require.NoError(b, err)
-		_, err = s.Push(b.Context(), definitions, nil)
+		_, err = s.Push(b.Context(), anybody(b, s), definitions, nil)
 		require.NoError(b, err)
-		_, err = s.Publish(b.Context(), "movements")
+		_, err = s.Publish(b.Context(), anybody(b, s), "movements")
 		require.NoError(b, err)
 	})
 }
@@ -76,7 +77,7 @@ func fixture(b *testing.B, n int) (path, address string) {
 // serve starts a service that keeps its records in a folder.
 func serve(b *testing.B, folder string, install func(*service.Service)) (address string) {
 	b.Helper()
-	kept, err := store.Open(filepath.Join(folder, "pikegate.db"))
+	kept, err := store.Open(filepath.Join(folder, "pikegate.db"), nil)
 	require.NoError(b, err)
 	s, err := service.New(b.Context(), service.Config{
 		Store: kept, Engines: []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine},
@@ -182,11 +183,11 @@ func compare(b *testing.B, address, format string, base uint64, name string, pla
 // onServer serves a million records that a server keeps.
 func onServer(b *testing.B, kind string, server *servers.Server) (address string) {
 	return serve(b, b.TempDir(), func(s *service.Service) {
-		_, err := s.AddSource(b.Context(), wire.SourceInfo{Name: "s", Engine: kind, Address: server.Address, Database: servers.Database, User: servers.Reader}, false)
+		_, err := s.AddSource(b.Context(), anybody(b, s), wire.SourceInfo{Name: "s", Engine: kind, Address: server.Address, Database: servers.Database, User: servers.Reader}, false)
 		require.NoError(b, err)
-		_, err = s.Push(b.Context(), definitions, nil)
+		_, err = s.Push(b.Context(), anybody(b, s), definitions, nil)
 		require.NoError(b, err)
-		_, err = s.Publish(b.Context(), "movements")
+		_, err = s.Publish(b.Context(), anybody(b, s), "movements")
 		require.NoError(b, err)
 	})
 }
@@ -232,4 +233,12 @@ func drain(b *testing.B, cmd *exec.Cmd) {
 	_, err = io.CopyBuffer(struct{ io.Writer }{io.Discard}, out, make([]byte, 1<<20))
 	require.NoError(b, err)
 	require.NoError(b, cmd.Wait(), complaints.String())
+}
+
+// anybody is whoever reaches the service while it has no users.
+func anybody(t testing.TB, s *service.Service) identity.Actor {
+	t.Helper()
+	who, err := s.People.Open(t.Context(), "")
+	require.NoError(t, err)
+	return who
 }

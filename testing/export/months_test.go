@@ -38,7 +38,7 @@ func BenchmarkMonths(b *testing.B) {
 	var ours dialect.Query
 	serve(b, folder, func(s *service.Service) {
 		require.NoError(b, demo.Install(b.Context(), s, folder))
-		explained, err := s.Explain(b.Context(), service.Request{Report: "tolls-by-month", Inputs: parameter.Inputs{"period": parameter.Typed("2025")}}, false)
+		explained, err := s.Explain(b.Context(), anybody(b, s), service.Request{Report: "tolls-by-month", Inputs: parameter.Inputs{"period": parameter.Typed("2025")}}, false)
 		require.NoError(b, err)
 		ours.SQL = explained.SQL
 		for _, v := range explained.Values {

@@ -26,6 +26,7 @@ import (
 	"pikegate/internal/config"
 	"pikegate/internal/engine"
 	"pikegate/internal/engine/sqlite"
+	"pikegate/internal/identity"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
 	"pikegate/internal/wire"
@@ -81,7 +82,7 @@ func bare(t testing.TB, path string) *httptest.Server {
 // served is the service with a report of the same records, and so many runs kept.
 func served(t testing.TB, path string, kept int) *httptest.Server {
 	folder := t.TempDir()
-	own, err := store.Open(filepath.Join(folder, "pikegate.db"))
+	own, err := store.Open(filepath.Join(folder, "pikegate.db"), nil)
 	require.NoError(t, err)
 	if kept > 0 {
 		db, err := sql.Open("sqlite3", filepath.Join(folder, "pikegate.db"))
@@ -92,7 +93,7 @@ func served(t testing.TB, path string, kept int) *httptest.Server {
 		require.NoError(t, err)
 		require.NoError(t, db.Close())
 		require.NoError(t, own.Close())
-		own, err = store.Open(filepath.Join(folder, "pikegate.db"))
+		own, err = store.Open(filepath.Join(folder, "pikegate.db"), nil)
 		require.NoError(t, err)
 	}
 	log := slog.New(slog.DiscardHandler)
@@ -101,11 +102,11 @@ func served(t testing.TB, path string, kept int) *httptest.Server {
 		Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: time.Minute, Log: log, Spool: folder,
 	})
 	require.NoError(t, err)
-	_, err = s.AddSource(t.Context(), wire.SourceInfo{Name: "tolls", Engine: "sqlite", Address: path, Encodings: map[string]string{"tolls.day": "iso-date"}}, false)
+	_, err = s.AddSource(t.Context(), anybody(t, s), wire.SourceInfo{Name: "tolls", Engine: "sqlite", Address: path, Encodings: map[string]string{"tolls.day": "iso-date"}}, false)
 	require.NoError(t, err)
-	_, err = s.Push(t.Context(), "kind: query\nname: tolls\nsource: tolls\nfrom: tolls\ncolumns: [id, day, note]\nparameters: [{name: period, kind: period}]\ncriteria: day within :period\nsort: [id]\n---\nkind: report\nname: tolls\nquery: tolls\n", nil)
+	_, err = s.Push(t.Context(), anybody(t, s), "kind: query\nname: tolls\nsource: tolls\nfrom: tolls\ncolumns: [id, day, note]\nparameters: [{name: period, kind: period}]\ncriteria: day within :period\nsort: [id]\n---\nkind: report\nname: tolls\nquery: tolls\n", nil)
 	require.NoError(t, err)
-	_, err = s.Publish(t.Context(), "tolls")
+	_, err = s.Publish(t.Context(), anybody(t, s), "tolls")
 	require.NoError(t, err)
 	web := httptest.NewServer(api.New(s, log, "bench"))
 	t.Cleanup(func() { web.Close(); s.Close(); own.Close() })
@@ -196,4 +197,12 @@ func TestLoad(t *testing.T) {
 	var runs []struct{ Run int }
 	require.NoError(t, json.NewDecoder(response.Body).Decode(&runs))
 	require.Len(t, runs, 1000)
+}
+
+// anybody is whoever reaches the service while it has no users.
+func anybody(t testing.TB, s *service.Service) identity.Actor {
+	t.Helper()
+	who, err := s.People.Open(t.Context(), "")
+	require.NoError(t, err)
+	return who
 }

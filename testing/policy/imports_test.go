@@ -34,11 +34,12 @@ internal/engine/postgres core/catalog core/dialect core/sqltext internal/engine
 internal/engine/mysql    core/catalog core/dialect core/sqltext internal/engine
 internal/output          core/catalog core/civil core/definition core/diag core/plan core/record
 internal/store           core/parameter
+internal/identity        core/diag core/parameter internal/store
 internal/wire            core/* internal/output
 internal/runner          core/* internal/engine internal/output internal/store internal/wire
-internal/service         core/* internal/engine internal/output internal/runner internal/store internal/wire
+internal/service         core/* internal/engine internal/identity internal/output internal/runner internal/store internal/wire
 internal/api/console
-internal/api             core/* internal/api/console internal/engine internal/output internal/runner internal/service internal/store internal/wire
+internal/api             core/* internal/api/console internal/engine internal/identity internal/output internal/runner internal/service internal/store internal/wire
 internal/client          core/catalog core/definition core/diag core/parameter internal/engine internal/output internal/wire
 internal/config          core/civil
 internal/cli             core/* internal/client internal/config internal/output internal/wire

@@ -246,7 +246,7 @@ func input(answer any) parameter.Input {
 func serve(t *testing.T) *httptest.Server {
 	folder := t.TempDir()
 	require.NoError(t, demo.Prepare(folder))
-	kept, err := store.Open(filepath.Join(folder, "pikegate.db"))
+	kept, err := store.Open(filepath.Join(folder, "pikegate.db"), nil)
 	require.NoError(t, err)
 	log := slog.New(slog.DiscardHandler)
 	s, err := service.New(t.Context(), service.Config{

@@ -8,6 +8,7 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/definition"
+	"pikegate/internal/identity"
 	"pikegate/internal/store"
 	"pikegate/internal/wire"
 )
@@ -15,35 +16,45 @@ import (
 // anything is what SQL reads that cannot be followed: it may be any table.
 const anything = "*"
 
-// Users lists what depends on a definition, a source, a table or a column
+// Dependents lists what depends on a definition, a source, a table or a column
 // (TABLE.COLUMN), directly or through others.
-func (s *Service) Users(ctx context.Context, name string) ([]wire.Dependent, error) {
+func (s *Service) Dependents(ctx context.Context, who identity.Actor, name string) ([]wire.Dependent, error) {
+	if err := authors(who); err != nil {
+		return nil, err
+	}
+	return s.allDependents(ctx, who, name)
+}
+
+func (s *Service) allDependents(ctx context.Context, who identity.Actor, name string) ([]wire.Dependent, error) {
 	d, err := s.directory(ctx)
 	if err != nil {
 		return nil, err
 	}
 	users := usersIn(d.entries, func(e entry, draft bool) []string {
-		d, uses := e.state(draft)
-		return s.touched(ctx, d, uses, draft)
+		if !e.seenBy(who, draft) {
+			return nil
+		}
+		d, h := e.state(draft)
+		return s.touched(ctx, who, d, h.uses, draft)
 	})
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	return s.usersAmong(ctx, d, users, "", name)
+	return s.usersAmong(ctx, who, d, users, "", name)
 }
 
 // usersOf lists what depends on a definition or a source of one kind, of any
-// where the kind is empty. Unlike Users it looks at no database.
-func (s *Service) usersOf(ctx context.Context, kind, name string) ([]wire.Dependent, error) {
+// where the kind is empty. Unlike Dependents it looks at no database.
+func (s *Service) usersOf(ctx context.Context, who identity.Actor, kind, name string) ([]wire.Dependent, error) {
 	d, err := s.directory(ctx)
 	if err != nil {
 		return nil, err
 	}
-	return s.usersAmong(ctx, d, d.users, kind, name)
+	return s.usersAmong(ctx, who, d, d.users, kind, name)
 }
 
-func (s *Service) usersAmong(ctx context.Context, d *directory, users map[string][]use, kind, name string) ([]wire.Dependent, error) {
-	if err := s.hasName(ctx, d, users, name); err != nil {
+func (s *Service) usersAmong(ctx context.Context, who identity.Actor, d *directory, users map[string][]use, kind, name string) ([]wire.Dependent, error) {
+	if err := s.hasName(who, d, users, name); err != nil {
 		return nil, err
 	}
 	type wanted struct{ kind, name string }
@@ -54,11 +65,11 @@ func (s *Service) usersAmong(ctx context.Context, d *directory, users map[string
 		wave = wave[1:]
 		found := map[int]*wire.Dependent{}
 		direct := users[strings.ToLower(target.name)]
-		if target == asked && kind == "" && s.inCatalogue(name) {
+		if target == asked && kind == "" && s.inCatalogue(who, name) {
 			direct = slices.Concat(direct, users[anything])
 		}
 		for _, u := range direct {
-			if listed[u.by] || target.kind != "" && u.kind != target.kind {
+			if listed[u.by] || !d.entries[u.by].seenBy(who, u.draft) || target.kind != "" && u.kind != target.kind {
 				continue
 			}
 			user := found[u.by]
@@ -86,20 +97,26 @@ func (s *Service) usersAmong(ctx context.Context, d *directory, users map[string
 }
 
 // hasName says that there is nothing of a name, where that is so.
-func (s *Service) hasName(ctx context.Context, d *directory, users map[string][]use, name string) error {
-	if len(users[strings.ToLower(name)]) > 0 || s.inCatalogue(name) {
+func (s *Service) hasName(who identity.Actor, d *directory, users map[string][]use, name string) error {
+	sees := func(u use) bool { return d.entries[u.by].seenBy(who, u.draft) }
+	if slices.ContainsFunc(users[strings.ToLower(name)], sees) || s.inCatalogue(who, name) {
 		return nil
 	}
-	names := slices.Collect(maps.Keys(users))
+	var names []string
+	for used, by := range users {
+		if slices.ContainsFunc(by, sees) {
+			names = append(names, used)
+		}
+	}
 	for _, e := range d.entries {
-		names = append(names, e.draft.Name)
+		if e.seenBy(who, true) || e.seenBy(who, false) {
+			names = append(names, e.draft.Name)
+		}
 	}
-	sources, err := s.Sources(ctx)
-	if err != nil {
-		return err
-	}
-	for _, source := range sources {
-		names = append(names, source.Name)
+	for _, source := range d.sources {
+		if who.MayOn(identity.Read, source) {
+			names = append(names, source)
+		}
 	}
 	if slices.ContainsFunc(names, func(n string) bool { return strings.EqualFold(n, name) }) {
 		return nil
@@ -108,12 +125,15 @@ func (s *Service) hasName(ctx context.Context, d *directory, users map[string][]
 }
 
 // inCatalogue tells whether a name is that of a table, or of TABLE.COLUMN, of a
-// source that is open.
-func (s *Service) inCatalogue(name string) bool {
+// source that is open to somebody.
+func (s *Service) inCatalogue(who identity.Actor, name string) bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	table, column, dotted := catalog.SplitColumn(name)
-	for _, o := range s.open {
+	for source, o := range s.open {
+		if !who.MayOn(identity.Read, source) {
+			continue
+		}
 		known := o.known.Load()
 		if _, ok := known.Table(name); ok {
 			return true
@@ -129,7 +149,7 @@ func (s *Service) inCatalogue(name string) bool {
 
 // touched is what a definition refers to, the tables and columns it reads among
 // it, as "kind name".
-func (s *Service) touched(ctx context.Context, d store.Definition, uses []string, draft bool) []string {
+func (s *Service) touched(ctx context.Context, who identity.Actor, d store.Definition, uses []string, draft bool) []string {
 	used := slices.Clone(uses)
 	if d.Content == "" || ctx.Err() != nil {
 		return used
@@ -144,7 +164,7 @@ func (s *Service) touched(ctx context.Context, d store.Definition, uses []string
 		if err != nil {
 			return used // it cannot be looked up now
 		}
-		compiled, _ := definition.Compile(doc, o.known.Load(), s.library(ctx, draft)) // its problems are told elsewhere
+		compiled, _ := definition.Compile(doc, o.known.Load(), s.library(ctx, who, draft)) // its problems are told elsewhere
 		for _, name := range compiled.Touches() {
 			used = append(used, "table "+name)
 		}

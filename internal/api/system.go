@@ -2,12 +2,10 @@ package api
 
 import (
 	"context"
-	"encoding/json"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"pikegate/core/definition"
 	"pikegate/core/period"
 	"pikegate/internal/identity"
 )
@@ -30,12 +28,8 @@ func (s *Server) system() {
 		reading, err := s.service.Period(ctx, who, in.Expression, in.AsOf)
 		return answer(s, reading, err)
 	})
-	get(s, "definition-schema", "/schema", "The JSON Schema of definitions", []int{}, func(context.Context, identity.Actor, *struct{}) (*response[map[string]any], error) {
-		text, err := definition.Schema()
-		schema := map[string]any{}
-		if err == nil {
-			err = json.Unmarshal(text, &schema)
-		}
+	get(s, "definition-schema", "/schema", "The JSON Schema of definitions", []int{}, func(ctx context.Context, who identity.Actor, _ *struct{}) (*response[map[string]any], error) {
+		schema, err := s.service.Schema(ctx, who)
 		return answer(s, schema, err)
 	})
 }

@@ -52,7 +52,7 @@ func (s *Service) ChangeMe(ctx context.Context, who identity.Actor, p wire.Profi
 		return wire.Me{}, err
 	}
 	var problems diag.Problems
-	if _, ok := parameter.MarksOf(p.Language); !ok {
+	if _, ok := parameter.MarksOf(p.Language); !ok && p.Language != "" {
 		problems = append(problems, diag.Problem{Code: "unknown_language", Field: "language", Message: fmt.Sprintf("%q is not a language numbers can be read in.", p.Language), Hint: "Leave it out, or write a tag such as en or de."})
 	}
 	if _, err := time.LoadLocation(p.Zone); err != nil || p.Zone == "Local" {

@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"strings"
@@ -119,6 +120,19 @@ func (s *Service) result(ctx context.Context) func(q *definition.Query) (definit
 		described, err := o.Describe(ctx, o.Dialect().WriteRaw(plan.Described(q, pieces)))
 		return definition.Described{Table: catalog.Table{Name: definition.Result, View: true, Columns: described.Columns}, Reads: described.Reads}, err
 	}
+}
+
+// Schema is the JSON Schema of definitions.
+func (s *Service) Schema(_ context.Context, who identity.Actor) (map[string]any, error) {
+	if err := admitted(who); err != nil {
+		return nil, err
+	}
+	text, err := definition.Schema()
+	schema := map[string]any{}
+	if err == nil {
+		err = json.Unmarshal(text, &schema)
+	}
+	return schema, err
 }
 
 // Push checks definitions and keeps them as drafts, all or none. Revisions, by

@@ -163,7 +163,7 @@ func (s *Service) grants(ctx context.Context, asked []wire.Grant, there bool) ([
 		default:
 			k.Kind, k.Place, rights = "source", g.Source, identity.SourceRights
 			if there && g.Source != identity.EverySource {
-				problems = append(problems, thereAre("source", at("source"), []string{g.Source}, d.sources)...)
+				problems = append(problems, thereAre("unknown_source", "source", at("source"), []string{g.Source}, d.sources)...)
 			}
 		}
 		if there && !slices.Contains(rights, g.Right) {
@@ -175,10 +175,10 @@ func (s *Service) grants(ctx context.Context, asked []wire.Grant, there bool) ([
 		case g.Group != "":
 			k.ToKind, k.To = "group", g.Group
 			if there {
-				problems = append(problems, thereAre("group", at("group"), []string{g.Group}, groupNames)...)
+				problems = append(problems, thereAre("unknown_group", "group", at("group"), []string{g.Group}, groupNames)...)
 			}
 		case there:
-			problems = append(problems, thereAre("user", at("user"), []string{g.User}, userNames)...)
+			problems = append(problems, thereAre("unknown_user", "user", at("user"), []string{g.User}, userNames)...)
 		}
 		out[i] = k
 	}

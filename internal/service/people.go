@@ -257,14 +257,18 @@ func (s *Service) groupsThere(ctx context.Context, names []string) error {
 	for i, g := range groups {
 		known[i] = g.Name
 	}
-	return thereAre("group", "groups", names, known).Err()
+	return thereAre("unknown_group", "group", "groups", names, known).Err()
 }
 
 // thereAre says which of some names are not among those that are known.
-func thereAre(what, field string, names, known []string) (problems diag.Problems) {
+func thereAre(code, what, field string, names, known []string) (problems diag.Problems) {
 	for _, name := range names {
 		if !slices.Contains(known, name) {
-			problems = append(problems, diag.Problem{Code: "unknown_" + what, Field: field, Message: fmt.Sprintf("There is no %s %q.", what, name), Hint: diag.DidYouMean(name, known)})
+			hint := diag.DidYouMean(name, known)
+			if hint == "" {
+				hint = "pikegate " + what + " list names those there are."
+			}
+			problems = append(problems, diag.Problem{Code: code, Field: field, Message: fmt.Sprintf("There is no %s %q.", what, name), Hint: hint})
 		}
 	}
 	return problems
@@ -312,7 +316,7 @@ func (s *Service) SaveGroup(ctx context.Context, who identity.Actor, g wire.Grou
 	for i, u := range users {
 		known[i] = u.Name
 	}
-	problems = append(problems, thereAre("user", "members", g.Members, known)...)
+	problems = append(problems, thereAre("unknown_user", "user", "members", g.Members, known)...)
 	if err := problems.Err(); err != nil {
 		return wire.Group{}, err
 	}

@@ -28,8 +28,10 @@ import (
 	"pikegate/internal/demo"
 	"pikegate/internal/engine"
 	"pikegate/internal/engine/sqlite"
+	"pikegate/internal/identity"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
+	"pikegate/internal/wire"
 )
 
 var update = flag.Bool("update", false, "write docs/problems.md anew")
@@ -46,6 +48,9 @@ type example struct {
 	Question  map[string]any `yaml:"question"`
 	Answer    any            `yaml:"answer"`
 	Request   string         `yaml:"request"`
+	// As is who sends the request to a service that has users: nobody, reader, author
+	// or administrator; blank is whoever reaches one that has none.
+	As        string         `yaml:"as"`
 	When      string         `yaml:"when"`
 	// Do is what to do, where no sentence of the code says it.
 	Do string `yaml:"do"`
@@ -70,6 +75,7 @@ func TestProblems(t *testing.T) {
 	var page strings.Builder
 	page.WriteString(intro)
 	s := serve(t)
+	s.people = closed(t)
 	for i := 0; i < len(sections.Content[0].Content); i += 2 {
 		fmt.Fprintf(&page, "\n## %s\n", sections.Content[0].Content[i].Value)
 		codes := sections.Content[0].Content[i+1].Content
@@ -101,7 +107,7 @@ Every problem has a code that stays the same, a sentence and, where there is one
 `
 
 // entry writes what there is about a code.
-func entry(t *testing.T, page *strings.Builder, f Found, e example, s *httptest.Server) {
+func entry(t *testing.T, page *strings.Builder, f Found, e example, s *served) {
 	fmt.Fprintf(page, "\n### `%s`\n\n", f.Code)
 	problems, shown := e.try(t, s)
 	way := e.Do != ""
@@ -138,7 +144,7 @@ func entry(t *testing.T, page *strings.Builder, f Found, e example, s *httptest.
 }
 
 // try brings the problem about, and shows how.
-func (e example) try(t *testing.T, s *httptest.Server) (diag.Problems, string) {
+func (e example) try(t *testing.T, s *served) (diag.Problems, string) {
 	switch {
 	case e.Period != nil:
 		_, problems := period.Read(*e.Period, calendar)
@@ -160,7 +166,8 @@ func (e example) try(t *testing.T, s *httptest.Server) (diag.Problems, string) {
 		_, problems = parameter.Read([]parameter.Parameter{q}, nil, parameter.Inputs{"answer": input(e.Answer)}, parameter.Context{Calendar: calendar})
 		return problems, "The question " + quoted(flow(t, e.Question)) + ", answered by " + quoted(flow(t, e.Answer)) + ":"
 	case e.Request != "":
-		return request(t, s, e.Request), quoted(e.Request) + ":"
+		whose := map[string]string{"": "", "nobody": ", without signing in", "reader": ", sent by a reader", "author": ", sent by an author who may draft in dues", "administrator": ", sent by an administrator"}[e.As]
+		return request(t, s, e.As, e.Request), quoted(e.Request) + whose + ":"
 	}
 	require.NotEmpty(t, e.When)
 	return nil, ""
@@ -242,8 +249,45 @@ func input(answer any) parameter.Input {
 	return parameter.Input{Texts: []string{*text(answer)}}
 }
 
+// served is a service on the demonstration, and who is signed in to one with users.
+type served struct {
+	*httptest.Server
+	service *service.Service
+	cookies map[string]string
+	people  *served
+}
+
+// closed starts a service that has a reader, an author with the right to draft in
+// dues, and an administrator.
+func closed(t *testing.T) *served {
+	s := serve(t)
+	s.cookies = map[string]string{"nobody": ""}
+	made, err := s.service.AddUserHere(t.Context(), wire.User{Name: "ada", Role: identity.Administrator})
+	require.NoError(t, err)
+	join := func(link, name, as string) {
+		_, secret, _ := strings.Cut(link, "/#/welcome/")
+		const password = "nine barges at the lock"
+		require.NoError(t, s.service.People.SetPassword(t.Context(), secret, password, ""))
+		session, err := s.service.People.SignIn(t.Context(), identity.Attempt{Name: name, Password: password})
+		require.NoError(t, err)
+		s.cookies[as] = "pikegate-session=" + session
+	}
+	join(made.Link, "ada", "administrator")
+	session := strings.TrimPrefix(s.cookies["administrator"], "pikegate-session=")
+	ada, err := s.service.People.BySession(t.Context(), session, "")
+	require.NoError(t, err)
+	for name, role := range map[string]string{"rita": "reader", "anna": "author"} {
+		made, err := s.service.Invite(t.Context(), ada, wire.User{Name: name, Role: role})
+		require.NoError(t, err)
+		join(made.Link, name, role)
+	}
+	folder := "dues"
+	require.NoError(t, s.service.Grant(t.Context(), ada, wire.Grant{Folder: &folder, Right: identity.Draft, User: "anna"}))
+	return s
+}
+
 // serve starts the service on the demonstration.
-func serve(t *testing.T) *httptest.Server {
+func serve(t *testing.T) *served {
 	folder := t.TempDir()
 	require.NoError(t, demo.Prepare(folder))
 	kept, err := store.Open(filepath.Join(folder, "pikegate.db"), nil)
@@ -261,22 +305,26 @@ func serve(t *testing.T) *httptest.Server {
 		assert.NoError(t, s.Close())
 		assert.NoError(t, kept.Close())
 	})
-	return web
+	return &served{Server: web, service: s}
 }
 
 // check has the service check definitions.
-func check(t *testing.T, s *httptest.Server, documents string) diag.Problems {
+func check(t *testing.T, s *served, documents string) diag.Problems {
 	body, err := json.Marshal(map[string]string{"content": documents})
 	require.NoError(t, err)
-	return request(t, s, "POST /api/v1/definitions/check "+string(body))
+	return request(t, s, "", "POST /api/v1/definitions/check "+string(body))
 }
 
 // request sends a request and gives the problems it is answered with.
-func request(t *testing.T, s *httptest.Server, text string) diag.Problems {
+func request(t *testing.T, s *served, as, text string) diag.Problems {
 	method, rest, _ := strings.Cut(text, " ")
 	path, body, _ := strings.Cut(rest, " ")
+	if as != "" {
+		s = s.people
+	}
 	r, err := http.NewRequestWithContext(t.Context(), method, s.URL+path, strings.NewReader(body))
 	require.NoError(t, err)
+	r.Header.Set("Cookie", s.cookies[as])
 	r.Header.Set("Content-Type", "application/json")
 	answer, err := s.Client().Do(r)
 	require.NoError(t, err)

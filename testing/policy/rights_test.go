@@ -1,0 +1,100 @@
+package policy
+
+import (
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// gates are what a use case asks for rights with.
+var gates = []string{
+	"admitted", "changes", "authors", "authorChanges", "administrators", "administratorChanges", "inPerson",
+	"mayRun", "mayOn", "asks", "job", "table",
+}
+
+// atTheMachine are use cases that nobody reaches from outside.
+var atTheMachine = []string{"Close", "AddUserHere", "RecoverHere", "Refused"}
+
+// TestUseCasesAskForRights: each use case takes an actor, and asks for rights (or has
+// another use case do it) before it does anything else.
+func TestUseCasesAskForRights(t *testing.T) {
+	packages, err := parser.ParseDir(token.NewFileSet(), "../../internal/service", func(f fs.FileInfo) bool { return !strings.HasSuffix(f.Name(), "_test.go") }, 0)
+	require.NoError(t, err)
+	looked := 0
+	for _, file := range packages["service"].Files {
+		for _, d := range file.Decls {
+			f, ok := d.(*ast.FuncDecl)
+			if !ok || f.Recv == nil || !f.Name.IsExported() || typeName(f.Recv.List[0].Type) != "Service" || slices.Contains(atTheMachine, f.Name.Name) {
+				continue
+			}
+			looked++
+			parameters := f.Type.Params.List
+			if !assert.True(t, len(parameters) > 1 && typeName(parameters[1].Type) == "Actor", "%s takes an actor after the context", f.Name.Name) {
+				continue
+			}
+			assert.True(t, asksFirst(f.Body.List), "%s asks for a right before anything else", f.Name.Name)
+		}
+	}
+	assert.Greater(t, looked, 50)
+}
+
+// asksFirst tells whether statements call a gate, or another use case, with the actor
+// before they call anything else on the service or its store. Declarations may come
+// before, and a narrowed token may be looked at.
+func asksFirst(statements []ast.Stmt) bool {
+	for _, s := range statements {
+		asked, other := false, false
+		ast.Inspect(s, func(n ast.Node) bool {
+			call, ok := n.(*ast.CallExpr)
+			if !ok || asked {
+				return !asked
+			}
+			name, on := calledName(call)
+			withActor := slices.ContainsFunc(call.Args, func(a ast.Expr) bool {
+				id, ok := a.(*ast.Ident)
+				return ok && id.Name == "who"
+			})
+			switch {
+			case withActor && (slices.Contains(gates, name) || on == "s" && ast.IsExported(name)):
+				asked = true
+			case on == "s" || on == "Store" || on == "People":
+				other = true
+			}
+			return true
+		})
+		if asked || other {
+			return asked && !other
+		}
+	}
+	return false
+}
+
+func calledName(call *ast.CallExpr) (name, on string) {
+	switch f := call.Fun.(type) {
+	case *ast.Ident:
+		return f.Name, ""
+	case *ast.SelectorExpr:
+		return f.Sel.Name, typeName(f.X)
+	}
+	return "", ""
+}
+
+// typeName is the last name of a type or an expression: Actor of identity.Actor.
+func typeName(e ast.Expr) string {
+	switch e := e.(type) {
+	case *ast.StarExpr:
+		return typeName(e.X)
+	case *ast.SelectorExpr:
+		return e.Sel.Name
+	case *ast.Ident:
+		return e.Name
+	}
+	return ""
+}

@@ -41,8 +41,11 @@ func (r *Reads) join(other *Reads) (more bool) {
 	return more
 }
 
-// systems are where databases keep tables of their own.
-var systems = []string{"information_schema", "performance_schema", "mysql", "sys"}
+// IsSystem tells whether a name, in lower case, is one of those under which databases
+// keep tables of their own.
+func IsSystem(name string) bool {
+	return strings.HasPrefix(name, "pg_") || slices.Contains([]string{"information_schema", "performance_schema", "mysql", "sys"}, name)
+}
 
 // ReadsOf tells what a query in the source's SQL reads, where the database does not tell
 // it: every table and column whose name stands in the text, rather too many than too
@@ -85,7 +88,7 @@ func (s *Source) named(sql string) *Reads {
 		}
 	}
 	for _, name := range text.Names {
-		if strings.HasPrefix(name, "pg_") || slices.Contains(systems, name) {
+		if IsSystem(name) {
 			made.Unknown = append(made.Unknown, "the database's own tables, "+name)
 		}
 	}

@@ -433,6 +433,15 @@ var reserved = map[string]bool{
 // aggregates are the words for one value of many records.
 var aggregates = map[string]bool{"sum": true, "average": true, "least": true, "greatest": true}
 
+// userName begins what a row rule asks of whoever asks: ":user.regions".
+const userName = "user"
+
+// Attribute is what a parameter asks of whoever asks, ":user.regions"; ok is false for a
+// question.
+func (p *Parameter) Attribute() (name string, ok bool) {
+	return strings.CutPrefix(p.Name, userName+".")
+}
+
 func (p *parser) atom() Expr {
 	t := p.next()
 	switch t.kind {
@@ -453,6 +462,9 @@ func (p *parser) atom() Expr {
 		if p.take(".") {
 			w := p.next()
 			part = w.text
+			if t.text == userName && (w.kind == tWord || w.kind == tName) && part != "from" && part != "through" && part != "until" {
+				return &Parameter{Pos: p.from(t.start), Name: userName + "." + strings.ToLower(part)}
+			}
 			if w.kind != tWord || part != "from" && part != "through" && part != "until" {
 				p.fail(w, "unknown_part", "A period has no "+p.quote(w)+".", "Write :"+t.text+".from, .through (last day in) or .until (first day out).")
 			}

@@ -54,6 +54,8 @@ func Check(documents []Document, known Environment) (*Set, diag.Problems) {
 			found = checkQuery(d, known, set)
 		case *Report:
 			found = checkReport(d, known, set)
+		case *RowRule:
+			found = checkRowRule(d, known)
 		}
 		for i := range found {
 			found[i].Field = id + ": " + found[i].Field
@@ -185,6 +187,8 @@ func Uses(d Document) []string {
 		}
 	case *SharedParameter:
 		add("query", d.Parameter.Choices.Query)
+	case *RowRule:
+		add("source", d.Source)
 	}
 	return out
 }

@@ -2,6 +2,7 @@ package definition
 
 import (
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -36,6 +37,7 @@ type Compiled struct {
 	Slot []criteria.Table
 	// Placed are the conditions that stand in braces in it, in order.
 	Placed []Placed
+	rowsOf map[string]catalog.Table // that rows(t) names in it, by the name in lower case
 	// Reads is what it reads, nil where that is not known.
 	Reads *catalog.Reads
 	// Traits are those of the engine the query asks.
@@ -152,6 +154,29 @@ func (out *Compiled) Unfollowed() (unknown []string) {
 		unknown = append(unknown, r.Unknown...)
 	}
 	return unknown
+}
+
+// EveryTable lists the tables that a query names, itself, in what is asked of related
+// records and by rows(t), each once.
+func (out *Compiled) EveryTable() (tables []catalog.Table) {
+	add := func(t catalog.Table) {
+		if !slices.ContainsFunc(tables, func(other catalog.Table) bool { return other.Name == t.Name }) {
+			tables = append(tables, t)
+		}
+	}
+	for _, t := range out.everyTable() {
+		add(t.Table)
+	}
+	for _, name := range slices.Sorted(maps.Keys(out.rowsOf)) {
+		add(out.rowsOf[name])
+	}
+	return tables
+}
+
+// RowsOf is the table that rows(t) in hand-written SQL names.
+func (out *Compiled) RowsOf(name string) (catalog.Table, bool) {
+	t, ok := out.rowsOf[strings.ToLower(name)]
+	return t, ok
 }
 
 // TableOf is the table that has an alias in the query.

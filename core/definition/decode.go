@@ -23,6 +23,7 @@ const MaxSize = 1 << 20
 var kinds = map[string]func() Document{
 	"query":     func() Document { return &Query{} },
 	"report":    func() Document { return &Report{} },
+	"rule":      func() Document { return &RowRule{} },
 	"parameter": func() Document { return &SharedParameter{} },
 	"criterion": func() Document { return &Criterion{} },
 	"source":    func() Document { return &Source{} },
@@ -30,7 +31,7 @@ var kinds = map[string]func() Document{
 
 // kindNames are in the order in which definitions are frozen: what is used
 // comes first.
-var kindNames = []string{"source", "parameter", "criterion", "query", "report"}
+var kindNames = []string{"source", "parameter", "criterion", "query", "report", "rule"}
 
 // Decode reads every document of a YAML (or JSON) file. All problems come
 // back at once, each with its line and the path of its field. The documents

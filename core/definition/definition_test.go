@@ -107,7 +107,7 @@ func TestSchema(t *testing.T) {
 		}
 	}
 	require.NoError(t, json.Unmarshal(text, &schema))
-	require.Len(t, schema.OneOf, 5)
+	require.Len(t, schema.OneOf, 6)
 	assert.ElementsMatch(t, []string{"kind", "name", "source", "columns"}, schema.OneOf[3].Required)
 	for _, kind := range schema.OneOf {
 		assert.False(t, kind.AdditionalProperties)

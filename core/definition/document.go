@@ -271,7 +271,14 @@ func (p Page) Millimetres() (width, height float64) {
 type Example struct {
 	Ask    map[string]Given `yaml:"ask" doc:"The answers by question: a text, a list of texts, or for a period also start and end"`
 	AsOf   string           `yaml:"as_of" doc:"The day taken for today; without it the promise may change from day to day" example:"2025-04-02"`
+	As     As               `yaml:"as" doc:"Who asks, where row rules decide what they find; when left out, somebody who sees every row"`
 	Expect Expected         `yaml:"expect" doc:"What must come of it" required:"true"`
+}
+
+// As is somebody who asks in an example.
+type As struct {
+	Groups     []string         `yaml:"groups" doc:"The groups they are in" example:"keepers"`
+	Attributes map[string]Texts `yaml:"attributes" doc:"Their attributes" example:"Upper Tarn"`
 }
 
 // Expected is what must come of an example; what is left out may be anything.

@@ -37,6 +37,21 @@ func (c *compiler) handWritten() {
 		c.scope.Tables = append(c.scope.Tables, c.table("tables."+alias, tables[alias], alias, false))
 	}
 	c.out.Slot = c.scope.Tables
+	c.out.rowsOf = map[string]catalog.Table{}
+	for _, p := range pieces {
+		if p.Kind != sqltext.Rows || c.source == nil {
+			continue
+		}
+		t, ok := c.source.Table(p.Text)
+		if !ok {
+			found := diag.At(q.SQL.Value, p.Start, p.End, "unknown_table", "The source has no table "+p.Text+".")
+			found.Hint = diag.DidYouMean(p.Text, c.source.TableNames())
+			problems = append(problems, found)
+			c.place("sql", q.SQL, diag.Problems{found})
+			continue
+		}
+		c.out.rowsOf[strings.ToLower(p.Text)] = t
+	}
 	if !slices.ContainsFunc(pieces, func(p sqltext.Piece) bool { return p.Kind == sqltext.Criteria }) && q.Criteria.Value != "" {
 		c.fail("criteria", q.Criteria.Line, "no_slot", "The SQL has no criteria(), so the criteria would change nothing.", "Write where criteria() in the SQL.")
 	}

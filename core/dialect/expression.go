@@ -361,14 +361,18 @@ func (w *writer) from(t plan.Table, where plan.Expr) string {
 }
 
 func (w *writer) table(t plan.Table) string {
-	name := w.dialect.quote(t.Name)
-	if t.Schema != "" {
-		name = w.dialect.quote(t.Schema) + "." + name
-	}
 	if t.Alias == t.Name && t.Schema == "" {
-		return name
+		return w.name(t)
 	}
-	return name + " as " + w.dialect.quote(t.Alias)
+	return w.name(t) + " as " + w.dialect.quote(t.Alias)
+}
+
+// name writes a table without the name it has in the statement.
+func (w *writer) name(t plan.Table) string {
+	if t.Schema != "" {
+		return w.dialect.quote(t.Schema) + "." + w.dialect.quote(t.Name)
+	}
+	return w.dialect.quote(t.Name)
 }
 
 func (w *writer) column(ref criteria.Ref) string {

@@ -283,6 +283,8 @@ func (w *writer) raw(s plan.Statement) {
 			told = true
 		case p.Condition != nil:
 			w.placed([]plan.Condition{*p.Condition}, true)
+		case p.Table != nil:
+			w.text(w.rowsOf(*p.Table, p.Named))
 		case p.Values != nil:
 			holders := make([]string, len(p.Values))
 			for i, v := range p.Values {
@@ -297,6 +299,18 @@ func (w *writer) raw(s plan.Statement) {
 			w.text(p.Text)
 		}
 	}
+}
+
+// rowsOf writes a table in hand-written SQL, or those of its rows that may be seen.
+func (w *writer) rowsOf(t plan.Table, named bool) string {
+	alias := ""
+	if !named {
+		alias = " as " + w.dialect.quote(t.Alias)
+	}
+	if t.Rows == nil {
+		return w.name(t) + alias
+	}
+	return "(select * from " + w.table(t) + " where " + w.expr(t.Rows, true) + ")" + alias
 }
 
 // placed writes conditions that are all met, in parentheses: always, where there are

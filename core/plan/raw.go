@@ -23,6 +23,11 @@ func (b *binder) raw(s *Statement) {
 		case sqltext.Condition:
 			condition := b.placed(s, placed[0])
 			piece.Condition, placed = &condition, placed[1:]
+		case sqltext.Rows:
+			if t, ok := b.compiled.RowsOf(p.Text); ok { // one that is not there is told by the check
+				table := b.tableOf(t, t.Own())
+				piece.Table, piece.Named = &table, p.Named
+			}
 		case sqltext.Value:
 			at := slices.IndexFunc(b.compiled.Questions, func(q parameter.Parameter) bool { return q.Name == p.Text })
 			if at < 0 {
@@ -113,12 +118,22 @@ func (b *binder) inForm(q parameter.Parameter, p sqltext.Piece, span period.Span
 }
 
 // Described is the statement of hand-written SQL without any answer, to ask
-// what its columns are.
-func Described(q *definition.Query, pieces []sqltext.Piece) Statement {
+// what its columns are. In the place of rows(t) stands the table, or, where apart says
+// so, nothing that reads it: to ask what else is read.
+func Described(q *definition.Query, pieces []sqltext.Piece, table func(name string) (catalog.Table, bool), apart bool) Statement {
 	s := Statement{DateIndex: -1}
 	for _, p := range pieces {
 		piece := Piece{Text: p.Text, Slot: p.Kind == sqltext.Criteria}
 		switch p.Kind {
+		case sqltext.Rows:
+			t, _ := table(p.Text)
+			piece.Table, piece.Named = &Table{Schema: t.Schema, Name: t.Own(), Alias: t.Own()}, p.Named
+			if apart {
+				piece.Text, piece.Table = emptyLike(t), nil
+				if !p.Named {
+					piece.Text += " as " + t.Own()
+				}
+			}
 		case sqltext.Condition:
 			piece.Condition = &Condition{}
 		case sqltext.Value:
@@ -138,4 +153,14 @@ func Described(q *definition.Query, pieces []sqltext.Piece) Statement {
 		s.Raw = append(s.Raw, piece)
 	}
 	return s
+}
+
+// emptyLike is no rows of a table's columns, which reads nothing. It is asked of SQLite
+// alone, where names are quoted so.
+func emptyLike(t catalog.Table) string {
+	columns := make([]string, len(t.Columns))
+	for i, c := range t.Columns {
+		columns[i] = `null as "` + strings.ReplaceAll(c.Name, `"`, `""`) + `"`
+	}
+	return "(select " + strings.Join(columns, ", ") + " where 1 = 0)"
 }

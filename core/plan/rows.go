@@ -1,15 +1,28 @@
 package plan
 
 import (
+	"slices"
+
 	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/criteria"
+	"pikegate/core/definition"
+	"pikegate/core/parameter"
 )
 
-// Rows gives the condition that the rows of a table meet which whoever asks may see,
-// resolved for the table under an alias, with nothing left to be asked; nil where they
-// may see all. What a condition asks of the records of other tables is asked of all of
-// them.
-type Rows func(table catalog.Table, alias string) criteria.Expr
+// Rows tells which rows of a table, under an alias, whoever asks may see: those that
+// any of some conditions opens to them, where restricted, and else all. What a
+// condition asks of the records of other tables is asked of all of them.
+type Rows func(table catalog.Table, alias string) (opened []Opened, restricted bool)
+
+// Opened is a condition that opens rows, resolved, with what it asks of whoever asks.
+type Opened struct {
+	Condition criteria.Expr
+	Questions []parameter.Parameter
+	Values    parameter.Values
+	// Calendar is that in which it is read; the zero one is that of the statement.
+	Calendar civil.Calendar
+}
 
 // tableOf is a table under an alias, of which only those rows are read that whoever
 // asks may see. Nothing else makes a Table.
@@ -18,18 +31,66 @@ func (b *binder) tableOf(t catalog.Table, alias string) Table {
 	if b.rows == nil {
 		return made
 	}
-	condition := b.rows(t, alias)
-	if condition == nil {
+	opened, restricted := b.rows(t, alias)
+	if !restricted {
 		return made
 	}
-	outer := *b // the condition is on the whole table, and reads others whole
-	b.rows, b.summed, b.window = nil, nil, nil
-	if bare := b.bare(condition); bare != nil {
-		made.Rows = b.condition(bare, false)
+	any := Logic{Or: true}
+	for _, o := range opened {
+		bare, own := b.opened(o)
+		if bare == nil {
+			return made // it opens every row
+		}
+		any.Terms = append(any.Terms, own.condition(bare, false))
+		b.parts += own.parts
+		b.problems = append(b.problems, own.problems...)
 	}
-	b.rows, b.summed, b.window = outer.rows, outer.summed, outer.window
+	switch len(any.Terms) {
+	case 0:
+		made.Rows = Const{false}
+	case 1:
+		made.Rows = any.Terms[0]
+	default:
+		made.Rows = any
+	}
 	return made
+}
+
+// opened gives a condition that opens rows its values, and who is to bind it: for
+// itself, of whole tables, and strictly, since what it lets through is not looked at
+// again. It is nil where it opens every row.
+func (b *binder) opened(o Opened) (criteria.Expr, *binder) {
+	own := &binder{compiled: &definition.Compiled{Query: &definition.Query{}, Questions: o.Questions, Traits: b.compiled.Traits}, given: o.Values, calendar: o.Calendar, sure: b.sure}
+	if own.calendar.Zone == nil {
+		own.calendar = b.calendar
+	}
+	return own.bare(o.Condition), own
 }
 
 // alone is a table that is read by itself.
 func (b *binder) alone(t catalog.Table) Table { return b.tableOf(t, t.Own()) }
+
+// Restricts says in words which rows of tables are shown to whoever asks, by table, for
+// those of which not all are. Each of a table's conditions is given by itself.
+func (p Planner) Restricts(tables []catalog.Table) map[string][]string {
+	said := map[string][]string{}
+	if p.Rows == nil {
+		return said
+	}
+	b := p.binder(nil)
+	for _, t := range tables {
+		opened, restricted := p.Rows(t, t.Own())
+		if !restricted {
+			continue
+		}
+		rows := []string{}
+		for _, o := range opened {
+			if bare, own := b.opened(o); bare != nil {
+				rows = append(rows, own.said(o.Condition))
+			}
+		}
+		slices.Sort(rows)
+		said[t.Name] = slices.Compact(rows)
+	}
+	return said
+}

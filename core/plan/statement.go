@@ -62,7 +62,8 @@ type Selection struct {
 }
 
 // Piece is a stretch of hand-written SQL: text that stays as it is, the slot for
-// the conditions, one condition that stands by itself, or the values of an answer.
+// the conditions, one condition that stands by itself, the values of an answer, or the
+// rows of a table that may be seen.
 type Piece struct {
 	Text      string
 	Slot      bool
@@ -70,6 +71,10 @@ type Piece struct {
 	Values    []any
 	// List tells that the values stand in parentheses, however many there are.
 	List bool
+	// Table is one of which the rows are read that may be seen; Named tells that a name
+	// for it follows.
+	Table *Table
+	Named bool
 }
 
 // Fetched is a column of a record, or, where Value is set, a value that the database

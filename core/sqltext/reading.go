@@ -36,9 +36,13 @@ func ReadingOf(text string, flavour Flavour) Reading {
 	s := splitter{text: text, flavour: flavour}
 	s.split()
 	s.tokens = slices.DeleteFunc(s.tokens, func(t token) bool { return t.text == "" })
-	r := reading{text: text, flavour: flavour, tokens: s.tokens, seen: map[string]bool{}, defined: map[int]bool{}}
+	r := newReading(text, flavour, s.tokens)
 	r.read()
 	return r.Reading
+}
+
+func newReading(text string, flavour Flavour, tokens []token) reading {
+	return reading{text: text, flavour: flavour, tokens: tokens, seen: map[string]bool{}, defined: map[int]bool{}, placed: map[int]string{}, schemas: map[int]bool{}}
 }
 
 type reading struct {
@@ -48,6 +52,10 @@ type reading struct {
 	tokens  []token
 	// defined are the tokens where tables are named, and given their names.
 	defined map[int]bool
+	// placed are the names of tables where they are named, by their last token; schemas
+	// are the tokens of schemas before them.
+	placed  map[int]string
+	schemas map[int]bool
 	// closing is where the parenthesis that opens at a token is closed.
 	closing map[int]int
 	// seen is what was told already, by the list it was told in.
@@ -97,7 +105,7 @@ func (r *reading) read() {
 			r.star(i)
 		case t.is("natural"):
 			r.All = true
-		case t.is("from") || t.is("join"):
+		case t.is("from") || t.is("join") || t.is("straight_join"):
 			r.tables(i + 1)
 		case t.kind == tName && r.at(i-1).is("&") && r.at(i-2).is("u"): // U&"\0061"
 			r.unknown("a name in escapes")
@@ -148,11 +156,12 @@ func (r *reading) tables(i int) {
 		}
 		name, alias := r.at(i).text, r.at(i)
 		for r.at(i+1).is(".") && i+2 < len(r.tokens) {
+			r.schemas[i] = true
 			i += 2
 			alias = r.at(i)
 			name += "." + alias.text
 		}
-		r.defined[i] = true
+		r.defined[i], r.placed[i] = true, strings.ToLower(name)
 		i++
 		if r.at(i).is("as") {
 			i++
@@ -202,7 +211,7 @@ func set(words string) map[string]bool {
 // reserved are words of SQL that are no names unless they are quoted.
 var reserved = set(`all and any as asc between both by case cast collate cross desc distinct else end escape except exists false fetch filter first for from full
 	group having in inner intersect into is join last lateral leading left like ilike limit natural not null nulls of offset on only or order outer over partition
-	range recursive regexp right rlike row rows select similar some symmetric tablesample then trailing true union unknown using values when where window with within`)
+	range recursive regexp right rlike row rows select similar some straight_join symmetric tablesample then trailing true union unknown using values when where window with within`)
 
 // harmless are functions that read nothing but what they are given; source: the
 // manuals of the engines. What follows the types is written like a call.

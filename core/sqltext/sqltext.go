@@ -15,21 +15,25 @@ import (
 // Kind is what a piece is.
 type Kind uint8
 
-// The kinds: text that stays as it is, the slot for the criteria, a value, and one
-// condition of our language, in braces.
+// The kinds: text that stays as it is, the slot for the criteria, a value, one
+// condition of our language, in braces, and rows(t), the rows of a table that whoever
+// asks may see.
 const (
 	Text Kind = iota
 	Criteria
 	Value
 	Condition
+	Rows
 )
 
 // Piece is a stretch of the text.
 type Piece struct {
 	Kind Kind
 	// Text is as written; of a value it is the name without the colon, of a condition
-	// what stands in the braces.
+	// what stands in the braces, of rows(t) the name of the table.
 	Text string
+	// Named tells of rows(t) that it is given a name.
+	Named bool
 	// Part is from, through or until, of a period's ends.
 	Part string
 	// As is the name after a value and "as", the form it takes or a name for it in the
@@ -95,6 +99,7 @@ func (s *splitter) neighbours() {
 		for after := at; after < len(s.tokens) && p.Kind != Text; after++ {
 			if s.tokens[after].start >= p.End {
 				p.After = s.tokens[after].text
+				p.Named = s.tokens[after].is("as") || s.tokens[after].isName()
 				break
 			}
 		}
@@ -354,6 +359,9 @@ func (s *splitter) name() {
 		s.at++
 	}
 	text := strings.ToLower(s.text[start:s.at])
+	if text == "rows" && s.rows(start) {
+		return
+	}
 	s.token(tWord, text, start)
 	if text != "criteria" {
 		return
@@ -366,6 +374,43 @@ func (s *splitter) name() {
 		s.plain = s.at
 	}
 }
+
+// rows reads what follows the word in rows(t), where t may be quoted and have its
+// schema before it; it is false for what is none. The name alone is among the tokens.
+func (s *splitter) rows(start int) bool {
+	found := rowsOf.FindStringSubmatchIndex(s.rest())
+	if found == nil {
+		return false
+	}
+	s.keep(start)
+	var parts []string
+	from := s.at
+	for _, at := range [][]int{found[2:4], found[4:6]} {
+		if at[0] < 0 {
+			continue
+		}
+		name := s.text[from+at[0] : from+at[1]]
+		kind, plain := tName, strings.Trim(name, "\"`[]")
+		if plain == name {
+			kind = tWord
+		}
+		if len(parts) > 0 {
+			s.tokens = append(s.tokens, token{".", tMark, from + at[0] - 1, from + at[0]})
+		}
+		parts = append(parts, plain)
+		word := plain
+		if kind == tWord {
+			word = strings.ToLower(plain)
+		}
+		s.tokens = append(s.tokens, token{word, kind, from + at[0], from + at[1]})
+	}
+	s.at += found[1]
+	s.pieces = append(s.pieces, Piece{Kind: Rows, Text: strings.Join(parts, "."), Start: start, End: s.at})
+	s.plain = s.at
+	return true
+}
+
+var rowsOf = regexp.MustCompile("^\\s*\\(\\s*(?:([A-Za-z_][A-Za-z0-9_$]*|\"[^\"]+\"|`[^`]+`|\\[[^\\]]+\\])\\.)?([A-Za-z_][A-Za-z0-9_$]*|\"[^\"]+\"|`[^`]+`|\\[[^\\]]+\\])\\s*\\)")
 
 // writing are words that change something; a read-only query has none of them
 // outside quotes.

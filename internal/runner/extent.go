@@ -11,8 +11,8 @@ import (
 )
 
 // Extents asks what each column of a table holds, in one statement.
-func Extents(ctx context.Context, source engine.Source, t catalog.Table, zone *time.Location) ([]wire.ColumnExtent, error) {
-	statement, statistics := plan.Planner{}.Statistics(t)
+func Extents(ctx context.Context, source engine.Source, rows plan.Rows, t catalog.Table, zone *time.Location) ([]wire.ColumnExtent, error) {
+	statement, statistics := tables(rows, zone).Statistics(t)
 	out := make([]wire.ColumnExtent, len(t.Columns))
 	err := source.Stream(ctx, source.Dialect().Write(statement), func(row []any) error {
 		number := func(place int) int64 {

@@ -8,8 +8,10 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"runtime/debug"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -65,6 +67,9 @@ type Job struct {
 	// Problems is what was wrong before the inputs could be read one by one.
 	Problems diag.Problems
 	Context  parameter.Context
+	// Rows tells which rows whoever asks may see, Seen says so for the record.
+	Rows plan.Rows
+	Seen store.Seen
 	// Source bounds how long each of its statements takes: a slow reader of rows has
 	// a limit of its own.
 	Source engine.Source
@@ -88,6 +93,8 @@ type Prepared struct {
 	Impossible string
 	// ReadBack says in one sentence what will be selected.
 	ReadBack string
+	// Restricts says of each table of which not every row may be seen, which are.
+	Restricts map[string][]string
 }
 
 // Prepare reads the inputs and writes the SQL. Nothing is asked of the
@@ -109,10 +116,24 @@ func Prepare(ctx context.Context, job Job) (Prepared, error) {
 		return Prepared{Questions: asked, Values: values}, err
 	}
 	edges, _ := planner.Edges(statement.Statement)
+	restricts := planner.Restricts(job.Compiled.EveryTable())
 	return Prepared{
 		asked, values, statement, job.Source.Dialect().Write(statement.Statement), edges, statement.Impossible(),
-		plan.ReadBack(statement.Statement),
+		plan.ReadBack(statement.Statement) + restricted(restricts), restricts,
 	}, nil
+}
+
+// restricted says that not every row may be seen.
+func restricted(tables map[string][]string) string {
+	text := ""
+	for _, table := range slices.Sorted(maps.Keys(tables)) {
+		if len(tables[table]) == 0 {
+			text += fmt.Sprintf(" You may see none of %s.", table)
+		} else {
+			text += fmt.Sprintf(" Of %s you see only: %s.", table, strings.Join(tables[table], "; or "))
+		}
+	}
+	return text
 }
 
 // Conditions are those of a job in words. Nothing is asked of the database.
@@ -127,7 +148,7 @@ func Conditions(job Job) ([]plan.Condition, error) {
 
 // planner makes the job's statements.
 func (job Job) planner() plan.Planner {
-	return plan.Planner{Query: job.Compiled, Calendar: job.Context.Calendar, Sure: func(c catalog.Column) bool {
+	return plan.Planner{Query: job.Compiled, Calendar: job.Context.Calendar, Rows: job.Rows, Sure: func(c catalog.Column) bool {
 		return job.Unchanged && c.Reliable()
 	}}
 }
@@ -186,7 +207,7 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	started := r.Now()
 	record := store.Run{
 		ID: r.Store.NextRun(), Report: job.Report.Name, Version: job.Version, Format: format.Name, StartedAt: started,
-		AsOf: job.Context.Now.String(), Zone: job.Context.Zone.String(), Inputs: job.Inputs, Sort: job.Sort, Outcome: Running, User: job.User,
+		AsOf: job.Context.Now.String(), Zone: job.Context.Zone.String(), Inputs: job.Inputs, Sort: job.Sort, Outcome: Running, User: job.User, Seen: job.Seen,
 	}
 	if format.File {
 		leave, err := lane(ctx, job.Source)

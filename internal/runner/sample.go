@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/plan"
 	"pikegate/internal/engine"
 	"pikegate/internal/output"
@@ -44,15 +45,21 @@ func Sample(ctx context.Context, job Job, most int) (output.Result, error) {
 	return result, err
 }
 
+// tables makes the statements that look at a table by itself, of the rows that whoever
+// asks may see.
+func tables(rows plan.Rows, zone *time.Location) plan.Planner {
+	return plan.Planner{Rows: rows, Calendar: civil.Calendar{Zone: zone}}
+}
+
 // FirstRows gives rows of a table as they are stored, dates read.
-func FirstRows(ctx context.Context, source engine.Source, t catalog.Table, most int, zone *time.Location) (output.Result, error) {
-	return sampleOf(ctx, source, plan.Planner{}.FirstRows(t, t.Columns, most), zone)
+func FirstRows(ctx context.Context, source engine.Source, rows plan.Rows, t catalog.Table, most int, zone *time.Location) (output.Result, error) {
+	return sampleOf(ctx, source, tables(rows, zone).FirstRows(t, t.Columns, most), zone)
 }
 
 // UnfitRows gives the records of a table in which a value of a column with dates
 // is none, their keys first.
-func UnfitRows(ctx context.Context, source engine.Source, t catalog.Table, c catalog.Column, most int, zone *time.Location) (output.Result, error) {
-	return sampleOf(ctx, source, plan.Planner{}.UnfitRows(t, c, most), zone)
+func UnfitRows(ctx context.Context, source engine.Source, rows plan.Rows, t catalog.Table, c catalog.Column, most int, zone *time.Location) (output.Result, error) {
+	return sampleOf(ctx, source, tables(rows, zone).UnfitRows(t, c, most), zone)
 }
 
 func sampleOf(ctx context.Context, source engine.Source, s plan.Selection, zone *time.Location) (output.Result, error) {

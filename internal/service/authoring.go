@@ -117,7 +117,7 @@ func (s *Service) result(ctx context.Context) func(q *definition.Query) (definit
 			return definition.Described{}, err
 		}
 		pieces, _ := sqltext.Split(q.SQL.Value, o.known.Load().Traits.SQL)
-		described, err := o.Describe(ctx, o.Dialect().WriteRaw(plan.Described(q, pieces)))
+		described, err := o.Describe(ctx, o.Dialect().WriteRaw(plan.Described(q, pieces, o.known.Load().Table, false)))
 		return definition.Described{Table: catalog.Table{Name: definition.Result, View: true, Columns: described.Columns}, Reads: described.Reads}, err
 	}
 }
@@ -154,6 +154,7 @@ func (s *Service) Push(ctx context.Context, who identity.Actor, content string, 
 	if ctx.Err() != nil {
 		return wire.Checked{}, context.Cause(ctx)
 	}
+	problems = append(problems, s.unknownGroups(ctx, documents)...)
 	if err := problems.Err(); err != nil {
 		return wire.Checked{}, err
 	}
@@ -234,6 +235,9 @@ func (s *Service) Remove(ctx context.Context, who identity.Actor, kind, name str
 			}
 		}
 	}
+	if err == nil && kind == "rule" && e.published.Number > 0 && !who.Administers() {
+		err = diag.Problems{onlyAdministrators("name")}
+	}
 	if err == nil && kind == "source" && !who.MayOn(identity.Manage, name) {
 		err = diag.Problems{notOn("name", identity.Manage, name)}
 	}
@@ -307,7 +311,7 @@ func (s *Service) CheckPublished(ctx context.Context, who identity.Actor) ([]wir
 			out[i].Problems = append(out[i].Problems, diag.Problem{Code: "not_ready", Message: err.Error()})
 			continue
 		}
-		out[i].Examples = s.examples(ctx, made.report, set)
+		out[i].Examples = s.examples(ctx, who, made.report, set)
 	}
 	return out, ctx.Err()
 }

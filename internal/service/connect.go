@@ -81,7 +81,7 @@ func (s *Service) connect(ctx context.Context, kept store.Source) (*openSource, 
 		if err != nil {
 			return nil, err
 		}
-		o = &openSource{shared: s.share(opened)}
+		o = &openSource{shared: s.share(opened, s.engine(kept.Engine))}
 	}
 	catalogue, err := o.Catalogue(ctx)
 	if err != nil {
@@ -120,8 +120,8 @@ func (s *Service) resurvey(name string) {
 }
 
 // share makes a source that several can use.
-func (s *Service) share(opened engine.Source) *shared {
-	return &shared{Source: opened, limited: s.runner.Limited, files: make(chan struct{}, mostFiles)}
+func (s *Service) share(opened engine.Source, kind engine.Engine) *shared {
+	return &shared{Source: opened, file: kind.File, limited: s.runner.Limited, files: make(chan struct{}, mostFiles)}
 }
 
 // retire takes a source out of use; it is closed when nobody uses it any more.

@@ -16,6 +16,7 @@ type directory struct {
 	entries []entry
 	places  map[[2]string]int // of entries, by kind and name
 	sources []string
+	rules   map[string][]rule // that are published, by source
 	// users are those who use something, by its name in lower case.
 	users map[string][]use
 }
@@ -113,6 +114,7 @@ func (s *Service) directory(ctx context.Context) (*directory, error) {
 	for _, source := range sources {
 		d.sources = append(d.sources, source.Name)
 	}
+	d.rules = rulesIn(d.entries)
 	d.users = usersIn(d.entries, func(e entry, draft bool) []string {
 		_, head := e.state(draft)
 		return head.uses

@@ -29,6 +29,7 @@ func (s *Service) Examine(ctx context.Context, who identity.Actor, content strin
 		return out, context.Cause(ctx)
 	}
 	out.Problems = append(out.Problems, found...)
+	out.Problems = append(out.Problems, s.unknownGroups(ctx, documents)...)
 	out.Problems = append(out.Problems, s.dependents(ctx, who, documents, known)...)
 	if out.Problems == nil {
 		out.Problems = diag.Problems{}
@@ -41,11 +42,11 @@ func (s *Service) Examine(ctx context.Context, who identity.Actor, content strin
 		if i == 0 {
 			out.Words = s.words(ctx, who, d, set)
 		}
-		if reading, ok := s.reading(ctx, d, set); ok {
+		if reading, ok := s.reading(ctx, who, d, set); ok {
 			out.Readings = append(out.Readings, reading)
 		}
 		if report, ok := d.(*definition.Report); ok && run && !out.Problems.Failed() && mayWrite(who, documents) == nil {
-			out.Examples = append(out.Examples, s.examples(ctx, report, set)...)
+			out.Examples = append(out.Examples, s.examples(ctx, who, report, set)...)
 		}
 	}
 	return out, nil
@@ -119,7 +120,7 @@ const maxDependents = 50
 
 // relaxed makes a job of a query or report that is being written, in which
 // questions without a default need no answer.
-func (s *Service) relaxed(ctx context.Context, d definition.Document, set *definition.Set) (runner.Job, error) {
+func (s *Service) relaxed(ctx context.Context, who identity.Actor, d definition.Document, set *definition.Set) (runner.Job, error) {
 	report, ok := d.(*definition.Report)
 	if query, isQuery := d.(*definition.Query); isQuery {
 		report = &definition.Report{Head: query.Head, Query: query.Name}
@@ -127,7 +128,7 @@ func (s *Service) relaxed(ctx context.Context, d definition.Document, set *defin
 		kind, _ := d.Ident()
 		return runner.Job{}, &NotFound{What: "result of a", Name: kind}
 	}
-	job, err := s.jobOf(ctx, Request{Report: report.Name}, report, 0, set)
+	job, err := s.jobOf(ctx, viewerOf(who), Request{Report: report.Name}, report, 0, set)
 	if err != nil {
 		return runner.Job{}, err
 	}
@@ -142,9 +143,9 @@ func (s *Service) relaxed(ctx context.Context, d definition.Document, set *defin
 	return job, nil
 }
 
-func (s *Service) reading(ctx context.Context, d definition.Document, set *definition.Set) (wire.CriteriaInWords, bool) {
+func (s *Service) reading(ctx context.Context, who identity.Actor, d definition.Document, set *definition.Set) (wire.CriteriaInWords, bool) {
 	var out wire.CriteriaInWords
-	job, err := s.relaxed(ctx, d, set)
+	job, err := s.relaxed(ctx, who, d, set)
 	if err != nil {
 		return out, false // its problems were told
 	}
@@ -174,7 +175,7 @@ func (s *Service) FirstResults(ctx context.Context, who identity.Actor, content 
 	if err := mayWrite(who, documents); err != nil {
 		return output.Result{}, err
 	}
-	job, err := s.relaxed(ctx, documents[0], definition.NewSet(documents, s.library(ctx, who, true)))
+	job, err := s.relaxed(ctx, who, documents[0], definition.NewSet(documents, s.library(ctx, who, true)))
 	if err != nil {
 		return output.Result{}, err
 	}

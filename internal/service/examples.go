@@ -10,20 +10,37 @@ import (
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
+	"pikegate/core/plan"
+	"pikegate/internal/identity"
 	"pikegate/internal/output"
 	"pikegate/internal/runner"
 	"pikegate/internal/wire"
 )
 
 // examples runs the examples of a report.
-func (s *Service) examples(ctx context.Context, r *definition.Report, set *definition.Set) []wire.ExampleResult {
+// They are run by the service itself, which sees every row, or by who they say; who
+// looks and may not see all that is read is told whether they hold and no more.
+func (s *Service) examples(ctx context.Context, who identity.Actor, r *definition.Report, set *definition.Set) []wire.ExampleResult {
 	out := []wire.ExampleResult{}
 	for i, example := range r.Examples {
 		result := wire.ExampleResult{Report: r.Name, Number: i + 1}
 		result.Kept, result.Words = s.example(ctx, r, example, set)
+		if s.hides(ctx, who, r, set) {
+			result.Words = map[bool]string{true: "What was expected was found.", false: "What was expected was not found."}[result.Kept]
+		}
 		out = append(out, result)
 	}
 	return out
+}
+
+// hides tells whether somebody may not see every row that a report reads.
+func (s *Service) hides(ctx context.Context, who identity.Actor, r *definition.Report, set *definition.Set) bool {
+	made, err := s.ready(ctx, r, 0, set)
+	if err != nil {
+		return false // what is wrong is told
+	}
+	g, err := s.sight(ctx, viewerOf(who), made.compiled.Query.Source)
+	return err != nil || g.restrictedOn(made.reads)
 }
 
 func (s *Service) example(ctx context.Context, r *definition.Report, e definition.Example, set *definition.Set) (kept bool, words string) {
@@ -32,7 +49,14 @@ func (s *Service) example(ctx context.Context, r *definition.Report, e definitio
 		request.Inputs[name] = given.Input()
 	}
 	var found output.Summary
-	job, err := s.jobOf(ctx, request, r, 0, set)
+	v := itself
+	if len(e.As.Groups)+len(e.As.Attributes) > 0 {
+		v = plan.Viewer{Groups: e.As.Groups, Attributes: map[string][]string{}}
+		for name, values := range e.As.Attributes {
+			v.Attributes[name] = values
+		}
+	}
+	job, err := s.jobOf(ctx, v, request, r, 0, set)
 	if err == nil {
 		ctx, stop := s.runner.Limited(ctx)
 		defer stop()

@@ -124,7 +124,7 @@ func (p *publication) examples(ctx context.Context, problems diag.Problems) []wi
 	set := definition.NewSet(p.documents, p.service.library(ctx, p.who, false))
 	for _, d := range p.documents {
 		if report, ok := d.(*definition.Report); ok {
-			out = append(out, p.service.examples(ctx, report, set)...)
+			out = append(out, p.service.examples(ctx, p.who, report, set)...)
 		}
 	}
 	return out
@@ -157,6 +157,8 @@ func (p *publication) mayPublish(ctx context.Context) error {
 			if !p.who.MayOn(identity.Manage, name) {
 				problems = append(problems, notOn(field, identity.Manage, name))
 			}
+		case kind == "rule" && !p.who.Administers():
+			problems = append(problems, onlyAdministrators(field))
 		case !p.who.May(identity.Publish, folder):
 			problems = append(problems, notIn(field, identity.Publish, folder))
 		case e.published.Number > 0 && !p.who.May(identity.Publish, e.publishedHead.folder):

@@ -6,10 +6,12 @@ import (
 	"fmt"
 	"time"
 
+	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
+	"pikegate/core/plan"
 	"pikegate/internal/identity"
 	"pikegate/internal/runner"
 	"pikegate/internal/store"
@@ -25,6 +27,8 @@ type ready struct {
 	calendar civil.Calendar
 	source   *openSource
 	tables   []string
+	// reads are the tables that are read, everything where that cannot be told.
+	reads []string
 }
 
 // published names a published version of a report.
@@ -64,11 +68,11 @@ func (s *Service) jobFor(ctx context.Context, who identity.Actor, r Request) (ru
 		if err != nil {
 			return runner.Job{}, err
 		}
-		return s.jobOf(ctx, r, documents[0].(*definition.Report), 0, definition.NewSet(documents, s.library(ctx, who, true)))
+		return s.jobOf(ctx, viewerOf(who), r, documents[0].(*definition.Report), 0, definition.NewSet(documents, s.library(ctx, who, true)))
 	}
 	changes := s.Store.Changes()
 	if made, ok := s.isReady(published{r.Report, s.number(r, changes)}); ok {
-		return s.asked(made, r), nil
+		return s.asked(ctx, viewerOf(who), made, r)
 	}
 	kept, err := s.Store.Version(ctx, "report", r.Report, r.Version)
 	if err != nil {
@@ -85,7 +89,7 @@ func (s *Service) jobFor(ctx context.Context, who identity.Actor, r Request) (ru
 		}
 		s.keepReady(key, made)
 	}
-	return s.asked(made, r), nil
+	return s.asked(ctx, viewerOf(who), made, r)
 }
 
 // newest are the numbers of the newest versions of reports, as long as nothing
@@ -119,12 +123,12 @@ func (s *Service) keepNumber(report string, number int, changes uint64) {
 }
 
 // jobOf makes a report ready to be run with what it uses.
-func (s *Service) jobOf(ctx context.Context, r Request, report *definition.Report, version int, set *definition.Set) (runner.Job, error) {
+func (s *Service) jobOf(ctx context.Context, v plan.Viewer, r Request, report *definition.Report, version int, set *definition.Set) (runner.Job, error) {
 	made, err := s.ready(ctx, report, version, set)
 	if err != nil {
 		return runner.Job{}, err
 	}
-	return s.asked(made, r), nil
+	return s.asked(ctx, v, made, r)
 }
 
 // isReady gives a published version that was made ready before, unless its
@@ -192,11 +196,32 @@ func (s *Service) ready(ctx context.Context, report *definition.Report, version 
 	if problems.Failed() {
 		return ready{}, fmt.Errorf("the groups, totals and chart of the report %s do not fit its query: %w", report.Name, problems)
 	}
-	return ready{report, version, compiled, view, calendar, source, tables}, nil
+	return ready{report, version, compiled, view, calendar, source, tables, readsOf(compiled, source.known.Load())}, nil
 }
 
-// asked puts what a caller gives to a report that is ready.
-func (s *Service) asked(made ready, r Request) runner.Job {
+// readsOf are the tables that a query reads, everything where that cannot be told.
+func readsOf(c *definition.Compiled, known *catalog.Source) (reads []string) {
+	for _, name := range c.Touches() {
+		if t, ok := known.Table(name); ok {
+			reads = append(reads, t.Name)
+		}
+	}
+	if len(c.Unfollowed()) > 0 {
+		reads = append(reads, everything)
+	}
+	return reads
+}
+
+// asked puts what a caller gives to a report that is ready, and for whom it is asked.
+func (s *Service) asked(ctx context.Context, v plan.Viewer, made ready, r Request) (runner.Job, error) {
+	source := made.compiled.Query.Source
+	g, err := s.sight(ctx, v, source)
+	if err == nil {
+		err = s.mayReadRows(ctx, g, made.source, made.compiled)
+	}
+	if err != nil {
+		return runner.Job{}, err
+	}
 	var found, problems diag.Problems
 	made.view.Sort, found = made.compiled.Order(made.report, r.Sort)
 	made.calendar, problems = s.now(made.calendar, r.AsOf)
@@ -207,9 +232,10 @@ func (s *Service) asked(made ready, r Request) runner.Job {
 		made.source.lookAgain(made.tables, func() { s.resurvey(made.compiled.Query.Source) })
 	}
 	return runner.Job{
+		Rows: s.rows(g, made.source.known.Load()), Seen: g.seenOf(source, made.reads),
 		Report: made.report, Version: made.version, Compiled: made.compiled, View: made.view, Inputs: r.Inputs, Sort: r.Sort, Guard: r.Guard,
-		Problems: found, Context: parameter.Context{Calendar: made.calendar, Marks: marks}, Source: made.source.shared,
+		Problems: found, Context: parameter.Context{Calendar: made.calendar, Marks: marks}, Source: s.guard(g, made.source.shared, made.reads...),
 		Unchanged: unchanged,
 		Confirm:   func(ctx context.Context) error { return made.source.confirm(ctx, made.tables) },
-	}
+	}, nil
 }

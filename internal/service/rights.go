@@ -223,6 +223,10 @@ func mayQuery(who identity.Actor, q *definition.Query, field string) diag.Proble
 	return nil
 }
 
+func onlyAdministrators(field string) diag.Problem {
+	return diag.Problem{Code: "no_right", Field: field, Message: "A row rule is published and taken back by administrators.", Hint: "Ask one of them."}
+}
+
 func notIn(field, right, folder string) diag.Problem {
 	where := "the folder " + folder
 	if folder == "" {

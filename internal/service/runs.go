@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"strconv"
 
 	"pikegate/core/diag"
@@ -72,7 +74,10 @@ func (s *Service) Explain(ctx context.Context, who identity.Actor, r Request, pl
 		Zone: job.Context.Zone.String(), Answers: answers(p), Conditions: p.Query.Lines, SQL: p.Query.SQL, Values: bound(p.Query.Args),
 	}
 	out.Findings = findings(job, p)
-	if plan {
+	for _, table := range slices.Sorted(maps.Keys(p.Restricts)) {
+		out.Restrictions = append(out.Restrictions, wire.Restriction{Table: table, Rows: p.Restricts[table]})
+	}
+	if plan && len(p.Restricts) == 0 { // how a database goes about it tells of hidden rows
 		if out.Plan, err = approach(ctx, job, p); err != nil {
 			return wire.Explanation{}, err
 		}
@@ -115,7 +120,7 @@ func (s *Service) Run(ctx context.Context, who identity.Actor, r Request, format
 func summaryOf(r store.Run) wire.RunSummary {
 	return wire.RunSummary{
 		Run: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format, StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone,
-		ReadBack: r.ReadBack, Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, User: r.User,
+		ReadBack: r.ReadBack, Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, User: r.User, Hidden: r.Hidden,
 	}
 }
 
@@ -153,6 +158,18 @@ func (s *Service) RunRecord(ctx context.Context, who identity.Actor, id uint) (w
 	if errors.Is(err, store.ErrNotFound) || err == nil && !of.Has(r) {
 		return wire.RunRecord{}, &NotFound{What: "run", Name: strconv.FormatUint(uint64(id), 10)}
 	}
+	return s.shown(ctx, who, r, err)
+}
+
+// shown is the record of a run as somebody may see it.
+func (s *Service) shown(ctx context.Context, who identity.Actor, r store.Run, err error) (wire.RunRecord, error) {
+	if err != nil {
+		return wire.RunRecord{}, err
+	}
+	may, err := s.mayShow(ctx, who, r)
+	if err == nil && !may {
+		hideFound(&r)
+	}
 	return recordOf(r), err
 }
 
@@ -169,6 +186,11 @@ func (s *Service) RunRecords(ctx context.Context, who identity.Actor, f store.Fi
 	runs, err := s.Store.Runs(ctx, f, limit)
 	out := make([]wire.RunSummary, len(runs))
 	for i, r := range runs {
+		if may, failed := s.mayShow(ctx, who, r); failed != nil {
+			return nil, failed
+		} else if !may {
+			hideFound(&r)
+		}
 		out[i] = summaryOf(r)
 	}
 	return out, err
@@ -194,7 +216,10 @@ func (s *Service) Compare(ctx context.Context, who identity.Actor, before, after
 		if err != nil {
 			return wire.Comparison{}, err
 		}
-		prints, err := s.Store.Prints(ctx, id)
+		var prints []byte
+		if err = store.ErrNotFound; !record.Hidden { // those of hidden rows tell how many changed
+			prints, err = s.Store.Prints(ctx, id)
+		}
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return wire.Comparison{}, err
 		}

@@ -16,6 +16,7 @@ import (
 type shared struct {
 	engine.Source
 	limited func(context.Context) (context.Context, context.CancelFunc)
+	file    bool          // it is one, read in processes of our own
 	files   chan struct{} // full while as many files are made as may be
 
 	mu      sync.Mutex // guards the rest

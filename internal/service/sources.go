@@ -14,6 +14,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
+	"pikegate/core/plan"
 	"pikegate/internal/engine"
 	"pikegate/internal/identity"
 	"pikegate/internal/output"
@@ -173,7 +174,7 @@ func (s *Service) saveSource(ctx context.Context, who identity.Actor, what strin
 	if err != nil {
 		return catalog.Source{}, err
 	}
-	opened := s.share(raw)
+	opened := s.share(raw, kind)
 	found, err := opened.Catalogue(ctx)
 	if err == nil && !info.PowerfulLogin {
 		err = s.harmless(ctx, kept, opened)
@@ -360,7 +361,30 @@ func (s *Service) Catalogue(ctx context.Context, who identity.Actor, name string
 			s.Log.Debug("a table was not looked at", "source", name, "table", t, "problem", err)
 		}
 	}
-	return *o.known.Load(), ctx.Err()
+	g, err := s.sight(ctx, viewerOf(who), name)
+	if err != nil {
+		return catalog.Source{}, err
+	}
+	return g.withoutEvidence(*o.known.Load()), ctx.Err()
+}
+
+// withoutEvidence takes what was found out from hidden rows out of a catalogue.
+func (g sight) withoutEvidence(known catalog.Source) catalog.Source {
+	if g.All || len(g.rules) == 0 {
+		return known
+	}
+	shown := known.Clone()
+	for i := range shown.Tables {
+		t := &shown.Tables[i]
+		if g.key(t.Name) == "" {
+			continue
+		}
+		for j := range t.Columns {
+			c := &t.Columns[j]
+			c.Evidence, c.Unfit, c.Looked = "", 0, 0
+		}
+	}
+	return shown
 }
 
 // CheckSource looks at the connection of a source: what it is, and whether it
@@ -384,7 +408,11 @@ func (s *Service) Extents(ctx context.Context, who identity.Actor, source, table
 	}
 	ctx, stop := s.runner.Limited(ctx)
 	defer stop()
-	return runner.Extents(ctx, o.shared, t, s.Calendar.Zone)
+	guarded, rows, err := s.tableRows(ctx, who, source, o, t)
+	if err != nil {
+		return nil, err
+	}
+	return runner.Extents(ctx, guarded, rows, t, s.Calendar.Zone)
 }
 
 // FirstRows gives the first rows of a table of a source.
@@ -393,7 +421,20 @@ func (s *Service) FirstRows(ctx context.Context, who identity.Actor, source, tab
 	if err != nil {
 		return output.Result{}, err
 	}
-	return runner.FirstRows(ctx, o.shared, t, most, s.Calendar.Zone)
+	guarded, rows, err := s.tableRows(ctx, who, source, o, t)
+	if err != nil {
+		return output.Result{}, err
+	}
+	return runner.FirstRows(ctx, guarded, rows, t, most, s.Calendar.Zone)
+}
+
+// tableRows gives what may be seen of a table by itself, and whom to ask for it.
+func (s *Service) tableRows(ctx context.Context, who identity.Actor, source string, o *openSource, t catalog.Table) (engine.Source, plan.Rows, error) {
+	g, err := s.sight(ctx, viewerOf(who), source)
+	if err == nil && t.View {
+		err = g.view(o.known.Load(), t).Err()
+	}
+	return s.guard(g, o.shared, t.Name), s.rows(g, o.known.Load()), err
 }
 
 // table finds a table of a source.
@@ -455,5 +496,9 @@ func (s *Service) UnfitRows(ctx context.Context, who identity.Actor, source, tab
 	if c.Encoding == "" {
 		return output.Result{}, diag.Problems{{Code: "no_dates", Field: "column", Message: fmt.Sprintf("%s is %s and holds no dates.", column, c.Type), Hint: "Set how they are stored with pikegate source set-encoding."}}
 	}
-	return runner.UnfitRows(ctx, o.shared, t, c, most, s.Calendar.Zone)
+	guarded, rows, err := s.tableRows(ctx, who, source, o, t)
+	if err != nil {
+		return output.Result{}, err
+	}
+	return runner.UnfitRows(ctx, guarded, rows, t, c, most, s.Calendar.Zone)
 }

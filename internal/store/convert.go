@@ -51,7 +51,7 @@ func runRowOf(r Run) (runRow, error) {
 	for _, field := range []struct {
 		to   *string
 		from any
-	}{{&row.Sort, r.Sort}, {&row.Inputs, r.Inputs}, {&row.Values, r.Resolved}, {&row.Args, r.Args}} {
+	}{{&row.Sort, r.Sort}, {&row.Inputs, r.Inputs}, {&row.Values, r.Resolved}, {&row.Args, r.Args}, {&row.Seen, r.Seen}} {
 		b, err := json.Marshal(field.from)
 		if err != nil {
 			return row, fmt.Errorf("store: a run's record cannot be written: %w", err)
@@ -67,6 +67,7 @@ func (r runRow) domain() Run {
 		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, ReadBack: r.ReadBack, SQL: r.SQL,
 		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, LeftOut: r.LeftOut, User: r.User,
 	}
+	read(r.Seen, &run.Seen)
 	read(r.Sort, &run.Sort)
 	read(r.Inputs, &run.Inputs)
 	read(r.Values, &run.Resolved)

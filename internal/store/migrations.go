@@ -36,7 +36,7 @@ var migrations = []*gormigrate.Migration{
 	columns("2026-11-powerful", "sources", "powerful numeric"),
 	step("2026-11-bindings", `create table if not exists bindings (secret text, place text, bound_at datetime, primary key (secret))`),
 	steps("2026-11-people",
-		columns("", "runs", "user text"),
+		columns("", "runs", "user text", "seen text"),
 		step("", `
 			create index if not exists idx_runs_user on runs (user);
 			create table if not exists users (name text, display text, email text, language text, zone text, date_order text, role text, attributes text, disabled numeric,

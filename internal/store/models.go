@@ -86,6 +86,7 @@ type runRow struct {
 	LeftOut   string
 	Edges     string // JSON
 	User      string
+	Seen      string // JSON
 }
 
 func (runRow) TableName() string { return "runs" }

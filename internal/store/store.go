@@ -96,6 +96,17 @@ type Run struct {
 	Edges   json.RawMessage
 	// User is whose run it is, blank for nobody's.
 	User string
+	// Seen is what whoever ran it could see of what it read.
+	Seen Seen
+	// Hidden tells that what it found is not shown; it is not kept.
+	Hidden bool
+}
+
+// Seen is what somebody could see of tables of a source: by table blank where it was
+// all, else what decided it.
+type Seen struct {
+	Source string            `json:"source,omitempty"`
+	Tables map[string]string `json:"tables,omitempty"`
 }
 
 func found(err error) error {
@@ -310,7 +321,7 @@ func (s *Store) SaveRun(ctx context.Context, r Run, prints []byte) error {
 			return err
 		}
 		if err := exec(saveRun, row.ID, row.Report, row.Version, row.Outcome, row.Format, row.StartedAt, row.AsOf, row.Zone, row.Sort, row.Inputs, row.Values,
-			row.ReadBack, row.SQL, row.Args, row.Count, row.First, row.Last, row.Millis, row.Problem, row.Reason, row.LeftOut, row.Edges, row.User); err != nil || prints == nil {
+			row.ReadBack, row.SQL, row.Args, row.Count, row.First, row.Last, row.Millis, row.Problem, row.Reason, row.LeftOut, row.Edges, row.User, row.Seen); err != nil || prints == nil {
 			return err
 		}
 		if err := exec("insert or replace into prints (run, bytes) values (?, ?)", r.ID, prints); err != nil {
@@ -321,7 +332,7 @@ func (s *Store) SaveRun(ctx context.Context, r Run, prints []byte) error {
 }
 
 const saveRun = `insert or replace into runs (id, report, version, outcome, format, started_at, as_of, zone, sorted_by, inputs, resolved,
-	read_back, sql, args, count, first, last, millis, problem, reason, left_out, edges, user) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`
+	read_back, sql, args, count, first, last, millis, problem, reason, left_out, edges, user, seen) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`
 
 // Run gives the record of a run.
 func (s *Store) Run(ctx context.Context, id uint) (Run, error) {
@@ -356,7 +367,7 @@ type Whose struct {
 }
 
 // summary is what a list of runs reads of them; what is long is cut.
-const summary = "id, report, version, outcome, format, started_at, as_of, zone, substr(read_back, 1, 500) as read_back, count, first, last, millis, substr(problem, 1, 500) as problem, user"
+const summary = "id, report, version, outcome, format, started_at, as_of, zone, substr(read_back, 1, 500) as read_back, count, first, last, millis, substr(problem, 1, 500) as problem, user, seen"
 
 // Has tells whether a run is among those that are meant; nil means all.
 func (w *Whose) Has(r Run) bool {

@@ -130,7 +130,15 @@ type Explanation struct {
 	Values     []BoundValue   `json:"values" doc:"The values bound to it"`
 	Findings   diag.Problems  `json:"findings,omitempty" doc:"What can be proved of the criteria with these answers"`
 	Plan       *QueryPlan     `json:"plan,omitempty" doc:"How the database would run it, where that was asked for"`
-	Computed   []string       `json:"computed,omitempty" doc:"Columns worked out from what the database returns, exactly"`
+	// Restrictions are what row rules leave.
+	Restrictions []Restriction `json:"restrictions,omitempty" doc:"The tables of which not every row may be seen"`
+	Computed     []string      `json:"computed,omitempty" doc:"Columns worked out from what the database returns, exactly"`
+}
+
+// Restriction is a table of which not every row may be seen.
+type Restriction struct {
+	Table string   `json:"table"`
+	Rows  []string `json:"rows" doc:"Which rows are seen, in words: those that meet any of these; none where it is empty"`
 }
 
 // BoundValue is one value bound to a statement.
@@ -156,6 +164,7 @@ type RunSummary struct {
 	Millis    int64     `json:"ms"`
 	Problem   string    `json:"problem,omitempty"`
 	User      string    `json:"user,omitempty" doc:"Whose run it is, left out for nobody's"`
+	Hidden    bool      `json:"hidden,omitempty" doc:"Whether what was typed and found is not shown, since whoever asks may not see the same rows"`
 }
 
 // RunRecord is what is kept of a run: enough to explain and to repeat it.

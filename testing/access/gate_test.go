@@ -22,11 +22,14 @@ import (
 	"pikegate/core/civil"
 	"pikegate/internal/api"
 	"pikegate/internal/engine"
+	"pikegate/internal/engine/mysql"
+	"pikegate/internal/engine/postgres"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/identity"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
 	"pikegate/internal/wire"
+	"pikegate/testing/servers"
 )
 
 const prefix = "/api/v1"
@@ -76,8 +79,9 @@ func open(t *testing.T) *gate {
 	log := slog.New(slog.DiscardHandler)
 	now := &clock{}
 	s, err := service.New(t.Context(), service.Config{
-		Store: kept, Vault: vault, Engines: []engine.Engine{sqlite.Engine}, Now: now.now, Log: log, TimeLimit: time.Minute,
+		Store: kept, Vault: vault, Engines: []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine}, Now: now.now, Log: log, TimeLimit: time.Minute,
 		Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday},
+		Secret:   func(string) (string, bool) { return servers.Password, true },
 	})
 	require.NoError(t, err)
 	server := api.New(s, log, "test")

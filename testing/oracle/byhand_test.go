@@ -214,7 +214,7 @@ func compileAt(t *testing.T, b *bench, text string) (*definition.Compiled, diag.
 	require.Empty(t, problems, text)
 	return definition.Compile(documents[0].(*definition.Query), &b.catalog, definition.Library{Result: func(q *definition.Query) (definition.Described, error) {
 		pieces, _ := sqltext.Split(q.SQL.Value, b.catalog.Traits.SQL)
-		described, err := b.source.Describe(t.Context(), b.source.Dialect().WriteRaw(plan.Described(q, pieces)))
+		described, err := b.source.Describe(t.Context(), b.source.Dialect().WriteRaw(plan.Described(q, pieces, b.catalog.Table, false)))
 		return definition.Described{Table: catalog.Table{Name: definition.Result, View: true, Columns: described.Columns}, Reads: described.Reads}, err
 	}})
 }

@@ -5,6 +5,7 @@ import (
 	"go/parser"
 	"go/token"
 	"io/fs"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -97,4 +98,51 @@ func typeName(e ast.Expr) string {
 		return e.Name
 	}
 	return ""
+}
+
+// TestRowsPassThePlanner: what reads business rows is made by a planner that was told
+// which rows may be seen, and asked of a source by the runner, so that no way round the
+// row rules is added by mistake. Engines look at how dates are stored, and tell nobody.
+func TestRowsPassThePlanner(t *testing.T) {
+	looked := 0
+	err := filepath.WalkDir("../../internal", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") || strings.Contains(path, "/engine/") {
+			return err
+		}
+		file, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
+		if err != nil {
+			return err
+		}
+		has := func(c *ast.CompositeLit, field string) bool {
+			return slices.ContainsFunc(c.Elts, func(e ast.Expr) bool {
+				pair, ok := e.(*ast.KeyValueExpr)
+				return ok && typeName(pair.Key) == field
+			})
+		}
+		ast.Inspect(file, func(n ast.Node) bool {
+			switch n := n.(type) {
+			case *ast.CompositeLit:
+				named, ok := n.Type.(*ast.SelectorExpr)
+				if !ok || len(n.Elts) == 0 && named.Sel.Name == "Job" {
+					return true // no job, beside an error
+				}
+				switch typeName(named.X) + "." + named.Sel.Name {
+				case "plan.Planner", "runner.Job":
+					looked++
+					assert.True(t, has(n, "Rows"), "%s makes a %s that was not told which rows may be seen", path, named.Sel.Name)
+				}
+			case *ast.CallExpr:
+				name, on := calledName(n)
+				if name == "Stream" && (on == "Source" || on == "source" || on == "shared") {
+					looked++
+					at := filepath.ToSlash(path)
+					assert.True(t, strings.Contains(at, "internal/runner/") || strings.HasSuffix(at, "service/shared.go") || strings.HasSuffix(at, "service/rules.go"), "%s reads rows by itself", path)
+				}
+			}
+			return true
+		})
+		return nil
+	})
+	require.NoError(t, err)
+	assert.Greater(t, looked, 10)
 }

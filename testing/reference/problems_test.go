@@ -50,8 +50,8 @@ type example struct {
 	Request   string         `yaml:"request"`
 	// As is who sends the request to a service that has users: nobody, reader, author
 	// or administrator; blank is whoever reaches one that has none.
-	As        string         `yaml:"as"`
-	When      string         `yaml:"when"`
+	As   string `yaml:"as"`
+	When string `yaml:"when"`
 	// Do is what to do, where no sentence of the code says it.
 	Do string `yaml:"do"`
 }

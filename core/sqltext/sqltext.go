@@ -461,6 +461,8 @@ func (s *splitter) check() {
 		switch {
 		case w.is(";"):
 			s.fail(w.start, w.end, "several_statements", "There is more than one statement.", "Write one query.")
+		case w.kind != tOther && (w.text == "set_config" || w.is(":=")):
+			s.fail(w.start, w.end, "not_read_only", "A statement sets nothing: "+w.text+" does not belong in it.", "Write the value where it is needed.")
 		case w.kind == tWord && writing[w.text]:
 			s.fail(w.start, w.end, "not_read_only", "The statement must be one query that only reads; "+strings.ToUpper(w.text)+" does not belong in it.", "Quote it if it is the name of a column.")
 		}

@@ -75,6 +75,10 @@ func New(s *service.Service, log *slog.Logger, version string) *Server {
 	server.people()
 	server.rights()
 	server.system()
+	for _, method := range []string{http.MethodGet, http.MethodHead} {
+		router.Handle(method, linkPrefix+":token/:file", server.linked)
+	}
+	server.describeLinks()
 	router.NoRoute(server.console())
 	return server
 }
@@ -96,7 +100,7 @@ func (s *Server) recover(c *gin.Context) {
 		if err, ok := r.(error); ok && errors.Is(err, http.ErrAbortHandler) {
 			panic(r)
 		}
-		s.log.Error("a request panicked", "path", c.Request.URL.Path, "problem", r, "stack", string(debug.Stack()))
+		s.log.Error("a request panicked", "path", withoutToken(c.Request.URL.Path), "problem", r, "stack", string(debug.Stack()))
 		if !c.Writer.Written() {
 			writeProblem(c.Writer, internalProblem())
 		}

@@ -9,6 +9,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"pikegate/core/diag"
+	"pikegate/internal/engine"
 	"pikegate/internal/identity"
 )
 
@@ -65,6 +66,10 @@ func (s *Server) authenticate(c *gin.Context) {
 		c.Next()
 		return
 	}
+	if linked := strings.HasPrefix(c.Request.URL.Path, linkPrefix); linked && !identity.HoldsToken(c.Request.URL.RawQuery) {
+		c.Next() // its token says who it is for
+		return
+	}
 	if identity.HoldsToken(c.Request.URL.RawQuery) || identity.HoldsToken(c.Request.URL.Path) {
 		writeProblem(c.Writer, problemOf(http.StatusBadRequest, diag.Problem{
 			Code: "token_in_address", Message: "The address holds a token, which others may read in logs and histories.",
@@ -77,7 +82,7 @@ func (s *Server) authenticate(c *gin.Context) {
 	actor, err := s.identify(c.Request, from)
 	ctx := context.WithValue(c.Request.Context(), callerKey{}, caller{actor, err, from})
 	if actor.Known() {
-		attended, done := s.service.People.Attend(ctx, actor)
+		attended, done := s.service.People.Attend(engine.WithPerson(ctx, actor.Name()), actor)
 		defer done()
 		ctx = attended
 	}

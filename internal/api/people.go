@@ -51,6 +51,17 @@ func (s *Server) people() {
 		made, err := s.service.NewLink(ctx, who, in.User)
 		return answer(s, made, err)
 	})
+	done(s, http.MethodPost, "see-as", "/see-as", "See what a user would, in this browser: it only reads", []int{400, 404, 422}, func(ctx context.Context, who identity.Actor, in *struct {
+		Body struct {
+			User string `json:"user" maxLength:"100"`
+		}
+	},
+	) error {
+		return s.service.SeeAs(ctx, who, in.Body.User)
+	})
+	done(s, http.MethodPost, "see-as-oneself", "/see-as/end", "End seeing what another user would", []int{}, func(ctx context.Context, who identity.Actor, _ *struct{}) error {
+		return s.service.SeeAsOneself(ctx, who)
+	})
 	get(s, "list-groups", "/groups", "The groups and who is in them", []int{}, func(ctx context.Context, who identity.Actor, _ *struct{}) (*response[[]wire.Group], error) {
 		list, err := s.service.Groups(ctx, who)
 		return answer(s, list, err)

@@ -26,9 +26,30 @@ type SourceChange struct {
 	TLS      string `json:"tls,omitempty" enum:"off,on,verify" doc:"off, on or verify"`
 	// PowerfulLogin takes a login that can do more than read.
 	PowerfulLogin bool `json:"powerful_login,omitempty" doc:"Take a login that can write all the same"`
+	// PassPerson tells the database who asks.
+	PassPerson bool `json:"pass_person,omitempty" doc:"Tell a PostgreSQL database who asks"`
 }
 
 func (s *Server) sources() {
+	get(s, "list-secrets", "/secrets", "The passwords of sources that are kept sealed, by name", []int{}, func(ctx context.Context, who identity.Actor, _ *struct{}) (*response[[]wire.SecretInfo], error) {
+		list, err := s.service.Secrets(ctx, who)
+		return answer(s, list, err)
+	})
+	done(s, http.MethodPut, "save-secret", "/secrets/{secret}", "Keep the password of sources under a name, sealed", []int{400, 422}, func(ctx context.Context, who identity.Actor, in *struct {
+		Secret string `path:"secret" doc:"The name of the password"`
+		Body   struct {
+			Secret string `json:"secret" maxLength:"4096" doc:"The password; it is told to nobody any more"`
+		}
+	},
+	) error {
+		return s.service.SaveSecret(ctx, who, in.Secret, in.Body.Secret)
+	})
+	remove(s, "remove-secret", "/secrets/{secret}", "Forget the password under a name", func(ctx context.Context, who identity.Actor, in *struct {
+		Secret string `path:"secret" doc:"The name of the password"`
+	},
+	) error {
+		return s.service.RemoveSecret(ctx, who, in.Secret)
+	})
 	get(s, "list-sources", "/sources", "The sources", []int{}, func(ctx context.Context, who identity.Actor, _ *struct{}) (*response[[]wire.SourceInfo], error) {
 		list, err := s.service.Sources(ctx, who)
 		return answer(s, list, err)
@@ -49,7 +70,7 @@ func (s *Server) sources() {
 		},
 		) (*response[catalog.Source], error) {
 			b := in.Body
-			catalogue, err := s.service.ChangeSource(ctx, who, wire.SourceInfo{Name: in.Source, Engine: b.Engine, Address: b.Address, Database: b.Database, User: b.User, Secret: b.Secret, TLS: b.TLS, PowerfulLogin: b.PowerfulLogin})
+			catalogue, err := s.service.ChangeSource(ctx, who, wire.SourceInfo{Name: in.Source, Engine: b.Engine, Address: b.Address, Database: b.Database, User: b.User, Secret: b.Secret, TLS: b.TLS, PowerfulLogin: b.PowerfulLogin, PassPerson: b.PassPerson})
 			return answer(s, catalogue, err)
 		})
 	remove(s, "remove-source", "/sources/{source}", "Remove the connection of a source",

@@ -64,6 +64,8 @@ func StateOf(s Source) string {
 
 // Address is where a database is and how to enter it.
 type Address struct {
+	// PassPerson has the database told who asks, as PersonOf says.
+	PassPerson bool
 	// Name is the name the source has here.
 	Name string
 	// At is a path, or HOST:PORT.

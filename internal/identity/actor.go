@@ -49,6 +49,7 @@ const (
 	Full       = "full"
 	ReadOnly   = "read"
 	OnlyReport = "report"
+	OnlyLink   = "link"
 )
 
 // Actor is who asks. The zero actor is nobody and may nothing; only a Keeper makes
@@ -60,6 +61,8 @@ type Actor struct {
 	token   *store.Token
 	// from is the address the request came from.
 	from string
+	// behind is the administrator who looks at what this user would see.
+	behind string
 }
 
 // person is what is known of a user. It is shared and never changed.
@@ -105,12 +108,27 @@ func (a Actor) Session() string { return a.session }
 // ByToken tells whether a token was signed in with.
 func (a Actor) ByToken() bool { return a.token != nil }
 
-// Writes tells whether anything can be changed: not with a narrowed token.
-func (a Actor) Writes() bool { return a.Known() && (a.token == nil || a.token.Scope == Full) }
+// Writes tells whether anything can be changed: not with a narrowed token, nor by an
+// administrator who looks at what another user would see.
+func (a Actor) Writes() bool {
+	return a.Known() && a.behind == "" && (a.token == nil || a.token.Scope == Full)
+}
+
+// Behind is the administrator who looks at what this user would see, blank for nobody.
+func (a Actor) Behind() string { return a.behind }
+
+// Doer is who it is that does something: the user, or the administrator who looks at
+// what the user would see.
+func (a Actor) Doer() string {
+	if a.behind != "" {
+		return a.behind
+	}
+	return a.Name()
+}
 
 // Narrowed gives the one report, and its answers, that a token is good for.
 func (a Actor) Narrowed() (report string, inputs parameter.Inputs, ok bool) {
-	if a.token == nil || a.token.Scope != OnlyReport {
+	if a.token == nil || a.token.Scope != OnlyReport && a.token.Scope != OnlyLink {
 		return "", nil, false
 	}
 	return a.token.Report, a.token.Inputs, true
@@ -199,5 +217,5 @@ func personOf(u store.User, groups []store.Group, grants []store.Grant) *person 
 
 // Entry begins what the audit log says of something this actor does.
 func (a Actor) Entry(what, to string) store.Entry {
-	return store.Entry{Who: a.Name(), From: a.from, What: what, To: to}
+	return store.Entry{Who: a.Doer(), From: a.from, What: what, To: to}
 }

@@ -22,6 +22,10 @@ const (
 // linkTime is how long a link to set a password can be used.
 const linkTime = 24 * time.Hour
 
+// UsuallyFresh is how long what an identity provider said holds, where nothing else is
+// said.
+const UsuallyFresh = 30 * 24 * time.Hour
+
 // ErrEnded is the cause that ends what somebody had under way when they were signed
 // out.
 var ErrEnded = errors.New("identity: signed out")
@@ -29,6 +33,10 @@ var ErrEnded = errors.New("identity: signed out")
 // Keeper knows the users, their sessions and tokens. It is safe for use by several
 // goroutines.
 type Keeper struct {
+	// Fresh is how long what an identity provider said of a user holds after they signed in
+	// there; then their tokens and links wait until they do again.
+	Fresh time.Duration
+
 	store  *store.Store
 	vault  *Vault
 	now    func() time.Time
@@ -46,6 +54,7 @@ type Keeper struct {
 	tokens   map[string]*store.Token
 	noted    map[string]time.Time // sessions, by hash
 	used     map[uint]time.Time   // tokens, by ID
+	seeing   map[string]string    // users, by the session of the administrator who looks
 	under    map[string]map[*context.CancelCauseFunc]bool
 }
 
@@ -63,10 +72,11 @@ var open = &person{open: true}
 func NewKeeper(kept *store.Store, vault *Vault, now func() time.Time, log *slog.Logger) (*Keeper, error) {
 	hasher, err := newHasher()
 	return &Keeper{
+		Fresh: UsuallyFresh,
 		store: kept, vault: vault, now: now, log: log, hasher: hasher,
 		accounts: newTries(30*time.Second, 10), addresses: newTries(5*time.Second, 30),
 		persons: map[string]*person{}, sessions: map[string]*session{}, tokens: map[string]*store.Token{},
-		noted: map[string]time.Time{}, used: map[uint]time.Time{}, under: map[string]map[*context.CancelCauseFunc]bool{},
+		noted: map[string]time.Time{}, used: map[uint]time.Time{}, seeing: map[string]string{}, under: map[string]map[*context.CancelCauseFunc]bool{},
 	}, err
 }
 
@@ -124,11 +134,56 @@ func (k *Keeper) BySession(ctx context.Context, secret, from string) (Actor, err
 		}
 		k.sessions[hash] = kept
 	}
-	return Actor{person: p, session: hash, from: from}, nil
+	a := Actor{person: p, session: hash, from: from}
+	seen := k.seeing[hash]
+	if seen == "" || !a.Administers() {
+		return a, nil
+	}
+	k.mu.Unlock()
+	other, err := k.person(ctx, seen)
+	k.mu.Lock()
+	if err != nil { // they were disabled
+		delete(k.seeing, hash)
+		return a, nil
+	}
+	return Actor{person: other, session: hash, from: from, behind: p.user.Name}, nil
+}
+
+// See has an administrator's session see what a user would, until it is blank.
+func (k *Keeper) See(ctx context.Context, a Actor, user string) error {
+	if user != "" {
+		if _, err := k.person(ctx, user); err != nil {
+			return err
+		}
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if k.seeing[a.session] = user; user == "" {
+		delete(k.seeing, a.session)
+	}
+	return nil
 }
 
 // ByToken gives who a token belongs to.
 func (k *Keeper) ByToken(ctx context.Context, secret, from string) (Actor, error) {
+	a, err := k.byToken(ctx, secret, from)
+	if err == nil && a.token.Scope == OnlyLink {
+		return Actor{}, Nobody()
+	}
+	return a, err
+}
+
+// ByLink gives who a link for a spreadsheet belongs to, and to what report and answers
+// it leads. No other token stands in an address.
+func (k *Keeper) ByLink(ctx context.Context, secret, from string) (Actor, error) {
+	a, err := k.byToken(ctx, secret, from)
+	if err == nil && a.token.Scope != OnlyLink {
+		return Actor{}, Nobody()
+	}
+	return a, err
+}
+
+func (k *Keeper) byToken(ctx context.Context, secret, from string) (Actor, error) {
 	if !isToken(secret) {
 		return Actor{}, Nobody()
 	}
@@ -151,6 +206,9 @@ func (k *Keeper) ByToken(ctx context.Context, secret, from string) (Actor, error
 	p, err := k.person(ctx, kept.User)
 	if err != nil {
 		return Actor{}, err
+	}
+	if p.user.Provider != "" && now.Sub(p.user.ProviderAt) > k.Fresh {
+		return Actor{}, &Refusal{Reason: Unknown, Problem: paused(p.user)}
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()

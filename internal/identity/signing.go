@@ -143,9 +143,10 @@ func (k *Keeper) SignOut(ctx context.Context, a Actor) error {
 // EndSession ends a session of the actor.
 func (k *Keeper) EndSession(ctx context.Context, a Actor, hash string) error {
 	entry := a.Entry("signed-out", a.Name())
-	err := k.store.EndSession(ctx, a.Name(), hash, entry)
+	err := k.store.EndSession(ctx, a.Doer(), hash, entry)
 	k.mu.Lock()
 	delete(k.sessions, hash)
+	delete(k.seeing, hash)
 	k.mu.Unlock()
 	k.end(func(key string) bool { return strings.HasPrefix(key, "session "+hash+" ") })
 	return err
@@ -364,6 +365,13 @@ func (k *Keeper) EndToken(ctx context.Context, a Actor, user string, id uint) er
 		k.end(func(key string) bool { return strings.HasPrefix(key, "token "+hash+" ") })
 	}
 	return err
+}
+
+func paused(u store.User) diag.Problem {
+	return diag.Problem{
+		Code: "token_paused", Message: fmt.Sprintf("The identity provider last spoke for %s on %s, too long ago for tokens and links to work.", u.Name, u.ProviderAt.UTC().Format(time.DateOnly)),
+		Hint: "Sign in in the console; then they work again.",
+	}
 }
 
 func expired(t store.Token) diag.Problem {

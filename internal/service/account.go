@@ -26,7 +26,7 @@ func (s *Service) Me(_ context.Context, who identity.Actor) (wire.Me, error) {
 	me := wire.Me{
 		State: "closed", Name: u.Name, Display: u.Display, Role: u.Role, Groups: who.Groups(), Attributes: u.Attributes,
 		Profile: wire.Profile{Email: u.Email, Language: u.Language, Zone: u.Zone, DateOrder: u.DateOrder},
-		Folders: who.Folders(), Sources: who.Sources(), SecondFactor: u.Confirmed, Recovery: len(u.Recovery), By: "session", Writes: who.Writes(),
+		Folders: who.Folders(), Sources: who.Sources(), SecondFactor: u.Confirmed, Recovery: len(u.Recovery), By: "session", Writes: who.Writes(), SeenBy: who.Behind(),
 	}
 	if who.ByToken() {
 		me.By = "token"
@@ -117,6 +117,9 @@ func (s *Service) Sessions(ctx context.Context, who identity.Actor) ([]wire.Sess
 	if err := admitted(who); err != nil {
 		return nil, err
 	}
+	if who.Behind() != "" {
+		return nil, forbidden("Where somebody is signed in is told to them alone.", "End seeing as them first.")
+	}
 	kept, err := s.People.Sessions(ctx, who)
 	out := make([]wire.Session, len(kept))
 	for i, k := range kept {
@@ -191,7 +194,7 @@ func (s *Service) MakeToken(ctx context.Context, who identity.Actor, n wire.NewT
 		n.Days = usualDays
 	}
 	t := store.Token{Name: strings.TrimSpace(n.Name), Scope: n.Scope, Report: n.Report, Inputs: n.Inputs, Expires: s.Now().AddDate(0, 0, n.Days).UTC(), User: who.Name(), Created: s.Now().UTC()}
-	if t.Scope == identity.OnlyReport {
+	if t.Scope == identity.OnlyReport || t.Scope == identity.OnlyLink {
 		preview, err := s.Preview(ctx, who, Request{Report: n.Report, Inputs: n.Inputs})
 		if err != nil {
 			return wire.Token{}, err
@@ -200,7 +203,7 @@ func (s *Service) MakeToken(ctx context.Context, who identity.Actor, n wire.NewT
 			return wire.Token{}, err
 		}
 	} else if n.Report != "" || len(n.Inputs) > 0 {
-		return wire.Token{}, diag.Problems{{Code: "token_scope", Field: "scope", Message: "A report and its answers go with the scope report.", Hint: "Set the scope to report, or leave them out."}}
+		return wire.Token{}, diag.Problems{{Code: "token_scope", Field: "scope", Message: "A report and its answers go with the scopes report and link.", Hint: "Set one of them, or leave them out."}}
 	}
 	secret, id, err := s.People.NewToken(ctx, who, t)
 	t.ID = id

@@ -86,12 +86,12 @@ func (s *Service) connect(ctx context.Context, kept store.Source) (*openSource, 
 	catalogue, err := o.Catalogue(ctx)
 	if err != nil {
 		if s.opened(kept.Name) == nil {
-			return nil, errors.Join(s.withSecret(kept, err), o.Close())
+			return nil, errors.Join(s.withSecret(ctx, kept, err), o.Close())
 		}
 		if ctx.Err() == nil { // others go on with it where only the caller went away
 			s.retire(kept.Name)
 		}
-		return nil, s.withSecret(kept, err)
+		return nil, s.withSecret(ctx, kept, err)
 	}
 	encodings, err := s.encodings(ctx, kept.Name)
 	if err != nil {
@@ -136,9 +136,9 @@ func (s *Service) retire(name string) {
 }
 
 // withSecret says that a login was refused because no password is known for it.
-func (s *Service) withSecret(kept store.Source, err error) error {
+func (s *Service) withSecret(ctx context.Context, kept store.Source, err error) error {
 	var failure *engine.Failure
-	if !errors.As(err, &failure) || failure.Code != engine.WrongLogin || s.hasSecret(kept) {
+	if !errors.As(err, &failure) || failure.Code != engine.WrongLogin || s.hasSecret(ctx, kept) {
 		return err
 	}
 	changed := *s.noSecret(kept)
@@ -151,7 +151,7 @@ func (s *Service) noSecret(kept store.Source) *engine.Failure {
 	name := secretName(kept)
 	missing := &engine.Failure{Code: engine.NoSecret, Message: fmt.Sprintf("There is no secret %s for the source %s.", name, kept.Name)}
 	if s.SecretVariable != nil {
-		missing.Hint = fmt.Sprintf("Set %s in the environment of the service and start it again, or write %s=… in the file named with serve --secrets.", s.SecretVariable(name), name)
+		missing.Hint = fmt.Sprintf("Say pikegate secret set %s, or set %s in the environment of the service and start it again, or write %s=… in the file named with serve --secrets.", name, s.SecretVariable(name), name)
 	}
 	return missing
 }
@@ -174,11 +174,8 @@ func (s *Service) engine(name string) engine.Engine {
 	return engine.Engine{}
 }
 
-func (s *Service) hasSecret(kept store.Source) bool {
-	if s.Secret == nil {
-		return false
-	}
-	_, ok := s.Secret(secretName(kept))
+func (s *Service) hasSecret(ctx context.Context, kept store.Source) bool {
+	_, ok := s.secret(ctx, secretName(kept))
 	return ok
 }
 
@@ -192,12 +189,12 @@ func place(kept store.Source) string {
 func (s *Service) address(ctx context.Context, kept store.Source) (engine.Address, error) {
 	a := engine.Address{
 		Name: kept.Name, At: kept.Address, Database: kept.Database, User: kept.User, TLS: kept.TLS,
-		Limit: s.TimeLimit, Connections: engine.MostConnections,
+		Limit: s.TimeLimit, Connections: engine.MostConnections, PassPerson: kept.PassPerson,
 	}
 	if s.engine(kept.Engine).File {
 		return a, s.readable(kept.Address)
 	}
-	if !s.hasSecret(kept) {
+	if !s.hasSecret(ctx, kept) {
 		if kept.Secret != "" {
 			return a, s.noSecret(kept)
 		}
@@ -214,7 +211,7 @@ func (s *Service) address(ctx context.Context, kept store.Source) (engine.Addres
 			Hint: "Give the service the password under another name, and name that with --secret.",
 		}}
 	}
-	a.Password, _ = s.Secret(name)
+	a.Password, _ = s.secret(ctx, name)
 	return a, nil
 }
 
@@ -244,7 +241,7 @@ func (s *Service) readable(path string) error {
 
 // bind keeps where the secret of a source is used from now on.
 func (s *Service) bind(ctx context.Context, kept store.Source) error {
-	if s.engine(kept.Engine).File || !s.hasSecret(kept) {
+	if s.engine(kept.Engine).File || !s.hasSecret(ctx, kept) {
 		return nil
 	}
 	return s.Store.Bind(ctx, secretName(kept), place(kept), s.Now().UTC())

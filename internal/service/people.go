@@ -199,6 +199,38 @@ func (s *Service) ChangeUser(ctx context.Context, who identity.Actor, name strin
 	return s.User(ctx, who, name)
 }
 
+// SeeAs has an administrator's session see what a user would: it only reads, and every
+// page says so.
+func (s *Service) SeeAs(ctx context.Context, who identity.Actor, user string) error {
+	if err := administrators(who); err != nil {
+		return err
+	}
+	if err := inPerson(who); err != nil {
+		return err
+	}
+	if _, err := s.User(ctx, who, user); err != nil {
+		return err
+	}
+	if err := s.People.See(ctx, who, user); err != nil {
+		return diag.Problems{{Code: "user_disabled", Field: "user", Message: user + " is disabled and sees nothing.", Hint: "Enable them first."}}
+	}
+	return s.Store.Audit(ctx, who.Entry("see-as.begun", user))
+}
+
+// SeeAsOneself ends seeing what another user would.
+func (s *Service) SeeAsOneself(ctx context.Context, who identity.Actor) error {
+	if err := admitted(who); err != nil {
+		return err
+	}
+	if who.Behind() == "" {
+		return nil
+	}
+	if err := s.People.See(ctx, who, ""); err != nil {
+		return err
+	}
+	return s.Store.Audit(ctx, who.Entry("see-as.ended", who.Name()))
+}
+
 // set puts what is given in the place of what there is.
 func set[T any](to, from *T) {
 	if from != nil {

@@ -46,8 +46,12 @@ func (s *Service) job(ctx context.Context, who identity.Actor, r Request) (runne
 	if err := s.mayRun(ctx, who, r); err != nil {
 		return runner.Job{}, err
 	}
+	r, err := s.answered(ctx, who, r)
+	if err != nil {
+		return runner.Job{}, err
+	}
 	job, err := s.jobFor(ctx, who, r)
-	job.User = who.Name()
+	job.User = who.Doer()
 	if errors.Is(err, store.ErrNotFound) {
 		d, failed := s.directory(ctx)
 		if failed != nil {

@@ -112,6 +112,8 @@ type Request struct {
 	Version int
 	// Draft asks for what was pushed last instead.
 	Draft bool
+	// Answers is the name of saved answers, under those that are given.
+	Answers string
 	// Guard has texts that a spreadsheet would take for formulas marked in CSV.
 	Guard bool
 }

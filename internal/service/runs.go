@@ -104,17 +104,37 @@ func bound(args []any) []wire.BoundValue {
 // the writer. An error means that nothing was written.
 func (s *Service) Run(ctx context.Context, who identity.Actor, r Request, format output.Format, begin func(wire.RunRecord) output.Writer) (wire.RunRecord, error) {
 	if _, inputs, narrowed := who.Narrowed(); narrowed {
-		r.Inputs, r.AsOf = inputs, ""
+		r.Inputs, r.AsOf, r.Answers = inputs, "", ""
+	}
+	if who.Behind() != "" && format.File {
+		return wire.RunRecord{}, forbidden("Nothing is taken away while you see as "+who.Name()+".", "End seeing as them first.")
 	}
 	job, err := s.job(ctx, who, r)
 	if err != nil {
 		return wire.RunRecord{}, err
 	}
 	record, err := s.runner.Run(ctx, job, format, func(started store.Run) output.Writer { return begin(recordOf(started)) })
+	if format.File && record.Count > s.tellExports() && err == nil {
+		entry := who.Entry("exported", r.Report).With(nil, map[string]any{"run": record.ID, "records": record.Count, "format": format.Name})
+		if err := s.Store.Audit(context.WithoutCancel(ctx), entry); err != nil {
+			s.Log.Error("an export was not told to the audit log", "run", record.ID, "problem", err)
+		}
+	}
 	if record.Rewritten { // what was known of the source holds no longer
 		s.resurvey(job.Compiled.Query.Source)
 	}
 	return recordOf(record), err
+}
+
+// usuallyTold is from how many records on the audit log is told of an export, where
+// nothing else is said.
+const usuallyTold = 10_000
+
+func (s *Service) tellExports() int64 {
+	if s.ExportsTold != 0 {
+		return s.ExportsTold
+	}
+	return usuallyTold
 }
 
 func summaryOf(r store.Run) wire.RunSummary {

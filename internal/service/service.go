@@ -41,6 +41,9 @@ type Config struct {
 	Log            *slog.Logger
 	// Folders are those that files of sources may be in; none means anywhere.
 	Folders []string
+	// ExportsTold is the number of records above which the audit log is told of an export;
+	// 0 means 10,000.
+	ExportsTold int64
 	// Spool is the folder where rows wait for slow readers; empty for none.
 	Spool string
 }

@@ -68,7 +68,7 @@ func (s *Service) ChangeSource(ctx context.Context, who identity.Actor, info wir
 			*field.to = field.from
 		}
 	}
-	now.PowerfulLogin = now.PowerfulLogin || info.PowerfulLogin
+	now.PowerfulLogin, now.PassPerson = now.PowerfulLogin || info.PowerfulLogin, now.PassPerson || info.PassPerson
 	now.Encodings = nil // they stay
 	return s.saveSource(ctx, who, "source.changed", now, true)
 }
@@ -163,7 +163,7 @@ func (s *Service) saveSource(ctx context.Context, who identity.Actor, what strin
 		return catalog.Source{}, err
 	}
 	defer release()
-	kept := store.Source{Name: info.Name, Engine: info.Engine, Address: info.Address, Database: info.Database, User: info.User, Secret: info.Secret, TLS: info.TLS, PowerfulLogin: info.PowerfulLogin}
+	kept := store.Source{Name: info.Name, Engine: info.Engine, Address: info.Address, Database: info.Database, User: info.User, Secret: info.Secret, TLS: info.TLS, PowerfulLogin: info.PowerfulLogin, PassPerson: info.PassPerson}
 	address, err := s.address(ctx, kept)
 	if err != nil {
 		return catalog.Source{}, err
@@ -182,7 +182,7 @@ func (s *Service) saveSource(ctx context.Context, who identity.Actor, what strin
 	if err == nil {
 		err = s.fitting(ctx, who, opened, &found, info.Encodings, anyway)
 	}
-	if err = errors.Join(s.withSecret(kept, err), opened.Close()); err != nil {
+	if err = errors.Join(s.withSecret(ctx, kept, err), opened.Close()); err != nil {
 		return catalog.Source{}, err
 	}
 	entry := who.Entry(what, kept.Name).With(nil, info)
@@ -328,7 +328,7 @@ func (s *Service) Sources(ctx context.Context, who identity.Actor) ([]wire.Sourc
 		info := wire.SourceInfo{Name: k.Name, Engine: k.Engine}
 		switch {
 		case who.MayOn(identity.Manage, k.Name):
-			info = wire.SourceInfo{Name: k.Name, Engine: k.Engine, Address: k.Address, Database: k.Database, User: k.User, Secret: k.Secret, TLS: k.TLS, PowerfulLogin: k.PowerfulLogin, Encodings: k.Encodings}
+			info = wire.SourceInfo{Name: k.Name, Engine: k.Engine, Address: k.Address, Database: k.Database, User: k.User, Secret: k.Secret, TLS: k.TLS, PowerfulLogin: k.PowerfulLogin, PassPerson: k.PassPerson, Encodings: k.Encodings}
 		case !who.MayOn(identity.Read, k.Name):
 			continue
 		}

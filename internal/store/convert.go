@@ -18,11 +18,11 @@ func mapped[R, D any](rows []R, domain func(R) D) []D {
 }
 
 func sourceRowOf(s Source) sourceRow {
-	return sourceRow{Name: s.Name, Engine: s.Engine, Address: s.Address, Database: s.Database, User: s.User, Secret: s.Secret, TLS: s.TLS, Powerful: s.PowerfulLogin, Encodings: text(s.Encodings)}
+	return sourceRow{Name: s.Name, Engine: s.Engine, Address: s.Address, Database: s.Database, User: s.User, Secret: s.Secret, TLS: s.TLS, Powerful: s.PowerfulLogin, Person: s.PassPerson, Encodings: text(s.Encodings)}
 }
 
 func (r sourceRow) domain() Source {
-	s := Source{Name: r.Name, Engine: r.Engine, Address: r.Address, Database: r.Database, User: r.User, Secret: r.Secret, TLS: r.TLS, PowerfulLogin: r.Powerful}
+	s := Source{Name: r.Name, Engine: r.Engine, Address: r.Address, Database: r.Database, User: r.User, Secret: r.Secret, TLS: r.TLS, PowerfulLogin: r.Powerful, PassPerson: r.Person}
 	read(r.Encodings, &s.Encodings)
 	if s.Encodings == nil {
 		s.Encodings = map[string]string{}
@@ -82,7 +82,7 @@ func userRowOf(u User) userRow {
 	return userRow{
 		Name: u.Name, Display: u.Display, Email: u.Email, Language: u.Language, Zone: u.Zone, DateOrder: u.DateOrder, Role: u.Role,
 		Attributes: text(u.Attributes), Disabled: u.Disabled, Password: u.Password, Factor: u.Factor, Confirmed: u.Confirmed, Step: u.Step,
-		Recovery: text(u.Recovery), CreatedAt: u.CreatedAt.UTC(),
+		Recovery: text(u.Recovery), CreatedAt: u.CreatedAt.UTC(), Provider: u.Provider, ProviderAt: u.ProviderAt.UTC(),
 	}
 }
 
@@ -90,6 +90,7 @@ func (r userRow) domain() User {
 	u := User{
 		Name: r.Name, Display: r.Display, Email: r.Email, Language: r.Language, Zone: r.Zone, DateOrder: r.DateOrder, Role: r.Role,
 		Disabled: r.Disabled, Password: r.Password, Factor: r.Factor, Confirmed: r.Confirmed, Step: r.Step, CreatedAt: r.CreatedAt,
+		Provider: r.Provider, ProviderAt: r.ProviderAt,
 	}
 	read(r.Attributes, &u.Attributes)
 	read(r.Recovery, &u.Recovery)
@@ -115,6 +116,12 @@ func (r tokenRow) domain() Token {
 	t := Token{ID: r.ID, Hash: r.Hash, User: r.User, Name: r.Name, Scope: r.Scope, Report: r.Report, Created: r.Created, Expires: r.Expires, Used: r.Used}
 	read(r.Inputs, &t.Inputs)
 	return t
+}
+
+func (r answersRow) domain() Answers {
+	a := Answers{Report: r.Report, Name: r.Name, Owner: r.Owner, Shared: r.Shared, Begins: r.Begins, At: r.At}
+	read(r.Inputs, &a.Inputs)
+	return a
 }
 
 func (r auditRow) domain() Entry {

@@ -37,12 +37,14 @@ var migrations = []*gormigrate.Migration{
 	step("2026-11-bindings", `create table if not exists bindings (secret text, place text, bound_at datetime, primary key (secret))`),
 	steps("2026-11-people",
 		columns("", "runs", "user text", "seen text"),
+		columns("", "sources", "person numeric"),
 		step("", `
 			create index if not exists idx_runs_user on runs (user);
 			create table if not exists users (name text, display text, email text, language text, zone text, date_order text, role text, attributes text, disabled numeric,
-				password text, factor blob, confirmed numeric, step integer, recovery text, created_at datetime, primary key (name));
+				password text, factor blob, confirmed numeric, step integer, recovery text, created_at datetime, provider text, provider_at datetime, primary key (name));
+			create unique index if not exists idx_users_provider on users (provider) where provider <> '';
 			create table if not exists groups (name text, title text, primary key (name));
-			create table if not exists members (group_name text, user text, primary key (group_name, user));
+			create table if not exists members (group_name text, user text, origin text, primary key (group_name, user));
 			create table if not exists grants (kind text, place text, granted text, to_kind text, whom text, primary key (kind, place, to_kind, whom));
 			create table if not exists sessions (hash text, user text, begun datetime, seen datetime, address text, client text, primary key (hash));
 			create index if not exists idx_sessions_user on sessions (user);
@@ -50,6 +52,8 @@ var migrations = []*gormigrate.Migration{
 				created datetime, expires datetime, used datetime);
 			create index if not exists idx_tokens_user on tokens (user);
 			create table if not exists links (hash text, user text, expires datetime, primary key (hash));
+			create table if not exists answers (report text, name text, owner text, shared numeric, inputs text, begins numeric, at datetime, primary key (report, name, owner, shared));
+			create table if not exists secrets (name text, sealed blob, at datetime, primary key (name));
 			create table if not exists settings (key text, value blob, primary key (key));
 			create table if not exists audit (number integer, at text, who text, from_address text, what text, done_to text, before text, after text, code text, primary key (number));
 			create index if not exists idx_audit_who on audit (who)`)),

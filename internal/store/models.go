@@ -14,6 +14,7 @@ type sourceRow struct {
 	Secret    string
 	TLS       string
 	Powerful  bool
+	Person    bool   // is passed on
 	Encodings string // JSON: TABLE.COLUMN to encoding
 	CreatedAt time.Time
 }
@@ -124,6 +125,8 @@ type userRow struct {
 	Step       int64
 	Recovery   string // JSON
 	CreatedAt  time.Time
+	Provider   string // issuer and subject
+	ProviderAt time.Time
 }
 
 func (userRow) TableName() string { return "users" }
@@ -136,8 +139,9 @@ type groupRow struct {
 func (groupRow) TableName() string { return "groups" }
 
 type memberRow struct {
-	Group string `gorm:"primaryKey;column:group_name"`
-	User  string `gorm:"primaryKey"`
+	Group  string `gorm:"primaryKey;column:group_name"`
+	User   string `gorm:"primaryKey"`
+	Origin string // here where it is blank, or the provider
 }
 
 func (memberRow) TableName() string { return "members" }
@@ -185,6 +189,26 @@ type linkRow struct {
 }
 
 func (linkRow) TableName() string { return "links" }
+
+type answersRow struct {
+	Report string `gorm:"primaryKey"`
+	Name   string `gorm:"primaryKey"`
+	Owner  string `gorm:"primaryKey"`
+	Shared bool   `gorm:"primaryKey"`
+	Inputs string // JSON
+	Begins bool
+	At     time.Time
+}
+
+func (answersRow) TableName() string { return "answers" }
+
+type secretRow struct {
+	Name   string `gorm:"primaryKey"`
+	Sealed []byte
+	At     time.Time
+}
+
+func (secretRow) TableName() string { return "secrets" }
 
 type settingRow struct {
 	Key   string `gorm:"primaryKey"`

@@ -31,6 +31,10 @@ type User struct {
 	Step      int64
 	Recovery  []string
 	CreatedAt time.Time
+	// Provider is the issuer and the subject at the identity provider, blank for a user of
+	// our own; ProviderAt is when they last signed in there.
+	Provider   string
+	ProviderAt time.Time
 }
 
 // Group is a set of users.
@@ -62,8 +66,8 @@ type Token struct {
 	ID         uint
 	Hash, User string
 	Name       string
-	// Scope is full, read (nothing can be changed with it) or report (one report can be
-	// run with it).
+	// Scope is full, read (nothing can be changed with it), report (one report can be
+	// run with it) or link (the same, by an address that a spreadsheet reads).
 	Scope   string
 	Report  string
 	Inputs  parameter.Inputs
@@ -200,6 +204,34 @@ func (s *Store) UseLink(ctx context.Context, hash string, now time.Time, e Entry
 	})
 }
 
+// UserOf gives the user of an identity provider.
+func (s *Store) UserOf(ctx context.Context, provider string) (User, error) {
+	var row userRow
+	err := s.db.WithContext(ctx).Take(&row, "provider = ?", provider).Error
+	return row.domain(), found(err)
+}
+
+// Provided keeps what an identity provider says of a user who signs in there: a new one,
+// or what is now true of one that is known. Their groups of the provider are replaced.
+// ErrTaken says that another user has the name.
+func (s *Store) Provided(ctx context.Context, u User, groups []string, e Entry) error {
+	defer s.people.Add(1)
+	return s.audited(ctx, e, func(tx *gorm.DB) error {
+		var old userRow
+		err := tx.Limit(1).Find(&old, "name = ?", u.Name).Error
+		if err == nil && old.Name != "" && old.Provider != u.Provider {
+			return ErrTaken
+		}
+		row := userRowOf(u)
+		err = errors.Join(err, tx.Save(&row).Error, tx.Delete(&memberRow{}, "user = ? and origin = 'provider'", u.Name).Error)
+		for _, g := range groups {
+			err = errors.Join(err, tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&groupRow{g, ""}).Error,
+				tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&memberRow{g, u.Name, "provider"}).Error)
+		}
+		return err
+	})
+}
+
 // Groups lists the groups by name, with their members.
 func (s *Store) Groups(ctx context.Context) ([]Group, error) {
 	var rows []groupRow
@@ -219,11 +251,11 @@ func (s *Store) Groups(ctx context.Context) ([]Group, error) {
 func (s *Store) SaveGroup(ctx context.Context, g Group, e Entry) error {
 	defer s.people.Add(1)
 	return s.audited(ctx, e, func(tx *gorm.DB) error {
-		if err := errors.Join(tx.Save(&groupRow{g.Name, g.Title}).Error, tx.Delete(&memberRow{}, "group_name = ?", g.Name).Error); err != nil {
+		if err := errors.Join(tx.Save(&groupRow{g.Name, g.Title}).Error, tx.Delete(&memberRow{}, "group_name = ? and (origin <> 'provider' or user not in ?)", g.Name, append(g.Members, "")).Error); err != nil {
 			return err
 		}
 		for _, m := range g.Members {
-			if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&memberRow{g.Name, m}).Error; err != nil {
+			if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&memberRow{Group: g.Name, User: m}).Error; err != nil {
 				return err
 			}
 		}
@@ -356,6 +388,94 @@ func (s *Store) EndToken(ctx context.Context, user string, id uint, e Entry) err
 			query = query.Where("user = ?", user)
 		}
 		gone := query.Delete(&tokenRow{})
+		if gone.Error == nil && gone.RowsAffected == 0 {
+			return ErrNotFound
+		}
+		return gone.Error
+	})
+}
+
+// Answers are answers to a report under a name. Those that are shared are for all its
+// readers, others for their owner.
+type Answers struct {
+	Report, Name, Owner string
+	Shared              bool
+	Inputs              parameter.Inputs
+	// Begins tells that the report's page begins with them.
+	Begins bool
+	At     time.Time
+}
+
+// SaveAnswers keeps answers in the place of those of the same name. Where they are to
+// begin with, no others of the same reach do.
+func (s *Store) SaveAnswers(ctx context.Context, a Answers, e Entry) error {
+	if a.Shared {
+		a.Owner = ""
+	}
+	return s.audited(ctx, e, func(tx *gorm.DB) error {
+		if a.Begins {
+			if err := tx.Model(&answersRow{}).Where("report = ? and owner = ? and shared = ?", a.Report, a.Owner, a.Shared).Update("begins", false).Error; err != nil {
+				return err
+			}
+		}
+		row := answersRow{a.Report, a.Name, a.Owner, a.Shared, text(a.Inputs), a.Begins, a.At.UTC()}
+		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+	})
+}
+
+// AnswersOf lists the answers to a report that a user has, and those for all readers,
+// by name.
+func (s *Store) AnswersOf(ctx context.Context, report, user string) ([]Answers, error) {
+	var rows []answersRow
+	err := s.db.WithContext(ctx).Order("name, shared").Find(&rows, "report = ? and (shared or owner = ?)", report, user).Error
+	return mapped(rows, answersRow.domain), err
+}
+
+// RemoveAnswers removes answers. ErrNotFound says that there are none.
+func (s *Store) RemoveAnswers(ctx context.Context, report, name, owner string, shared bool, e Entry) error {
+	if shared {
+		owner = ""
+	}
+	return s.audited(ctx, e, func(tx *gorm.DB) error {
+		gone := tx.Delete(&answersRow{}, "report = ? and name = ? and owner = ? and shared = ?", report, name, owner, shared)
+		if gone.Error == nil && gone.RowsAffected == 0 {
+			return ErrNotFound
+		}
+		return gone.Error
+	})
+}
+
+// Secret is a password that is kept sealed.
+type Secret struct {
+	Name   string
+	Sealed []byte
+	At     time.Time
+}
+
+// SaveSecret keeps a sealed password in the place of one there is.
+func (s *Store) SaveSecret(ctx context.Context, k Secret, e Entry) error {
+	row := secretRow(k)
+	return s.audited(ctx, e, func(tx *gorm.DB) error { return tx.Save(&row).Error })
+}
+
+// Secrets lists the sealed passwords by name.
+func (s *Store) Secrets(ctx context.Context) ([]Secret, error) {
+	var rows []secretRow
+	err := s.db.WithContext(ctx).Order("name").Find(&rows).Error
+	return mapped(rows, func(r secretRow) Secret { return Secret(r) }), err
+}
+
+// Secret gives a sealed password.
+func (s *Store) Secret(ctx context.Context, name string) (Secret, error) {
+	var row secretRow
+	err := s.db.WithContext(ctx).Take(&row, "name = ?", name).Error
+	return Secret(row), found(err)
+}
+
+// RemoveSecret removes a sealed password.
+func (s *Store) RemoveSecret(ctx context.Context, name string, e Entry) error {
+	return s.audited(ctx, e, func(tx *gorm.DB) error {
+		gone := tx.Delete(&secretRow{}, "name = ?", name)
 		if gone.Error == nil && gone.RowsAffected == 0 {
 			return ErrNotFound
 		}

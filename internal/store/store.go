@@ -49,6 +49,8 @@ type Source struct {
 	Database, User, Secret, TLS string
 	// PowerfulLogin tells that a login that can write was asked for.
 	PowerfulLogin bool
+	// PassPerson tells the database who asks.
+	PassPerson bool
 	// Encodings are the date encodings set by hand, by TABLE.COLUMN.
 	Encodings map[string]string
 }

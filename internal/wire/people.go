@@ -20,6 +20,7 @@ type Me struct {
 	SecondFactor bool                `json:"second_factor" doc:"Whether a second factor is asked for at sign-in"`
 	Recovery     int                 `json:"recovery,omitempty" doc:"How many of the codes that were written down are left"`
 	By           string              `json:"by" enum:"open,session,token" doc:"How they signed in"`
+	SeenBy       string              `json:"seen_by,omitempty" doc:"The administrator who looks at what this user sees"`
 	Writes       bool                `json:"writes" doc:"Whether anything can be changed with it"`
 }
 
@@ -95,7 +96,7 @@ type Token struct {
 	ID      uint             `json:"id"`
 	User    string           `json:"user"`
 	Name    string           `json:"name"`
-	Scope   string           `json:"scope" enum:"full,read,report" doc:"Whether it can do what its user can, only read, or only run one report"`
+	Scope   string           `json:"scope" enum:"full,read,report,link" doc:"Whether it can do what its user can, only read, only run one report, or is part of an address that a spreadsheet reads"`
 	Report  string           `json:"report,omitempty"`
 	Inputs  parameter.Inputs `json:"inputs,omitempty"`
 	Created time.Time        `json:"created"`
@@ -108,10 +109,24 @@ type Token struct {
 // NewToken is a token to be made.
 type NewToken struct {
 	Name   string           `json:"name" minLength:"1" maxLength:"100" doc:"What it is for"`
-	Scope  string           `json:"scope,omitempty" enum:"full,read,report" doc:"full where left out"`
-	Report string           `json:"report,omitempty" maxLength:"200" doc:"The one report of the scope report"`
+	Scope  string           `json:"scope,omitempty" enum:"full,read,report,link" doc:"full where left out"`
+	Report string           `json:"report,omitempty" maxLength:"200" doc:"The one report of the scopes report and link"`
 	Inputs parameter.Inputs `json:"inputs,omitempty" doc:"Its answers; periods such as last month are read at each run"`
 	Days   int              `json:"days,omitempty" minimum:"1" maximum:"3650" doc:"How long it can be used; 90 where left out"`
+}
+
+// SavedAnswers are answers to a report under a name.
+type SavedAnswers struct {
+	Name   string           `json:"name" maxLength:"200" doc:"What they are called"`
+	Shared bool             `json:"shared" doc:"Whether they are for all readers of the report, or for oneself"`
+	Begins bool             `json:"begins" doc:"Whether the report's page begins with them; one's own come before those for all"`
+	Inputs parameter.Inputs `json:"inputs" doc:"The answers by question, as they were typed"`
+}
+
+// SecretInfo is a password of sources that is kept sealed.
+type SecretInfo struct {
+	Name string    `json:"name"`
+	At   time.Time `json:"at" doc:"When it was set"`
 }
 
 // Factor is a second factor that waits to be confirmed with a code.

@@ -24,6 +24,8 @@ type SourceInfo struct {
 	// PowerfulLogin takes a login that can do what a read-only transaction does not
 	// keep it from.
 	PowerfulLogin bool `json:"powerful_login,omitempty" doc:"Take a login that can write all the same: a superuser, one that reaches files, or other databases"`
+	// PassPerson tells the database who asks.
+	PassPerson bool `json:"pass_person,omitempty" doc:"Tell a PostgreSQL database who asks, in the setting pikegate.user of each transaction"`
 	// Encodings are the date encodings set by hand.
 	Encodings map[string]string `json:"encodings,omitempty" doc:"Date encodings set by hand, by TABLE.COLUMN"`
 }

@@ -70,6 +70,16 @@ run-report            POST   /reports/tolls/runs                               4
 run-report            POST   /reports/tolls/runs                               404 404 200 404 200 200  {"draft": true}
 run-report            POST   /reports/wages/runs                               404 404 404 404 200 404  {}
 list-readers          GET    /reports/tolls/readers                            403 403 403 404 200 403
+list-answers          GET    /reports/tolls/answers                            404 200 200 404 200 200
+save-answers          PUT    /reports/tolls/answers                            404 200 200 404 200 403  {"name": "mine", "shared": false, "begins": false, "inputs": {"period": "last month"}}
+save-answers          PUT    /reports/tolls/answers                            404 403 403 404 200 403  {"name": "ours", "shared": true, "begins": true, "inputs": {}}
+remove-answers        DELETE /reports/tolls/answers/mine                       404 204 204 404 204 403
+remove-answers        DELETE /reports/tolls/answers/ours?shared=true           404 403 403 404 204 403
+list-secrets          GET    /secrets                                          403 403 403 403 200 403
+save-secret           PUT    /secrets/tolls                                    403 403 403 403 204 403  {"secret": "x"}
+remove-secret         DELETE /secrets/tolls                                    403 403 403 403 204 403
+see-as-oneself        POST   /see-as/end                                       204 204 204 204 204 204
+see-as                POST   /see-as                                           403 403 403 403 404 403  {"user": "nobody-there"}
 list-rights           GET    /rights                                           403 403 200 200 200 200
 give-right            POST   /rights                                           403 403 403 403 204 403  {"folder": "dues/old", "right": "run", "user": "rita"}
 take-right            POST   /rights/take                                      403 403 403 403 204 403  {"folder": "dues/old", "right": "run", "user": "rita"}
@@ -99,6 +109,8 @@ sign-out              POST   /sign-out                                         2
 // public are the operations that need no sign-in, and what they answer whoever asks.
 const public = `
 ways-to-sign-in       GET    /sign-in           200
+read-link             GET    /linked/x/records.csv  401
+look-at-link-file     HEAD   /linked/x/records.csv  401
 sign-in               POST   /sign-in           401  {"name": "ada", "password": "x"}
 look-at-link          POST   /welcome           401  {"link": "x"}
 set-password          POST   /welcome/password  401  {"link": "x", "password": "nine barges at the lock"}

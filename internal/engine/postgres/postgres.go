@@ -136,7 +136,12 @@ func (s *source) with(ctx context.Context, do func(*pgconn.PgConn) error) error 
 		return s.fail(ctx, err)
 	}
 	var stopped error
-	err = do(raw)
+	if s.address.PassPerson {
+		_, err = raw.ExecParams(ctx, "select set_config('pikegate.user', $1, true)", [][]byte{[]byte(engine.PersonOf(ctx))}, nil, nil, nil).Close()
+	}
+	if err == nil {
+		err = do(raw)
+	}
 	if err != nil {
 		stopped = s.fail(ctx, err)
 	}

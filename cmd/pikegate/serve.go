@@ -12,16 +12,21 @@ import (
 	"syscall"
 	"time"
 
+	"go.yaml.in/yaml/v4"
+
 	"pikegate/internal/api"
+	"pikegate/internal/cli"
 	"pikegate/internal/config"
 	"pikegate/internal/demo"
 	"pikegate/internal/engine"
 	"pikegate/internal/engine/mysql"
 	"pikegate/internal/engine/postgres"
 	"pikegate/internal/engine/sqlite"
+	"pikegate/internal/identity"
 	"pikegate/internal/runner"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
+	"pikegate/internal/wire"
 )
 
 // stopping is how long requests under way may take once the service is told to
@@ -35,7 +40,8 @@ const (
 var engines = []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine}
 
 // serve wires the service together and runs it until the context ends.
-func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(address string)) (err error) {
+func serve(ctx context.Context, c config.Serve, with cli.Demo, ready func(address string, invited []wire.Invitation)) (err error) {
+	withDemo := with.Data
 	config.TuneMemory(c.Memory)
 	if withDemo && c.Calendar.Zone == "" {
 		c.Calendar.Zone = demo.Zone
@@ -95,7 +101,7 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 	}
 	s, err := service.New(ctx, service.Config{
 		Store: kept, Vault: vault, Engines: engines, Secret: secrets, SecretVariable: config.SecretVariable,
-		Calendar: calendar, Now: time.Now, TimeLimit: c.TimeLimit, Log: log, Spool: spool, Folders: c.Folders,
+		ExportsTold: c.ExportsTold, Calendar: calendar, Now: time.Now, TimeLimit: c.TimeLimit, Log: log, Spool: spool, Folders: c.Folders,
 	})
 	if err != nil {
 		return errors.Join(err, kept.Close())
@@ -106,11 +112,39 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 			return err
 		}
 	}
+	var invited []wire.Invitation
+	if with.People && !closed {
+		if invited, err = demo.InstallPeople(ctx, s); err != nil {
+			return err
+		}
+	}
 	// Requests live on when the service is told to stop, until they have had time
 	// to end.
 	requests, end := context.WithCancelCause(context.WithoutCancel(ctx))
 	defer end(nil)
+	address := "http://" + listener.Addr().String()
+	if own != nil {
+		address = "https://" + listener.Addr().String()
+	}
 	handler := api.New(s, log, version)
+	served := http.Handler(handler)
+	if c.IdentityProvider != "" {
+		if err := useProvider(s.People, c.IdentityProvider); err != nil {
+			return err
+		}
+	} else if with.People {
+		standIn, provider, err := demo.StandIn(address)
+		if err == nil {
+			err = s.People.UseProvider(provider)
+		}
+		if err != nil {
+			return err
+		}
+		mux := http.NewServeMux()
+		mux.Handle(demo.StandInPath+"/", http.StripPrefix(demo.StandInPath, standIn))
+		mux.Handle("/", handler)
+		served = mux
+	}
 	handler.Stall = c.Stall
 	handler.Reach = api.Reach{Public: c.Public, Proxies: c.Proxies}
 	go s.People.Watch(ctx)
@@ -121,7 +155,7 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 		Age: time.Duration(c.Keep.Days) * 24 * time.Hour, Runs: c.Keep.Runs, Bytes: int64(c.Keep.MiB) << 20,
 	}, func(err error) { log.Error("old records of runs could not be let go", "problem", err) })
 	server := &http.Server{
-		Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+		Handler: served, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		ConnState: idle.changed, BaseContext: func(net.Listener) context.Context { return requests },
 		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelDebug),
 	}
@@ -134,11 +168,10 @@ func serve(ctx context.Context, c config.Serve, withDemo bool, ready func(addres
 		handler.Reach.Certified = own.named
 		server.TLSConfig = own.config()
 		go func() { done <- server.ServeTLS(limit(listener), "", "") }()
-		ready("https://" + listener.Addr().String())
 	} else {
 		go func() { done <- server.Serve(limit(listener)) }()
-		ready("http://" + listener.Addr().String())
 	}
+	ready(address, invited)
 	select {
 	case err := <-done:
 		return err
@@ -179,6 +212,25 @@ func note(ctx context.Context, kept *store.Store, log *slog.Logger) error {
 		log.Info("the end of the audit log", "head", head.String())
 	}
 	return err
+}
+
+// useProvider reads what a file tells of an identity provider.
+func useProvider(people *identity.Keeper, file string) error {
+	content, err := os.ReadFile(file)
+	if err != nil {
+		return err
+	}
+	var c identity.ProviderConfig
+	if err := yaml.Load(content, &c, yaml.WithKnownFields()); err != nil {
+		return fmt.Errorf("%s, which --identity-provider names, cannot be read: %w", file, err)
+	}
+	if secret := os.Getenv("PIKEGATE_PROVIDER_SECRET"); secret != "" {
+		c.ClientSecret = secret
+	}
+	if err := people.UseProvider(c); err != nil {
+		return fmt.Errorf("%s, which --identity-provider names: %w", file, err)
+	}
+	return nil
 }
 
 // ignored is no error where time was up: the service ends all the same.

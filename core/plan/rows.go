@@ -17,6 +17,8 @@ type Rows func(table catalog.Table, alias string) (opened []Opened, restricted b
 
 // Opened is a condition that opens rows, resolved, with what it asks of whoever asks.
 type Opened struct {
+	// Title is what people read of it, blank where that is the condition itself.
+	Title     string
 	Condition criteria.Expr
 	Questions []parameter.Parameter
 	Values    parameter.Values
@@ -70,12 +72,21 @@ func (b *binder) opened(o Opened) (criteria.Expr, *binder) {
 // alone is a table that is read by itself.
 func (b *binder) alone(t catalog.Table) Table { return b.tableOf(t, t.Own()) }
 
-// Restricts says in words which rows of tables are shown to whoever asks, by table, for
-// those of which not all are. Each of a table's conditions is given by itself.
-func (p Planner) Restricts(tables []catalog.Table) map[string][]string {
-	said := map[string][]string{}
+// Restricted is a table of which not every row may be seen.
+type Restricted struct {
+	Table string
+	// Rows are those that are seen, by what opens them: its title, and its condition in
+	// words. There are none where it is empty.
+	Rows []Seen
+}
+
+// Seen is rows that are seen.
+type Seen struct{ Title, Words string }
+
+// Restricts tells of which of some tables not every row is shown to whoever asks.
+func (p Planner) Restricts(tables []catalog.Table) (all []Restricted) {
 	if p.Rows == nil {
-		return said
+		return nil
 	}
 	b := p.binder(nil)
 	for _, t := range tables {
@@ -83,14 +94,13 @@ func (p Planner) Restricts(tables []catalog.Table) map[string][]string {
 		if !restricted {
 			continue
 		}
-		rows := []string{}
+		r := Restricted{Table: t.Name, Rows: []Seen{}}
 		for _, o := range opened {
-			if bare, own := b.opened(o); bare != nil {
-				rows = append(rows, own.said(o.Condition))
+			if _, own := b.opened(o); !slices.ContainsFunc(r.Rows, func(s Seen) bool { return s.Words == own.said(o.Condition) }) {
+				r.Rows = append(r.Rows, Seen{o.Title, own.said(o.Condition)})
 			}
 		}
-		slices.Sort(rows)
-		said[t.Name] = slices.Compact(rows)
+		all = append(all, r)
 	}
-	return said
+	return all
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"net/url"
 	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -16,6 +17,7 @@ import (
 type Ways struct {
 	State    string `json:"state" enum:"open,closed" doc:"open as long as there are no users"`
 	Password bool   `json:"password" doc:"Whether by name and password"`
+	Provider string `json:"provider,omitempty" doc:"The identity provider at which one can sign in"`
 }
 
 // Credentials are what somebody signs in with.
@@ -42,11 +44,32 @@ type signedIn struct {
 }
 
 func (s *Server) account() {
-	public(s, http.MethodGet, "ways-to-sign-in", "/sign-in", "How one can sign in", []int{}, func(ctx context.Context, _ *struct{}) (*response[Ways], error) {
+	public(s, http.MethodGet, "ways-to-sign-in", "/sign-in", "How one can sign in", http.StatusOK, []int{}, func(ctx context.Context, _ *struct{}) (*response[Ways], error) {
 		closed, err := s.service.People.Closed(ctx)
-		return answer(s, Ways{State: map[bool]string{false: "open", true: "closed"}[closed], Password: closed}, err)
+		return answer(s, Ways{State: map[bool]string{false: "open", true: "closed"}[closed], Password: closed, Provider: s.service.People.Provider()}, err)
 	})
-	public(s, http.MethodPost, "sign-in", "/sign-in", "Sign in with a browser", []int{401, 429}, func(ctx context.Context, in *struct {
+	public(s, http.MethodGet, "sign-in-at-provider", "/sign-in/provider", "Go to the identity provider to sign in", http.StatusSeeOther, []int{}, func(ctx context.Context, in *struct {
+		Back string `query:"back" maxLength:"1000" doc:"Where in the console to go on" example:"/runs"`
+	},
+	) (*redirected, error) {
+		address, kept, err := s.service.People.BeginAtProvider(ctx, s.reached(callerOf(ctx).host)+providerReturn, in.Back)
+		if err != nil {
+			return s.backToSignIn(err), nil
+		}
+		return &redirected{Status: http.StatusSeeOther, Location: address, SetCookie: []http.Cookie{s.attemptCookie(kept)}}, nil
+	})
+	public(s, http.MethodGet, "return-from-provider", "/sign-in/provider/return", "Where the identity provider sends the browser back to", http.StatusSeeOther, []int{}, func(ctx context.Context, in *struct {
+		Client string `header:"User-Agent"`
+	},
+	) (*redirected, error) {
+		c := callerOf(ctx)
+		secret, back, err := s.service.People.FinishAtProvider(ctx, c.attempt, c.query, identity.Attempt{Address: c.from, Client: in.Client})
+		if err != nil {
+			return s.backToSignIn(err), nil
+		}
+		return &redirected{Status: http.StatusSeeOther, Location: "/#" + back, SetCookie: []http.Cookie{s.cookie(secret), s.attemptCookie("")}}, nil
+	})
+	public(s, http.MethodPost, "sign-in", "/sign-in", "Sign in with a browser", http.StatusNoContent, []int{401, 429}, func(ctx context.Context, in *struct {
 		Client string `header:"User-Agent"`
 		Body   Credentials
 	},
@@ -63,7 +86,7 @@ func (s *Server) account() {
 		}
 		return &signedIn{s.cookie("")}, nil
 	})
-	public(s, http.MethodPost, "look-at-link", "/welcome", "Whose a link is that sets a password", []int{401, 429}, func(ctx context.Context, in *struct {
+	public(s, http.MethodPost, "look-at-link", "/welcome", "Whose a link is that sets a password", http.StatusOK, []int{401, 429}, func(ctx context.Context, in *struct {
 		Body struct {
 			Link string `json:"link" maxLength:"200" doc:"What follows /#/welcome/ in the address"`
 		}
@@ -75,7 +98,7 @@ func (s *Server) account() {
 		}
 		return &response[Welcomed]{Welcomed{u.Name, u.Display}}, nil
 	})
-	public(s, http.MethodPost, "set-password", "/welcome/password", "Set a password with a link, which is used up", []int{401, 422, 429}, func(ctx context.Context, in *struct {
+	public(s, http.MethodPost, "set-password", "/welcome/password", "Set a password with a link, which is used up", http.StatusNoContent, []int{401, 422, 429}, func(ctx context.Context, in *struct {
 		Body struct {
 			Link     string `json:"link" maxLength:"200" doc:"What follows /#/welcome/ in the address"`
 			Password string `json:"password" maxLength:"1000" doc:"The new password, of at least 12 characters"`
@@ -148,6 +171,45 @@ func (s *Server) account() {
 		return s.service.EndToken(ctx, who, in.Token)
 	})
 }
+
+const providerReturn = prefix + "/sign-in/provider/return"
+
+// redirected sends a browser elsewhere.
+type redirected struct {
+	Status    int
+	Location  string        `header:"Location"`
+	SetCookie []http.Cookie `header:"Set-Cookie"`
+}
+
+// reached is the address by which the service is reached, of a request for a host.
+func (s *Server) reached(host string) string {
+	switch {
+	case s.Reach.Public != nil:
+		return s.Reach.Public.Scheme + "://" + s.Reach.Public.Host
+	case s.Reach.Certified != nil:
+		return "https://" + host
+	}
+	return "http://" + host
+}
+
+// backToSignIn leads back to the page of the console where one signs in, which says what
+// went wrong.
+func (s *Server) backToSignIn(err error) *redirected {
+	problem := s.asProblem(err)
+	return &redirected{Status: http.StatusSeeOther, Location: "/#/sign-in?problem=" + url.QueryEscape(problem.Errors[0].Code), SetCookie: []http.Cookie{s.attemptCookie("")}}
+}
+
+// attemptCookie is what a browser keeps while it is at the identity provider.
+func (s *Server) attemptCookie(kept string) http.Cookie {
+	c := s.cookie(kept)
+	c.Name = s.attemptName()
+	if kept != "" {
+		c.MaxAge = 600
+	}
+	return c
+}
+
+func (s *Server) attemptName() string { return s.cookieName() + "-attempt" }
 
 // later makes a refusal a problem document that says how long to wait.
 func (s *Server) later(err error) error {

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"net/url"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -51,6 +52,11 @@ type caller struct {
 	actor identity.Actor
 	err   error
 	from  string // the address it came from
+	host  string // the name it was sent to
+	// attempt is what the browser kept while it was at the identity provider, query what
+	// it was sent back with.
+	attempt string
+	query   url.Values
 }
 
 type callerKey struct{}
@@ -80,7 +86,11 @@ func (s *Server) authenticate(c *gin.Context) {
 	}
 	from := c.GetString(fromKey)
 	actor, err := s.identify(c.Request, from)
-	ctx := context.WithValue(c.Request.Context(), callerKey{}, caller{actor, err, from})
+	attempt := ""
+	if cookie, err := c.Request.Cookie(s.attemptName()); err == nil {
+		attempt = cookie.Value
+	}
+	ctx := context.WithValue(c.Request.Context(), callerKey{}, caller{actor, err, from, c.Request.Host, attempt, c.Request.URL.Query()})
 	if actor.Known() {
 		attended, done := s.service.People.Attend(engine.WithPerson(ctx, actor.Name()), actor)
 		defer done()

@@ -118,9 +118,10 @@ func (r Reach) proxy(address string) bool {
 func foreign(site string) bool { return site == "cross-site" || site == "same-site" }
 
 // navigates tells whether somebody follows a link to a page of the console, which
-// does no work.
+// does no work, or is sent back by the identity provider.
 func navigates(r *http.Request) bool {
-	return r.Method == http.MethodGet && r.Header.Get("Sec-Fetch-Mode") == "navigate" && r.Header.Get("Sec-Fetch-Dest") == "document" && !strings.HasPrefix(r.URL.Path, "/api/")
+	return r.Method == http.MethodGet && r.Header.Get("Sec-Fetch-Mode") == "navigate" && r.Header.Get("Sec-Fetch-Dest") == "document" &&
+		(!strings.HasPrefix(r.URL.Path, "/api/") || r.URL.Path == providerReturn)
 }
 
 func refuse(c *gin.Context, code, message, hint string) {

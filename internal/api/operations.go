@@ -35,8 +35,8 @@ func (s *Server) tell(ctx context.Context, who identity.Actor, operation string,
 }
 
 // public registers a call that needs no sign-in.
-func public[I, O any](s *Server, method, id, path, summary string, errors []int, handler func(context.Context, *I) (*O, error)) {
-	huma.Register(s.huma, huma.Operation{OperationID: id, Method: method, Path: prefix + path, Summary: summary, Errors: errors}, handler)
+func public[I, O any](s *Server, method, id, path, summary string, status int, errors []int, handler func(context.Context, *I) (*O, error)) {
+	huma.Register(s.huma, huma.Operation{OperationID: id, Method: method, Path: prefix + path, Summary: summary, DefaultStatus: status, Errors: errors}, handler)
 }
 
 // The following register a use case by its method. Errors lists the statuses it

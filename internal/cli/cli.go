@@ -32,8 +32,9 @@ type Env struct {
 	// Now is the clock.
 	Now func() time.Time
 	// Serve runs the service until the context ends; demo adds the
-	// demonstration. Ready is called with its address once it listens.
-	Serve func(ctx context.Context, c config.Serve, demo bool, ready func(address string)) error
+	// demonstration. Ready is called with its address once it listens, and with the links
+	// of its people when they were made.
+	Serve func(ctx context.Context, c config.Serve, demo Demo, ready func(address string, invited []wire.Invitation)) error
 	// AddUser and RecoverUser work on the files of a data folder at the machine.
 	AddUser     func(ctx context.Context, data string, u wire.User) (wire.Invitation, error)
 	RecoverUser func(ctx context.Context, data, name string) (wire.Invitation, error)
@@ -98,7 +99,7 @@ func (a *app) root() *cobra.Command {
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	root.PersistentFlags().StringVar(&a.server, "server", config.DefaultServer(), "address of the service (or PIKEGATE_SERVER)")
 	root.AddCommand(a.reports(), a.ask(), a.run(), a.runs(), a.compare(), a.explain(), a.why(), a.coverage(), a.check(), a.format(), a.push(), a.review(), a.publish(), a.versions(),
-		a.drafts(), a.pull(), a.remove(), a.uses(), a.schema(), a.period(), a.source(), a.signIn(), a.signOut(), a.whoami(), a.user(), a.group(), a.token(), a.rights(), a.audit(), a.serve(), a.demo())
+		a.drafts(), a.pull(), a.remove(), a.uses(), a.schema(), a.period(), a.source(), a.signIn(), a.signOut(), a.whoami(), a.user(), a.group(), a.token(), a.rights(), a.audit(), a.answers(), a.secretCommand(), a.serve(), a.demo())
 	return root
 }
 

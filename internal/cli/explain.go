@@ -50,6 +50,20 @@ func (a *app) explain() *cobra.Command {
 					p("      SQL      %s", c.SQL)
 				}
 			}
+			if len(e.Restrictions) > 0 {
+				p("\nRows you may see")
+			}
+			for _, r := range e.Restrictions {
+				if len(r.Rows) == 0 {
+					p("  %s: none", r.Table)
+				}
+				for _, rows := range r.Rows {
+					p("  %s: %s", r.Table, rows.Words)
+					if rows.Title != "" {
+						p("      %s", rows.Title)
+					}
+				}
+			}
 			p("\nSQL\n%s", indent(e.SQL))
 			if len(e.Values) > 0 {
 				p("\nValues")

@@ -20,6 +20,7 @@ type inputs struct {
 	set        []string
 	start, end string
 	asOf       string
+	answers    string
 	draft      bool
 }
 
@@ -27,6 +28,7 @@ func (in *inputs) flags(cmd *cobra.Command) {
 	cmd.Flags().StringArrayVar(&in.set, "set", nil, "an answer, as NAME=VALUE; repeat it for several answers to one question")
 	cmd.Flags().StringVar(&in.start, "start", "", "the start of the report's period")
 	cmd.Flags().StringVar(&in.end, "end", "", "the end of the report's period; it counts in full")
+	cmd.Flags().StringVar(&in.answers, "answers", "", "the name of saved answers, under those that are given")
 	asOfFlag(cmd, &in.asOf)
 	draftFlag(cmd, &in.draft)
 }
@@ -109,7 +111,7 @@ func (in *inputs) request(ctx context.Context, c *client.Client, report string) 
 		}
 		answers[name] = period
 	}
-	return client.Run{Inputs: answers, AsOf: in.asOf, Draft: in.draft}, nil
+	return client.Run{Inputs: answers, AsOf: in.asOf, Answers: in.answers, Draft: in.draft}, nil
 }
 
 func periodQuestion(ctx context.Context, c *client.Client, report string, draft bool) (string, error) {

@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/internal/config"
+	"pikegate/internal/wire"
 )
 
 func (a *app) serve() *cobra.Command {
@@ -20,6 +21,7 @@ func (a *app) demo() *cobra.Command {
 // serving is serve or demo, which differ in the data only.
 func (a *app) serving(name, short, folder string, demo bool) *cobra.Command {
 	c := config.DefaultServe(folder)
+	people := false
 	cmd := &cobra.Command{
 		Use:   name,
 		Short: short,
@@ -29,13 +31,16 @@ func (a *app) serving(name, short, folder string, demo bool) *cobra.Command {
 			if err := c.Validate(); err != nil {
 				return usageError{err}
 			}
-			return a.Serve(cmd.Context(), c, demo, func(address string) {
+			return a.Serve(cmd.Context(), c, Demo{Data: demo, People: people}, func(address string, invited []wire.Invitation) {
 				fmt.Fprintln(a.Stdout, address)
 				if demo {
-					a.invite(address)
+					a.invite(address, people, invited)
 				}
 			})
 		},
+	}
+	if demo {
+		cmd.Flags().BoolVar(&people, "people", false, "begin with users, groups, rights and row rules: a clerk, a keeper, a report developer and an administrator")
 	}
 	cmd.Flags().StringVar(&c.Listen, "listen", c.Listen, "HOST:PORT; port 0 picks a free one; beyond this machine's loopback there have to be users, and TLS")
 	cmd.Flags().StringVar(&c.Data, "data", c.Data, "the folder of the service's own records; it is made if need be")
@@ -45,6 +50,8 @@ func (a *app) serving(name, short, folder string, demo bool) *cobra.Command {
 	cmd.Flags().StringVar(&c.TLSKey, "tls-key", "", "the file of the certificate's key")
 	cmd.Flags().StringArrayVar(&c.BehindProxy, "behind-proxy", nil, "a network such as 10.1.2.0/24 whose proxies tell where requests come from; can be repeated")
 	cmd.Flags().StringVar(&c.PublicURL, "public-url", os.Getenv("PIKEGATE_PUBLIC_URL"), "the address people use, such as https://reports.example.org (or PIKEGATE_PUBLIC_URL)")
+	cmd.Flags().StringVar(&c.IdentityProvider, "identity-provider", c.IdentityProvider, "a file that tells of an OpenID Connect provider at which people sign in (or PIKEGATE_IDENTITY_PROVIDER)")
+	cmd.Flags().Int64Var(&c.ExportsTold, "exports-told", c.ExportsTold, "above how many records the audit log is told of an export")
 	cmd.Flags().DurationVar(&c.TimeLimit, "time-limit", c.TimeLimit, "the longest a statement may take; 0 means no limit")
 	cmd.Flags().DurationVar(&c.Stall, "stall", c.Stall, "how long a caller may take nothing of what is sent to it; 0 means for ever")
 	cmd.Flags().StringArrayVar(&c.Folders, "sources", nil, "a folder that the files of sources may be in; can be repeated (default anywhere)")
@@ -55,8 +62,15 @@ func (a *app) serving(name, short, folder string, demo bool) *cobra.Command {
 	return cmd
 }
 
+// Demo says whether the demonstration is served, and with people of its own.
+type Demo struct{ Data, People bool }
+
 // invite prints what to try with the demonstration.
-func (a *app) invite(address string) {
+func (a *app) invite(address string, people bool, invited []wire.Invitation) {
+	if people {
+		a.welcome(address, invited)
+		return
+	}
 	server := ""
 	if address != "http://"+config.DefaultListen {
 		server = " --server " + address
@@ -71,4 +85,18 @@ The Tarn and Wold Navigation is open. Its records run from 2023-01-01 to 2025-12
 
 Press Ctrl+C to stop.
 `, address, a.Program, server)
+}
+
+// welcome prints how the people of the demonstration sign in.
+func (a *app) welcome(address string, invited []wire.Invitation) {
+	fmt.Fprintf(a.Stdout, "\nThe Tarn and Wold Navigation is open to its people alone.\n\n")
+	if invited == nil {
+		fmt.Fprintf(a.Stdout, "  Console   %s\n\nThey sign in with the passwords they set; pikegate user recover NAME gives ada, cleo, kit or dev another link.\nPress Ctrl+C to stop.\n", address)
+		return
+	}
+	about := map[string]string{"ada": "administrator", "cleo": "clerk, sees everything", "kit": "keeper, sees the locks of the Upper Tarn", "dev": "report developer"}
+	for _, i := range invited {
+		fmt.Fprintf(a.Stdout, "  %-5s %s\n        %s%s\n", i.User, about[i.User], address, i.Link)
+	}
+	fmt.Fprintf(a.Stdout, "\nEach link sets a password, once, within a day. Nell, another keeper, and Omar, a clerk, sign in\nat the stand-in for an identity provider: %s\n\nPress Ctrl+C to stop.\n", address)
 }

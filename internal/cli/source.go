@@ -71,6 +71,7 @@ func connectionFlags(cmd *cobra.Command, info *wire.SourceInfo, engine string) {
 	cmd.Flags().StringVar(&info.User, "user", "", "the login")
 	cmd.Flags().StringVar(&info.Secret, "secret", "", "the name of the password (default the source's own)")
 	cmd.Flags().StringVar(&info.TLS, "tls", "", "off, on or verify (default: verify; on this machine where the server offers it)")
+	cmd.Flags().BoolVar(&info.PassPerson, "pass-person", false, "tell a PostgreSQL database who asks, in the setting pikegate.user of each transaction")
 	cmd.Flags().BoolVar(&info.PowerfulLogin, "powerful-login", false, "take a login that can write even where it is only to read")
 	completed(cmd, "engine", "sqlite", "postgresql", "mysql")
 	completed(cmd, "tls", "off", "on", "verify")

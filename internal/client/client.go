@@ -73,6 +73,8 @@ func (u *Unreachable) Unwrap() error { return u.Err }
 type Run struct {
 	Inputs parameter.Inputs `json:"inputs,omitempty"`
 	AsOf   string           `json:"as_of,omitempty"`
+	// Answers is the name of saved answers, under the inputs.
+	Answers string `json:"answers,omitempty"`
 	// Draft asks for what was pushed last instead of the published version.
 	Draft bool `json:"draft,omitempty"`
 	// Guard has texts that a spreadsheet would take for formulas marked in CSV.
@@ -243,7 +245,12 @@ func (c *Client) AddSource(ctx context.Context, info wire.SourceInfo, anyway boo
 
 // ChangeSource changes the connection of a source; what is left out stays.
 func (c *Client) ChangeSource(ctx context.Context, info wire.SourceInfo) (out catalog.Source, err error) {
-	body := map[string]string{}
+	body := map[string]any{}
+	for flag, set := range map[string]bool{"powerful_login": info.PowerfulLogin, "pass_person": info.PassPerson} {
+		if set {
+			body[flag] = true
+		}
+	}
 	for key, value := range map[string]string{"engine": info.Engine, "address": info.Address, "database": info.Database, "user": info.User, "secret": info.Secret, "tls": info.TLS} {
 		if value != "" {
 			body[key] = value

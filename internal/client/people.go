@@ -131,3 +131,35 @@ func (c *Client) AuditLog(ctx context.Context, f Audited, limit int) (out []wire
 func (c *Client) VerifyAudit(ctx context.Context, head string) (out wire.Verified, err error) {
 	return out, c.call(ctx, http.MethodGet, "/audit/verify?head="+url.QueryEscape(head), nil, &out)
 }
+
+// SavedAnswers lists the answers to a report that are saved.
+func (c *Client) SavedAnswers(ctx context.Context, report string) (out []wire.SavedAnswers, err error) {
+	return out, c.call(ctx, http.MethodGet, answersPath(report), nil, &out)
+}
+
+// SaveAnswers keeps answers to a report under a name.
+func (c *Client) SaveAnswers(ctx context.Context, report string, a wire.SavedAnswers) (out wire.SavedAnswers, err error) {
+	return out, c.call(ctx, http.MethodPut, answersPath(report), a, &out)
+}
+
+// RemoveAnswers removes saved answers: one's own, or those for all readers.
+func (c *Client) RemoveAnswers(ctx context.Context, report, name string, shared bool) error {
+	return c.call(ctx, http.MethodDelete, answersPath(report)+"/"+url.PathEscape(name)+"?shared="+strconv.FormatBool(shared), nil, nil)
+}
+
+func answersPath(report string) string { return "/reports/" + url.PathEscape(report) + "/answers" }
+
+// Secrets lists the passwords of sources that are kept sealed, by name.
+func (c *Client) Secrets(ctx context.Context) (out []wire.SecretInfo, err error) {
+	return out, c.call(ctx, http.MethodGet, "/secrets", nil, &out)
+}
+
+// SaveSecret keeps the password of sources under a name.
+func (c *Client) SaveSecret(ctx context.Context, name, secret string) error {
+	return c.call(ctx, http.MethodPut, "/secrets/"+url.PathEscape(name), map[string]string{"secret": secret}, nil)
+}
+
+// RemoveSecret forgets the password under a name.
+func (c *Client) RemoveSecret(ctx context.Context, name string) error {
+	return c.call(ctx, http.MethodDelete, "/secrets/"+url.PathEscape(name), nil, nil)
+}

@@ -40,6 +40,10 @@ type Serve struct {
 	Keep Keep
 	// TLSCert and TLSKey are the files of the service's own certificate, blank for none.
 	TLSCert, TLSKey string
+	// IdentityProvider is the file that tells of one, blank for none.
+	IdentityProvider string
+	// ExportsTold is the number of records above which the audit log is told of an export.
+	ExportsTold int64
 	// BehindProxy are the networks of the proxies whose word is taken, PublicURL is the
 	// address people use. Validate reads them into Proxies and Public.
 	BehindProxy []string
@@ -79,7 +83,10 @@ func DefaultServe(data string) Serve {
 		TimeLimit: 5 * time.Minute,
 		Stall:     30 * time.Second,
 		Memory:    DefaultMemory,
-		Keep:      Keep{Days: 730, Runs: 1_000_000, MiB: 4096},
+
+		IdentityProvider: os.Getenv("PIKEGATE_IDENTITY_PROVIDER"),
+		ExportsTold:      10_000,
+		Keep:             Keep{Days: 730, Runs: 1_000_000, MiB: 4096},
 	}
 }
 
@@ -134,7 +141,7 @@ func (s *Serve) Validate() error {
 	if s.Stall < 0 {
 		return fmt.Errorf("--stall %s is negative", s.Stall)
 	}
-	for flag, n := range map[string]int{"--memory": s.Memory, "--keep-days": s.Keep.Days, "--keep-runs": s.Keep.Runs, "--keep-mib": s.Keep.MiB} {
+	for flag, n := range map[string]int{"--memory": s.Memory, "--keep-days": s.Keep.Days, "--keep-runs": s.Keep.Runs, "--keep-mib": s.Keep.MiB, "--exports-told": int(s.ExportsTold)} {
 		if n < 0 {
 			return fmt.Errorf("%s %d is negative", flag, n)
 		}

@@ -37,11 +37,13 @@ type Keeper struct {
 	// there; then their tokens and links wait until they do again.
 	Fresh time.Duration
 
-	store  *store.Store
-	vault  *Vault
-	now    func() time.Time
-	log    *slog.Logger
-	hasher *hasher
+	store *store.Store
+	vault *Vault
+	// provider is where people can sign in besides; nil for nowhere.
+	provider *provider
+	now      func() time.Time
+	log      *slog.Logger
+	hasher   *hasher
 
 	accounts, addresses *tries
 

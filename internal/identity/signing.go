@@ -70,18 +70,27 @@ func (k *Keeper) SignIn(ctx context.Context, a Attempt) (secret string, err erro
 		}
 	}
 	failed = false
-	secret = newSecret()
-	now := k.now().UTC()
-	entry := store.Entry{Who: u.Name, From: a.Address, What: "signed-in", To: u.Name}
-	return secret, k.store.BeginSession(ctx, store.Session{Hash: hashOf(secret), User: u.Name, Begun: now, Seen: now, Address: a.Address, Client: a.Client[:min(len(a.Client), 200)]}, entry)
+	return k.begin(ctx, u.Name, a)
 }
 
-// try lets an attempt in, or refuses it until later.
+// begin begins a session of a user.
+func (k *Keeper) begin(ctx context.Context, user string, a Attempt) (secret string, err error) {
+	secret = newSecret()
+	now := k.now().UTC()
+	entry := store.Entry{Who: user, From: a.Address, What: "signed-in", To: user}
+	return secret, k.store.BeginSession(ctx, store.Session{Hash: hashOf(secret), User: user, Begun: now, Seen: now, Address: a.Address, Client: a.Client[:min(len(a.Client), 200)]}, entry)
+}
+
+// try lets an attempt in, or refuses it until later; the account is blank where it is
+// that of nobody yet, so that one who tries holds up nobody else.
 func (k *Keeper) try(account, address string) (done func(failed bool), err error) {
 	now := k.now()
 	first, wait := k.addresses.begin(address, now)
 	if first == nil {
 		return nil, tooOften(wait)
+	}
+	if account == "" {
+		return first, nil
 	}
 	second, wait := k.accounts.begin(account, now)
 	if second == nil {
@@ -186,7 +195,7 @@ func (k *Keeper) NewLink(user string) (secret string, link store.Link) {
 
 // OfLink tells whose a link is.
 func (k *Keeper) OfLink(ctx context.Context, secret, address string) (store.User, error) {
-	done, err := k.try("link", address)
+	done, err := k.try("", address)
 	if err != nil {
 		return store.User{}, err
 	}

@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"maps"
 	"runtime/debug"
 	"slices"
 	"strings"
@@ -93,8 +92,8 @@ type Prepared struct {
 	Impossible string
 	// ReadBack says in one sentence what will be selected.
 	ReadBack string
-	// Restricts says of each table of which not every row may be seen, which are.
-	Restricts map[string][]string
+	// Restricts tells of which tables not every row may be seen.
+	Restricts []plan.Restricted
 }
 
 // Prepare reads the inputs and writes the SQL. Nothing is asked of the
@@ -124,14 +123,19 @@ func Prepare(ctx context.Context, job Job) (Prepared, error) {
 }
 
 // restricted says that not every row may be seen.
-func restricted(tables map[string][]string) string {
-	text := ""
-	for _, table := range slices.Sorted(maps.Keys(tables)) {
-		if len(tables[table]) == 0 {
-			text += fmt.Sprintf(" You may see none of %s.", table)
-		} else {
-			text += fmt.Sprintf(" Of %s you see only: %s.", table, strings.Join(tables[table], "; or "))
+func restricted(tables []plan.Restricted) (text string) {
+	for _, r := range tables {
+		if len(r.Rows) == 0 {
+			text += fmt.Sprintf(" You may see none of %s.", r.Table)
+			continue
 		}
+		words := make([]string, len(r.Rows))
+		for i, rows := range r.Rows {
+			if words[i] = rows.Title; rows.Title == "" {
+				words[i] = rows.Words
+			}
+		}
+		text += fmt.Sprintf(" Not all of %s is shown: %s.", r.Table, strings.Join(words, "; or "))
 	}
 	return text
 }

@@ -82,22 +82,32 @@ func (s *Service) Invite(ctx context.Context, who identity.Actor, u wire.User) (
 	if who.IsOpen() {
 		return wire.Invitation{}, forbidden("The first user is made at the machine.", "Say there: pikegate user add NAME --role administrator")
 	}
+	if err := s.groupsThere(ctx, u.Groups); err != nil {
+		return wire.Invitation{}, err
+	}
 	made, err := s.addUser(ctx, u, who.Entry("user.added", u.Name))
 	if err != nil || len(u.Groups) == 0 {
 		return made, err
 	}
-	return made, s.setGroups(ctx, who, u.Name, u.Groups)
+	return made, s.setGroups(ctx, who.Entry, u.Name, u.Groups)
 }
 
 // AddUserHere makes a user at the machine, the first one among them, which closes the
 // service.
 func (s *Service) AddUserHere(ctx context.Context, u wire.User) (wire.Invitation, error) {
+	if err := s.groupsThere(ctx, u.Groups); err != nil {
+		return wire.Invitation{}, err
+	}
 	if closed, err := s.Store.Closed(ctx); err != nil {
 		return wire.Invitation{}, err
 	} else if !closed && u.Role != identity.Administrator {
 		return wire.Invitation{}, diag.Problems{{Code: "first_administrator", Field: "role", Message: "The first user has to be an administrator.", Hint: "Add one with --role administrator."}}
 	}
-	return s.addUser(ctx, u, store.Entry{What: "user.added", To: u.Name})
+	made, err := s.addUser(ctx, u, store.Entry{What: "user.added", To: u.Name})
+	if err != nil || len(u.Groups) == 0 {
+		return made, err
+	}
+	return made, s.setGroups(ctx, func(what, to string) store.Entry { return store.Entry{What: what, To: to} }, u.Name, u.Groups)
 }
 
 func (s *Service) addUser(ctx context.Context, u wire.User, e store.Entry) (wire.Invitation, error) {
@@ -191,7 +201,7 @@ func (s *Service) ChangeUser(ctx context.Context, who identity.Actor, name strin
 		return wire.User{}, diag.Problems{{Code: "last_administrator", Field: "name", Message: name + " is the last administrator who can sign in.", Hint: "Make somebody else an administrator first."}}
 	}
 	if err == nil && c.Groups != nil {
-		err = s.setGroups(ctx, who, name, *c.Groups)
+		err = s.setGroups(ctx, who.Entry, name, *c.Groups)
 	}
 	if err != nil {
 		return wire.User{}, orNotFound(err, "user", name)
@@ -254,7 +264,7 @@ func checkAttributes(attributes map[string][]string) (problems diag.Problems) {
 }
 
 // setGroups has a user be in some groups and in no others.
-func (s *Service) setGroups(ctx context.Context, who identity.Actor, user string, names []string) error {
+func (s *Service) setGroups(ctx context.Context, entry func(what, to string) store.Entry, user string, names []string) error {
 	if err := s.groupsThere(ctx, names); err != nil {
 		return err
 	}
@@ -272,7 +282,7 @@ func (s *Service) setGroups(ctx context.Context, who identity.Actor, user string
 		if wanted {
 			g.Members = append(g.Members, user)
 		}
-		if err := s.Store.SaveGroup(ctx, g, who.Entry("group.changed", g.Name).With(before, groupOf(g))); err != nil {
+		if err := s.Store.SaveGroup(ctx, g, entry("group.changed", g.Name).With(before, groupOf(g))); err != nil {
 			return err
 		}
 	}

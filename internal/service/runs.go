@@ -5,8 +5,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"maps"
-	"slices"
 	"strconv"
 
 	"pikegate/core/diag"
@@ -74,8 +72,12 @@ func (s *Service) Explain(ctx context.Context, who identity.Actor, r Request, pl
 		Zone: job.Context.Zone.String(), Answers: answers(p), Conditions: p.Query.Lines, SQL: p.Query.SQL, Values: bound(p.Query.Args),
 	}
 	out.Findings = findings(job, p)
-	for _, table := range slices.Sorted(maps.Keys(p.Restricts)) {
-		out.Restrictions = append(out.Restrictions, wire.Restriction{Table: table, Rows: p.Restricts[table]})
+	for _, r := range p.Restricts {
+		told := wire.Restriction{Table: r.Table, Rows: []wire.SeenRows{}}
+		for _, rows := range r.Rows {
+			told.Rows = append(told.Rows, wire.SeenRows(rows))
+		}
+		out.Restrictions = append(out.Restrictions, told)
 	}
 	if plan && len(p.Restricts) == 0 { // how a database goes about it tells of hidden rows
 		if out.Plan, err = approach(ctx, job, p); err != nil {

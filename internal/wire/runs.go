@@ -137,8 +137,14 @@ type Explanation struct {
 
 // Restriction is a table of which not every row may be seen.
 type Restriction struct {
-	Table string   `json:"table"`
-	Rows  []string `json:"rows" doc:"Which rows are seen, in words: those that meet any of these; none where it is empty"`
+	Table string     `json:"table"`
+	Rows  []SeenRows `json:"rows" doc:"Which rows are seen: those that any of these opens; none where it is empty"`
+}
+
+// SeenRows are rows that a rule opens.
+type SeenRows struct {
+	Title string `json:"title,omitempty" doc:"The rule's title, with the attributes it was told"`
+	Words string `json:"words" doc:"Its condition in words"`
 }
 
 // BoundValue is one value bound to a statement.

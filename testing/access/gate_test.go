@@ -76,7 +76,7 @@ func open(t *testing.T) *gate {
 	require.NoError(t, err)
 	kept, err := store.Open(filepath.Join(folder, "pikegate.db"), key)
 	require.NoError(t, err)
-	log := slog.New(slog.DiscardHandler)
+	log := slog.New(slog.NewTextHandler(t.Output(), nil))
 	now := &clock{}
 	s, err := service.New(t.Context(), service.Config{
 		Store: kept, Vault: vault, Engines: []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine}, Now: now.now, Log: log, TimeLimit: time.Minute,

@@ -112,6 +112,8 @@ ways-to-sign-in       GET    /sign-in           200
 read-link             GET    /linked/x/records.csv  401
 look-at-link-file     HEAD   /linked/x/records.csv  401
 sign-in               POST   /sign-in           401  {"name": "ada", "password": "x"}
+sign-in-at-provider   GET    /sign-in/provider         303
+return-from-provider  GET    /sign-in/provider/return  303
 look-at-link          POST   /welcome           401  {"link": "x"}
 set-password          POST   /welcome/password  401  {"link": "x", "password": "nine barges at the lock"}
 `

@@ -200,7 +200,7 @@ func TestRowRules(t *testing.T) {
 				assert.Len(t, c.as.rows("locks", map[string]any{}).Rows, c.locks, c.as.name)
 				assert.Len(t, c.as.rows("by-hand", map[string]any{}).Rows, c.hand, c.as.name)
 			}
-			assert.Contains(t, w.north.rows("passages", map[string]any{}).ReadBack, "Of locks you see only: Region North.")
+			assert.Contains(t, w.north.rows("passages", map[string]any{}).ReadBack, "Not all of locks is shown: Keepers see the locks of their region (your regions: North).")
 			assert.Contains(t, w.outside.rows("passages", map[string]any{}).ReadBack, "You may see none of locks.")
 			assert.Equal(t, "2026-02-01", w.north.rows("locks", map[string]any{}).Rows[0][3])
 

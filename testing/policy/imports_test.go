@@ -43,7 +43,8 @@ internal/api             core/* internal/api/console internal/engine internal/id
 internal/client          core/catalog core/definition core/diag core/parameter internal/engine internal/output internal/wire
 internal/config          core/civil
 internal/cli             core/* internal/client internal/config internal/output internal/wire
-internal/demo            internal/service internal/wire
+internal/demo/standin
+internal/demo            internal/demo/standin internal/identity internal/service internal/wire
 cmd/pikegate             internal/*
 `
 

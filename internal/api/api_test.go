@@ -238,6 +238,7 @@ var calls = []struct {
 	{"look-at-link-file", "HEAD", "/linked/x/records.csv", "", 401, ""},
 	{"sign-in-at-provider", "GET", "/sign-in/provider", "", 303, ""},
 	{"return-from-provider", "GET", "/sign-in/provider/return", "", 303, ""},
+	{"preview-rule", "POST", "/definitions/rule-preview?user=ava", `{"content":"kind: rule\nname: r\nsource: navigation\non: locks\ncriteria: id > 3\n"}`, 404, "user ava"},
 	{"list-readers", "GET", "/reports/jobs-due/readers", "", 200, "[]"},
 	{"list-dependents", "GET", "/uses/locks", "", 200, `"kind":"query"`},
 	{"push-definitions", "POST", "/definitions", `{"content":"kind: query\nname: few\nsource: navigation\nfrom: locks\ncolumns: [name]\nsort: [name descending]\n","revisions":{"query few":1}}`, 200, `"revision":2`},

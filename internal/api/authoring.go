@@ -64,6 +64,16 @@ func (s *Server) authoring() {
 			result, err := s.service.FirstResults(ctx, who, in.Body.Content, in.Limit)
 			return answer(s, result, err)
 		})
+	post(s, "preview-rule", "/definitions/rule-preview", "The first rows of a row rule's table as a user would see them, with the rule as it is written", http.StatusOK, []int{404, 422, 502, 504},
+		func(ctx context.Context, who identity.Actor, in *struct {
+			User  string `query:"user" required:"true" maxLength:"100" doc:"The user"`
+			Limit int    `query:"limit" default:"20" minimum:"1" maximum:"200" doc:"How many at the most"`
+			Body  Content
+		},
+		) (*response[output.Result], error) {
+			result, err := s.service.PreviewRule(ctx, who, in.Body.Content, in.User, in.Limit)
+			return answer(s, result, err)
+		})
 	get(s, "list-dependents", "/uses/{name}", "What depends on a definition, a source, a table or a column", []int{404}, func(ctx context.Context, who identity.Actor, in *struct {
 		Name string `path:"name" doc:"The name of a definition or a source, a table, or TABLE.COLUMN"`
 	},

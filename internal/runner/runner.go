@@ -69,6 +69,8 @@ type Job struct {
 	// Rows tells which rows whoever asks may see, Seen says so for the record.
 	Rows plan.Rows
 	Seen store.Seen
+	// Reading is how the inputs are read for whoever asks, for the record.
+	Reading store.Reading
 	// Source bounds how long each of its statements takes: a slow reader of rows has
 	// a limit of its own.
 	Source engine.Source
@@ -211,7 +213,7 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	started := r.Now()
 	record := store.Run{
 		ID: r.Store.NextRun(), Report: job.Report.Name, Version: job.Version, Format: format.Name, StartedAt: started,
-		AsOf: job.Context.Now.String(), Zone: job.Context.Zone.String(), Inputs: job.Inputs, Sort: job.Sort, Outcome: Running, User: job.User, Seen: job.Seen,
+		AsOf: job.Context.Now.String(), Zone: job.Context.Zone.String(), Inputs: job.Inputs, Sort: job.Sort, Outcome: Running, User: job.User, Seen: job.Seen, Reading: job.Reading,
 	}
 	if format.File {
 		leave, err := lane(ctx, job.Source)

@@ -25,13 +25,17 @@ func (s *Service) Me(_ context.Context, who identity.Actor) (wire.Me, error) {
 	u := who.User()
 	me := wire.Me{
 		State: "closed", Name: u.Name, Display: u.Display, Role: u.Role, Groups: who.Groups(), Attributes: u.Attributes,
-		Profile: wire.Profile{Email: u.Email, Language: u.Language, Zone: u.Zone, DateOrder: u.DateOrder},
+		Profile: profileOf(u),
 		Folders: who.Folders(), Sources: who.Sources(), SecondFactor: u.Confirmed, Recovery: len(u.Recovery), By: "session", Writes: who.Writes(), SeenBy: who.Behind(),
 	}
 	if who.ByToken() {
 		me.By = "token"
 	}
 	return me, nil
+}
+
+func profileOf(u store.User) wire.Profile {
+	return wire.Profile{Email: u.Email, Language: u.Language, Zone: u.Zone, DateOrder: u.DateOrder, WeekStart: u.WeekStart}
 }
 
 // inPerson lets in who is signed in with a browser: what somebody is known by is not
@@ -62,9 +66,9 @@ func (s *Service) ChangeMe(ctx context.Context, who identity.Actor, p wire.Profi
 		return wire.Me{}, err
 	}
 	before := who.User()
-	entry := who.Entry("account.changed", who.Name()).With(wire.Profile{Email: before.Email, Language: before.Language, Zone: before.Zone, DateOrder: before.DateOrder}, p)
+	entry := who.Entry("account.changed", who.Name()).With(profileOf(before), p)
 	err := s.Store.ChangeUser(ctx, who.Name(), false, entry, func(u *store.User) error {
-		u.Email, u.Language, u.Zone, u.DateOrder = p.Email, p.Language, p.Zone, p.DateOrder
+		u.Email, u.Language, u.Zone, u.DateOrder, u.WeekStart = p.Email, p.Language, p.Zone, p.DateOrder, p.WeekStart
 		return nil
 	})
 	if err != nil {

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -45,6 +46,9 @@ const maxReady = 500
 func (s *Service) job(ctx context.Context, who identity.Actor, r Request) (runner.Job, error) {
 	if err := s.mayRun(ctx, who, r); err != nil {
 		return runner.Job{}, err
+	}
+	if u := who.User(); r.Reading == nil {
+		r.Reading = &store.Reading{Language: u.Language, DateOrder: u.DateOrder, WeekStart: u.WeekStart}
 	}
 	r, err := s.answered(ctx, who, r)
 	if err != nil {
@@ -228,15 +232,23 @@ func (s *Service) asked(ctx context.Context, v plan.Viewer, made ready, r Reques
 	}
 	var found, problems diag.Problems
 	made.view.Sort, found = made.compiled.Order(made.report, r.Sort)
+	reading := store.Reading{}
+	if r.Reading != nil {
+		reading = *r.Reading
+	}
+	own := made.report.Calendar // what the report says comes first
+	liked := civil.Settings{DateOrder: cmp.Or(own.DateOrder, reading.DateOrder), WeekStart: cmp.Or(own.WeekStart, reading.WeekStart)}
+	made.calendar, problems = liked.Apply(made.calendar, time.LoadLocation)
+	found = append(found, problems...)
 	made.calendar, problems = s.now(made.calendar, r.AsOf)
 	found = append(found, problems...)
-	marks, _ := parameter.MarksOf(made.report.Language)
+	marks, _ := parameter.MarksOf(cmp.Or(made.report.Language, reading.Language))
 	unchanged := made.source.unchanged(made.tables...)
 	if !unchanged {
 		made.source.lookAgain(made.tables, func() { s.resurvey(made.compiled.Query.Source) })
 	}
 	return runner.Job{
-		Rows: s.rows(g, made.source.known.Load()), Seen: g.seenOf(source, made.reads),
+		Rows: s.rows(g, made.source.known.Load()), Seen: g.seenOf(source, made.reads), Reading: reading,
 		Report: made.report, Version: made.version, Compiled: made.compiled, View: made.view, Inputs: r.Inputs, Sort: r.Sort, Guard: r.Guard,
 		Problems: found, Context: parameter.Context{Calendar: made.calendar, Marks: marks}, Source: s.guard(g, made.source.shared, made.reads...),
 		Unchanged: unchanged,

@@ -8,6 +8,7 @@ import (
 	"pikegate/core/plan"
 	"pikegate/internal/identity"
 	"pikegate/internal/runner"
+	"pikegate/internal/store"
 	"pikegate/internal/wire"
 )
 
@@ -114,6 +115,9 @@ type Request struct {
 	Draft bool
 	// Answers is the name of saved answers, under those that are given.
 	Answers string
+	// Reading is how what is typed is read, where the report does not say it; nil as whoever
+	// asks likes it.
+	Reading *store.Reading
 	// Guard has texts that a spreadsheet would take for formulas marked in CSV.
 	Guard bool
 }

@@ -17,6 +17,8 @@ import (
 	"pikegate/core/sqltext"
 	"pikegate/internal/engine"
 	"pikegate/internal/identity"
+	"pikegate/internal/output"
+	"pikegate/internal/runner"
 	"pikegate/internal/store"
 )
 
@@ -69,6 +71,44 @@ func rulesIn(entries []entry) map[string][]rule {
 		}
 	}
 	return rules
+}
+
+// PreviewRule gives the first rows of a rule's table as a user would see them, with the
+// rule as it is written in the place of the published one of its name.
+func (s *Service) PreviewRule(ctx context.Context, who identity.Actor, content, user string, most int) (output.Result, error) {
+	if err := administrators(who); err != nil {
+		return output.Result{}, err
+	}
+	documents, err := decoded(content)
+	if err != nil {
+		return output.Result{}, err
+	}
+	r, ok := documents[0].(*definition.RowRule)
+	if !ok {
+		kind, _ := documents[0].Ident()
+		return output.Result{}, &NotFound{What: "row rule in a", Name: kind}
+	}
+	if _, problems := definition.Check(documents[:1], s.known(ctx, who, true, false)); problems.Failed() {
+		return output.Result{}, problems.Err()
+	}
+	u, err := s.User(ctx, who, user)
+	if err != nil {
+		return output.Result{}, err
+	}
+	g, err := s.sight(ctx, plan.Viewer{Groups: u.Groups, Attributes: u.Attributes}, r.Source)
+	if err != nil {
+		return output.Result{}, err
+	}
+	g.rules = append(slices.DeleteFunc(slices.Clone(g.rules), func(other rule) bool { return other.document.Name == r.Name }), rule{r, 0})
+	o, t, err := s.table(ctx, who, r.Source, r.On)
+	if err != nil {
+		return output.Result{}, err
+	}
+	entry := who.Entry("rule.previewed", r.Name).With(nil, map[string]any{"as": user})
+	if err := s.Store.Audit(ctx, entry); err != nil {
+		return output.Result{}, err
+	}
+	return runner.FirstRows(ctx, s.guard(g, o.shared, t.Name), s.rows(g, o.known.Load()), t, most, s.Calendar.Zone)
 }
 
 // unknownGroups says which groups that rules name there are not.

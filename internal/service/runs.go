@@ -153,7 +153,7 @@ func recordOf(r store.Run) wire.RunRecord {
 	}
 	return wire.RunRecord{
 		RunSummary: summaryOf(r), Sort: r.Sort, Typed: orEmpty(r.Inputs), Resolved: orEmpty(r.Resolved),
-		SQL: r.SQL, Values: bound(r.Args), Reason: r.Reason, LeftOut: r.LeftOut, Edges: edges,
+		Reading: wire.TypedReading(r.Reading), SQL: r.SQL, Values: bound(r.Args), Reason: r.Reason, LeftOut: r.LeftOut, Edges: edges,
 	}
 }
 
@@ -221,7 +221,8 @@ func (s *Service) RunRecords(ctx context.Context, who identity.Actor, f store.Fi
 // request asks for the same again: the version, the answers, the order and the
 // day of the run.
 func requestOf(r wire.RunRecord) Request {
-	return Request{Report: r.Report, Inputs: r.Typed, AsOf: r.AsOf, Sort: r.Sort, Version: r.Version, Draft: r.Version == 0}
+	reading := store.Reading(r.Reading)
+	return Request{Report: r.Report, Inputs: r.Typed, AsOf: r.AsOf, Sort: r.Sort, Version: r.Version, Draft: r.Version == 0, Reading: &reading}
 }
 
 // Compare runs two runs of a report anew, as they were, and tells how their

@@ -51,7 +51,7 @@ func runRowOf(r Run) (runRow, error) {
 	for _, field := range []struct {
 		to   *string
 		from any
-	}{{&row.Sort, r.Sort}, {&row.Inputs, r.Inputs}, {&row.Values, r.Resolved}, {&row.Args, r.Args}, {&row.Seen, r.Seen}} {
+	}{{&row.Sort, r.Sort}, {&row.Inputs, r.Inputs}, {&row.Values, r.Resolved}, {&row.Args, r.Args}, {&row.Seen, r.Seen}, {&row.Reading, r.Reading}} {
 		b, err := json.Marshal(field.from)
 		if err != nil {
 			return row, fmt.Errorf("store: a run's record cannot be written: %w", err)
@@ -68,6 +68,7 @@ func (r runRow) domain() Run {
 		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, LeftOut: r.LeftOut, User: r.User,
 	}
 	read(r.Seen, &run.Seen)
+	read(r.Reading, &run.Reading)
 	read(r.Sort, &run.Sort)
 	read(r.Inputs, &run.Inputs)
 	read(r.Values, &run.Resolved)
@@ -80,7 +81,7 @@ func (r runRow) domain() Run {
 
 func userRowOf(u User) userRow {
 	return userRow{
-		Name: u.Name, Display: u.Display, Email: u.Email, Language: u.Language, Zone: u.Zone, DateOrder: u.DateOrder, Role: u.Role,
+		Name: u.Name, Display: u.Display, Email: u.Email, Language: u.Language, Zone: u.Zone, DateOrder: u.DateOrder, WeekStart: u.WeekStart, Role: u.Role,
 		Attributes: text(u.Attributes), Disabled: u.Disabled, Password: u.Password, Factor: u.Factor, Confirmed: u.Confirmed, Step: u.Step,
 		Recovery: text(u.Recovery), CreatedAt: u.CreatedAt.UTC(), Provider: u.Provider, ProviderAt: u.ProviderAt.UTC(),
 	}
@@ -88,7 +89,7 @@ func userRowOf(u User) userRow {
 
 func (r userRow) domain() User {
 	u := User{
-		Name: r.Name, Display: r.Display, Email: r.Email, Language: r.Language, Zone: r.Zone, DateOrder: r.DateOrder, Role: r.Role,
+		Name: r.Name, Display: r.Display, Email: r.Email, Language: r.Language, Zone: r.Zone, DateOrder: r.DateOrder, WeekStart: r.WeekStart, Role: r.Role,
 		Disabled: r.Disabled, Password: r.Password, Factor: r.Factor, Confirmed: r.Confirmed, Step: r.Step, CreatedAt: r.CreatedAt,
 		Provider: r.Provider, ProviderAt: r.ProviderAt,
 	}

@@ -36,11 +36,11 @@ var migrations = []*gormigrate.Migration{
 	columns("2026-11-powerful", "sources", "powerful numeric"),
 	step("2026-11-bindings", `create table if not exists bindings (secret text, place text, bound_at datetime, primary key (secret))`),
 	steps("2026-11-people",
-		columns("", "runs", "user text", "seen text"),
+		columns("", "runs", "user text", "seen text", "reading text"),
 		columns("", "sources", "person numeric"),
 		step("", `
 			create index if not exists idx_runs_user on runs (user);
-			create table if not exists users (name text, display text, email text, language text, zone text, date_order text, role text, attributes text, disabled numeric,
+			create table if not exists users (name text, display text, email text, language text, zone text, date_order text, week_start text, role text, attributes text, disabled numeric,
 				password text, factor blob, confirmed numeric, step integer, recovery text, created_at datetime, provider text, provider_at datetime, primary key (name));
 			create unique index if not exists idx_users_provider on users (provider) where provider <> '';
 			create table if not exists groups (name text, title text, primary key (name));

@@ -88,6 +88,7 @@ type runRow struct {
 	Edges     string // JSON
 	User      string
 	Seen      string // JSON
+	Reading   string // JSON
 }
 
 func (runRow) TableName() string { return "runs" }
@@ -116,6 +117,7 @@ type userRow struct {
 	Language   string
 	Zone       string
 	DateOrder  string
+	WeekStart  string
 	Role       string
 	Attributes string // JSON
 	Disabled   bool

@@ -17,8 +17,9 @@ type User struct {
 	Name, Display, Email string
 	// Language, Zone and DateOrder are how the console shows and reads dates for
 	// them; blank is as the service does.
-	Language, Zone, DateOrder string
-	Role                      string
+	Language, Zone, DateOrder, WeekStart string
+
+	Role string
 	// Attributes are what row rules ask for, such as regions.
 	Attributes map[string][]string
 	Disabled   bool

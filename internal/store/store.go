@@ -98,10 +98,19 @@ type Run struct {
 	Edges   json.RawMessage
 	// User is whose run it is, blank for nobody's.
 	User string
+	// Reading is how what was typed was read for whoever ran it.
+	Reading Reading
 	// Seen is what whoever ran it could see of what it read.
 	Seen Seen
 	// Hidden tells that what it found is not shown; it is not kept.
 	Hidden bool
+}
+
+// Reading is how somebody's numbers and dates are read, where a report does not say it.
+type Reading struct {
+	Language  string `json:"language,omitempty"`
+	DateOrder string `json:"date_order,omitempty"`
+	WeekStart string `json:"week_start,omitempty"`
 }
 
 // Seen is what somebody could see of tables of a source: by table blank where it was
@@ -323,7 +332,7 @@ func (s *Store) SaveRun(ctx context.Context, r Run, prints []byte) error {
 			return err
 		}
 		if err := exec(saveRun, row.ID, row.Report, row.Version, row.Outcome, row.Format, row.StartedAt, row.AsOf, row.Zone, row.Sort, row.Inputs, row.Values,
-			row.ReadBack, row.SQL, row.Args, row.Count, row.First, row.Last, row.Millis, row.Problem, row.Reason, row.LeftOut, row.Edges, row.User, row.Seen); err != nil || prints == nil {
+			row.ReadBack, row.SQL, row.Args, row.Count, row.First, row.Last, row.Millis, row.Problem, row.Reason, row.LeftOut, row.Edges, row.User, row.Seen, row.Reading); err != nil || prints == nil {
 			return err
 		}
 		if err := exec("insert or replace into prints (run, bytes) values (?, ?)", r.ID, prints); err != nil {
@@ -334,7 +343,7 @@ func (s *Store) SaveRun(ctx context.Context, r Run, prints []byte) error {
 }
 
 const saveRun = `insert or replace into runs (id, report, version, outcome, format, started_at, as_of, zone, sorted_by, inputs, resolved,
-	read_back, sql, args, count, first, last, millis, problem, reason, left_out, edges, user, seen) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`
+	read_back, sql, args, count, first, last, millis, problem, reason, left_out, edges, user, seen, reading) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`
 
 // Run gives the record of a run.
 func (s *Store) Run(ctx context.Context, id uint) (Run, error) {

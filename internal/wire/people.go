@@ -27,9 +27,10 @@ type Me struct {
 // Profile is how somebody likes to be spoken to.
 type Profile struct {
 	Email     string `json:"email,omitempty" maxLength:"320"`
-	Language  string `json:"language,omitempty" maxLength:"35" doc:"The language numbers are typed in, as a BCP 47 tag" example:"de"`
-	Zone      string `json:"zone,omitempty" maxLength:"100" doc:"The IANA zone that instants are shown in" example:"Europe/London"`
-	DateOrder string `json:"date_order,omitempty" enum:"iso,day-first,month-first" doc:"How dates are written for them in the console"`
+	Language  string `json:"language,omitempty" maxLength:"35" doc:"The language numbers are typed in, where a report does not say it, as a BCP 47 tag" example:"de"`
+	Zone      string `json:"zone,omitempty" maxLength:"100" doc:"The IANA zone in which the console shows when something was done; a report's own days are those of its zone" example:"Europe/London"`
+	DateOrder string `json:"date_order,omitempty" enum:"dmy,mdy" doc:"How 03/04/2026 is read, where a report does not say it"`
+	WeekStart string `json:"week_start,omitempty" enum:"monday,tuesday,wednesday,thursday,friday,saturday,sunday" doc:"The first day of the week, where a report does not say it"`
 }
 
 // User is somebody who can sign in.

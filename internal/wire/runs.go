@@ -179,11 +179,19 @@ type RunRecord struct {
 	Sort     []string         `json:"sort,omitempty" doc:"An order of the caller's own"`
 	Typed    parameter.Inputs `json:"typed" doc:"What was typed, by question"`
 	Resolved map[string]any   `json:"resolved" doc:"What it was read as, by question"`
+	Reading  TypedReading     `json:"reading" doc:"How it was read, where the report did not say it"`
 	SQL      string           `json:"sql"`
 	Values   []BoundValue     `json:"values"`
 	Reason   string           `json:"reason,omitempty" doc:"Why no record could match, where that was proved"`
 	LeftOut  string           `json:"left_out,omitempty" doc:"How many records were left out because their dates cannot be read"`
 	Edges    *output.Edges    `json:"edges,omitempty" doc:"What lies around the period of the run"`
+}
+
+// TypedReading is how somebody's numbers and dates were read.
+type TypedReading struct {
+	Language  string `json:"language,omitempty"`
+	DateOrder string `json:"date_order,omitempty"`
+	WeekStart string `json:"week_start,omitempty"`
 }
 
 // QueryPlan is how the database would go about a run.

@@ -30,6 +30,7 @@ list-definitions      GET    /definitions                                      4
 push-definitions      POST   /definitions                                      403 403 200 422 200 403  {"content": "kind: report\nname: new-WHO\nfolder: dues\nquery: tolls\n"}
 check-definitions     POST   /definitions/check                                403 403 200 200 200 200  {"content": "kind: report\nname: new\nquery: tolls\n"}
 look-at-results       POST   /definitions/results                              403 403 200 422 200 200  {"content": "kind: query\nname: q\nsource: tolls\nfrom: tolls\ncolumns: [id]\n"}
+preview-rule          POST   /definitions/rule-preview?user=rita               403 403 403 403 200 403  {"content": "kind: rule\nname: r\nsource: tolls\non: tolls\ncriteria: pence > 100\n"}
 show-definition       GET    /definitions/report/tolls                         403 403 200 404 200 200
 show-differences      GET    /definitions/report/tolls/differences             403 403 200 404 200 200
 list-versions         GET    /definitions/report/tolls/versions                403 403 200 404 200 200

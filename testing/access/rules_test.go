@@ -21,11 +21,11 @@ const canal = `create table locks (id integer primary key, name varchar(40), reg
 	create table weirs (id integer primary key, name varchar(40));
 	insert into weirs values (1, 'Long Weir');
 	insert into locks values (1, 'Upper lock', 'North'), (2, 'zsouth lower lock', 'zsouth');
-	insert into passages values (1, 1, '2026-01-01', 111), (2, 1, '2026-02-01', 222), (3, 2, '2026-01-15', 77001), (4, 2, '2026-03-01', 77002), (5, 2, '2025-06-01', 77003);
+	insert into passages values (1, 1, '2026-01-01', 111), (2, 1, '2026-02-01', 222), (3, 2, '2026-01-15', 987654321), (4, 2, '2026-03-01', 987654322), (5, 2, '2025-06-01', 987654323);
 	create view tolls_by_lock as select l.name as lock_name, p.toll as toll, p.passed as passed from locks l join passages p on p.lock_id = l.id`
 
 // marks are what nobody who only sees the North may ever be told.
-var marks = []string{"zsouth", "7700", "2026-03-01", "2025-06"}
+var marks = []string{"zsouth", "98765432", "2026-03-01", "2025-06"}
 
 const canalDefinitions = `kind: query
 name: passages

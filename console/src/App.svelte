@@ -2,6 +2,8 @@
 	import Router, { router } from 'svelte-spa-router';
 	import { wrap } from 'svelte-spa-router/wrap';
 	import { connection } from './lib/connection.svelte';
+	import { account } from './lib/account.svelte';
+	import { Refusal, seeAsOneself, showMe } from './lib/api';
 	import Bar from './parts/Bar.svelte';
 	import Reports from './routes/Reports.svelte';
 
@@ -13,6 +15,11 @@
 		'/runs/:run': wrap({ asyncComponent: () => import('./routes/RunRecord.svelte') }),
 		'/runs/:run/compare/:other': wrap({ asyncComponent: () => import('./routes/Compare.svelte') }),
 		'/sources/:source?/:table?': wrap({ asyncComponent: () => import('./routes/Sources.svelte') }),
+		'/welcome/:link': wrap({ asyncComponent: () => import('./routes/Welcome.svelte') }),
+		'/account': wrap({ asyncComponent: () => import('./routes/Account.svelte') }),
+		'/people': wrap({ asyncComponent: () => import('./routes/People.svelte') }),
+		'/rights': wrap({ asyncComponent: () => import('./routes/Rights.svelte') }),
+		'/audit': wrap({ asyncComponent: () => import('./routes/Audit.svelte') }),
 		'/drafts': wrap({ asyncComponent: () => import('./routes/Drafts.svelte') }),
 		'/drafts/report/:name/try': wrap({ asyncComponent: () => import('./routes/Try.svelte') }),
 		'/drafts/:kind/:name': wrap({ asyncComponent: () => import('./routes/Draft.svelte') }),
@@ -22,6 +29,22 @@
 	const pointed = (event: Event) => {
 		if ((event.target as HTMLElement).closest('a[href*="#/reports/"]')) report().catch(() => {});
 	};
+
+	// Who it is that asks decides what is shown; a page that needs no more waits for nobody.
+	const welcoming = $derived(router.location.startsWith('/welcome/'));
+	function meet() {
+		showMe().then(
+			(me) => account.known(me),
+			(e) => {
+				if (!(e instanceof Refusal && e.status === 401)) connection.whenBack(meet);
+			},
+		);
+	}
+	meet();
+	async function beOneself() {
+		await seeAsOneself();
+		account.known(await showMe());
+	}
 
 	// On another page the keyboard and the screen reader go on at its beginning.
 	let main = $state<HTMLElement>();
@@ -58,7 +81,23 @@
 			The service does not answer. What you typed stays here; this page goes on when it answers again.
 		</p>
 	{/if}
-	<main bind:this={main} tabindex="-1" class="min-h-0 grow focus-visible:outline-none lg:overflow-auto">
+	{#if account.me?.seen_by}
+		<p role="status" class="bg-warn-wash text-warn flex flex-wrap items-center gap-x-4 px-5 py-2 text-sm" data-seeing>
+			You see what {account.me.display || account.me.name} sees. Nothing can be changed or taken away.
+			<button type="button" class="underline" onclick={beOneself}>Be {account.me.seen_by} again</button>
+		</p>
+	{/if}
+	{#if account.out && !welcoming}
+		{#await import('./routes/SignIn.svelte') then { default: SignIn }}
+			<main class="min-h-0 grow lg:overflow-auto"><SignIn /></main>
+		{/await}
+	{/if}
+	<main
+		bind:this={main}
+		tabindex="-1"
+		class="min-h-0 grow focus-visible:outline-none lg:overflow-auto"
+		hidden={account.out && !welcoming}
+	>
 		<Router {routes} onRouteLoaded={arrived} />
 	</main>
 </div>

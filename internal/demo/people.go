@@ -41,16 +41,16 @@ unrestricted: [office, authors]
 // people are those of the demonstration, the administrator first: the service is closed
 // with the first.
 var people = []wire.User{
-	{Name: "ada", Display: "Ada Lockhart, administrator", Role: identity.Administrator, Groups: []string{"office"}},
-	{Name: "cleo", Display: "Cleo Marsh, clerk", Role: identity.Reader, Groups: []string{"office"}},
-	{Name: "kit", Display: "Kit Weir, keeper of the Upper Tarn", Role: identity.Reader, Groups: []string{"keepers"}, Attributes: map[string][]string{"regions": {"Upper Tarn"}}},
-	{Name: "dev", Display: "Dev Sluys, report developer", Role: identity.Author, Groups: []string{"authors"}},
+	{Name: "ada", Display: "Ada Lockhart", Role: identity.Administrator, Groups: []string{"office"}},
+	{Name: "cleo", Display: "Cleo Marsh", Role: identity.Reader, Groups: []string{"office"}},
+	{Name: "kit", Display: "Kit Weir", Role: identity.Reader, Groups: []string{"keepers"}, Attributes: map[string][]string{"regions": {"Upper Tarn"}}},
+	{Name: "dev", Display: "Dev Sluys", Role: identity.Author, Groups: []string{"authors"}},
 }
 
 // standInPeople are those who sign in at the stand-in for an identity provider.
 var standInPeople = []standin.Person{
-	{Subject: "nell", Claims: map[string]any{"preferred_username": "nell", "name": "Nell Brook, keeper of the Wold Cut", "groups": []string{"keepers"}, "regions": []string{"Wold Cut"}}},
-	{Subject: "omar", Claims: map[string]any{"preferred_username": "omar", "name": "Omar Quay, clerk", "groups": []string{"office"}}},
+	{Subject: "nell", Claims: map[string]any{"preferred_username": "nell", "name": "Nell Brook", "groups": []string{"keepers"}, "regions": []string{"Wold Cut"}}},
+	{Subject: "omar", Claims: map[string]any{"preferred_username": "omar", "name": "Omar Quay", "groups": []string{"office"}}},
 }
 
 // StandInPath is where the stand-in answers, beneath the service's own address.

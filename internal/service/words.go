@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"maps"
 	"slices"
 	"strings"
 
@@ -60,6 +61,20 @@ func (s *Service) words(ctx context.Context, who identity.Actor, d definition.Do
 		out = append(out, s.wordsOn(ctx, who, d.On)...)
 		for _, q := range d.Parameters {
 			out = append(out, word(":"+q.Name, "question", q.Kind))
+		}
+	case *definition.RowRule:
+		if who.MayOn(identity.Read, d.Source) {
+			if o, err := s.source(ctx, d.Source, false); err == nil {
+				if t, ok := o.known.Load().Table(d.On); ok {
+					columns("", t)
+					for _, other := range related(o.known.Load(), []criteria.Table{{Alias: t.Name, Table: t}}) {
+						columns(other.Own(), other)
+					}
+				}
+			}
+		}
+		for _, name := range s.attributeNames(ctx, who) {
+			out = append(out, word(":user."+name, "question", "an attribute of whoever asks"))
 		}
 	case *definition.Report:
 		if query, ok := set.Query(d.Query); ok {
@@ -132,4 +147,17 @@ func (s *Service) wordsOn(ctx context.Context, who identity.Actor, table string)
 		}
 	}
 	return nil
+}
+
+// attributeNames are those that users have, for who administers them.
+func (s *Service) attributeNames(ctx context.Context, who identity.Actor) []string {
+	names := map[string]bool{}
+	if users, err := s.Store.Users(ctx); err == nil && who.Administers() {
+		for _, u := range users {
+			for name := range u.Attributes {
+				names[name] = true
+			}
+		}
+	}
+	return slices.Sorted(maps.Keys(names))
 }

@@ -1,5 +1,6 @@
 // A draft while it is written: its text, what the service says of it, and what
 // is kept in this browser until it is saved.
+import { account } from '../lib/account.svelte';
 import {
 	checkDefinitions,
 	firstResults,
@@ -19,6 +20,7 @@ const beginnings: Record<string, string> = {
 	report: 'kind: report\nname: new-report\nquery: QUERY\n',
 	parameter: 'kind: parameter\nname: new_question\nparameter: { kind: text }\n',
 	source: 'kind: source\nname: SOURCE\nencodings: {}\n',
+	rule: 'kind: rule\nname: new-rule\nsource: SOURCE\non: ON\nfor: []\ncriteria: ""\n',
 	criterion: 'kind: criterion\nname: new_condition\non: ON\ncriteria: ""\n',
 };
 
@@ -30,6 +32,9 @@ export function beginning(kind: string, fields: URLSearchParams, source: string)
 	if (name) text = text.replace(/name: \S+/, 'name: ' + name);
 	return text;
 }
+
+/** What begins the names under which drafts are kept in this browser: each user has their own. */
+const keep = () => (account.me?.name ? `draft:${account.me.name}:` : 'draft:');
 
 export class Draft {
 	text = $state('');
@@ -55,7 +60,7 @@ export class Draft {
 
 	/** Opens a kept draft, or what was left unsaved in this browser. */
 	async open(kind: string, name: string) {
-		const key = `draft:${kind}/${name}`;
+		const key = `${keep()}${kind}/${name}`;
 		this.#begin(key);
 		try {
 			const kept = await showDraft(kind, name);
@@ -72,7 +77,7 @@ export class Draft {
 
 	/** Begins a new one; those begun with other fields are kept apart. */
 	create(address: string, text: string) {
-		this.#begin(`draft:new/${address}`);
+		this.#begin(`${keep()}new/${address}`);
 		this.write(localStorage.getItem(this.#key) ?? text);
 	}
 

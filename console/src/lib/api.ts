@@ -1,4 +1,5 @@
 // The calls to the service, typed by its OpenAPI document.
+import { account } from './account.svelte';
 import { connection } from './connection.svelte';
 import type { components } from './schema';
 
@@ -38,6 +39,22 @@ export type Source = Schemas['Source'];
 export type Table = Schemas['Table'];
 export type SourceColumn = Schemas['Column'];
 export type ColumnExtent = Schemas['ColumnExtent'];
+export type Me = Schemas['Me'];
+export type Profile = Schemas['Profile'];
+export type User = Schemas['User'];
+export type UserChange = Schemas['UserChange'];
+export type Invitation = Schemas['Invitation'];
+export type Group = Schemas['Group'];
+export type Grant = Schemas['Grant'];
+export type Session = Schemas['Session'];
+export type Token = Schemas['Token'];
+export type NewToken = Schemas['NewToken'];
+export type Factor = Schemas['Factor'];
+export type SavedAnswers = Schemas['SavedAnswers'];
+export type ReportReader = Schemas['ReportReader'];
+export type AuditEntry = Schemas['AuditEntry'];
+export type Verified = Schemas['Verified'];
+export type Ways = Schemas['Ways'];
 
 /** What one question was answered with: a text, texts, or a start and an end. */
 export type Input = string | string[] | { start?: string; end?: string };
@@ -46,14 +63,20 @@ export type Inputs = Record<string, Input>;
 /** A refusal: a problem document the service answered with. */
 export class Refusal extends Error {
 	problems: Problem[];
-	constructor(document: { detail?: string; errors?: Problem[] | null }) {
+	/** The HTTP status, 0 where there was no answer. */
+	status: number;
+	constructor(document: { detail?: string; errors?: Problem[] | null }, status = 0) {
 		super(document.detail ?? 'The service refused.');
 		this.problems = document.errors ?? [];
+		this.status = status;
 	}
 }
 
 /** What went wrong, in a sentence. */
 export const messageOf = (e: unknown) => (e instanceof Refusal ? e.message : String(e));
+
+/** The calls that need no sign-in. */
+const openToAll = /^\/(sign-in|welcome)/;
 
 async function call(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
 	let response: Response;
@@ -71,7 +94,8 @@ async function call(method: string, path: string, body?: unknown, signal?: Abort
 	}
 	connection.back();
 	if (!response.ok) {
-		throw new Refusal(await response.json().catch(() => ({ detail: response.statusText })));
+		if (response.status === 401 && !openToAll.test(path)) account.lost();
+		throw new Refusal(await response.json().catch(() => ({ detail: response.statusText })), response.status);
 	}
 	return response;
 }
@@ -158,3 +182,57 @@ export const reviewDefinition = (name: string) => json<Review>('GET', '/reviews/
 export const publishDefinition = (name: string) =>
 	json<Schemas['Checked']>('POST', `/definitions/${part(name)}/publish`);
 export const definitionSchema = () => json<object>('GET', '/schema');
+
+/** Who asks, and what they may do. */
+export const showMe = () => json<Me>('GET', '/me');
+export const waysToSignIn = () => json<Ways>('GET', '/sign-in');
+export const signIn = (name: string, password: string, code: string) =>
+	call('POST', '/sign-in', { name, password, ...(code ? { code } : {}) });
+export const signOut = () => call('POST', '/sign-out');
+/** Whose a link is that sets a password. */
+export const lookAtLink = (token: string) => json<Schemas['Welcomed']>('POST', '/welcome', { link: token });
+export const setPassword = (token: string, password: string) =>
+	call('POST', '/welcome/password', { link: token, password });
+export const changeMe = (profile: Profile) => json<Me>('PUT', '/me/profile', profile);
+export const changePassword = (old: string, password: string) => call('PUT', '/me/password', { old, password });
+export const beginFactor = (password: string) => json<Factor>('POST', '/me/second-factor', { password });
+export const confirmFactor = (code: string) => json<string[]>('PUT', '/me/second-factor', { code });
+export const dropFactor = (password: string) => call('POST', '/me/second-factor/drop', { password });
+export const listSessions = (signal?: AbortSignal) => json<Session[]>('GET', '/me/sessions', undefined, signal);
+export const endSession = (id: string) => call('DELETE', '/me/sessions/' + part(id));
+export const listTokens = (signal?: AbortSignal) => json<Token[]>('GET', '/tokens', undefined, signal);
+export const makeToken = (token: NewToken) => json<Token>('POST', '/tokens', token);
+export const endToken = (id: number) => call('DELETE', '/tokens/' + id);
+
+export const listUsers = (signal?: AbortSignal) => json<User[]>('GET', '/users', undefined, signal);
+export const inviteUser = (user: Partial<User>) => json<Invitation>('POST', '/users', user);
+export const changeUser = (name: string, change: UserChange) => json<User>('PATCH', '/users/' + part(name), change);
+export const linkUser = (name: string) => json<Invitation>('POST', `/users/${part(name)}/link`);
+export const seeAs = (user: string) => call('POST', '/see-as', { user });
+export const seeAsOneself = () => call('POST', '/see-as/end');
+export const listGroups = (signal?: AbortSignal) => json<Group[]>('GET', '/groups', undefined, signal);
+export const saveGroup = (group: Group) =>
+	json<Group>('PUT', '/groups/' + part(group.name), { title: group.title ?? '', members: group.members ?? [] });
+export const removeGroup = (name: string) => call('DELETE', '/groups/' + part(name));
+export const listRights = (signal?: AbortSignal) => json<Grant[]>('GET', '/rights', undefined, signal);
+export const giveRight = (grant: Grant) => call('POST', '/rights', grant);
+export const takeRight = (grant: Grant) => call('POST', '/rights/take', grant);
+export const listReaders = (name: string, signal?: AbortSignal) =>
+	json<ReportReader[]>('GET', `/reports/${part(name)}/readers`, undefined, signal);
+export type AuditFilter = { who?: string; what?: string; from?: string; until?: string; before?: number };
+export const listAudit = (filter: AuditFilter, limit: number, signal?: AbortSignal) => {
+	const query = new URLSearchParams({ limit: String(limit) });
+	for (const [name, value] of Object.entries(filter)) if (value) query.set(name, String(value));
+	return json<AuditEntry[]>('GET', '/audit?' + query, undefined, signal);
+};
+export const verifyAudit = (head: string) => json<Verified>('GET', '/audit/verify?head=' + part(head));
+
+export const listAnswers = (name: string, signal?: AbortSignal) =>
+	json<SavedAnswers[]>('GET', `/reports/${part(name)}/answers`, undefined, signal);
+export const saveAnswers = (name: string, answers: SavedAnswers) =>
+	json<SavedAnswers>('PUT', `/reports/${part(name)}/answers`, answers);
+export const removeAnswers = (name: string, answers: SavedAnswers) =>
+	call('DELETE', `/reports/${part(name)}/answers/${part(answers.name)}?shared=${answers.shared}`);
+/** The first rows of a row rule's table as a user would see them. */
+export const previewRule = (content: string, user: string, signal: AbortSignal) =>
+	json<Result>('POST', '/definitions/rule-preview?user=' + part(user), { content }, signal);

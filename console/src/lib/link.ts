@@ -52,16 +52,27 @@ export const reportAddress = (target: Target) =>
 		? `/drafts/report/${encodeURIComponent(target.report)}/try`
 		: `/reports/${encodeURIComponent(target.report)}`;
 
-/** The address of a run's report with answers as its record has them. */
-export function reportLink(run: RunRecord, typed: Record<string, unknown>): string {
+/** Answers as they were typed, as the part of an address after the question mark. */
+export function inputsQuery(typed: Record<string, unknown>): string {
 	const query = new URLSearchParams();
-	for (const key of run.sort ?? []) query.append(sortKey, key);
+	addTyped(query, typed);
+	return query.toString();
+}
+
+function addTyped(query: URLSearchParams, typed: Record<string, unknown>) {
 	for (const [name, value] of Object.entries(typed)) {
 		if (Array.isArray(value)) for (const item of value) query.append(name, String(item));
 		else if (value && typeof value === 'object')
 			for (const [end, text] of Object.entries(value)) query.append(`${name}.${end}`, String(text));
 		else if (value !== null) query.append(name, String(value));
 	}
+}
+
+/** The address of a run's report with answers as its record has them. */
+export function reportLink(run: RunRecord, typed: Record<string, unknown>): string {
+	const query = new URLSearchParams();
+	for (const key of run.sort ?? []) query.append(sortKey, key);
+	addTyped(query, typed);
 	return `${reportAddress({ report: run.report, draft: run.version === 0 })}?${query}`;
 }
 

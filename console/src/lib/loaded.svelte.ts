@@ -1,6 +1,7 @@
 // What a page shows that the service has to be asked for. What was asked for last
 // counts: what is no longer wanted is broken off, and what comes late is dropped.
-import { messageOf } from './api';
+import { account } from './account.svelte';
+import { messageOf, Refusal } from './api';
 import { connection } from './connection.svelte';
 
 export class Loaded<T> {
@@ -25,9 +26,11 @@ export class Loaded<T> {
 			(e) => {
 				if (abort.signal.aborted) return;
 				this.failure = messageOf(e);
-				connection.whenBack(() => {
+				const again = () => {
 					if (!abort.signal.aborted) this.again();
-				});
+				};
+				if (e instanceof Refusal && e.status === 401) account.whenKnown(again);
+				else connection.whenBack(again);
 			},
 		);
 		return () => abort.abort();

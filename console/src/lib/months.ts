@@ -1,8 +1,10 @@
 // How many records each of the last months of a report held when its questions
 // were last looked at in this browser: a picture for the list of reports.
+import { account } from './account.svelte';
 import type { Coverage } from './api';
 
-const key = (report: string) => 'months:' + report;
+/** By who looks: another one may see other records. */
+const key = (report: string) => `months:${account.sight}:${report}`;
 const most = 12;
 
 export function keepMonths(report: string, coverage: Coverage) {

@@ -1,4 +1,5 @@
 // How values are said to people, in the reader's language.
+import { account } from './account.svelte';
 import type { Total } from './api';
 import { clockChange } from './clock';
 
@@ -24,7 +25,14 @@ const momentOfYear = lazy(
 			...{ hour: 'numeric', minute: '2-digit', second: '2-digit' },
 		}),
 );
-const instant = lazy(() => new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeStyle: 'short' }));
+const instant = lazy(
+	() =>
+		new Intl.DateTimeFormat(language, {
+			dateStyle: 'medium',
+			timeStyle: 'short',
+			timeZone: account.me?.zone || undefined,
+		}),
+);
 
 export const countText = (n: number) => number().format(n);
 const outcomes: Record<string, string> = { timed_out: 'Timed out' };
@@ -32,7 +40,7 @@ const outcomes: Record<string, string> = { timed_out: 'Timed out' };
 export const outcomeText = (outcome: string) => outcomes[outcome] ?? outcome.charAt(0).toUpperCase() + outcome.slice(1);
 export const recordsText = (n: number) => `${countText(n)} ${n === 1 ? 'record' : 'records'}`;
 
-/** A moment of this service's own, in the reader's time zone. */
+/** A moment of this service's own, in the zone the reader chose or the browser has. */
 export const instantText = (iso: string) => instant().format(new Date(iso));
 
 const relative = lazy(() => new Intl.RelativeTimeFormat(language, { numeric: 'auto' }));

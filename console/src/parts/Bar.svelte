@@ -1,19 +1,45 @@
 <script lang="ts">
 	// The bar at the top: the places there are, finding, and light or dark.
 	import { link, router } from 'svelte-spa-router';
+	import { account } from '../lib/account.svelte';
+	import { signOut } from '../lib/api';
 	import { theme, turnTheme } from '../lib/theme.svelte';
 
 	let { onfind, onhelp }: { onfind: () => void; onhelp: () => void } = $props();
 
-	const places = [
-		{ name: 'Reports', at: '/', of: /^\/(reports.*)?$/ },
-		{ name: 'Drafts', at: '/drafts', of: /^\/drafts/ },
-		{ name: 'Runs', at: '/runs', of: /^\/runs/ },
-		{ name: 'Sources', at: '/sources', of: /^\/sources/ },
-	];
+	const places = $derived(
+		[
+			{ name: 'Reports', at: '/', of: /^\/(reports.*)?$/, for: true },
+			{ name: 'Drafts', at: '/drafts', of: /^\/drafts/, for: account.authors },
+			{ name: 'Runs', at: '/runs', of: /^\/runs/, for: true },
+			{ name: 'Sources', at: '/sources', of: /^\/sources/, for: account.authors },
+		].filter((place) => place.for && !account.out),
+	);
+	const mine = $derived(
+		[
+			{ name: 'Account', at: '/account', for: true },
+			{ name: 'People', at: '/people', for: account.administers },
+			{ name: 'Rights', at: '/rights', for: account.authors },
+			{ name: 'Audit log', at: '/audit', for: account.administers },
+		].filter((place) => place.for),
+	);
+	let open = $state(false);
+	let box = $state<HTMLDivElement>();
+	async function leave() {
+		open = false;
+		await signOut();
+		sessionStorage.clear();
+		location.replace('./');
+	}
+	function key(event: KeyboardEvent) {
+		if (event.key !== 'Escape' || !open) return;
+		open = false;
+		box?.querySelector('button')?.focus();
+	}
 	const mac = /Mac|iP/.test(navigator.platform);
 </script>
 
+<svelte:document onpointerdown={(e) => !box?.contains(e.target as Node) && (open = false)} />
 <header class="bg-beam flex h-11.5 shrink-0 items-center gap-1.5 px-2.5 text-[#f3f4f1] sm:gap-5 sm:px-5">
 	<a href="/" use:link class="flex items-center gap-2 font-[650] text-[#f3f4f1] no-underline" aria-label="Pike Gate">
 		<svg width="26" height="20" viewBox="0 0 26 20" fill="none" stroke-linecap="round" aria-hidden="true"
@@ -40,6 +66,7 @@
 	</nav>
 	<button
 		type="button"
+		hidden={account.out}
 		class="rounded-base ml-auto flex h-7.5 items-center justify-between gap-2 border border-white/25 bg-white/10 px-2.5 text-sm md:w-64"
 		aria-keyshortcuts="Control+K"
 		onclick={onfind}
@@ -62,11 +89,44 @@
 		aria-keyshortcuts="?"
 		onclick={onhelp}>?</button
 	>
-	<button
-		type="button"
-		class="rounded-base h-7.5 px-1 text-[13px] text-[#c7d0cb] hover:bg-white/5 sm:px-2 sm:text-sm"
-		onclick={turnTheme}>{theme.mode === 'dark' ? 'Light' : 'Dark'}</button
-	>
+	{#if account.me?.state === 'closed' && !account.out}
+		<!-- svelte-ignore a11y_no_static_element_interactions -->
+		<div class="relative" bind:this={box} onkeydown={key}>
+			<button
+				type="button"
+				class="rounded-base h-7.5 max-w-36 truncate px-1 text-[13px] text-[#c7d0cb] hover:bg-white/5 sm:px-2 sm:text-sm"
+				aria-expanded={open}
+				aria-label="Account of {account.me.name}"
+				data-account
+				onclick={() => (open = !open)}>{account.me.name} <span aria-hidden="true">▾</span></button
+			>
+			{#if open}
+				<div class="panel text-ink absolute top-full right-0 z-40 mt-1 w-56 p-1.5 shadow-lg">
+					<p class="text-ink-3 px-2.5 py-1 text-[13px]">{account.me.display || account.me.name}</p>
+					{#each mine as place (place.at)}<a
+							href={place.at}
+							use:link
+							class="rounded-base text-ink hover:bg-wash flex min-h-9 items-center px-2.5 no-underline"
+							onclick={() => (open = false)}>{place.name}</a
+						>{/each}
+					<button type="button" class="rounded-base hover:bg-wash min-h-9 w-full px-2.5 text-left" onclick={turnTheme}
+						>{theme.mode === 'dark' ? 'Light' : 'Dark'}</button
+					>
+					{#if !account.me.seen_by}<button
+							type="button"
+							class="rounded-base hover:bg-wash border-line min-h-9 w-full border-t px-2.5 text-left"
+							onclick={leave}>Sign out</button
+						>{/if}
+				</div>
+			{/if}
+		</div>
+	{:else}
+		<button
+			type="button"
+			class="rounded-base h-7.5 px-1 text-[13px] text-[#c7d0cb] hover:bg-white/5 sm:px-2 sm:text-sm"
+			onclick={turnTheme}>{theme.mode === 'dark' ? 'Light' : 'Dark'}</button
+		>
+	{/if}
 </header>
 
 <style>

@@ -1,6 +1,8 @@
 <script lang="ts">
 	// The whole result as a file, and its link.
-	import { Refusal, takeFile, type FileFormat, type Inputs, type Target } from '../lib/api';
+	import { account } from '../lib/account.svelte';
+	import { makeToken, Refusal, takeFile, type FileFormat, type Inputs, type NewToken, type Target } from '../lib/api';
+	import Dialog from '../parts/Dialog.svelte';
 
 	let { target, inputs, sort }: { target: Target; inputs: Inputs; sort: string[] } = $props();
 
@@ -42,6 +44,25 @@
 			failure = 'The link could not be copied; it is the address of this page.';
 		}
 	}
+	/** An address that a spreadsheet reads the records from, with these answers each time. */
+	let linked = $state('');
+	async function makeLink() {
+		failure = '';
+		try {
+			const name = `${target.report}, for a spreadsheet`;
+			const made = await makeToken({
+				name,
+				scope: 'link',
+				report: target.report,
+				inputs: inputs as NewToken['inputs'],
+				days: 365,
+			});
+			linked = `${location.origin}/api/v1/linked/${made.token}/records.csv`;
+			open = false;
+		} catch (error) {
+			failure = error instanceof Refusal ? error.message : String(error);
+		}
+	}
 	function key(event: KeyboardEvent) {
 		if (event.key !== 'Escape' || !open) return;
 		open = false;
@@ -68,7 +89,25 @@
 					<span class="muted text-[13px]">{saving === format.name ? 'Saving …' : format.about}</span>
 				</button>
 			{/each}
+			{#if account.me?.state === 'closed' && !target.draft}
+				<button
+					type="button"
+					class="rounded-base hover:bg-wash border-line min-h-9 w-full border-t px-2.5 py-1.5 text-left"
+					data-linked
+					onclick={makeLink}>A link that a spreadsheet reads</button
+				>
+			{/if}
 			{#if failure}<p role="alert" class="text-bad px-2.5 py-1 text-[13px]">{failure}</p>{/if}
 		</div>
 	{:else if failure}<p role="alert" class="text-bad absolute top-full right-0 z-20 mt-1 text-[13px]">{failure}</p>{/if}
 </div>
+{#if linked}
+	<Dialog title="A link that a spreadsheet reads" width="38rem" onclose={() => (linked = '')}>
+		<p class="text-sm">
+			Whoever has this address reads these records as you see them, with the answers read anew each time; nothing else
+			can be done with it. It is shown this once, works for a year, and is ended on
+			<a href="#/account">your account's page</a>. For JSON it ends in <code>records.json</code>.
+		</p>
+		<p class="bg-wash rounded-base p-3 font-mono text-[13px] wrap-anywhere" data-address>{linked}</p>
+	</Dialog>
+{/if}

@@ -18,6 +18,8 @@
 	import { draftAddress, newDraftAddress } from '../lib/link';
 	import Empty from '../parts/Empty.svelte';
 	import PageHead from '../parts/PageHead.svelte';
+	import { account } from '../lib/account.svelte';
+	import RulePreview from '../draft/RulePreview.svelte';
 	import PublishDialog from '../draft/PublishDialog.svelte';
 	import ResultTable from '../result/ResultTable.svelte';
 	import type { Row } from '../result/run.svelte';
@@ -77,6 +79,7 @@
 		from: source?.tables?.map((t) => t.name) ?? [],
 		table: source?.tables?.map((t) => t.name) ?? [],
 		// Of a condition, "on" is a table; of a join it is a condition itself.
+		...(kind === 'rule' ? { on: source?.tables?.map((t) => t.name) ?? [] } : {}),
 		...(kind === 'criterion' ? { on: sources.flatMap((s) => s.tables?.map((t) => t.name) ?? []) } : {}),
 		query: definitions.filter((d) => d.kind === 'query').map((d) => d.name),
 		use: definitions.filter((d) => d.kind === 'parameter').map((d) => d.name),
@@ -123,6 +126,7 @@
 		parameter: ['name', 'title', 'parameter'],
 		criterion: ['name', 'title', 'on', 'criteria'],
 		source: ['name', 'title', 'encodings'],
+		rule: ['name', 'title', 'source', 'on', 'for', 'criteria', 'unrestricted'],
 	};
 
 	const own = $derived(definitions.find((d) => d.kind === kind && d.name === text('name')));
@@ -307,7 +311,13 @@
 					{/if}
 				</section>
 				<section aria-label="First rows" class="h-64 min-h-32 lg:h-auto lg:grow-3 lg:basis-0">
-					{#if draft.rows && !draft.without}
+					{#if kind === 'rule' && account.administers && account.me?.state === 'closed'}
+						<RulePreview
+							text={draft.text}
+							name={text('name')}
+							sound={!!draft.found && !draft.problems.some((p) => p.severity !== 'warning')}
+						/>
+					{:else if draft.rows && !draft.without}
 						<ResultTable
 							report="draft:{kind}/{text('name')}"
 							columns={draft.rows.columns ?? []}

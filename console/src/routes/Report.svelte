@@ -4,10 +4,12 @@
 	// opens its fields beneath.
 	import { tick, untrack } from 'svelte';
 	import { push, replace, router } from 'svelte-spa-router';
-	import type { Inputs, Summary } from '../lib/api';
+	import { listAnswers, type Inputs, type SavedAnswers, type Summary } from '../lib/api';
 	import { Form, isOpen } from '../ask/form.svelte';
 	import Question from '../ask/Question.svelte';
-	import { commandLine, httpRequest, reportAddress, sortOf } from '../lib/link';
+	import Saved from '../ask/Saved.svelte';
+	import { commandLine, httpRequest, inputsQuery, reportAddress, sortOf } from '../lib/link';
+	import { Loaded } from '../lib/loaded.svelte';
 	import Dialog from '../parts/Dialog.svelte';
 	import Empty from '../parts/Empty.svelte';
 	import PageHead from '../parts/PageHead.svelte';
@@ -56,6 +58,32 @@
 		};
 	});
 	$effect(() => form.noteCleared());
+
+	// Saved answers; the page begins with one of them where nothing else was asked.
+	const saved = new Loaded<SavedAnswers[]>();
+	$effect(() => {
+		const name = target.report;
+		if (target.draft) return;
+		saved.forget();
+		return saved.ask((signal) => listAnswers(name, signal));
+	});
+	const begins = $derived.by(() => {
+		const all = (saved.value ?? []).filter((a) => a.begins);
+		return all.find((a) => !a.shared) ?? all[0];
+	});
+	let begun = '';
+	$effect(() => {
+		if (!report || !begins || begun === target.report || router.querystring) return;
+		begun = target.report;
+		const answers = begins;
+		untrack(() => form.fill(inputsQuery(answers.inputs as Inputs)));
+	});
+	/** Fills the fields with saved answers, and runs where a result stands. */
+	async function choose(answers: SavedAnswers) {
+		form.fill(inputsQuery(answers.inputs as Inputs));
+		await tick();
+		if (folded) await submit();
+	}
 	$effect(() => (report ? form.readSoon(target) : undefined));
 	$effect(() => {
 		if (!run.header || untrack(() => folded)) return;
@@ -171,6 +199,14 @@
 		<Pending of={form.report} lines={6} />
 	{:else}
 		<PageHead title={report.title} about={report.about}>
+			{#if !draft}<Saved
+					report={name}
+					folder={report.folder}
+					list={saved.value ?? []}
+					inputs={form.inputs}
+					onchoose={choose}
+					onchange={() => saved.again()}
+				/>{/if}
 			{#if folded}
 				<button type="button" class="button-quiet" onclick={() => (explaining = true)}>Explain</button>
 				{#if run.summary?.outcome === 'done'}<Export {target} inputs={ran ?? form.inputs} {sort} />{/if}

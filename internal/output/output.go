@@ -16,13 +16,15 @@ import (
 
 // Header is what is known before the first row.
 type Header struct {
-	Run      uint          `json:"run" doc:"The number of the run"`
-	Report   string        `json:"report"`
-	Title    string        `json:"title"`
-	Version  int           `json:"version"`
-	ReadBack string        `json:"readback" doc:"What was selected, in words"`
-	Zone     string        `json:"zone" doc:"The IANA zone dates are read and shown in"`
-	Columns  []plan.Output `json:"columns"`
+	Run      uint   `json:"run" doc:"The number of the run"`
+	Report   string `json:"report"`
+	Title    string `json:"title"`
+	Version  int    `json:"version"`
+	ReadBack string `json:"readback" doc:"What was selected, in words"`
+	// Restricted says that whoever asked may not see every row, blank where they may.
+	Restricted string        `json:"restricted,omitempty" doc:"Which rows of which tables were left out because whoever asked may not see them, in words"`
+	Zone       string        `json:"zone" doc:"The IANA zone dates are read and shown in"`
+	Columns    []plan.Output `json:"columns"`
 	// Groups are the labels of what the records are put together by.
 	Groups []string `json:"groups,omitempty" doc:"What the records are put together by, from the outside in; an object among the rows closes a group"`
 	// Location is the zone itself.

@@ -251,3 +251,15 @@ func (g *gate) into(a answer, value any) {
 	g.Helper()
 	require.NoError(g, json.Unmarshal([]byte(a.body), value))
 }
+
+// beside opens a file of SQLite beside the service.
+func beside(t *testing.T, path string) *sql.DB {
+	t.Helper()
+	db, err := sql.Open("sqlite3", path+"?_busy_timeout=5000")
+	require.NoError(t, err)
+	t.Cleanup(func() { db.Close() })
+	return db
+}
+
+// business opens the file of the source tolls.
+func business(t *testing.T, g *gate) *sql.DB { return beside(t, filepath.Join(g.folder, "tolls.db")) }

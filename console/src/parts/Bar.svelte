@@ -66,8 +66,9 @@
 	</nav>
 	<button
 		type="button"
-		hidden={account.out}
-		class="rounded-base ml-auto flex h-7.5 items-center justify-between gap-2 border border-white/25 bg-white/10 px-2.5 text-sm md:w-64"
+		class="rounded-base ml-auto flex {account.out
+			? 'invisible'
+			: ''} h-7.5 items-center justify-between gap-2 border border-white/25 bg-white/10 px-2.5 text-sm md:w-64"
 		aria-keyshortcuts="Control+K"
 		onclick={onfind}
 		><span class="max-md:sr-only">Find<span class="sr-only"> reports, runs, drafts and tables</span></span>

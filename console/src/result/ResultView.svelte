@@ -83,6 +83,7 @@
 			]}
 		/>
 	{/if}
+	{#if run.header?.restricted}<p class="text-ink-2 text-[13px]" data-restricted>{run.header.restricted}</p>{/if}
 	{#if run.summary?.outcome === 'empty' && run.summary.left_out}
 		<Facts facts={factsOf(run.summary, zone).filter((f) => f.mark === 'left-out')} />
 	{/if}

@@ -1,0 +1,603 @@
+package access
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/netip"
+	"net/url"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/pquerna/otp/totp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/internal/api"
+	"pikegate/internal/wire"
+)
+
+// TestClosed: with the first user nothing of the open state is left, what it had under
+// way included, although the user was made beside the running service.
+func TestClosed(t *testing.T) {
+	g := open(t)
+	watched, stop := context.WithCancel(t.Context())
+	defer stop()
+	go g.service.People.Watch(watched)
+	anybody := g.nobody()
+	anybody.must("GET", "/reports", nil)
+	slow := newReader(anybody, "POST", "/reports/tolls/runs?format=csv", "{}")
+	made, err := g.service.AddUserHere(t.Context(), wire.User{Name: "ada", Role: "administrator"})
+	require.NoError(t, err)
+	for _, path := range []string{"/reports", "/me", "/sources", "/runs", "/users", "/audit", "/schema"} {
+		anybody.refused(401, "not_signed_in", "GET", path, nil)
+	}
+	slow.close()
+	ada := g.welcome(made.Link, "ada")
+	ada.must("GET", "/reports", nil)
+	_, err = g.service.AddUserHere(t.Context(), wire.User{Name: "bo", Role: "reader"})
+	assert.NoError(t, err, "at the machine, later ones too")
+}
+
+// TestFirstUser: the first user is an administrator and is never made over HTTP.
+func TestFirstUser(t *testing.T) {
+	g := open(t)
+	g.nobody().refused(403, "not_allowed", "POST", "/users", map[string]any{"name": "eve", "role": "administrator"})
+	_, err := g.service.AddUserHere(t.Context(), wire.User{Name: "ada", Role: "reader"})
+	assert.ErrorContains(t, err, "administrator")
+	ada := g.administrator("ada")
+	ada.refused(422, "last_administrator", "PATCH", "/users/ada", map[string]any{"disabled": true})
+	ada.refused(422, "last_administrator", "PATCH", "/users/ada", map[string]any{"role": "reader"})
+}
+
+// TestEnumeration: neither the words nor the time of a refusal tell whether a name is
+// there, or what was wrong.
+func TestEnumeration(t *testing.T) {
+	g := open(t)
+	ada := g.administrator("ada")
+	ada.invite("rita", "reader")
+	ada.invite("gone", "reader")
+	ada.must("PATCH", "/users/gone", map[string]any{"disabled": true})
+	body := func(name string) answer {
+		return g.nobody().call("POST", "/sign-in", map[string]string{"name": name, "password": "guess"})
+	}
+	wrong := body("rita")
+	assert.Equal(t, 401, wrong.status)
+	for _, name := range []string{"nobody-there", "gone", "ada", "RITA ", "", "'; drop table users", strings.Repeat("x", 199)} {
+		if a := body(name); name != "" {
+			assert.Equal(t, wrong.body, a.body, name)
+		}
+	}
+	// Medians of alternated tries, which a hash for each makes as long as each other.
+	var times [2][]time.Duration
+	for i := range 16 {
+		g.now.ahead += time.Hour // so that tries are not held against anybody
+		started := time.Now()
+		body([]string{"rita", "nobody-there"}[i%2])
+		times[i%2] = append(times[i%2], time.Since(started))
+	}
+	a, b := median(times[0]), median(times[1])
+	assert.Less(t, max(a, b).Seconds()/min(a, b).Seconds(), 1.5, "%s and %s", a, b)
+}
+
+func median(d []time.Duration) time.Duration {
+	slices.Sort(d)
+	return d[len(d)/2]
+}
+
+// TestHiddenNames: what is hidden is refused as what was never there: in the same words
+// and in the same time.
+func TestHiddenNames(t *testing.T) {
+	g := open(t)
+	ada := g.administrator("ada")
+	rob := ada.invite("rob", "reader")
+	ada.give("run", "dues", "rob")
+	say := func(name string, c call) string {
+		a := rob.call(c.method, strings.ReplaceAll(c.path, "NAME", name), c.body)
+		return fmt.Sprint(a.status, strings.ReplaceAll(a.body, name, "NAME"))
+	}
+	calls := []call{
+		{"GET", "/reports/NAME", nil},
+		{"POST", "/reports/NAME/runs", map[string]any{}},
+		{"POST", "/reports/NAME/preview", map[string]any{}},
+		{"GET", "/reports/NAME/answers", nil},
+		{"POST", "/reports/NAME/runs", map[string]any{"draft": true}},
+	}
+	for _, c := range calls {
+		assert.Equal(t, say("wagez", c), say("wages", c), c.path)
+		assert.NotContains(t, say("wagez", c), "wages", "a hint")
+	}
+	assert.NotContains(t, rob.must("GET", "/reports", nil).body, "wages")
+	var times [2][]time.Duration
+	for i := range 2000 {
+		started := time.Now()
+		say([]string{"wages", "wagez"}[i%2], calls[0])
+		times[i%2] = append(times[i%2], time.Since(started))
+	}
+	a, b := median(times[0]), median(times[1])
+	assert.Less(t, max(a, b).Seconds()/min(a, b).Seconds(), 1.25, "%s and %s", a, b)
+}
+
+type call struct {
+	method, path string
+	body         any
+}
+
+// TestTries: what fails is slowed down, by account and by address, whether the name is
+// there or not; who signs in rightly is let in.
+func TestTries(t *testing.T) {
+	g := open(t)
+	ada := g.administrator("ada")
+	ada.invite("rita", "reader")
+	for _, name := range []string{"rita", "nobody-there"} {
+		for range 10 {
+			g.nobody().refused(401, "wrong_sign_in", "POST", "/sign-in", map[string]string{"name": name, "password": "guess"})
+		}
+		refused := g.nobody().refused(429, "too_many_tries", "POST", "/sign-in", map[string]string{"name": name, "password": password})
+		assert.NotEmpty(t, refused.header.Get("Retry-After"))
+	}
+	g.signIn("ada")
+	g.now.ahead = time.Minute
+	g.signIn("rita")
+	// Many at once get no further than one after the other.
+	g.now.ahead = 24 * time.Hour
+	var wait sync.WaitGroup
+	statuses := make([]int, 40)
+	for i := range statuses {
+		wait.Go(func() {
+			statuses[i] = g.nobody().call("POST", "/sign-in", map[string]string{"name": "rita", "password": "guess"}).status
+		})
+	}
+	wait.Wait()
+	tried := 0
+	for _, s := range statuses {
+		if s == 401 {
+			tried++
+		}
+	}
+	assert.LessOrEqual(t, tried, 10)
+}
+
+// TestSessions: what a browser has is no guess, changes at sign-in, ends with time, with
+// a new password, and when its user is disabled; only its hash is kept.
+func TestSessions(t *testing.T) {
+	g := open(t)
+	ada := g.administrator("ada")
+	rita := ada.invite("rita", "reader")
+	// Fixation: a cookie of somebody else's making is worth nothing, and sign-in gives another.
+	planted := &caller{gate: g, name: "planted", cookie: "pikegate-session=planted"}
+	planted.refused(401, "not_signed_in", "GET", "/me", nil)
+	in := planted.must("POST", "/sign-in", map[string]string{"name": "rita", "password": password})
+	assert.NotContains(t, cookieOf(in), "planted")
+	for _, attribute := range []string{"HttpOnly", "SameSite=Lax", "Path=/"} {
+		assert.Contains(t, in.header.Get("Set-Cookie"), attribute)
+	}
+	_, secret, _ := strings.Cut(rita.cookie, "=")
+	kept, err := g.store.Sessions(t.Context(), "rita")
+	require.NoError(t, err)
+	for _, k := range kept {
+		assert.NotContains(t, secret, k.Hash)
+		(&caller{gate: g, name: "by its hash", cookie: "pikegate-session=" + k.Hash}).refused(401, "not_signed_in", "GET", "/me", nil)
+	}
+	// Time.
+	g.now.ahead = 11 * time.Hour
+	rita.must("GET", "/me", nil)
+	g.now.ahead = 22 * time.Hour
+	rita.must("GET", "/me", nil)
+	g.now.ahead = 22*time.Hour + 12*time.Hour + time.Minute
+	rita.refused(401, "not_signed_in", "GET", "/me", nil)
+	rita = g.signIn("rita")
+	for range 16 { // used all the time
+		g.now.ahead += 11 * time.Hour
+		if g.now.ahead > 8*24*time.Hour+10*time.Hour {
+			break
+		}
+		rita.call("GET", "/me", nil)
+	}
+	rita.refused(401, "not_signed_in", "GET", "/me", nil)
+	// Another password, and being disabled.
+	rita, other := g.signIn("rita"), g.signIn("rita")
+	other.must("PUT", "/me/password", map[string]string{"old": password, "password": password + " again"})
+	rita.refused(401, "not_signed_in", "GET", "/me", nil)
+	other.refused(401, "not_signed_in", "GET", "/me", nil)
+	// One's own can be ended one by one, and no other's.
+	ada = g.signIn("ada")
+	second := g.signIn("ada")
+	var list []wire.Session
+	g.into(ada.must("GET", "/me/sessions", nil), &list)
+	for _, s := range list {
+		if !s.This {
+			ada.must("DELETE", "/me/sessions/"+s.ID, nil)
+		}
+	}
+	second.refused(401, "not_signed_in", "GET", "/me", nil)
+	ada.must("POST", "/sign-out", nil)
+	ada.refused(401, "not_signed_in", "GET", "/me", nil)
+}
+
+// reader reads an answer as slowly as is wanted.
+type reader struct {
+	body io.ReadCloser
+	stop context.CancelFunc
+}
+
+func newReader(c *caller, method, path string, body any) *reader {
+	ctx, stop := context.WithCancel(c.Context())
+	response, err := http.DefaultTransport.RoundTrip(c.request(ctx, method, prefix+path, body))
+	require.NoError(c, err)
+	return &reader{response.Body, stop}
+}
+
+func (r *reader) close() {
+	r.stop()
+	r.body.Close()
+}
+
+// TestDisabled: whoever is disabled is out at once, with what they have under way, with
+// sessions, tokens and links.
+func TestDisabled(t *testing.T) {
+	g := open(t)
+	db := business(t, g)
+	_, err := db.Exec(`with recursive n(i) as (select 1000 union all select i + 1 from n where i < 400000)
+		insert into tolls select i, '2026-02-01', hex(zeroblob(400)), i from n`)
+	require.NoError(t, err)
+	ada := g.administrator("ada")
+	rob := ada.invite("rob", "reader")
+	ada.give("run", "dues", "rob")
+	token := rob.makeToken(map[string]any{"name": "script"})
+	link := rob.makeToken(map[string]any{"name": "sheet", "scope": "link", "report": "tolls"})
+	export := newReader(rob, "POST", "/reports/tolls/runs?format=csv", "{}")
+	defer export.close()
+	first := make([]byte, 1000)
+	_, err = io.ReadFull(export.body, first)
+	require.NoError(t, err)
+	ada.must("PATCH", "/users/rob", map[string]any{"disabled": true})
+	started := time.Now()
+	n, err := io.Copy(io.Discard, export.body)
+	assert.Error(t, err, "the export is broken off")
+	assert.Less(t, n, int64(200<<20))
+	assert.Less(t, time.Since(started), 20*time.Second)
+	rob.refused(401, "not_signed_in", "GET", "/me", nil)
+	token.refused(401, "not_signed_in", "GET", "/me", nil)
+	assert.Equal(t, 401, g.nobody().call("GET", "/linked/"+link.token+"/records.csv", nil).status)
+	g.nobody().refused(401, "wrong_sign_in", "POST", "/sign-in", map[string]string{"name": "rob", "password": password})
+	ada.must("PATCH", "/users/rob", map[string]any{"disabled": false})
+	token.must("GET", "/me", nil)
+}
+
+// TestLinks: a link to set a password works once, by POST, for a day, and not after
+// another was given.
+func TestLinks(t *testing.T) {
+	g := open(t)
+	ada := g.administrator("ada")
+	var made wire.Invitation
+	g.into(ada.must("POST", "/users", map[string]string{"name": "rita", "role": "reader"}), &made)
+	_, first, _ := strings.Cut(made.Link, "/#/welcome/")
+	assert.True(t, strings.HasPrefix(made.Link, "/#/"), "no server is ever sent it by following it")
+	g.into(ada.must("POST", "/users/rita/link", nil), &made)
+	_, second, _ := strings.Cut(made.Link, "/#/welcome/")
+	set := map[string]string{"link": first, "password": password}
+	g.nobody().refused(401, "link_spent", "POST", "/welcome/password", set)
+	set["link"] = second
+	assert.Contains(t, g.nobody().must("POST", "/welcome", map[string]string{"link": second}).body, `"rita"`)
+	for password, code := range map[string]string{
+		"short": "password_short", strings.Repeat("long ", 41): "password_long", "rita rita rita rita": "password_has_name",
+		"passwordpassword": "password_common", "qwertyuiop12": "password_common", "aaaaaaaaaaaaaaaa": "password_common",
+	} {
+		g.nobody().refused(422, code, "POST", "/welcome/password", map[string]string{"link": second, "password": password})
+	}
+	// Two at once: one of them.
+	var wait sync.WaitGroup
+	statuses := make([]int, 4)
+	for i := range statuses {
+		wait.Go(func() { statuses[i] = g.nobody().call("POST", "/welcome/password", set).status })
+	}
+	wait.Wait()
+	slices.Sort(statuses)
+	assert.Equal(t, []int{204, 401, 401, 401}, statuses)
+	g.nobody().refused(401, "link_spent", "POST", "/welcome", map[string]string{"link": second})
+	g.into(ada.must("POST", "/users/rita/link", nil), &made)
+	_, third, _ := strings.Cut(made.Link, "/#/welcome/")
+	g.now.ahead = 24*time.Hour + time.Second
+	g.nobody().refused(401, "link_spent", "POST", "/welcome/password", map[string]string{"link": third, "password": password})
+	g.nobody().refused(401, "link_spent", "POST", "/welcome/password", map[string]string{"link": "", "password": password})
+}
+
+// TestSecondFactor: a code works once; those that were written down, too.
+func TestSecondFactor(t *testing.T) {
+	g := open(t)
+	ada := g.administrator("ada")
+	rita := ada.invite("rita", "reader")
+	rita.refused(422, "wrong_password", "POST", "/me/second-factor", map[string]string{"password": "guess"})
+	var factor wire.Factor
+	g.into(rita.must("POST", "/me/second-factor", map[string]string{"password": password}), &factor)
+	assert.Contains(t, factor.Address, "otpauth://totp/")
+	g.signIn("rita") // it is not in force yet
+	code := func() string {
+		made, err := totp.GenerateCode(factor.Secret, g.now.now())
+		require.NoError(t, err)
+		return made
+	}
+	rita.refused(422, "wrong_code", "PUT", "/me/second-factor", map[string]string{"code": "000000"})
+	used := code()
+	var written []string
+	g.into(rita.must("PUT", "/me/second-factor", map[string]string{"code": used}), &written)
+	assert.Len(t, written, 10)
+	in := func(code string) answer {
+		return g.nobody().call("POST", "/sign-in", map[string]string{"name": "rita", "password": password, "code": code})
+	}
+	needed := in("")
+	assert.Contains(t, needed.body, "second_factor_needed")
+	assert.Contains(t, g.nobody().call("POST", "/sign-in", map[string]string{"name": "rita", "password": "guess"}).body, "wrong_sign_in", "it is not told to who does not know the password")
+	assert.Equal(t, 401, in(used).status, "the code that was used to confirm")
+	g.now.ahead = time.Minute
+	fresh := code()
+	assert.Equal(t, 204, in(fresh).status)
+	assert.Equal(t, 401, in(fresh).status, "a second time")
+	g.now.ahead = 3 * time.Minute
+	assert.Equal(t, 401, in(fresh).status, "an old one")
+	assert.Equal(t, 204, in(strings.ToUpper(written[3])).status)
+	assert.Equal(t, 401, in(written[3]).status, "a second time")
+	// A copy of the records does not give it away.
+	u, err := g.store.User(t.Context(), "rita")
+	require.NoError(t, err)
+	assert.NotContains(t, string(u.Factor), factor.Secret)
+	ada.must("PATCH", "/users/rita", map[string]any{"no_second_factor": true})
+	assert.Equal(t, 204, in("").status)
+}
+
+// TestTokens: a token does no more than it was made for, stands in no address, and ends.
+func TestTokens(t *testing.T) {
+	g := open(t)
+	ada := g.administrator("ada")
+	rob := ada.invite("rob", "reader")
+	ada.give("run", "dues", "rob")
+	full := rob.makeToken(map[string]any{"name": "full"})
+	assert.Regexp(t, `^pikegate_[a-z2-9]{50,}$`, full.token)
+	full.must("GET", "/reports", nil)
+	full.refused(403, "not_allowed", "POST", "/tokens", map[string]any{"name": "another"})
+	full.refused(403, "not_allowed", "PUT", "/me/password", map[string]string{"old": password, "password": "another long one"})
+	rob.refused(422, "token_scope", "POST", "/tokens", map[string]any{"name": "x", "report": "tolls"})
+	for _, changed := range []string{full.token[:len(full.token)-1], full.token + "a", strings.ToUpper(full.token), "pikegate_" + strings.Repeat("a", 57), ""} {
+		(&caller{gate: g, name: "changed", token: changed}).refused(401, "not_signed_in", "GET", "/me", nil)
+	}
+	for _, path := range []string{"/reports?token=" + full.token, "/reports/" + full.token, "/linked/" + full.token + "/records.csv", "/me?x=pikegate_abc"} {
+		a := full.call("GET", path, nil)
+		assert.GreaterOrEqual(t, a.status, 400, path)
+	}
+	full.refused(400, "token_in_address", "GET", "/reports?token="+full.token, nil)
+	// One report, with its answers and no others.
+	one := rob.makeToken(map[string]any{"name": "one", "scope": "report", "report": "tolls", "inputs": map[string]any{"period": "2026-02"}})
+	var found result
+	g.into(one.must("POST", "/reports/tolls/runs?format=json", `{"inputs": {"period": "2026"}}`), &found)
+	assert.Len(t, found.Rows, 28)
+	one.refused(403, "not_allowed", "POST", "/reports/wages/runs", "{}")
+	one.refused(403, "not_allowed", "GET", "/me", nil)
+	var list []wire.Token
+	g.into(rob.must("GET", "/tokens", nil), &list)
+	assert.Len(t, list, 2)
+	assert.NotContains(t, rob.must("GET", "/tokens", nil).body, full.token)
+	rob.must("DELETE", fmt.Sprintf("/tokens/%d", list[0].ID), nil)
+	full.refused(401, "not_signed_in", "GET", "/me", nil)
+	eve := ada.invite("eve", "reader")
+	eve.refused(404, "not_found", "DELETE", fmt.Sprintf("/tokens/%d", list[1].ID), nil)
+	ada.must("DELETE", fmt.Sprintf("/tokens/%d", list[1].ID), nil)
+	one.refused(401, "not_signed_in", "POST", "/reports/tolls/runs", "{}")
+}
+
+// TestSpreadsheetLink: an address that a spreadsheet reads gives the records of one
+// report, as its owner sees them, with relative answers read anew; nothing else can be
+// done with it.
+func TestSpreadsheetLink(t *testing.T) {
+	g := open(t)
+	db := business(t, g)
+	ada := g.administrator("ada")
+	rob := ada.invite("rob", "reader")
+	ada.give("run", "dues", "rob")
+	link := rob.makeToken(map[string]any{"name": "sheet", "scope": "link", "report": "tolls", "inputs": map[string]any{"period": "2026-02", "lock": "lock 1"}})
+	get := func(file string, header ...string) answer {
+		return g.nobody().call("GET", "/linked/"+link.token+"/"+file, nil, header...)
+	}
+	first := get("records.csv")
+	assert.Equal(t, 200, first.status, first.body)
+	assert.Equal(t, 11, strings.Count(first.body, "\n"))
+	assert.Contains(t, first.header.Get("Content-Type"), "text/csv")
+	mark := first.header.Get("ETag")
+	assert.Equal(t, 304, get("records.csv", "If-None-Match", mark).status)
+	inJSON := get("records.json")
+	assert.True(t, json.Valid([]byte(inJSON.body)))
+	assert.Equal(t, mark, inJSON.header.Get("ETag"), "the same records, whatever the run's number")
+	_, err := db.Exec("insert into tolls values (5000, '2026-02-28', 'lock 1', 1)")
+	require.NoError(t, err)
+	again := get("records.csv", "If-None-Match", mark)
+	assert.Equal(t, 200, again.status)
+	assert.NotEqual(t, mark, again.header.Get("ETag"))
+	assert.Equal(t, 404, get("records.pdf").status)
+	link.refused(401, "not_signed_in", "GET", "/reports", nil)
+	link.refused(401, "not_signed_in", "POST", "/reports/tolls/runs", "{}")
+	for _, query := range []string{"?period=2026", "?format=json"} {
+		assert.Equal(t, 12, strings.Count(get("records.csv"+query).body, "\n"), "an address changes nothing")
+	}
+	ada.must("POST", "/rights/take", map[string]any{"right": "run", "folder": "dues", "user": "rob"})
+	assert.Equal(t, 404, get("records.csv").status, "its owner may not run it any more")
+}
+
+// TestOtherSites: pages of other sites, other names, and proxies that nobody named.
+func TestOtherSites(t *testing.T) {
+	g := open(t)
+	anybody := g.nobody()
+	for _, header := range [][2]string{{"X-Forwarded-For", "10.0.0.1"}, {"Forwarded", "for=10.0.0.1"}, {"Via", "1.1 proxy"}, {"X-Forwarded-Host", "pikegate.example"}, {"x-forwarded-proto", "https"}} {
+		anybody.refused(403, "wrong_proxy", "GET", "/reports", nil, header[0], header[1])
+	}
+	ada := g.administrator("ada")
+	ada.refused(403, "wrong_host", "GET", "/reports", nil, "Host", "pikegate.example")
+	ada.refused(403, "wrong_origin", "POST", "/sign-out", nil, "Origin", "https://else.example")
+	ada.refused(403, "wrong_origin", "POST", "/sign-out", nil, "Sec-Fetch-Site", "cross-site")
+	ada.refused(403, "wrong_origin", "GET", "/reports", nil, "Sec-Fetch-Site", "cross-site")
+	ada.refused(403, "wrong_origin", "POST", "/sign-in", map[string]string{"name": "ada", "password": password}, "Origin", "null")
+	ada.refused(403, "wrong_proxy", "GET", "/reports", nil, "X-Forwarded-For", "10.0.0.1")
+
+	public, err := url.Parse("https://reports.example.org")
+	require.NoError(t, err)
+	g.api.Reach = api.Reach{Public: public, Proxies: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}}
+	proxied := []string{"Host", "reports.example.org", "X-Forwarded-For", "6.6.6.6, 192.0.2.7", "X-Forwarded-Proto", "https"}
+	in := g.nobody().must("POST", "/sign-in", map[string]string{"name": "ada", "password": password}, append(proxied, "Origin", "https://reports.example.org")...)
+	assert.Contains(t, in.header.Get("Set-Cookie"), "__Host-pikegate-session=")
+	assert.Contains(t, in.header.Get("Set-Cookie"), "Secure")
+	assert.NotEmpty(t, in.header.Get("Strict-Transport-Security"))
+	through := &caller{gate: g, name: "ada", cookie: cookieOf(in)}
+	through.must("GET", "/me", nil, proxied...)
+	var log []wire.AuditEntry
+	g.into(through.must("GET", "/audit?what=signed-in&limit=1", nil, proxied...), &log)
+	assert.Equal(t, "192.0.2.7", log[0].From, "what a caller made up before it counts for nothing")
+	through.refused(403, "wrong_origin", "POST", "/sign-out", nil, append(proxied, "Origin", "https://else.example")...)
+	through.refused(403, "wrong_host", "GET", "/me", nil, "Host", "else.example", "X-Forwarded-For", "192.0.2.7")
+	g.api.Reach.Proxies = []netip.Prefix{netip.MustParsePrefix("10.0.0.0/8")}
+	through.refused(403, "wrong_proxy", "GET", "/me", nil, proxied...)
+	through.must("GET", "/me", nil) // from the machine itself
+}
+
+// TestAudit: the log tells who did what; what was changed, left out, put in or cut off is
+// found; no secret stands in it.
+func TestAudit(t *testing.T) {
+	g := open(t)
+	ada := g.administrator("ada")
+	rita := ada.invite("rita", "reader")
+	rita.refused(403, "not_allowed", "GET", "/users", nil)
+	token := ada.makeToken(map[string]any{"name": "script"})
+	ada.must("PUT", "/secrets/dues", map[string]string{"secret": "open sesame"})
+	g.nobody().refused(401, "wrong_sign_in", "POST", "/sign-in", map[string]string{"name": "eve", "password": "guess"})
+	ada.give("run", "dues", "rita")
+	whole := ada.must("GET", "/audit?limit=1000", nil).body
+	for _, what := range []string{"user.added", "password.set", "signed-in", "refused", "sign-in.refused", "token.made", "secret.set", "right.given", "published", "source.added"} {
+		assert.Contains(t, whole, `"what":"`+what+`"`)
+	}
+	_, secret, _ := strings.Cut(ada.cookie, "=")
+	for _, hidden := range []string{password, token.token, secret, "open sesame", "guess", "argon2id"} {
+		assert.NotContains(t, whole, hidden)
+	}
+	var before wire.Verified
+	g.into(ada.must("GET", "/audit/verify", nil), &before)
+	assert.True(t, before.Whole)
+	db := beside(t, filepath.Join(g.folder, "pikegate.db"))
+	n := before.Entries
+	for _, tampering := range []struct{ does, undoes, problem string }{
+		{"update audit set who = 'bo' where number = 5", "update audit set who = 'WHO' where number = 5", "Entry 5 was changed"},
+		{"delete from audit where number = 6", "", "Entry 6 is missing"},
+		{fmt.Sprintf("delete from audit where number > %d", n-2), "", "noted"},
+		{fmt.Sprintf("insert into audit select number + 1, at, who, from_address, what, done_to, before, after, code from audit where number = %d", n), "", "changed, or put in"},
+	} {
+		tx, err := db.Begin()
+		require.NoError(t, err)
+		_, err = tx.Exec("create table kept as select * from audit")
+		require.NoError(t, err)
+		_, err = tx.Exec(tampering.does)
+		require.NoError(t, err)
+		require.NoError(t, tx.Commit())
+		var found wire.Verified
+		g.into(ada.must("GET", "/audit/verify?head="+url.QueryEscape(before.Head), nil), &found)
+		assert.False(t, found.Whole, tampering.does)
+		assert.Contains(t, found.Problem, tampering.problem, tampering.does)
+		_, err = db.Exec("delete from audit; insert into audit select * from kept; drop table kept")
+		require.NoError(t, err)
+	}
+	var after wire.Verified
+	g.into(ada.must("GET", "/audit/verify?head="+url.QueryEscape(before.Head), nil), &after)
+	assert.True(t, after.Whole, after.Problem)
+}
+
+// TestSecretsSealed: what is kept of secrets cannot be read in a copy of the records.
+func TestSecretsSealed(t *testing.T) {
+	g := open(t)
+	ada := g.administrator("ada")
+	ada.must("PUT", "/secrets/dues", map[string]string{"secret": "open sesame"})
+	kept, err := g.store.Secret(t.Context(), "dues")
+	require.NoError(t, err)
+	assert.False(t, bytes.Contains(kept.Sealed, []byte("sesame")))
+	assert.NotContains(t, ada.must("GET", "/secrets", nil).body, "sesame")
+	_, err = g.service.Vault.Unseal(kept.Sealed, "secret other")
+	assert.Error(t, err, "in the place of another")
+	text, err := g.service.Vault.Unseal(kept.Sealed, "secret dues")
+	require.NoError(t, err)
+	assert.Equal(t, "open sesame", text)
+}
+
+// TestSeeAs: an administrator sees what a user would, and does nothing meanwhile.
+func TestSeeAs(t *testing.T) {
+	w := onCanal(t, "sqlite")
+	w.ada.must("POST", "/see-as", map[string]string{"user": "nora"})
+	var me wire.Me
+	w.into(w.ada.must("GET", "/me", nil), &me)
+	assert.Equal(t, []any{"nora", "ada", false}, []any{me.Name, me.SeenBy, me.Writes})
+	assert.Len(t, w.ada.rows("passages", map[string]any{}).Rows, 2)
+	for _, c := range []call{
+		{"POST", "/reports/passages/runs?format=csv", map[string]any{}},
+		{"POST", "/reports/passages/runs?format=xlsx", map[string]any{}},
+		{"POST", "/tokens", map[string]any{"name": "x"}},
+		{"PUT", "/me/password", map[string]string{"old": password, "password": "another long one"}},
+		{"PUT", "/me/profile", map[string]string{}},
+		{"PUT", "/reports/passages/answers", map[string]any{"name": "x", "shared": false, "begins": false, "inputs": map[string]any{}}},
+		{"GET", "/me/sessions", nil},
+		{"GET", "/users", nil},
+		{"POST", "/see-as", map[string]string{"user": "sid"}},
+	} {
+		assert.Equal(t, 403, w.ada.call(c.method, c.path, c.body).status, c.path)
+	}
+	w.ada.must("POST", "/see-as/end", nil)
+	w.into(w.ada.must("GET", "/me", nil), &me)
+	assert.Equal(t, "ada", me.Name)
+	var log []wire.AuditEntry
+	w.into(w.ada.must("GET", "/audit?what=see-as", nil), &log)
+	assert.Len(t, log, 2)
+	assert.Equal(t, []string{"ada", "nora"}, []string{log[0].Who, log[0].To})
+}
+
+// TestSavedAnswers: one's own are one's own; those for all are saved by who manages.
+func TestSavedAnswers(t *testing.T) {
+	g := open(t)
+	ada := g.administrator("ada")
+	rob, rita := ada.invite("rob", "reader"), ada.invite("rita", "reader")
+	ada.give("run", "dues", "rob")
+	ada.give("run", "dues", "rita")
+	save := func(c *caller, name string, shared bool, inputs map[string]any) {
+		c.must("PUT", "/reports/tolls/answers", map[string]any{"name": name, "shared": shared, "begins": true, "inputs": inputs})
+	}
+	save(rob, "mine", false, map[string]any{"period": "2026-02"})
+	save(ada, "ours", true, map[string]any{"period": "2026-03"})
+	save(ada, "mine", true, map[string]any{"period": "2026-01"})
+	var list []wire.SavedAnswers
+	g.into(rita.must("GET", "/reports/tolls/answers", nil), &list)
+	assert.Equal(t, []string{"mine", "ours"}, []string{list[0].Name, list[1].Name})
+	assert.True(t, list[0].Begins)
+	assert.False(t, list[1].Begins, "one of them at a time")
+	assert.Len(t, rob.rows("tolls", map[string]any{"answers": "mine"}).Rows, 28, "one's own before those for all")
+	assert.Len(t, rita.rows("tolls", map[string]any{"answers": "mine"}).Rows, 30)
+	assert.Len(t, rob.rows("tolls", map[string]any{"answers": "ours", "inputs": map[string]any{"lock": "lock 1"}}).Rows, 10)
+	rita.refused(404, "not_found", "POST", "/reports/tolls/runs", map[string]any{"answers": "none"})
+	rita.refused(404, "not_found", "DELETE", "/reports/tolls/answers/mine", nil)
+	rita.refused(403, "not_allowed", "DELETE", "/reports/tolls/answers/ours?shared=true", nil)
+}
+
+// TestReading: numbers and dates are read as whoever asks likes it, and a run is repeated
+// as it was read.
+func TestReading(t *testing.T) {
+	g := open(t)
+	ada := g.administrator("ada")
+	rob := ada.invite("rob", "reader")
+	ada.give("run", "dues", "rob")
+	ask := map[string]any{"inputs": map[string]any{"period": map[string]string{"start": "02/03/2026", "end": "02/03/2026"}}}
+	rob.must("PUT", "/me/profile", map[string]string{"date_order": "dmy", "zone": "Europe/London", "language": "de", "week_start": "sunday"})
+	run := rob.must("POST", "/reports/tolls/runs?format=json", ask)
+	assert.Contains(t, run.body, "Mon 2 Mar 2026")
+	rob.must("PUT", "/me/profile", map[string]string{"date_order": "mdy"})
+	assert.Contains(t, rob.must("POST", "/reports/tolls/runs?format=json", ask).body, "Tue 3 Feb 2026")
+	assert.Contains(t, rob.must("GET", "/runs/"+run.header.Get("Pikegate-Run")+"/why", nil).body, "Mon 2 Mar 2026")
+	rob.refused(422, "unknown_zone", "PUT", "/me/profile", map[string]string{"zone": "Nowhere"})
+}

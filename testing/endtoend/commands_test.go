@@ -113,7 +113,7 @@ func TestExitCodes(t *testing.T) {
 		{[]string{"run", "passages-by-date", "--set", "period=2022"}, 3, "Sun 1 Jan 2023"},
 		{[]string{"run", "jobs-dew"}, 3, "Did you mean jobs-due?"},
 		{[]string{"run", "jobs-due", "--server", "http://127.0.0.1:1"}, 1, "No Pike Gate service answers"},
-		{[]string{"serve", "--listen", "0.0.0.0:0"}, 2, "loopback only"},
+		{[]string{"serve", "--listen", "0.0.0.0:0"}, 2, "--tls-cert"},
 		{[]string{"demo", "--listen", "nowhere"}, 2, "HOST:PORT"},
 		{[]string{"serve", "--zone", "Mars/Olympus"}, 2, "IANA"},
 		{[]string{"check", "missing.yaml"}, 2, "no such file"},

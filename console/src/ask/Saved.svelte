@@ -9,6 +9,7 @@
 		folder = '',
 		list,
 		inputs,
+		up = false,
 		onchoose,
 		onchange,
 	}: {
@@ -16,6 +17,8 @@
 		folder?: string;
 		list: SavedAnswers[];
 		inputs: Inputs;
+		/** Whether the list opens upwards. */
+		up?: boolean;
 		onchoose: (answers: SavedAnswers) => void;
 		/** Something was saved or removed. */
 		onchange: () => void;
@@ -84,7 +87,7 @@
 <div class="relative" bind:this={box} onkeydown={key}>
 	<button type="button" class="button" aria-expanded={open} onclick={() => (open = !open)}>Saved answers</button>
 	{#if open}
-		<div class="panel absolute top-full right-0 z-20 mt-1 w-72 p-1.5 shadow-lg">
+		<div class="panel absolute right-0 z-30 w-72 p-1.5 shadow-lg {up ? 'bottom-full mb-1' : 'top-full mt-1'}">
 			{@render group('Yours', own, true)}
 			{@render group('For all readers', shared, mayShare)}
 			{#if list.length === 0}<p class="muted px-2.5 py-1.5 text-sm">None yet.</p>{/if}

@@ -11,8 +11,13 @@ class Account {
 
 	/** Whether anybody has to sign in here at all. */
 	closed = $derived(this.me?.state === 'closed' || this.out);
-	authors = $derived(this.me?.role === 'author' || this.me?.role === 'administrator');
-	administers = $derived(this.me?.role === 'administrator');
+	authors = $derived(this.#role() === 'author' || this.#role() === 'administrator');
+	administers = $derived(this.#role() === 'administrator');
+
+	/** The role, until it is known the one of last time: so nothing moves when it is. */
+	#role() {
+		return this.me?.role ?? localStorage.getItem('role') ?? 'administrator';
+	}
 
 	/** A call was refused: nobody is known to have asked. */
 	lost() {
@@ -28,6 +33,7 @@ class Account {
 		}
 		this.me = me;
 		this.out = false;
+		localStorage.setItem('role', me.role);
 		const waiting = [...this.#waiting];
 		this.#waiting.clear();
 		for (const again of waiting) again();

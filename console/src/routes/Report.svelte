@@ -185,6 +185,18 @@
 	</p>
 {/snippet}
 
+{#snippet savedAnswers(up: boolean)}
+	{#if !draft && report}<Saved
+			report={name}
+			folder={report.folder}
+			list={saved.value ?? []}
+			inputs={form.inputs}
+			{up}
+			onchoose={choose}
+			onchange={() => saved.again()}
+		/>{/if}
+{/snippet}
+
 {#snippet elsewhere()}
 	{#if form.read.failure}<p role="alert" class="wash-bad text-sm" data-unread>
 			{form.read.failure} What you typed stays here.
@@ -199,14 +211,6 @@
 		<Pending of={form.report} lines={6} />
 	{:else}
 		<PageHead title={report.title} about={report.about}>
-			{#if !draft}<Saved
-					report={name}
-					folder={report.folder}
-					list={saved.value ?? []}
-					inputs={form.inputs}
-					onchoose={choose}
-					onchange={() => saved.again()}
-				/>{/if}
 			{#if folded}
 				<button type="button" class="button-quiet" onclick={() => (explaining = true)}>Explain</button>
 				{#if run.summary?.outcome === 'done'}<Export {target} inputs={ran ?? form.inputs} {sort} />{/if}
@@ -235,6 +239,7 @@
 				<span class="ml-auto flex items-center gap-2">
 					{#if stale}<span class="muted text-[13px]">Answers changed</span>{/if}
 					{#if isRunning}<button type="button" class="button" onclick={() => run.stop()}>Stop</button>{/if}
+					{@render savedAnswers(false)}
 					<button type="submit" class="button-act">Run</button>
 				</span>
 				{#each form.questions.filter((q) => q.name === opened) as question (question.name)}
@@ -289,6 +294,7 @@
 								disabled={!preview?.readback}
 								onclick={() => (explaining = true)}>Explain</button
 							>
+							<span class="ml-auto">{@render savedAnswers(true)}</span>
 						</div>
 						{@render elsewhere()}
 					</div>

@@ -110,11 +110,8 @@
 	<li class="flex flex-wrap items-center gap-x-4 px-4.5 py-1.5">
 		<span class="min-w-0 grow">{whomText(g)}</span>
 		<b class="w-20 font-semibold">{g.right}</b>
-		<button
-			type="button"
-			class="button"
-			aria-label="Take {g.right} back from {whomText(g)}"
-			onclick={() => attempt(() => takeRight(g))}>Take back</button
+		<button type="button" class="button" onclick={() => attempt(() => takeRight(g))}
+			>Take back<span class="sr-only"> {g.right} from {whomText(g)}</span></button
 		>
 	</li>
 {/snippet}
@@ -187,11 +184,8 @@
 							>{whomText(g)} <span class="muted text-sm">on {g.source === '*' ? 'every source' : g.source}</span></span
 						>
 						<b class="w-20 font-semibold">{g.right}</b>
-						<button
-							type="button"
-							class="button"
-							aria-label="Take {g.right} on {g.source} back from {whomText(g)}"
-							onclick={() => attempt(() => takeRight(g))}>Take back</button
+						<button type="button" class="button" onclick={() => attempt(() => takeRight(g))}
+							>Take back<span class="sr-only"> {g.right} on {g.source} from {whomText(g)}</span></button
 						>
 					</li>
 				{:else}

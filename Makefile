@@ -80,12 +80,14 @@ soak: ## Have 200 people run reports and 20 take files away for two minutes, und
 	go test -race ./testing/attacks -run TestEverybodyAtOnce -v -during 2m -runners 50 -exports 5 -timeout 20m
 
 .PHONY: bench
-bench: deps ## Measure: reading periods and answers, a check while typing, pages painted and scrolled in Chromium, conditions on related records, a day of many, groups by month, edges, small runs by many callers, and a million rows exported against each database's own program
+bench: deps ## Measure: reading periods and answers, a check while typing, pages painted and scrolled in Chromium, conditions on related records, a day of many, groups by month, edges, small runs by many callers, what knowing who asks and row rules cost, and a million rows exported against each database's own program
 	go test ./core/period ./core/parameter ./internal/cli -run '^$$' -bench . -benchmem -cpu 1
 	go test ./testing/export -run '^$$' -bench . -benchtime 1x
 	go test ./testing/load -run '^$$' -bench . -benchtime 1x
 	go test ./internal/service -run '^$$' -bench .
 	go test ./testing/paint -run '^$$' -bench . -benchtime 1x
+	go test ./internal/identity -run '^$$' -bench . -benchtime 20x
+	go test ./testing/access -run '^$$' -bench . -benchtime 3x
 
 .PHONY: screenshots
 screenshots: deps $(DIST) ## Renew docs/screenshots

@@ -39,7 +39,7 @@ const password = "nine barges at the lock"
 
 // gate is a service under test.
 type gate struct {
-	*testing.T
+	testing.TB
 	web     *httptest.Server
 	api     *api.Server
 	service *service.Service
@@ -67,7 +67,7 @@ type answer struct {
 }
 
 // open starts a service that has a source tolls, and no users.
-func open(t *testing.T) *gate {
+func open(t testing.TB) *gate {
 	t.Helper()
 	folder := t.TempDir()
 	vault, err := identity.NewVault(identity.NewKey())
@@ -253,7 +253,7 @@ func (g *gate) into(a answer, value any) {
 }
 
 // beside opens a file of SQLite beside the service.
-func beside(t *testing.T, path string) *sql.DB {
+func beside(t testing.TB, path string) *sql.DB {
 	t.Helper()
 	db, err := sql.Open("sqlite3", path+"?_busy_timeout=5000")
 	require.NoError(t, err)
@@ -262,4 +262,4 @@ func beside(t *testing.T, path string) *sql.DB {
 }
 
 // business opens the file of the source tolls.
-func business(t *testing.T, g *gate) *sql.DB { return beside(t, filepath.Join(g.folder, "tolls.db")) }
+func business(t testing.TB, g *gate) *sql.DB { return beside(t, filepath.Join(g.folder, "tolls.db")) }

@@ -1,4 +1,5 @@
 // One run as it happens: the rows come as lines and are shown as they come.
+import { account } from '../lib/account.svelte';
 import {
 	Refusal,
 	startRun,
@@ -58,7 +59,12 @@ export class Run {
 		} catch (error) {
 			if (abort !== this.#abort) return;
 			if (abort.signal.aborted) this.failure = 'Stopped. These are the records that had come by then.';
-			else if (error instanceof Refusal) {
+			else if (error instanceof Refusal && error.status === 401) {
+				// Run again once somebody is signed in, unless another was begun meanwhile.
+				account.whenKnown(() => {
+					if (abort === this.#abort) this.start(target, inputs, sort);
+				});
+			} else if (error instanceof Refusal) {
 				this.problems = error.problems;
 				this.failure = error.message;
 			} else this.failure = 'The records broke off: ' + error;

@@ -21,7 +21,6 @@ var pages = []struct {
 }{
 	{name: "console-reports", ready: "document.querySelectorAll('main li').length > 3"},
 	{name: "console-result", hash: "#/reports/passages-by-date?period.start=2025-03-29&period.end=2025-03-30&locks=Harrow+Top&locks=Mossgill", ready: resultShown},
-	{name: "console-result-dark", dark: true, hash: "#/reports/passages-by-date?period.start=2025-03-30&period.end=2025-03-31&region=Wold+Cut&region=Upper+Tarn", ready: resultShown},
 	{name: "console-calendar", hash: "#/reports/passages-by-date?period.start=2025-03-30&period.end=2025-03-31", ready: resultShown, do: func(p *browser.Page) {
 		p.Click("[data-slot=period]")
 		p.Wait("document.querySelector('[data-strip]')")
@@ -47,12 +46,6 @@ var pages = []struct {
 		p.Wait("document.querySelector('dialog [data-changes]')")
 	}},
 	{name: "console-sources", hash: "#/sources/navigation/passages", ready: "document.querySelector('[data-columns]')?.textContent.includes('119,992') && document.querySelector('[role=grid] td')"},
-	{name: "console-find", ready: "document.querySelectorAll('main li').length > 3", do: func(p *browser.Page) {
-		p.Click("header [aria-keyshortcuts='Control+K']")
-		p.Wait("document.querySelectorAll('[role=option]').length > 10")
-		p.Keys("toll")
-		p.Wait("document.querySelectorAll('[role=option]').length < 10")
-	}},
 	{name: "console-phone", size: [2]int64{390, 844}, hash: "#/reports/passages-by-date?period=2025-03-31&region=Wold+Cut", ready: "document.querySelector('#shown-result li button')"},
 }
 
@@ -88,6 +81,26 @@ func TestScreenshots(t *testing.T) {
 		runs = append(runs, r.runNumber(t))
 	}
 	shoot("console-compare", "#/runs/"+runs[0]+"/compare/"+runs[1], "document.querySelector('[data-difference]')", false, [2]int64{}, nil)
+}
+
+// TestPeopleScreenshots takes the pictures of the demonstration with people.
+func TestPeopleScreenshots(t *testing.T) {
+	if *screenshots == "" {
+		t.Skip("no folder was given with -screenshots")
+	}
+	n := withPeople(t)
+	n.enter("kit")
+	p := n.enter("ada")
+	p.Visit(n.address + "/#/people")
+	p.Wait("document.querySelector('[data-user=kit]')")
+	p.Click("[data-user=kit]")
+	p.Wait("document.querySelector('dialog [name=role]')")
+	p.Shot(filepath.Join(*screenshots, "console-people.png"))
+	p.Press("See what they see")
+	p.Wait("document.querySelector('[data-seeing]') && document.querySelectorAll('main li').length > 3")
+	p.Eval("location.hash = '#/reports/passages-by-date?period.start=2025-03-30&period.end=2025-03-31'; 1")
+	p.Wait(resultShown)
+	p.Shot(filepath.Join(*screenshots, "console-seeing.png"))
 }
 
 // commands are the pictures of the command line.

@@ -1,4 +1,5 @@
 // What can be found from everywhere: reports, drafts, runs and tables.
+import { account } from '../lib/account.svelte';
 import { listDefinitions, listReports, listRuns, listSources, showSource } from '../lib/api';
 import { draftAddress } from '../lib/link';
 
@@ -15,6 +16,7 @@ const entry = (kind: string, title: string, about: string, address: string, more
 /** Everything of each kind; a kind that cannot be read is left out, unless none can. */
 export async function everything(signal: AbortSignal): Promise<Entry[]> {
 	const tables = async () => {
+		if (!account.authors) return [];
 		const sources = await listSources(signal);
 		const read = await Promise.allSettled(sources.map((s) => showSource(s.name, signal)));
 		return read.flatMap((r) =>
@@ -43,7 +45,7 @@ export async function everything(signal: AbortSignal): Promise<Entry[]> {
 				),
 			),
 		),
-		listDefinitions(signal).then((list) =>
+		(account.authors ? listDefinitions(signal) : Promise.resolve([])).then((list) =>
 			list.map((d) => entry('Draft', d.title || d.name, `${d.kind} ${d.name}`, draftAddress(d.kind, d.name))),
 		),
 		tables(),

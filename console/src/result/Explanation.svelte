@@ -66,6 +66,24 @@
 				{/each}
 			</ol>
 		</section>
+		{#if explanation.restrictions?.length}
+			<section data-rows-seen>
+				<h3 class="mb-1 font-semibold">Rows you may see</h3>
+				<ul class="text-sm">
+					{#each explanation.restrictions as r (r.table)}
+						<li class="border-line border-t py-1.5">
+							<b class="font-semibold">{r.table}</b>
+							{#each r.rows ?? [] as rows, i (i)}
+								<span class="block">{rows.title || rows.words}</span>
+								{#if rows.title}<span class="muted block">{rows.words}</span>{/if}
+							{:else}
+								none
+							{/each}
+						</li>
+					{/each}
+				</ul>
+			</section>
+		{/if}
 		{#if explanation.findings?.length}
 			<section>
 				<h3 class="mb-1 font-semibold">Proved of the criteria with these answers</h3>

@@ -1,6 +1,7 @@
 <script lang="ts">
 	// The reports there are: those run lately first.
 	import { link } from 'svelte-spa-router';
+	import { account } from '../lib/account.svelte';
 	import { listReports, type ReportInfo } from '../lib/api';
 	import { Loaded } from '../lib/loaded.svelte';
 	import { readMonths } from '../lib/months';
@@ -63,11 +64,13 @@
 	<Pending of={reports} lines={5} />
 	{#if reports.value?.length === 0}
 		<Empty
-			><p>No report is published yet.</p>
-			<p>
-				<a href="/drafts" use:link>Write one</a>, or <code>pikegate push FILE</code> and
-				<code>pikegate publish NAME</code>.
-			</p></Empty
+			><p>
+				{account.authors ? 'No report is published yet.' : 'No report is shared with you yet. Ask an administrator.'}
+			</p>
+			{#if account.authors}<p>
+					<a href="/drafts" use:link>Write one</a>, or <code>pikegate push FILE</code> and
+					<code>pikegate publish NAME</code>.
+				</p>{/if}</Empty
 		>
 	{:else if reports.value}
 		{#if tags.length}

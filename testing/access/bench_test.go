@@ -43,7 +43,7 @@ func BenchmarkRequest(b *testing.B) {
 			base := median(took["open"])
 			b.ReportMetric(float64(base.Microseconds()), "open-us")
 			for _, k := range kinds[1:] {
-				b.ReportMetric(float64((median(took[k.name]) - base).Nanoseconds())/1000, k.name+"-adds-us")
+				b.ReportMetric(float64((median(took[k.name])-base).Nanoseconds())/1000, k.name+"-adds-us")
 			}
 			b.ReportMetric(0, "ns/op")
 		})

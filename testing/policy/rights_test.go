@@ -26,10 +26,15 @@ var atTheMachine = []string{"Close", "AddUserHere", "RecoverHere", "Refused"}
 // TestUseCasesAskForRights: each use case takes an actor, and asks for rights (or has
 // another use case do it) before it does anything else.
 func TestUseCasesAskForRights(t *testing.T) {
-	packages, err := parser.ParseDir(token.NewFileSet(), "../../internal/service", func(f fs.FileInfo) bool { return !strings.HasSuffix(f.Name(), "_test.go") }, 0)
+	files, err := filepath.Glob("../../internal/service/*.go")
 	require.NoError(t, err)
 	looked := 0
-	for _, file := range packages["service"].Files {
+	for _, path := range files {
+		if strings.HasSuffix(path, "_test.go") {
+			continue
+		}
+		file, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
+		require.NoError(t, err)
 		for _, d := range file.Decls {
 			f, ok := d.(*ast.FuncDecl)
 			if !ok || f.Recv == nil || !f.Name.IsExported() || typeName(f.Recv.List[0].Type) != "Service" || slices.Contains(atTheMachine, f.Name.Name) {

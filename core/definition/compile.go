@@ -179,6 +179,17 @@ func (out *Compiled) RowsOf(name string) (catalog.Table, bool) {
 	return t, ok
 }
 
+// Queries are the query itself and those that its questions' choices come from.
+func (out *Compiled) Queries() []*Compiled {
+	all := []*Compiled{out}
+	for _, question := range slices.Sorted(maps.Keys(out.Offers)) {
+		if from := out.Offers[question].Query; from != nil {
+			all = append(all, from)
+		}
+	}
+	return all
+}
+
 // TableOf is the table that has an alias in the query.
 func (out *Compiled) TableOf(alias string) catalog.Table {
 	for _, t := range out.everyTable() {

@@ -261,7 +261,7 @@ func (c *compiler) queryOffer(field string, q Question) {
 		c.fail(field+".query", 0, "asks", "The query "+query.Name+" asks questions itself.", "Choices come from a query that asks nothing.")
 		return
 	}
-	compiled, problems := Compile(query, c.source, Library{})
+	compiled, problems := Compile(query, c.source, Library{Result: c.library.Result})
 	if problems.Failed() {
 		c.fail(field+".query", 0, "unsound", "The query "+query.Name+" is not valid.", "Check it first.")
 		return

@@ -175,18 +175,18 @@ func (w *writer) statement(s plan.Statement) {
 	for _, m := range s.Summaries {
 		w.summary(m)
 	}
+	where := s.Where
 	if s.Raw != nil {
 		w.text("\nfrom (\n")
 		w.raw(s)
 		w.text("\n) as " + w.dialect.quote(definition.Result))
-		w.tail(s)
-		return
+		where = s.Narrowed
 	}
 	conditions := []string{}
 	if s.From.Rows != nil {
 		conditions = append(conditions, w.expr(s.From.Rows, true))
 	}
-	for i, condition := range append(conditions, w.conditions(s.Where, true)...) {
+	for i, condition := range append(conditions, w.conditions(where, true)...) {
 		if i == 0 {
 			w.text("\nwhere " + condition)
 		} else {

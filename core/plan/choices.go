@@ -75,6 +75,7 @@ func (p Planner) others(question string, values parameter.Values) (*binder, Stat
 func (p Planner) rowsOf(offer definition.Offer, search Search) (Statement, diag.Problems) {
 	p.Query = offer.Query
 	b, s := p.others("", nil)
+	b.raw(&s)
 	value := b.translate(offer.Query.Columns[offer.Value].Expr)
 	label := b.translate(offer.Query.Columns[offer.Label].Expr)
 	grouped(&s, value, label)
@@ -89,11 +90,15 @@ func grouped(s *Statement, by ...Expr) {
 }
 
 func narrow(s *Statement, value, label Expr, search Search) {
+	conditions := &s.Where
+	if s.Raw != nil {
+		conditions = &s.Narrowed
+	}
 	if search.Text != "" {
-		s.Where = append(s.Where, Condition{Expr: Contains{label, search.Text}})
+		*conditions = append(*conditions, Condition{Expr: Contains{label, search.Text}})
 	}
 	if search.Wanted != nil {
-		s.Where = append(s.Where, Condition{Expr: In{value, search.Wanted}})
+		*conditions = append(*conditions, Condition{Expr: In{value, search.Wanted}})
 	}
 	s.Limit, s.Offset = search.Limit, search.Offset
 }

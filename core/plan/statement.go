@@ -40,6 +40,8 @@ type Statement struct {
 	// Raw, where set, takes the place of From and Joins: hand-written SQL, among
 	// whose pieces the conditions and values stand.
 	Raw []Piece
+	// Narrowed are conditions on what the hand-written SQL returns.
+	Narrowed []Condition
 	// Said is the answers that hand-written SQL uses, in words.
 	Said []string
 	// Limit is the most rows, 0 for all, after Offset rows are skipped.

@@ -2,6 +2,7 @@ package identity
 
 import (
 	"maps"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -16,6 +17,17 @@ const (
 	Author        = "author"
 	Administrator = "administrator"
 )
+
+// AttributeHint says what IsAttribute asks for.
+const AttributeHint = "Attributes are lower-case words joined by underscores, other than from, through and until."
+
+var attribute = regexp.MustCompile(`^[a-z][a-z0-9]*(_[a-z0-9]+)*$`)
+
+// IsAttribute tells whether an attribute can have a name: one that a row rule can write
+// after ":user.", where some words are the parts of a period.
+func IsAttribute(name string) bool {
+	return attribute.MatchString(name) && !slices.Contains([]string{"from", "through", "until"}, name)
+}
 
 // Roles are the roles, the least first.
 var Roles = []string{Reader, Author, Administrator}

@@ -194,3 +194,13 @@ func TestRights(t *testing.T) {
 	assert.True(t, ann.Writes())
 	assert.False(t, Actor{}.Writes())
 }
+
+// TestAttributeNames: an attribute has a name that a row rule can write, whoever gives it.
+func TestAttributeNames(t *testing.T) {
+	for name, is := range map[string]bool{"regions": true, "home_lock": true, "lock2": true, "": false, "home-lock": false, "Home": false, "_lock": false, "lock_": false, "from": false, "through": false, "until": false, "a b": false, "höhe": false} {
+		assert.Equal(t, is, IsAttribute(name), name)
+		provider := ProviderConfig{Issuer: "https://people.example.org", ClientID: "reports"}
+		provider.Claims.Attributes = map[string]string{name: "claim"}
+		assert.Equal(t, is, provider.Validate() == nil, name)
+	}
+}

@@ -63,6 +63,11 @@ func (c *ProviderConfig) Validate() error {
 	if c.Role != "" && !slices.Contains(Roles, c.Role) {
 		return fmt.Errorf("role: there is no role %q", c.Role)
 	}
+	for name := range c.Claims.Attributes {
+		if !IsAttribute(name) {
+			return fmt.Errorf("claims: attributes: %q cannot be the name of an attribute. %s", name, AttributeHint)
+		}
+	}
 	if c.FreshDays < 0 {
 		return fmt.Errorf("fresh_days %d is negative", c.FreshDays)
 	}

@@ -16,9 +16,8 @@ import (
 )
 
 var (
-	userName      = regexp.MustCompile(`^[a-z0-9][a-z0-9._@+-]{0,99}$`)
-	groupName     = regexp.MustCompile(`^[a-z][a-z0-9]*([-_][a-z0-9]+)*$`)
-	attributeName = groupName
+	userName  = regexp.MustCompile(`^[a-z0-9][a-z0-9._@+-]{0,99}$`)
+	groupName = regexp.MustCompile(`^[a-z][a-z0-9]*([-_][a-z0-9]+)*$`)
 )
 
 // The bounds of what row rules ask for.
@@ -253,8 +252,8 @@ func checkAttributes(attributes map[string][]string) (problems diag.Problems) {
 		return diag.Problems{{Code: "too_many_attributes", Field: "attributes", Message: fmt.Sprintf("There are %d attributes, and at most %d.", len(attributes), maxAttributes), Hint: "Leave some out."}}
 	}
 	for _, name := range slices.Sorted(maps.Keys(attributes)) {
-		if !attributeName.MatchString(name) {
-			problems = append(problems, diag.Problem{Code: "bad_name", Field: "attributes", Message: fmt.Sprintf("%q is not a name.", name), Hint: "Names are lower-case words joined by dashes."})
+		if !identity.IsAttribute(name) {
+			problems = append(problems, diag.Problem{Code: "bad_name", Field: "attributes", Message: fmt.Sprintf("%q cannot be the name of an attribute.", name), Hint: identity.AttributeHint})
 		}
 		if len(attributes[name]) > maxValues {
 			problems = append(problems, diag.Problem{Code: "too_many_attributes", Field: "attributes." + name, Message: fmt.Sprintf("There are %d values, and at most %d.", len(attributes[name]), maxValues), Hint: "Leave some out."})

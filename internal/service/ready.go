@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"pikegate/core/catalog"
@@ -149,7 +150,7 @@ func (s *Service) isReady(key published) (ready, bool) {
 }
 
 func (s *Service) keepReady(key published, made ready) {
-	if made.compiled.SQL != nil {
+	if slices.ContainsFunc(made.compiled.Queries(), func(c *definition.Compiled) bool { return c.SQL != nil }) {
 		return // the database may tell other columns of it tomorrow
 	}
 	s.mu.Lock()
@@ -207,15 +208,18 @@ func (s *Service) ready(ctx context.Context, report *definition.Report, version 
 	return ready{report, version, compiled, view, calendar, source, tables, readsOf(compiled, source.known.Load())}, nil
 }
 
-// readsOf are the tables that a query reads, everything where that cannot be told.
-func readsOf(c *definition.Compiled, known *catalog.Source) (reads []string) {
-	for _, name := range c.Touches() {
-		if t, ok := known.Table(name); ok {
-			reads = append(reads, t.Name)
+// readsOf are the tables that a query and its choices read, everything where that cannot
+// be told.
+func readsOf(query *definition.Compiled, known *catalog.Source) (reads []string) {
+	for _, c := range query.Queries() {
+		for _, name := range c.Touches() {
+			if t, ok := known.Table(name); ok {
+				reads = append(reads, t.Name)
+			}
 		}
-	}
-	if len(c.Unfollowed()) > 0 {
-		reads = append(reads, everything)
+		if len(c.Unfollowed()) > 0 {
+			reads = append(reads, everything)
+		}
 	}
 	return reads
 }

@@ -231,19 +231,31 @@ func (s *Service) mayReadRows(ctx context.Context, g sight, o *openSource, compi
 	if len(g.rules) == 0 {
 		return nil
 	}
-	known := o.known.Load()
 	var problems diag.Problems
+	for _, c := range compiled.Queries() {
+		found, err := s.readsOtherwise(ctx, g, o, c)
+		if err != nil {
+			return err
+		}
+		problems = append(problems, found...)
+	}
+	return problems.Err()
+}
+
+// readsOtherwise says what a query reads other than under the rules.
+func (s *Service) readsOtherwise(ctx context.Context, g sight, o *openSource, compiled *definition.Compiled) (problems diag.Problems, err error) {
+	known := o.known.Load()
 	for _, name := range compiled.Touches() {
 		if t, ok := known.Table(name); ok && t.View {
 			problems = append(problems, g.view(known, t)...)
 		}
 	}
 	if compiled.SQL == nil {
-		return problems.Err()
+		return problems, nil
 	}
 	found, err := s.directly(ctx, o, compiled.Query)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	for _, what := range found.Unknown {
 		problems = append(problems, diag.Problem{Code: "not_followed_here", Field: "sql", Message: "What this reads cannot be told: " + what + ". The source has row rules, so that is not taken.", Hint: "Name tables of the source, and functions that read nothing."})
@@ -259,7 +271,7 @@ func (s *Service) mayReadRows(ctx context.Context, g sight, o *openSource, compi
 			problems = append(problems, g.view(known, t)...)
 		}
 	}
-	return problems.Err()
+	return problems, nil
 }
 
 // view says that a view shows more of a table than may be seen. A rule on the view

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/core/parameter"
 	"pikegate/internal/wire"
 	"pikegate/testing/servers"
 )
@@ -206,11 +207,13 @@ func TestRowRules(t *testing.T) {
 
 			tellsNothing(t, w)
 			byHand(t, w)
+			chosenFrom(t, w)
 			ofOthers(t, w)
 
 			// A rule that changes holds from the next run on, and so does an attribute.
 			w.ada.must("PATCH", "/users/nora", map[string]any{"attributes": map[string][]string{}})
 			assert.Empty(t, w.north.rows("passages", map[string]any{}).Rows, "a blank attribute opens nothing")
+			w.ada.refused(422, "bad_name", "PATCH", "/users/nora", map[string]any{"attributes": map[string][]string{"home-lock": {"Upper lock"}}})
 			w.ada.must("PATCH", "/users/nora", map[string]any{"attributes": map[string][]string{"regions": {"North", "zsouth"}}})
 			assert.Len(t, w.north.rows("passages", map[string]any{}).Rows, 5)
 			w.author.must("POST", "/definitions", map[string]string{"content": strings.ReplaceAll(canalRules, "region in :user.regions", "id > 0")})
@@ -281,6 +284,39 @@ func tellsNothing(t *testing.T, w world) {
 	var why wire.Why
 	w.into(w.north.must("POST", "/reports/passages/why", `{"inputs": {"period": "2026-03"}}`), &why)
 	assert.EqualValues(t, 2, why.Records)
+}
+
+// chosenFrom: what a question offers from another query is under the rules as well.
+func chosenFrom(t *testing.T, w world) {
+	offer := func(name, query string) {
+		w.author.must("POST", "/definitions", map[string]string{"content": fmt.Sprintf("kind: query\nname: list-%[1]s\nfolder: canal\nsource: canal\n%[2]s\n---\nkind: query\nname: chosen-%[1]s\nfolder: canal\nsource: canal\nfrom: weirs\nparameters: [{name: lock, kind: text, choices: {query: list-%[1]s, value: a}}]\ncolumns: [name]\ncriteria: name = :lock\n---\nkind: report\nname: chosen-%[1]s\nfolder: canal\nquery: chosen-%[1]s\n", name, query)})
+	}
+	offer("table", "from: locks\ncolumns: [{name: a, value: name}]")
+	offer("rows", "sql: select name as a from rows(locks)\ncolumns: [a]")
+	for _, name := range []string{"table", "rows"} {
+		w.author.must("POST", "/definitions/chosen-"+name+"/publish", nil)
+		var found []parameter.Choice
+		w.into(w.north.must("POST", "/reports/chosen-"+name+"/questions/lock/choices", `{}`), &found)
+		require.Len(t, found, 1, name)
+		assert.Equal(t, "Upper lock", found[0].Value, name)
+		for search, there := range map[string]int{"UPPER": 1, "lower": 0} {
+			w.into(w.north.must("POST", "/reports/chosen-"+name+"/questions/lock/choices?search="+search, `{}`), &found)
+			assert.Len(t, found, there, name)
+		}
+		assert.Empty(t, w.north.rows("chosen-"+name, map[string]any{"inputs": map[string]string{"lock": "Upper lock"}}).Rows, "an answer that is offered is taken")
+		a := w.north.call("POST", "/reports/chosen-"+name+"/runs?format=json", `{"inputs": {"lock": "zsauth lower lock"}}`)
+		assert.NotContains(t, a.body, "zsouth", name)
+	}
+	offer("view", "from: tolls_by_lock\ncolumns: [{name: a, value: lock_name}]")
+	offer("direct", "sql: select name as a from locks\ncolumns: [a]")
+	for name, code := range map[string]string{"view": "ruled_view", "direct": "ruled_table"} {
+		w.author.call("POST", "/definitions/chosen-"+name+"/publish", nil)
+		for _, path := range []string{"questions/lock/choices", "runs?format=json", "preview", "explain"} {
+			a := w.north.call("POST", "/reports/chosen-"+name+"/"+path, `{"inputs": {"lock": "zsauth lower lock"}}`)
+			assert.NotContains(t, a.body, "zsouth", name)
+			assert.Contains(t, a.body, code, name)
+		}
+	}
 }
 
 // byHand: SQL by hand reads a table that has rules by rows(t) and in no other way.

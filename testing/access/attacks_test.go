@@ -33,13 +33,15 @@ func TestClosed(t *testing.T) {
 	go g.service.People.Watch(watched)
 	anybody := g.nobody()
 	anybody.must("GET", "/reports", nil)
-	slow := newReader(anybody, "POST", "/reports/tolls/runs?format=csv", "{}")
+	g.fill()
+	export := newReader(anybody, "POST", "/reports/tolls/runs?format=csv", "{}")
+	defer export.close()
 	made, err := g.service.AddUserHere(t.Context(), wire.User{Name: "ada", Role: "administrator"})
 	require.NoError(t, err)
 	for _, path := range []string{"/reports", "/me", "/sources", "/runs", "/users", "/audit", "/schema"} {
 		anybody.refused(401, "not_signed_in", "GET", path, nil)
 	}
-	slow.close()
+	export.breaksOff()
 	ada := g.welcome(made.Link, "ada")
 	ada.must("GET", "/reports", nil)
 	_, err = g.service.AddUserHere(t.Context(), wire.User{Name: "bo", Role: "reader"})
@@ -224,6 +226,7 @@ func TestSessions(t *testing.T) {
 
 // reader reads an answer as slowly as is wanted.
 type reader struct {
+	testing.TB
 	body io.ReadCloser
 	stop context.CancelFunc
 }
@@ -232,7 +235,10 @@ func newReader(c *caller, method, path string, body any) *reader {
 	ctx, stop := context.WithCancel(c.Context())
 	response, err := http.DefaultTransport.RoundTrip(c.request(ctx, method, prefix+path, body))
 	require.NoError(c, err)
-	return &reader{response.Body, stop}
+	require.Equal(c, 200, response.StatusCode)
+	_, err = io.ReadFull(response.Body, make([]byte, 1000))
+	require.NoError(c, err)
+	return &reader{c, response.Body, stop}
 }
 
 func (r *reader) close() {
@@ -240,14 +246,29 @@ func (r *reader) close() {
 	r.body.Close()
 }
 
+// breaksOff: what is read ends before all of it is there, and soon.
+func (r *reader) breaksOff() {
+	r.Helper()
+	started := time.Now()
+	n, err := io.Copy(io.Discard, r.body)
+	assert.Error(r, err, "the export is broken off")
+	assert.Less(r, n, int64(40<<20))
+	assert.Less(r, time.Since(started), 20*time.Second)
+}
+
+// fill makes an export of the tolls one that takes long: more than pipes hold.
+func (g *gate) fill() {
+	g.Helper()
+	_, err := business(g, g).Exec(`with recursive n(i) as (select 1000 union all select i + 1 from n where i < 100000)
+		insert into tolls select i, '2026-02-01', hex(zeroblob(400)), i from n`)
+	require.NoError(g, err)
+}
+
 // TestDisabled: whoever is disabled is out at once, with what they have under way, with
 // sessions, tokens and links.
 func TestDisabled(t *testing.T) {
 	g := open(t)
-	db := business(t, g)
-	_, err := db.Exec(`with recursive n(i) as (select 1000 union all select i + 1 from n where i < 400000)
-		insert into tolls select i, '2026-02-01', hex(zeroblob(400)), i from n`)
-	require.NoError(t, err)
+	g.fill()
 	ada := g.administrator("ada")
 	rob := ada.invite("rob", "reader")
 	ada.give("run", "dues", "rob")
@@ -255,15 +276,8 @@ func TestDisabled(t *testing.T) {
 	link := rob.makeToken(map[string]any{"name": "sheet", "scope": "link", "report": "tolls"})
 	export := newReader(rob, "POST", "/reports/tolls/runs?format=csv", "{}")
 	defer export.close()
-	first := make([]byte, 1000)
-	_, err = io.ReadFull(export.body, first)
-	require.NoError(t, err)
 	ada.must("PATCH", "/users/rob", map[string]any{"disabled": true})
-	started := time.Now()
-	n, err := io.Copy(io.Discard, export.body)
-	assert.Error(t, err, "the export is broken off")
-	assert.Less(t, n, int64(200<<20))
-	assert.Less(t, time.Since(started), 20*time.Second)
+	export.breaksOff()
 	rob.refused(401, "not_signed_in", "GET", "/me", nil)
 	token.refused(401, "not_signed_in", "GET", "/me", nil)
 	assert.Equal(t, 401, g.nobody().call("GET", "/linked/"+link.token+"/records.csv", nil).status)

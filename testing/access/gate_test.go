@@ -76,7 +76,8 @@ func open(t testing.TB) *gate {
 	require.NoError(t, err)
 	kept, err := store.Open(filepath.Join(folder, "pikegate.db"), key)
 	require.NoError(t, err)
-	log := slog.New(slog.NewTextHandler(t.Output(), nil))
+	logged := &strings.Builder{} // one handler writes to it, one line at a time
+	log := slog.New(slog.NewTextHandler(io.MultiWriter(t.Output(), logged), &slog.HandlerOptions{Level: slog.LevelDebug}))
 	now := &clock{}
 	s, err := service.New(t.Context(), service.Config{
 		Store: kept, Vault: vault, Engines: []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine}, Now: now.now, Log: log, TimeLimit: time.Minute,
@@ -91,6 +92,8 @@ func open(t testing.TB) *gate {
 		web.Close()
 		assert.NoError(t, s.Close())
 		assert.NoError(t, kept.Close())
+		assert.False(t, identity.HoldsToken(logged.String()), "no token is logged")
+		assert.NotContains(t, logged.String(), password)
 	})
 	g := &gate{t, web, server, s, kept, folder, now}
 	db, err := sql.Open("sqlite3", filepath.Join(folder, "tolls.db"))

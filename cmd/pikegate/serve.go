@@ -153,6 +153,7 @@ func serve(ctx context.Context, c config.Serve, with cli.Demo, ready func(addres
 	var idle connections
 	go kept.Retain(ctx, store.Retention{
 		Age: time.Duration(c.Keep.Days) * 24 * time.Hour, Runs: c.Keep.Runs, Bytes: int64(c.Keep.MiB) << 20,
+		Typed: time.Duration(c.Keep.TypedDays) * 24 * time.Hour,
 	}, func(err error) { log.Error("old records of runs could not be let go", "problem", err) })
 	server := &http.Server{
 		Handler: served, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,

@@ -57,6 +57,7 @@ func (a *app) serving(name, short, folder string, demo bool) *cobra.Command {
 	cmd.Flags().StringArrayVar(&c.Folders, "sources", nil, "a folder that the files of sources may be in; can be repeated (default anywhere)")
 	cmd.Flags().IntVar(&c.Memory, "memory", c.Memory, "the memory to keep to, in MiB; 0 means no limit")
 	cmd.Flags().IntVar(&c.Keep.Days, "keep-days", c.Keep.Days, "how many days the record of a run is kept; 0 means for ever")
+	cmd.Flags().IntVar(&c.Keep.TypedDays, "keep-typed-days", c.Keep.TypedDays, "how many days the record of a run holds what was typed; 0 means as long as there is the record")
 	cmd.Flags().IntVar(&c.Keep.Runs, "keep-runs", c.Keep.Runs, "how many records of runs are kept; 0 means all")
 	cmd.Flags().IntVar(&c.Keep.MiB, "keep-mib", c.Keep.MiB, "how large the service's own records may grow before the oldest runs go, in MiB; 0 means without bound")
 	return cmd

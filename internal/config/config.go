@@ -62,6 +62,8 @@ func (s Serve) OnLoopback() bool {
 // Keep bounds the records of runs; 0 means no bound.
 type Keep struct {
 	Days, Runs, MiB int
+	// TypedDays is how long what people typed is kept.
+	TypedDays int
 }
 
 // DefaultListen is where a service listens and where clients look for it.
@@ -86,7 +88,7 @@ func DefaultServe(data string) Serve {
 
 		IdentityProvider: os.Getenv("PIKEGATE_IDENTITY_PROVIDER"),
 		ExportsTold:      10_000,
-		Keep:             Keep{Days: 730, Runs: 1_000_000, MiB: 4096},
+		Keep:             Keep{Days: 730, Runs: 1_000_000, MiB: 4096, TypedDays: 365},
 	}
 }
 
@@ -141,7 +143,7 @@ func (s *Serve) Validate() error {
 	if s.Stall < 0 {
 		return fmt.Errorf("--stall %s is negative", s.Stall)
 	}
-	for flag, n := range map[string]int{"--memory": s.Memory, "--keep-days": s.Keep.Days, "--keep-runs": s.Keep.Runs, "--keep-mib": s.Keep.MiB, "--exports-told": int(s.ExportsTold)} {
+	for flag, n := range map[string]int{"--memory": s.Memory, "--keep-days": s.Keep.Days, "--keep-runs": s.Keep.Runs, "--keep-mib": s.Keep.MiB, "--keep-typed-days": s.Keep.TypedDays, "--exports-told": int(s.ExportsTold)} {
 		if n < 0 {
 			return fmt.Errorf("%s %d is negative", flag, n)
 		}

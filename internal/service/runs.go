@@ -140,9 +140,12 @@ func (s *Service) tellExports() int64 {
 }
 
 func summaryOf(r store.Run) wire.RunSummary {
+	if r.Forgotten {
+		r.ReadBack = notKept
+	}
 	return wire.RunSummary{
 		Run: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format, StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone,
-		ReadBack: r.ReadBack, Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, User: r.User, Hidden: r.Hidden,
+		ReadBack: r.ReadBack, Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, User: r.User, Hidden: r.Hidden, Forgotten: r.Forgotten,
 	}
 }
 
@@ -218,11 +221,17 @@ func (s *Service) RunRecords(ctx context.Context, who identity.Actor, f store.Fi
 	return out, err
 }
 
-// request asks for the same again: the version, the answers, the order and the
+// notKept is read where the answers of a run were.
+const notKept = "What was typed is kept no longer."
+
+// requestOf asks for the same again: the version, the answers, the order and the
 // day of the run.
-func requestOf(r wire.RunRecord) Request {
+func requestOf(r wire.RunRecord) (Request, error) {
+	if r.Forgotten {
+		return Request{}, diag.Problems{{Code: "answers_forgotten", Message: fmt.Sprintf("What was typed in run %d is kept no longer.", r.Run), Hint: "Run the report anew."}}
+	}
 	reading := store.Reading(r.Reading)
-	return Request{Report: r.Report, Inputs: r.Typed, AsOf: r.AsOf, Sort: r.Sort, Version: r.Version, Draft: r.Version == 0, Reading: &reading}
+	return Request{Report: r.Report, Inputs: r.Typed, AsOf: r.AsOf, Sort: r.Sort, Version: r.Version, Draft: r.Version == 0, Reading: &reading}, nil
 }
 
 // Compare runs two runs of a report anew, as they were, and tells how their
@@ -235,7 +244,11 @@ func (s *Service) Compare(ctx context.Context, who identity.Actor, before, after
 		if err != nil {
 			return wire.Comparison{}, err
 		}
-		job, err := s.job(ctx, who, requestOf(record))
+		request, err := requestOf(record)
+		if err != nil {
+			return wire.Comparison{}, err
+		}
+		job, err := s.job(ctx, who, request)
 		if err != nil {
 			return wire.Comparison{}, err
 		}

@@ -35,7 +35,11 @@ func (s *Service) WhyRun(ctx context.Context, who identity.Actor, id uint) (wire
 	if err != nil {
 		return wire.Why{}, err
 	}
-	return s.Why(ctx, who, requestOf(record))
+	request, err := requestOf(record)
+	if err != nil {
+		return wire.Why{}, err
+	}
+	return s.Why(ctx, who, request)
 }
 
 // approach asks the database for its plan and says what it means for the date

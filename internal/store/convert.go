@@ -65,7 +65,7 @@ func (r runRow) domain() Run {
 	run := Run{
 		ID: r.ID, Report: r.Report, Version: r.Version, Outcome: r.Outcome, Format: r.Format,
 		StartedAt: r.StartedAt, AsOf: r.AsOf, Zone: r.Zone, ReadBack: r.ReadBack, SQL: r.SQL,
-		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, LeftOut: r.LeftOut, User: r.User,
+		Count: r.Count, First: r.First, Last: r.Last, Millis: r.Millis, Problem: r.Problem, Reason: r.Reason, LeftOut: r.LeftOut, User: r.User, Forgotten: r.Forgotten,
 	}
 	read(r.Seen, &run.Seen)
 	read(r.Reading, &run.Reading)

@@ -89,6 +89,7 @@ type runRow struct {
 	User      string
 	Seen      string // JSON
 	Reading   string // JSON
+	Forgotten bool
 }
 
 func (runRow) TableName() string { return "runs" }

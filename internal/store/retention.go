@@ -11,6 +11,8 @@ import (
 type Retention struct {
 	Age  time.Duration
 	Runs int
+	// Typed is how long what people typed is kept, with all that tells it.
+	Typed time.Duration
 	// Bytes is how large the file may be before the oldest runs go.
 	Bytes int64
 }
@@ -37,9 +39,29 @@ func (s *Store) Retain(ctx context.Context, r Retention, failed func(error)) {
 	}
 }
 
-// Prune lets the records go that are beyond what is retained, the oldest first;
-// runs that are not finished stay.
+// Prune lets the records go that are beyond what is retained, the oldest first, and
+// from those that stay what was typed too long ago; runs that are not finished stay.
 func (s *Store) Prune(ctx context.Context, r Retention, now time.Time) error {
+	if err := s.pruneRuns(ctx, r, now); err != nil || r.Typed <= 0 {
+		return err
+	}
+	for ctx.Err() == nil {
+		var changed int64
+		err := s.write(ctx, false, func(tx *gorm.DB) error {
+			done := tx.Exec(`update runs set forgotten = 1, inputs = 'null', resolved = 'null', args = 'null', read_back = '', reason = '', problem = '', edges = ''
+				where id in (select id from runs where started_at < ? and outcome <> 'running' and forgotten is not 1 limit ?)`, now.Add(-r.Typed).UTC(), atATime)
+			changed = done.RowsAffected
+			return done.Error
+		})
+		if err != nil || changed == 0 {
+			return err
+		}
+		time.Sleep(breather)
+	}
+	return ctx.Err()
+}
+
+func (s *Store) pruneRuns(ctx context.Context, r Retention, now time.Time) error {
 	for ctx.Err() == nil {
 		below, err := s.beyond(r, now)
 		if err != nil || below == 0 {

@@ -104,6 +104,8 @@ type Run struct {
 	Seen Seen
 	// Hidden tells that what it found is not shown; it is not kept.
 	Hidden bool
+	// Forgotten tells that what was typed is kept no longer.
+	Forgotten bool
 }
 
 // Reading is how somebody's numbers and dates are read, where a report does not say it.
@@ -378,7 +380,7 @@ type Whose struct {
 }
 
 // summary is what a list of runs reads of them; what is long is cut.
-const summary = "id, report, version, outcome, format, started_at, as_of, zone, substr(read_back, 1, 500) as read_back, count, first, last, millis, substr(problem, 1, 500) as problem, user, seen"
+const summary = "id, report, version, outcome, format, started_at, as_of, zone, substr(read_back, 1, 500) as read_back, count, first, last, millis, substr(problem, 1, 500) as problem, user, seen, forgotten"
 
 // Has tells whether a run is among those that are meant; nil means all.
 func (w *Whose) Has(r Run) bool {

@@ -4,6 +4,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -252,5 +253,43 @@ func TestPrune(t *testing.T) {
 			}
 			assert.EqualValues(t, 11, s.NextRun())
 		})
+	}
+}
+
+// TestPruneTyped: what was typed goes before the record of its run does, with all that
+// tells it.
+func TestPruneTyped(t *testing.T) {
+	now := time.Date(2026, 11, 27, 12, 0, 0, 0, time.UTC)
+	s := open(t, filepath.Join(t.TempDir(), "own.db"))
+	const n = 1201 // more than go at a time
+	for i := range n {
+		r := store.Run{ID: s.NextRun(), Report: "r", Outcome: "done", StartedAt: now.AddDate(0, 0, -40), Count: 7, ReadBack: "Lock: zsouth", Reason: "zsouth", Problem: "zsouth", SQL: "select ?", Edges: []byte(`"zsouth"`)}
+		r.Inputs, r.Resolved, r.Args = parameter.Inputs{"lock": parameter.Typed("zsouth")}, map[string]any{"lock": "zsouth"}, []any{"zsouth"}
+		switch i {
+		case n - 2:
+			r.Outcome = "running"
+		case n - 1:
+			r.StartedAt = now.AddDate(0, 0, -29)
+		}
+		require.NoError(t, s.SaveRun(t.Context(), r, nil))
+	}
+	require.NoError(t, s.Prune(t.Context(), store.Retention{}, now))
+	require.NoError(t, s.Prune(t.Context(), store.Retention{Typed: 30 * 24 * time.Hour}, now))
+	runs, err := s.Runs(t.Context(), store.Filter{}, 2000)
+	require.NoError(t, err)
+	require.Len(t, runs, n, "the records stay")
+	for i := range uint(n) {
+		r, err := s.Run(t.Context(), i+1)
+		require.NoError(t, err)
+		told := fmt.Sprintf("%+v", r)
+		assert.EqualValues(t, 7, r.Count)
+		if i < n-2 {
+			assert.True(t, r.Forgotten)
+			assert.NotContains(t, told, "zsouth")
+			assert.Nil(t, r.Edges)
+		} else {
+			assert.False(t, r.Forgotten)
+			assert.Contains(t, told, "zsouth")
+		}
 	}
 }

@@ -171,6 +171,7 @@ type RunSummary struct {
 	Problem   string    `json:"problem,omitempty"`
 	User      string    `json:"user,omitempty" doc:"Whose run it is, left out for nobody's"`
 	Hidden    bool      `json:"hidden,omitempty" doc:"Whether what was typed and found is not shown, since whoever asks may not see the same rows"`
+	Forgotten bool      `json:"forgotten,omitempty" doc:"Whether what was typed is kept no longer, so that the run cannot be repeated"`
 }
 
 // RunRecord is what is kept of a run: enough to explain and to repeat it.

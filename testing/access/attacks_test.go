@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/api"
+	"pikegate/internal/store"
 	"pikegate/internal/wire"
 )
 
@@ -614,4 +615,27 @@ func TestReading(t *testing.T) {
 	assert.Contains(t, rob.must("POST", "/reports/tolls/runs?format=json", ask).body, "Tue 3 Feb 2026")
 	assert.Contains(t, rob.must("GET", "/runs/"+run.header.Get("Pikegate-Run")+"/why", nil).body, "Mon 2 Mar 2026")
 	rob.refused(422, "unknown_zone", "PUT", "/me/profile", map[string]string{"zone": "Nowhere"})
+}
+
+// TestForgotten: of a run whose answers are kept no longer is told what was found, and
+// nobody repeats it with others.
+func TestForgotten(t *testing.T) {
+	g := open(t)
+	ada := g.administrator("ada")
+	run := func() (number string) {
+		a := ada.must("POST", "/reports/tolls/runs?format=json", `{"inputs": {"lock": "lock 1"}}`)
+		return a.header.Get("Pikegate-Run")
+	}
+	before, after := run(), run()
+	require.NotEmpty(t, before)
+	require.Contains(t, ada.must("GET", "/runs/"+before, nil).body, "lock 1")
+	require.NoError(t, g.store.Prune(t.Context(), store.Retention{Typed: time.Hour}, time.Now().Add(2*time.Hour)))
+	for _, path := range []string{"/runs/" + before, "/runs"} {
+		a := ada.must("GET", path, nil)
+		assert.NotContains(t, a.body, "lock 1")
+		assert.Contains(t, a.body, `"count":30`)
+		assert.Contains(t, a.body, "What was typed is kept no longer.")
+	}
+	ada.refused(422, "answers_forgotten", "GET", "/runs/"+before+"/why", nil)
+	ada.refused(422, "answers_forgotten", "GET", "/runs/"+before+"/compare/"+after, nil)
 }

@@ -45,8 +45,10 @@
 	<Pending of={loaded} lines={6} />
 	{#if run}
 		<PageHead title="Run {run.run}" about="{run.report}, {run.version ? `version ${run.version}` : 'the draft'}">
-			<a class="button" href={forToday} use:link data-repeat="today">Run again for today</a>
-			<a class="button-act" href={asItWas} use:link data-repeat="same">Repeat as it was</a>
+			{#if !run.forgotten}
+				<a class="button" href={forToday} use:link data-repeat="today">Run again for today</a>
+				<a class="button-act" href={asItWas} use:link data-repeat="same">Repeat as it was</a>
+			{/if}
 		</PageHead>
 		<p>{run.readback}</p>
 		<Facts facts={factsOf({ count: run.count, first: run.first, last: run.last, edges: run.edges }, run.zone)} />
@@ -59,14 +61,16 @@
 			)}; read as of {run.as_of} in {run.zone}.
 		</p>
 		<section class="panel space-y-4 p-4">
-			<h2 class="font-semibold">Answers</h2>
-			<Asked
-				lines={Object.entries(run.resolved).map(([name, value]) => ({
-					name,
-					typed: said(run?.typed[name]),
-					read: said(value),
-				}))}
-			/>
+			{#if !run.forgotten}
+				<h2 class="font-semibold">Answers</h2>
+				<Asked
+					lines={Object.entries(run.resolved).map(([name, value]) => ({
+						name,
+						typed: said(run?.typed[name]),
+						read: said(value),
+					}))}
+				/>
+			{/if}
 			{#if run.sql}<Statement sql={run.sql} values={run.values ?? []} />{/if}
 		</section>
 	{/if}

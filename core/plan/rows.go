@@ -1,7 +1,9 @@
 package plan
 
 import (
+	"cmp"
 	"slices"
+	"strings"
 
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
@@ -37,13 +39,14 @@ func (b *binder) tableOf(t catalog.Table, alias string) Table {
 	if !restricted {
 		return made
 	}
-	any := Logic{Or: true}
+	any, all, words := Logic{Or: true}, &criteria.Logic{Or: true}, []string{}
 	for _, o := range opened {
 		bare, own := b.opened(o)
 		if bare == nil {
 			return made // it opens every row
 		}
-		any.Terms = append(any.Terms, own.condition(bare, false))
+		any.Terms, all.Terms = append(any.Terms, own.condition(bare, false)), append(all.Terms, bare)
+		words = append(words, cmp.Or(o.Title, own.said(o.Condition)))
 		b.parts += own.parts
 		b.problems = append(b.problems, own.problems...)
 	}
@@ -51,10 +54,11 @@ func (b *binder) tableOf(t catalog.Table, alias string) Table {
 	case 0:
 		made.Rows = Const{false}
 	case 1:
-		made.Rows = any.Terms[0]
+		made.Rows, made.Bare = any.Terms[0], all.Terms[0]
 	default:
-		made.Rows = any
+		made.Rows, made.Bare = any, all
 	}
+	made.Words = strings.Join(words, "; or ")
 	return made
 }
 

@@ -89,8 +89,11 @@ type Fetched struct {
 // Table is a table and its name in the statement.
 type Table struct {
 	Schema, Name, Alias string
-	// Rows is what its rows meet that are read, nil where all are.
-	Rows Expr
+	// Rows is what its rows meet that are read, nil where all are. Bare is the same as
+	// criteria, nil where there are none, and Words what people read of it.
+	Rows  Expr
+	Bare  criteria.Expr
+	Words string
 }
 
 // Join adds a table; an optional one keeps records that have no match.
@@ -301,13 +304,22 @@ func (s Statement) Impossible() string {
 	}
 	var terms []criteria.Expr
 	words := map[criteria.Expr]string{}
-	for _, c := range s.Where {
-		if c.Bare == nil {
-			continue
+	add := func(bare criteria.Expr, said string) {
+		if bare == nil {
+			return
 		}
-		for _, term := range criteria.Conditions(c.Bare) {
+		for _, term := range criteria.Conditions(bare) {
 			terms = append(terms, term)
-			words[term] = c.Words
+			words[term] = said
+		}
+	}
+	for _, c := range s.Where {
+		add(c.Bare, c.Words)
+	}
+	add(s.From.Bare, s.From.Words)
+	for _, j := range s.Joins {
+		if !j.Optional {
+			add(j.Bare, j.Words)
 		}
 	}
 	if len(terms) == 0 {

@@ -1,6 +1,8 @@
 package sqltext_test
 
 import (
+	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -78,4 +80,27 @@ func TestDirect(t *testing.T) {
 		}
 		assert.Equal(t, c.unknown, len(d.Unknown) > 0, "%s: %v", c.text, d.Unknown)
 	}
+}
+
+// FuzzDirectOf: whatever the SQL, it is read to its end without a panic, and a table that
+// is read beside it, by name, is told or something is that cannot be followed.
+func FuzzDirectOf(f *testing.F) {
+	for _, text := range []string{"select 1", "select a from rows(t) x", "with a as (select 1) select * from a", "select * from (t), u left join v on 1", "select 'x' -- y", "values (1)", "select \"", "select (((", "rows(", "select [a] from `b`"} {
+		f.Add(text, "postgresql")
+		f.Add(text, "mysql")
+		f.Add(text, "sqlite")
+	}
+	f.Fuzz(func(t *testing.T, text, engine string) {
+		flavour, ok := flavours[engine]
+		if !ok {
+			return
+		}
+		if sqltext.DirectOf(text, flavour); strings.ContainsAny(text, "'\"`[]$/-#\\;\x00") {
+			return // it may end within a quotation or a comment
+		}
+		found := sqltext.DirectOf("select 1 from hidden_table where (1 = 1)\nunion all "+text, flavour)
+		if !slices.Contains(found.Names, "hidden_table") && len(found.Unknown) == 0 {
+			t.Fatalf("%s: hidden_table is read, and not told: %+v", engine, found)
+		}
+	})
 }

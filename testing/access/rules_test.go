@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/core/parameter"
+	"pikegate/internal/api"
 	"pikegate/internal/wire"
 	"pikegate/testing/servers"
 )
@@ -205,6 +206,7 @@ func TestRowRules(t *testing.T) {
 			assert.Contains(t, w.outside.rows("passages", map[string]any{}).ReadBack, "You may see none of locks.")
 			assert.Equal(t, "2026-02-01", w.north.rows("locks", map[string]any{}).Rows[0][3])
 
+			proved(t, w)
 			tellsNothing(t, w)
 			byHand(t, w)
 			chosenFrom(t, w)
@@ -284,6 +286,35 @@ func tellsNothing(t *testing.T, w world) {
 	var why wire.Why
 	w.into(w.north.must("POST", "/reports/passages/why", `{"inputs": {"period": "2026-03"}}`), &why)
 	assert.EqualValues(t, 2, why.Records)
+}
+
+// proved: a rule is held against the other conditions before a database is asked.
+func proved(t *testing.T, w world) {
+	w.author.must("POST", "/definitions", map[string]string{"content": `kind: query
+name: elsewhere
+folder: canal
+source: canal
+from: locks
+parameters: [{name: region, kind: text}]
+columns: [name]
+criteria: region = :region
+---
+kind: report
+name: elsewhere
+folder: canal
+query: elsewhere
+`})
+	w.author.must("POST", "/definitions/elsewhere/publish", nil)
+	reason := func(c *caller, region string) string {
+		var out wire.RunRecord
+		a := c.must("POST", "/reports/elsewhere/runs?format=json", map[string]any{"inputs": map[string]string{"region": region}})
+		w.into(c.must("GET", "/runs/"+a.header.Get(api.RunHeader), nil), &out)
+		return out.Reason
+	}
+	assert.Contains(t, reason(w.north, "West"), "Keepers see the locks of their region (your regions: North)")
+	assert.Contains(t, reason(w.south, "North"), "Keepers see the locks of their region (your regions: zsouth)")
+	assert.Empty(t, reason(w.north, "North"))
+	assert.Empty(t, reason(w.office, "West"), "all of it may be seen")
 }
 
 // chosenFrom: what a question offers from another query is under the rules as well.

@@ -35,7 +35,9 @@ type navigation struct {
 func withPeople(t *testing.T) navigation {
 	t.Helper()
 	n := navigation{t, "", filepath.Join(t.TempDir(), "data"), map[string]string{}}
-	cmd := exec.Command(server, "demo", "--people", "--data", n.folder, "--listen", "127.0.0.1:0")
+	// Hashing takes twenty times as long under the race detector; testing/access looks for
+	// races of people.
+	cmd := exec.Command(binary, "demo", "--people", "--data", n.folder, "--listen", "127.0.0.1:0")
 	complaints, err := os.Create(filepath.Join(t.TempDir(), "complaints"))
 	require.NoError(t, err)
 	defer complaints.Close()
@@ -51,7 +53,6 @@ func withPeople(t *testing.T) navigation {
 	t.Cleanup(func() {
 		assert.NoError(t, cmd.Process.Signal(syscall.SIGINT))
 		assert.NoError(t, cmd.Wait())
-		assert.NotContains(t, complained(), "DATA RACE")
 		assert.Contains(t, complained(), "the end of the audit log", "noted where whoever changes the records cannot reach it")
 		for _, link := range n.links {
 			assert.NotContains(t, complained(), strings.TrimPrefix(link, "/#/welcome/"))

@@ -198,6 +198,7 @@ func TestHiddenRows(t *testing.T) {
 	from := demonstration(t)
 	for _, kind := range []string{"sqlite", "postgresql", "mysql"} {
 		t.Run(kind, func(t *testing.T) {
+			t.Parallel()
 			cases, together := *hidden, 40
 			if kind != "sqlite" {
 				cases = *hidden / 6

@@ -1,7 +1,6 @@
 package plan
 
 import (
-	"cmp"
 	"slices"
 	"strings"
 
@@ -46,7 +45,11 @@ func (b *binder) tableOf(t catalog.Table, alias string) Table {
 			return made // it opens every row
 		}
 		any.Terms, all.Terms = append(any.Terms, own.condition(bare, false)), append(all.Terms, bare)
-		words = append(words, cmp.Or(o.Title, own.said(o.Condition)))
+		said := o.Title
+		if said == "" {
+			said = own.said(o.Condition)
+		}
+		words = append(words, said)
 		b.parts += own.parts
 		b.problems = append(b.problems, own.problems...)
 	}

@@ -3,6 +3,7 @@
 package runner
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -133,9 +134,7 @@ func restricted(tables []plan.Restricted) (text string) {
 		}
 		words := make([]string, len(r.Rows))
 		for i, rows := range r.Rows {
-			if words[i] = rows.Title; rows.Title == "" {
-				words[i] = rows.Words
-			}
+			words[i] = cmp.Or(rows.Title, rows.Words)
 		}
 		text += fmt.Sprintf(" Not all of %s is shown: %s.", r.Table, strings.Join(words, "; or "))
 	}

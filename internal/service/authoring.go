@@ -70,12 +70,10 @@ func sourceProblem(err error) *diag.Problem {
 // or what is published.
 func (s *Service) library(ctx context.Context, who identity.Actor, drafts bool) definition.Library {
 	find := func(kind, name string) definition.Document {
-		e, draft, err := s.seen(ctx, who, kind, name, drafts)
-		if err == nil && drafts && !draft {
-			e, _, err = s.seen(ctx, who, kind, name, false)
-		}
-		kept, _ := e.state(draft && drafts)
-		if err != nil || kept.Content == "" || !e.seenBy(who, draft && drafts) {
+		e, seen, err := s.seen(ctx, who, kind, name, drafts)
+		draft := drafts && seen
+		kept, _ := e.state(draft)
+		if err != nil || kept.Content == "" || !e.seenBy(who, draft) {
 			return nil
 		}
 		documents, err := decoded(kept.Content)

@@ -54,14 +54,11 @@ func (s *Service) Grant(ctx context.Context, who identity.Actor, g wire.Grant) e
 	if err := authorChanges(who); err != nil {
 		return err
 	}
-	kept, err := s.grants(ctx, []wire.Grant{g}, true)
-	if err == nil && !mayGrant(who, kept[0]) {
-		err = forbidden("You may not give rights there.", "Ask an administrator, or somebody who manages the folder.")
-	}
+	kept, err := s.grantable(ctx, who, g, true, "give rights")
 	if err != nil {
 		return err
 	}
-	return s.Store.SaveGrants(ctx, nil, kept, who.Entry("right.given", toWhom(kept[0])).With(nil, g))
+	return s.Store.SaveGrants(ctx, nil, []store.Grant{kept}, who.Entry("right.given", toWhom(kept)).With(nil, g))
 }
 
 // Revoke takes a right back.
@@ -69,10 +66,7 @@ func (s *Service) Revoke(ctx context.Context, who identity.Actor, g wire.Grant) 
 	if err := authorChanges(who); err != nil {
 		return err
 	}
-	kept, err := s.grants(ctx, []wire.Grant{g}, false)
-	if err == nil && !mayGrant(who, kept[0]) {
-		err = forbidden("You may not take rights back there.", "Ask an administrator, or somebody who manages the folder.")
-	}
+	kept, err := s.grantable(ctx, who, g, false, "take rights back")
 	if err != nil {
 		return err
 	}
@@ -80,10 +74,23 @@ func (s *Service) Revoke(ctx context.Context, who identity.Actor, g wire.Grant) 
 	if err != nil {
 		return err
 	}
-	if !slices.ContainsFunc(all, func(k store.Grant) bool { k.Right = kept[0].Right; return k == kept[0] }) {
-		return &NotFound{What: "right", Name: "of " + toWhom(kept[0]) + " there"}
+	if !slices.ContainsFunc(all, func(k store.Grant) bool { k.Right = kept.Right; return k == kept }) {
+		return &NotFound{What: "right", Name: "of " + toWhom(kept) + " there"}
 	}
-	return s.Store.SaveGrants(ctx, kept, nil, who.Entry("right.taken", toWhom(kept[0])).With(g, nil))
+	return s.Store.SaveGrants(ctx, []store.Grant{kept}, nil, who.Entry("right.taken", toWhom(kept)).With(g, nil))
+}
+
+// grantable reads a right that somebody is about to give or take, as doing says; there
+// is that of grants.
+func (s *Service) grantable(ctx context.Context, who identity.Actor, g wire.Grant, there bool, doing string) (store.Grant, error) {
+	kept, err := s.grants(ctx, []wire.Grant{g}, there)
+	if err != nil {
+		return store.Grant{}, err
+	}
+	if !mayGrant(who, kept[0]) {
+		return store.Grant{}, forbidden("You may not "+doing+" there.", "Ask an administrator, or somebody who manages the folder.")
+	}
+	return kept[0], nil
 }
 
 // ApplyGrants puts rights in the place of all that there are, and tells what that

@@ -376,7 +376,7 @@ func (g sight) withoutEvidence(known catalog.Source) catalog.Source {
 	shown := known.Clone()
 	for i := range shown.Tables {
 		t := &shown.Tables[i]
-		if g.key(t.Name) == "" {
+		if g.key(t.Name) == "" && (!t.View || len(g.view(&known, *t)) == 0) {
 			continue
 		}
 		for j := range t.Columns {

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/core/catalog"
 	"pikegate/core/parameter"
 	"pikegate/internal/api"
 	"pikegate/internal/wire"
@@ -340,6 +341,14 @@ func chosenFrom(t *testing.T, w world) {
 	}
 	offer("view", "from: tolls_by_lock\ncolumns: [{name: a, value: lock_name}]")
 	offer("direct", "sql: select name as a from locks\ncolumns: [a]")
+	var known catalog.Source
+	w.into(w.author.must("GET", "/sources/canal", nil), &known)
+	view, ok := known.Table("tolls_by_lock")
+	require.True(t, ok)
+	for _, c := range view.Columns {
+		assert.Zero(t, c.Looked, "%s: what a view shows of hidden rows is no evidence", c.Name)
+		assert.Empty(t, c.Evidence, c.Name)
+	}
 	for name, code := range map[string]string{"view": "ruled_view", "direct": "ruled_table"} {
 		w.author.call("POST", "/definitions/chosen-"+name+"/publish", nil)
 		for _, path := range []string{"questions/lock/choices", "runs?format=json", "preview", "explain"} {

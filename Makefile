@@ -3,8 +3,9 @@
 SHELL := /bin/bash
 TOOL := go tool -modfile=tools/go.mod
 PACKAGES := ./cmd/... ./core/... ./internal/... ./testing/...
-# What does one thing after the other, for long, and gains nothing from the race detector.
-ALONE := /core/|/testing/(oracle|spans|policy|reference)$$
+# What does one thing after the other, for long, and gains nothing from the race detector
+# (of access one test does: TestTogether).
+ALONE := /core/|/testing/(access|oracle|spans|policy|reference)$$
 DIST := internal/api/console/dist/index.html
 SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package-lock.json docs/openapi.json
 
@@ -64,6 +65,7 @@ test: deps lint ## Install what the tests need, then run every check and test
 	cd console && npx vitest run --reporter=dot
 	$(TOOL) gotestsum --format pkgname -- -shuffle=on -timeout 20m $$(go list $(PACKAGES) | grep -E '$(ALONE)')
 	$(TOOL) gotestsum --format pkgname -- -race -shuffle=on -timeout 20m $$(go list $(PACKAGES) | grep -vE '$(ALONE)')
+	go test -race -run TestTogether ./testing/access
 	@echo "Everything passed: formatting, static checks, the console's types and style, and every test."
 
 .PHONY: fuzz

@@ -37,13 +37,17 @@ type Server struct {
 	handler http.Handler
 }
 
+// What Huma and Gin keep for the whole process is set once.
+func init() {
+	gin.SetMode(gin.ReleaseMode)
+	huma.NewError = newProblem
+}
+
 // DefaultStall is how long a caller may take nothing, where nothing else is said.
 const DefaultStall = 30 * time.Second
 
 // New makes the server. Version is Pike Gate's own.
 func New(s *service.Service, log *slog.Logger, version string) *Server {
-	gin.SetMode(gin.ReleaseMode)
-	huma.NewError = newProblem
 	router := gin.New()
 	router.HandleMethodNotAllowed = true
 	router.NoMethod(func(c *gin.Context) { // gin says in Allow what is taken

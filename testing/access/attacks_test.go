@@ -28,6 +28,7 @@ import (
 // TestClosed: with the first user nothing of the open state is left, what it had under
 // way included, although the user was made beside the running service.
 func TestClosed(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	watched, stop := context.WithCancel(t.Context())
 	defer stop()
@@ -51,6 +52,7 @@ func TestClosed(t *testing.T) {
 
 // TestFirstUser: the first user is an administrator and is never made over HTTP.
 func TestFirstUser(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	g.nobody().refused(403, "not_allowed", "POST", "/users", map[string]any{"name": "eve", "role": "administrator"})
 	_, err := g.service.AddUserHere(t.Context(), wire.User{Name: "ada", Role: "reader"})
@@ -98,6 +100,7 @@ func median(d []time.Duration) time.Duration {
 // TestHiddenNames: what is hidden is refused as what was never there: in the same words
 // and in the same time.
 func TestHiddenNames(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	ada := g.administrator("ada")
 	rob := ada.invite("rob", "reader")
@@ -136,6 +139,7 @@ type call struct {
 // TestTries: what fails is slowed down, by account and by address, whether the name is
 // there or not; who signs in rightly is let in.
 func TestTries(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	ada := g.administrator("ada")
 	ada.invite("rita", "reader")
@@ -171,6 +175,7 @@ func TestTries(t *testing.T) {
 // TestSessions: what a browser has is no guess, changes at sign-in, ends with time, with
 // a new password, and when its user is disabled; only its hash is kept.
 func TestSessions(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	ada := g.administrator("ada")
 	rita := ada.invite("rita", "reader")
@@ -268,6 +273,7 @@ func (g *gate) fill() {
 // TestDisabled: whoever is disabled is out at once, with what they have under way, with
 // sessions, tokens and links.
 func TestDisabled(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	g.fill()
 	ada := g.administrator("ada")
@@ -290,6 +296,7 @@ func TestDisabled(t *testing.T) {
 // TestLinks: a link to set a password works once, by POST, for a day, and not after
 // another was given.
 func TestLinks(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	ada := g.administrator("ada")
 	var made wire.Invitation
@@ -327,6 +334,7 @@ func TestLinks(t *testing.T) {
 
 // TestSecondFactor: a code works once; those that were written down, too.
 func TestSecondFactor(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	ada := g.administrator("ada")
 	rita := ada.invite("rita", "reader")
@@ -370,6 +378,7 @@ func TestSecondFactor(t *testing.T) {
 
 // TestTokens: a token does no more than it was made for, stands in no address, and ends.
 func TestTokens(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	ada := g.administrator("ada")
 	rob := ada.invite("rob", "reader")
@@ -411,6 +420,7 @@ func TestTokens(t *testing.T) {
 // report, as its owner sees them, with relative answers read anew; nothing else can be
 // done with it.
 func TestSpreadsheetLink(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	db := business(t, g)
 	ada := g.administrator("ada")
@@ -446,6 +456,7 @@ func TestSpreadsheetLink(t *testing.T) {
 
 // TestOtherSites: pages of other sites, other names, and proxies that nobody named.
 func TestOtherSites(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	anybody := g.nobody()
 	for _, header := range [][2]string{{"X-Forwarded-For", "10.0.0.1"}, {"Forwarded", "for=10.0.0.1"}, {"Via", "1.1 proxy"}, {"X-Forwarded-Host", "pikegate.example"}, {"x-forwarded-proto", "https"}} {
@@ -482,6 +493,7 @@ func TestOtherSites(t *testing.T) {
 // TestAudit: the log tells who did what; what was changed, left out, put in or cut off is
 // found; no secret stands in it.
 func TestAudit(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	ada := g.administrator("ada")
 	rita := ada.invite("rita", "reader")
@@ -530,6 +542,7 @@ func TestAudit(t *testing.T) {
 
 // TestSecretsSealed: what is kept of secrets cannot be read in a copy of the records.
 func TestSecretsSealed(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	ada := g.administrator("ada")
 	ada.must("PUT", "/secrets/dues", map[string]string{"secret": "open sesame"})
@@ -546,6 +559,7 @@ func TestSecretsSealed(t *testing.T) {
 
 // TestSeeAs: an administrator sees what a user would, and does nothing meanwhile.
 func TestSeeAs(t *testing.T) {
+	t.Parallel()
 	w := onCanal(t, "sqlite")
 	w.ada.must("POST", "/see-as", map[string]string{"user": "nora"})
 	var me wire.Me
@@ -576,6 +590,7 @@ func TestSeeAs(t *testing.T) {
 
 // TestSavedAnswers: one's own are one's own; those for all are saved by who manages.
 func TestSavedAnswers(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	ada := g.administrator("ada")
 	rob, rita := ada.invite("rob", "reader"), ada.invite("rita", "reader")
@@ -603,6 +618,7 @@ func TestSavedAnswers(t *testing.T) {
 // TestReading: numbers and dates are read as whoever asks likes it, and a run is repeated
 // as it was read.
 func TestReading(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	ada := g.administrator("ada")
 	rob := ada.invite("rob", "reader")
@@ -620,6 +636,7 @@ func TestReading(t *testing.T) {
 // TestForgotten: of a run whose answers are kept no longer is told what was found, and
 // nobody repeats it with others.
 func TestForgotten(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	ada := g.administrator("ada")
 	run := func() (number string) {

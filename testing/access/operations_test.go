@@ -120,6 +120,7 @@ set-password          POST   /welcome/password  401  {"link": "x", "password": "
 `
 
 func TestOperations(t *testing.T) {
+	t.Parallel()
 	g := open(t)
 	for _, who := range []string{"ann", "ada"} {
 		g.nobody().publish(tolls("spare-"+who, "dues"), "spare-"+who)

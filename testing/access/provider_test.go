@@ -103,6 +103,7 @@ func (p provided) browse(as, back string, before func(at *url.URL)) (*caller, st
 // TestProvider: whoever signs in at the identity provider is a user here, with the groups,
 // attributes and role that their claims give.
 func TestProvider(t *testing.T) {
+	t.Parallel()
 	p := withProvider(t)
 	assert.Contains(t, p.nobody().must("GET", "/sign-in", nil).body, `"provider":"The Navigation"`)
 	nora, at := p.browse("1", "/runs?report=tolls", nil)
@@ -138,6 +139,7 @@ func TestProvider(t *testing.T) {
 // TestProviderAttacks: answers that were changed on the way, made up, or meant for another
 // sign-in let nobody in.
 func TestProviderAttacks(t *testing.T) {
+	t.Parallel()
 	p := withProvider(t)
 	attack := func(name, code string, as string, prepare func(), before func(*url.URL)) {
 		t.Helper()

@@ -194,6 +194,7 @@ func (c *caller) rows(report string, body any) result {
 func TestRowRules(t *testing.T) {
 	for _, kind := range engines {
 		t.Run(kind, func(t *testing.T) {
+			t.Parallel()
 			w := onCanal(t, kind)
 			for _, c := range []struct {
 				as                    *caller

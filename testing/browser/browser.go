@@ -34,26 +34,47 @@ type Page struct {
 // since all tests together keep a small machine busy.
 const patience = 60 * time.Second
 
-// Open starts Chromium and opens a tab of that size at an address. Without
-// Chromium the test fails and says what to install.
+// chromium is the browser that all tests of a process share: each page has cookies,
+// storage and cache of its own, and starting takes longer than most of what they do.
+var chromium = sync.OnceValues(func() (context.Context, error) {
+	path, err := exec.LookPath("chromium")
+	if err != nil {
+		return nil, fmt.Errorf("the browser tests need Debian's package chromium; `make test` installs it: %w", err)
+	}
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox,
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("lang", "en-GB"))
+	allocator, _ := chromedp.NewExecAllocator(context.Background(), options...)
+	ctx, _ := chromedp.NewContext(allocator)
+	started = ctx
+	return ctx, chromedp.Do(ctx) // it starts with the first action
+})
+
+var started context.Context
+
+// Close ends the browser, if it was started, after the last test of a process.
+func Close() {
+	if started == nil {
+		return
+	}
+	closing, done := context.WithTimeout(started, patience)
+	defer done()
+	_ = chromedp.Cancel(closing) // it ends with the process in any case
+}
+
+// Open opens a tab of that size at an address. Without Chromium the test fails and says
+// what to install.
 func Open(t testing.TB, address string, width, height int64) *Page {
 	t.Helper()
-	path, err := exec.LookPath("chromium")
-	require.NoError(t, err, "the browser tests need Debian's package chromium; `make test` installs it")
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox,
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("lang", "en-GB"),
-		chromedp.UserDataDir(t.TempDir()), chromedp.WindowSize(int(width), int(height)))
-	allocator, stop := chromedp.NewExecAllocator(t.Context(), options...)
-	ctx, cancel := chromedp.NewContext(allocator)
+	shared, err := chromium()
+	require.NoError(t, err)
+	ctx, cancel := chromedp.NewContext(shared, chromedp.WithNewBrowserContext())
 	t.Cleanup(func() {
 		closing, done := context.WithTimeout(ctx, patience)
-		_ = chromedp.Cancel(closing) // a browser that does not close is killed below
-		done()
+		defer done()
+		_ = chromedp.Cancel(closing) // a tab that does not close goes with the browser
 		cancel()
-		stop()
 	})
 	p := &Page{TB: t, ctx: ctx}
-	// The browser starts with the first action, whose context it lives as long as.
 	require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(width, height)))
 	messages := chromedp.Console(ctx)
 	go p.listen(messages)
@@ -244,7 +265,7 @@ func (p *Page) Print() []byte {
 func (p *Page) Downloads(folder string) {
 	p.Helper()
 	_, err := chromedp.CallBrowser(p.ctx, browser.SetDownloadBehavior, browser.SetDownloadBehaviorParams{
-		Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: folder,
+		Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: folder, BrowserContextID: chromedp.FromContext(p.ctx).BrowserContextID,
 	})
 	p.check(err, "where files are saved")
 }

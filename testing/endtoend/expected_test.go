@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"sync"
 	"time"
 
 	"pikegate/internal/demo"
@@ -12,13 +13,14 @@ import (
 // What each report must return, worked out from the generator's records with
 // the standard library and nothing of the product. Days are compared as text.
 
-func london() *time.Location {
+// london is the zone of the demonstration, read once.
+var london = sync.OnceValue(func() *time.Location {
 	zone, err := time.LoadLocation(demo.Zone)
 	if err != nil {
 		panic(err)
 	}
 	return zone
-}
+})
 
 func iso(t time.Time) string {
 	if t.IsZero() {

@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/internal/demo"
+	"pikegate/testing/browser"
 )
 
 var (
@@ -36,6 +37,7 @@ var (
 func TestMain(m *testing.M) {
 	flag.Parse()
 	code, err := serveAndRun(m)
+	browser.Close()
 	if err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		code = 1

@@ -136,10 +136,11 @@
 		>
 		<label
 			>the right
-			<select class="field" name="right" bind:value={given.right}
-				>{#each rightsOf(given.place) as [right, about] (right)}<option value={right}>{right}: {about}</option
-					>{/each}</select
-			></label
+			{#key rightsOf(given.place)[0]![0]}
+				<select class="field" name="right" bind:value={given.right}
+					>{#each rightsOf(given.place) as [right, about] (right)}<option value={right}>{right}: {about}</option
+						>{/each}</select
+				>{/key}</label
 		>
 		<label class="grow"
 			>in

@@ -341,6 +341,21 @@ func Conditions(e Expr) []Expr {
 	return []Expr{e}
 }
 
+// Parts are the conditions that a group is made of, the terms of an "and" or an "or" or
+// what is denied; nil for a condition that is no group.
+func Parts(e Expr) []Expr {
+	switch e := e.(type) {
+	case *Logic:
+		return e.Terms
+	case *Not:
+		if inner, ok := e.X.(*Logic); ok {
+			return inner.Terms
+		}
+		return []Expr{e.X}
+	}
+	return nil
+}
+
 // IsComparison tells whether the node is the smallest condition that a
 // question left blank takes away.
 func IsComparison(e Expr) bool {

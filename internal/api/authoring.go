@@ -5,6 +5,7 @@ import (
 	"net/http"
 
 	"pikegate/core/definition"
+	"pikegate/core/phrase"
 	"pikegate/internal/identity"
 	"pikegate/internal/output"
 	"pikegate/internal/wire"
@@ -74,6 +75,30 @@ func (s *Server) authoring() {
 			result, err := s.service.PreviewRule(ctx, who, in.Body.Content, in.User, in.Limit)
 			return answer(s, result, err)
 		})
+	post(s, "read-criteria", "/criteria/read", "The criteria of the first definition that has any, taken apart into conditions", http.StatusOK, []int{422},
+		func(ctx context.Context, who identity.Actor, in *struct{ Body Content }) (*response[wire.CriteriaTree], error) {
+			tree, err := s.service.ReadCriteria(ctx, who, in.Body.Content)
+			return answer(s, tree, err)
+		})
+	post(s, "write-criteria", "/criteria/write", "The text of criteria whose conditions were changed; what was not changed stays as it was written", http.StatusOK, []int{422},
+		func(ctx context.Context, who identity.Actor, in *struct{ Body ChangedCriteria }) (*response[wire.CriteriaTree], error) {
+			tree, err := s.service.WriteCriteria(ctx, who, in.Body.Content, in.Body.Condition)
+			return answer(s, tree, err)
+		})
+	post(s, "count-criteria", "/criteria/counts", "How many records each condition of a query that is being written lets through", http.StatusOK, []int{404, 422, 502, 504},
+		func(ctx context.Context, who identity.Actor, in *struct {
+			Anyway bool `query:"anyway" doc:"Whether to count the records of a table that has more than a million"`
+			Body   Content
+		},
+		) (*response[wire.ConditionCounts], error) {
+			counts, err := s.service.CountConditions(ctx, who, in.Body.Content, in.Anyway)
+			return answer(s, counts, err)
+		})
+	get(s, "list-comparisons", "/criteria/comparisons", "What can be said of a value, by its type; \"unknown\" of one whose type is not known", []int{},
+		func(ctx context.Context, who identity.Actor, _ *struct{}) (*response[map[string][]phrase.Operator], error) {
+			list, err := s.service.Comparisons(ctx, who)
+			return answer(s, list, err)
+		})
 	get(s, "list-dependents", "/uses/{name}", "What depends on a definition, a source, a table or a column", []int{404}, func(ctx context.Context, who identity.Actor, in *struct {
 		Name string `path:"name" doc:"The name of a definition or a source, a table, or TABLE.COLUMN"`
 	},
@@ -106,6 +131,12 @@ func (s *Server) authoring() {
 			checked, err := s.service.Publish(ctx, who, in.Name)
 			return answer(s, checked, err)
 		})
+}
+
+// ChangedCriteria is a definition, and its criteria as they are to be.
+type ChangedCriteria struct {
+	Content   string        `json:"content" doc:"YAML or JSON documents" maxLength:"1048576"`
+	Condition phrase.Phrase `json:"condition" doc:"The conditions, as they were read and changed"`
 }
 
 // Pushed is a file of definitions, and what its documents were changed from.

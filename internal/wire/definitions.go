@@ -5,6 +5,7 @@ import (
 
 	"pikegate/core/definition"
 	"pikegate/core/diag"
+	"pikegate/core/phrase"
 )
 
 // DefinitionInfo is one definition in a list.
@@ -109,4 +110,30 @@ type Word struct {
 	Text  string `json:"text" doc:"What is written"`
 	Kind  string `json:"kind" enum:"column,question,function,criterion,table,word"`
 	About string `json:"about,omitempty" doc:"What it is, in a few words"`
+}
+
+// CriteriaTree is the criteria of a definition, taken apart into conditions that can be
+// pointed at and changed.
+type CriteriaTree struct {
+	Kind      string        `json:"kind"`
+	Name      string        `json:"name"`
+	Criteria  string        `json:"criteria" doc:"The text"`
+	Condition phrase.Phrase `json:"condition" doc:"The conditions of the text: a group of which all must hold"`
+	Problems  diag.Problems `json:"problems,omitempty" doc:"Why the text cannot be read; it is one piece of text then"`
+}
+
+// ConditionCounts is how many records the conditions of a query let through.
+type ConditionCounts struct {
+	// Many tells that nothing was counted, for there are too many records.
+	Many       bool             `json:"many,omitempty" doc:"Whether nothing was counted, because the table has more than a million records"`
+	Records    int64            `json:"records" doc:"How many records there are without any condition"`
+	Conditions []ConditionCount `json:"conditions"`
+}
+
+// ConditionCount is how many records a condition lets through.
+type ConditionCount struct {
+	ID    string `json:"id" doc:"Which condition it is, its places from the outside in: \"1.0\""`
+	Open  bool   `json:"open,omitempty" doc:"Whether it restricts nothing with these answers"`
+	Alone *int64 `json:"alone,omitempty" doc:"How many records meet it"`
+	Left  *int64 `json:"left,omitempty" doc:"How many meet it and those before it, of one that is in no group"`
 }

@@ -70,6 +70,10 @@ why-report            POST   /reports/tolls/why                                4
 run-report            POST   /reports/tolls/runs                               404 200 200 404 200 200  {}
 run-report            POST   /reports/tolls/runs                               404 404 200 404 200 200  {"draft": true}
 run-report            POST   /reports/wages/runs                               404 404 404 404 200 404  {}
+read-criteria         POST   /criteria/read                                    403 403 200 200 200 200  {"content": "kind: criterion\nname: dear\non: tolls\ncriteria: pence > 5"}
+write-criteria        POST   /criteria/write                                   403 403 200 200 200 200  {"content": "kind: criterion\nname: dear\non: tolls\ncriteria: pence > 5", "condition": {"kind": "all", "parts": []}}
+count-criteria        POST   /criteria/counts                                  403 403 200 422 200 200  {"content": "kind: query\nname: dear\nsource: tolls\nfrom: tolls\ncolumns: [id]\ncriteria: pence > 5"}
+list-comparisons      GET    /criteria/comparisons                             403 403 200 200 200 200
 list-readers          GET    /reports/tolls/readers                            403 403 403 404 200 403
 list-answers          GET    /reports/tolls/answers                            404 200 200 404 200 200
 save-answers          PUT    /reports/tolls/answers                            404 200 200 404 200 403  {"name": "mine", "shared": false, "begins": false, "inputs": {"period": "last month"}}

@@ -311,6 +311,9 @@ func compareHidden(t *testing.T, whole, rest *bench, m ruled, text string, r ran
 		if compiled.SQL != nil {
 			continue
 		}
+		counts := planner.Counts(values)
+		say("counts", counts.Statement)
+		answers[i] = append(answers[i], fmt.Sprint("more than 20: ", len(b.all(t, planner.AfterMany(20)))))
 		why := planner.Why(values)
 		say("why", why.Sides)
 		say("all", why.Records)

@@ -20,6 +20,7 @@ core/catalog             core/civil core/diag core/sqltext
 core/record              core/catalog core/civil
 core/criteria            core/catalog core/civil core/diag core/period
 core/evaluate            core/catalog core/civil core/criteria core/period
+core/phrase              core/catalog core/criteria core/diag core/period
 core/proof               core/catalog core/civil core/criteria core/diag core/period
 core/parameter           core/catalog core/civil core/criteria core/diag core/evaluate core/period
 core/sqltext             core/diag
@@ -57,6 +58,7 @@ var outside = map[string][]string{
 	"core/dialect":    {"github.com/shopspring/decimal"},
 	"core/evaluate":   {"github.com/shopspring/decimal"},
 	"core/parameter":  {"github.com/shopspring/decimal"},
+	"core/phrase":     {"github.com/shopspring/decimal"},
 	"core/proof":      {"github.com/shopspring/decimal"},
 	"core/plan":       {"github.com/shopspring/decimal"},
 	"core/record":     {"github.com/shopspring/decimal"},

@@ -4,6 +4,7 @@ import (
 	"context"
 	"net/http"
 
+	"pikegate/core/begin"
 	"pikegate/core/catalog"
 	"pikegate/internal/engine"
 	"pikegate/internal/identity"
@@ -112,6 +113,15 @@ func (s *Server) sources() {
 	) (*response[[]wire.ColumnExtent], error) {
 		extents, err := s.service.Extents(ctx, who, in.Source, in.Table)
 		return answer(s, extents, err)
+	})
+	get(s, "begin-report", "/sources/{source}/tables/{table}/begin", "A whole query and report of a table to go on from; nothing is kept", []int{404, 422, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
+		Source string `path:"source" doc:"The source's name"`
+		Table  string `path:"table" doc:"The table's name"`
+		On     string `query:"on" maxLength:"200" doc:"The date to ask about; the one that fits best when left out"`
+	},
+	) (*response[begin.Made], error) {
+		made, err := s.service.Begin(ctx, who, in.Source, in.Table, in.On)
+		return answer(s, made, err)
 	})
 	get(s, "show-rows", "/sources/{source}/tables/{table}/rows", "The first rows of a table", []int{404, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
 		Source string `path:"source" doc:"The source's name"`

@@ -14,6 +14,7 @@ import (
 	"strconv"
 	"strings"
 
+	"pikegate/core/begin"
 	"pikegate/core/catalog"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
@@ -284,6 +285,12 @@ func (c *Client) CheckSource(ctx context.Context, name string) (out engine.Inspe
 // Extents tells what each column of a table holds.
 func (c *Client) Extents(ctx context.Context, source, table string) (out []wire.ColumnExtent, err error) {
 	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/tables/"+url.PathEscape(table)+"/extents", nil, &out)
+}
+
+// Begin makes a query and a report of a table, which asks about the date on, or the one
+// that fits best.
+func (c *Client) Begin(ctx context.Context, source, table, on string) (out begin.Made, err error) {
+	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/tables/"+url.PathEscape(table)+"/begin?on="+url.QueryEscape(on), nil, &out)
 }
 
 // FirstRows gives the first rows of a table.

@@ -25,6 +25,7 @@ core/proof               core/catalog core/civil core/criteria core/diag core/pe
 core/parameter           core/catalog core/civil core/criteria core/diag core/evaluate core/period
 core/sqltext             core/diag
 core/definition          core/catalog core/civil core/criteria core/diag core/parameter core/period core/proof core/sqltext
+core/begin               core/catalog core/civil core/criteria core/definition core/diag
 core/plan                core/catalog core/civil core/criteria core/definition core/diag core/evaluate core/parameter core/period core/proof core/record core/sqltext
 core/dialect             core/catalog core/civil core/criteria core/definition core/diag core/plan
 
@@ -41,7 +42,7 @@ internal/runner          core/* internal/engine internal/output internal/store i
 internal/service         core/* internal/engine internal/identity internal/output internal/runner internal/store internal/wire
 internal/api/console
 internal/api             core/* internal/api/console internal/engine internal/identity internal/output internal/runner internal/service internal/store internal/wire
-internal/client          core/catalog core/definition core/diag core/parameter internal/engine internal/output internal/wire
+internal/client          core/begin core/catalog core/definition core/diag core/parameter internal/engine internal/output internal/wire
 internal/config          core/civil
 internal/cli             core/* internal/client internal/config internal/output internal/wire
 internal/demo/standin

@@ -18,6 +18,17 @@ func (p Planner) FirstRows(t catalog.Table, columns []catalog.Column, most int) 
 	return s
 }
 
+// Values makes the statement that lists the values that occur in a column of a table,
+// with how many records have each.
+func (p Planner) Values(t catalog.Table, c catalog.Column, search Search) Statement {
+	s := Statement{From: p.binder(nil).alone(t), DateIndex: -1}
+	column := Column{criteria.Ref{Alias: t.Own(), Column: c, Nullable: c.Nullable}}
+	s.Where = append(s.Where, Condition{Expr: Not{IsBlank{column}}})
+	grouped(&s, column)
+	narrow(&s, column, column, search)
+	return s
+}
+
 // RowsOf narrows a statement of a table's rows to those that have one of the
 // values in a column.
 func (s Statement) RowsOf(c catalog.Column, values []any) Statement {

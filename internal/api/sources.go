@@ -6,6 +6,8 @@ import (
 
 	"pikegate/core/begin"
 	"pikegate/core/catalog"
+	"pikegate/core/parameter"
+	"pikegate/core/plan"
 	"pikegate/internal/engine"
 	"pikegate/internal/identity"
 	"pikegate/internal/output"
@@ -113,6 +115,17 @@ func (s *Server) sources() {
 	) (*response[[]wire.ColumnExtent], error) {
 		extents, err := s.service.Extents(ctx, who, in.Source, in.Table)
 		return answer(s, extents, err)
+	})
+	get(s, "list-values", "/sources/{source}/tables/{table}/columns/{column}/values", "The values that occur in a column, with how many records have each; none of a column with dates", []int{404, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
+		Source string `path:"source" doc:"The source's name"`
+		Table  string `path:"table" doc:"The table's name"`
+		Column string `path:"column" doc:"The column's name"`
+		Search string `query:"search" maxLength:"200" doc:"A text that occurs in them, whatever its case"`
+		Limit  int    `query:"limit" default:"50" minimum:"1" maximum:"200" doc:"How many at the most"`
+	},
+	) (*response[[]parameter.Choice], error) {
+		values, err := s.service.Values(ctx, who, in.Source, in.Table, in.Column, plan.Search{Text: in.Search, Limit: in.Limit})
+		return answer(s, values, err)
 	})
 	get(s, "begin-report", "/sources/{source}/tables/{table}/begin", "A whole query and report of a table to go on from; nothing is kept", []int{404, 422, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
 		Source string `path:"source" doc:"The source's name"`

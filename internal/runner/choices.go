@@ -4,10 +4,13 @@ import (
 	"context"
 	"slices"
 	"strconv"
+	"time"
 
+	"pikegate/core/catalog"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
+	"pikegate/internal/engine"
 )
 
 // MaxChoices is how many choices one page holds at the most.
@@ -35,11 +38,25 @@ func Choices(ctx context.Context, job Job, q parameter.Parameter, search plan.Se
 	if err := problems.Err(); err != nil {
 		return nil, err
 	}
+	return listed(ctx, job.Source, statement, q.Choices.Query == "")
+}
+
+// Values lists a page of the values that occur in a column of a table, and how many
+// records have each.
+func Values(ctx context.Context, source engine.Source, rows plan.Rows, t catalog.Table, c catalog.Column, search plan.Search, zone *time.Location) ([]parameter.Choice, error) {
+	ctx, stop := context.WithTimeoutCause(ctx, sampleLimit, timedOut(sampleLimit))
+	defer stop()
+	return listed(ctx, source, tables(rows, zone).Values(t, c, search), true)
+}
+
+// listed reads choices: values with how many records have them, or with what people
+// read instead.
+func listed(ctx context.Context, source engine.Source, statement plan.Statement, counted bool) ([]parameter.Choice, error) {
 	choices := []parameter.Choice{}
-	err := job.Source.Stream(ctx, job.Source.Dialect().Write(statement), func(row []any) error {
+	err := source.Stream(ctx, source.Dialect().Write(statement), func(row []any) error {
 		c := parameter.Choice{Value: cellText(row[0])}
 		count, isCount := row[1].(int64)
-		if q.Choices.Query == "" && isCount {
+		if counted && isCount {
 			c.Count = &count
 		} else if label := cellText(row[1]); label != c.Value {
 			c.Label = label

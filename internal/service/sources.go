@@ -14,6 +14,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
+	"pikegate/core/parameter"
 	"pikegate/core/plan"
 	"pikegate/internal/engine"
 	"pikegate/internal/identity"
@@ -480,6 +481,26 @@ func (s *Service) SetEncoding(ctx context.Context, who identity.Actor, name, col
 		return catalog.Source{}, err
 	}
 	return s.Catalogue(ctx, who, name)
+}
+
+// Values lists a page of the values that occur in a column of a table.
+func (s *Service) Values(ctx context.Context, who identity.Actor, source, table, column string, search plan.Search) ([]parameter.Choice, error) {
+	o, t, err := s.table(ctx, who, source, table)
+	if err != nil {
+		return nil, err
+	}
+	c, ok := t.Column(column)
+	if !ok {
+		return nil, notFound("column", column, columnNames(t))
+	}
+	if c.Type == catalog.Other || c.Bytes || c.Encoding != "" {
+		return []parameter.Choice{}, nil // nobody chooses among these
+	}
+	guarded, rows, err := s.tableRows(ctx, who, source, o, t)
+	if err != nil {
+		return nil, err
+	}
+	return runner.Values(ctx, guarded, rows, t, c, search, s.Calendar.Zone)
 }
 
 // UnfitRows lists records of a table in which something is stored in a column

@@ -24,12 +24,7 @@ func (s *Service) words(ctx context.Context, who identity.Actor, d definition.Do
 	out := []wire.Word{}
 	columns := func(alias string, t catalog.Table) {
 		for _, c := range t.Columns {
-			about := string(c.Type)
-			if alias == "" {
-				out = append(out, word(c.Name, "column", about))
-			} else {
-				out = append(out, word(alias+"."+c.Name, "column", about))
-			}
+			out = append(out, word(criteria.Print(&criteria.Column{Table: alias, Name: c.Name}), "column", string(c.Type)))
 		}
 	}
 	switch d := d.(type) {

@@ -109,7 +109,7 @@ sort:
 	p.Wait("document.body.textContent.includes('Kept as an example in the draft')")
 	p.Follow("Back to the draft")
 	p.Wait("document.querySelector('[data-editor=definition]') && " + editor("definition") + ".textContent.includes('examples:')")
-	assert.Contains(t, drafted(p), fmt.Sprintf("expect:\n      rows: %d\n      first: 2025-03-0", count))
+	assert.Contains(t, drafted(p), fmt.Sprintf("expect: {rows: %d, first: 2025-03-0", count))
 
 	// They are run although the check of what was typed just now is still to come.
 	p.Wait("document.querySelector('#f-title')")

@@ -142,6 +142,7 @@ func TestAccessible(t *testing.T) {
 	settled := " && !document.querySelector('form button:disabled')"
 	done := "document.querySelector('[data-outcome=done]')" + settled
 	checked := "document.querySelector('[data-findings=\"0\"]') && document.querySelector('[role=grid] td') && document.querySelector('#f-name')"
+	built := "document.querySelector('[data-condition] [data-counts]')?.textContent.trim() && document.querySelector('[role=grid] td')"
 	pages := []struct {
 		name, hash, ready string
 		// press is a button pressed then, click a selector, and then what the page
@@ -173,6 +174,10 @@ func TestAccessible(t *testing.T) {
 		{name: "publish", hash: "#/drafts/report/tolls-by-month", ready: checked, press: "Publish …", then: "document.querySelector('dialog h3')"},
 		{name: "versions", hash: "#/drafts/report/tolls-by-month", ready: checked, press: "Versions", then: "document.querySelector('[data-differences]')"},
 		{name: "try", hash: "#/drafts/report/tolls-by-month/try?period=2025-Q4", ready: done + " && document.querySelector('[data-explained] pre')"},
+		{name: "build", hash: "#/build/report/passages-by-date", ready: built, click: "[data-card=period]", then: "document.querySelector('#f-parameters-0-label')"},
+		{name: "build, a value", hash: "#/build/report/passages-by-date", ready: built, click: "[data-condition='1'] [data-part=value]", then: "document.querySelector('[data-panel] [role=radio]')"},
+		{name: "build, a condition", hash: "#/build/report/passages-by-date", ready: built, click: "[data-add-condition]", then: "document.querySelector('[data-panel] [role=option]')"},
+		{name: "build, text", hash: "#/build/report/passages-by-date", ready: built, click: "[aria-pressed=false]:has(kbd)", then: "document.querySelector('[data-editor=definition]')"},
 		{name: "sources", hash: "#/sources/navigation", ready: "document.querySelector('dl')"},
 		{name: "table", hash: "#/sources/navigation/passages", ready: "document.querySelector('[role=grid] td') && document.querySelector('[data-columns]').textContent.includes('119,992')"},
 	}

@@ -1,7 +1,18 @@
 // The text of a definition and what a form shows of it. A change made in the
 // form is made in the text at its place, so that comments and the order of
 // fields stay; the text is the truth, and the form is read from it.
-import { Document, isMap, isScalar, isSeq, parseAllDocuments, Scalar, YAMLSeq, type Node, type ParsedNode } from 'yaml';
+import {
+	Document,
+	isMap,
+	isPair,
+	isScalar,
+	isSeq,
+	parseAllDocuments,
+	Scalar,
+	YAMLSeq,
+	type Node,
+	type ParsedNode,
+} from 'yaml';
 import type { Problem } from '../lib/api';
 
 export type Path = (string | number)[];
@@ -86,11 +97,22 @@ export function set(text: string, path: Path, value: Value | undefined, order: s
 			if (typeof now === 'string' && now.trimEnd() === value.trimEnd()) return made;
 		}
 	}
-	const node = doc.createNode(native(value!));
+	const node = styled(doc.createNode(native(value!)));
 	if (isScalar(node) && typeof value === 'string' && value.includes('\n')) node.type = Scalar.BLOCK_LITERAL;
 	doc.setIn(path, node);
 	place(doc, path, order);
 	return doc.toString(printed);
+}
+
+/** Fields that are short texts stand in one line, as authors write them. */
+function styled(node: Node): Node {
+	if (isMap(node) || isSeq(node))
+		for (const item of node.items) {
+			const inner = isPair(item) ? item.value : item;
+			if (isMap(inner) || isSeq(inner)) styled(inner as Node);
+		}
+	if (isMap(node)) node.flow = node.items.every((pair) => isScalar(pair.value));
+	return node;
 }
 
 /** Whole numbers without quotes, as people write them. */
@@ -136,8 +158,7 @@ function place(doc: Document, path: Path, order: string[]) {
 export function add(text: string, path: Path, item: Value, order: string[] = []): string {
 	const doc = sound(text);
 	if (!doc) return text;
-	const node = doc.createNode(native(item));
-	if (isMap(node) && Object.values(item).every((v) => typeof v !== 'object')) node.flow = true;
+	const node = styled(doc.createNode(native(item)));
 	if (isSeq(doc.getIn(path))) doc.addIn(path, node);
 	else {
 		const list = new YAMLSeq();

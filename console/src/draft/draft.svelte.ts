@@ -1,6 +1,6 @@
 // A draft while it is written: its text, what the service says of it, and what
 // is kept in this browser until it is saved.
-import { account } from '../lib/account.svelte';
+import { draftsOf } from '../lib/account.svelte';
 import {
 	checkDefinitions,
 	firstResults,
@@ -33,9 +33,6 @@ export function beginning(kind: string, fields: URLSearchParams, source: string)
 	return text;
 }
 
-/** What begins the names under which drafts are kept in this browser: each user has their own. */
-const keep = () => (account.me?.name ? `draft:${account.me.name}:` : 'draft:');
-
 export class Draft {
 	text = $state('');
 	/** What was saved last, undefined for what never was. */
@@ -60,7 +57,7 @@ export class Draft {
 
 	/** Opens a kept draft, or what was left unsaved in this browser. */
 	async open(kind: string, name: string) {
-		const key = `${keep()}${kind}/${name}`;
+		const key = `${draftsOf()}${kind}/${name}`;
 		this.#begin(key);
 		try {
 			const kept = await showDraft(kind, name);
@@ -77,7 +74,7 @@ export class Draft {
 
 	/** Begins a new one; those begun with other fields are kept apart. */
 	create(address: string, text: string) {
-		this.#begin(`${keep()}new/${address}`);
+		this.#begin(`${draftsOf()}new/${address}`);
 		this.write(localStorage.getItem(this.#key) ?? text);
 	}
 

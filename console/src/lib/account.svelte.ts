@@ -61,3 +61,12 @@ class Account {
 }
 
 export const account = new Account();
+
+/** What begins the names under which drafts are kept in this browser: each user has their own. */
+export const draftsOf = () => (account.me?.name ? `draft:${account.me.name}:` : 'draft:');
+
+/** Takes away what is kept in this browser for whoever signs out. */
+export function forgetDrafts() {
+	const own = draftsOf();
+	for (const key of Object.keys(localStorage)) if (key.startsWith(own)) localStorage.removeItem(key);
+}

@@ -32,6 +32,13 @@ export type Comparison = Schemas['Comparison'];
 export type DefinitionInfo = Schemas['DefinitionInfo'];
 export type Examination = Schemas['Examination'];
 export type Word = Schemas['Word'];
+export type CriteriaTree = Schemas['CriteriaTree'];
+export type Phrase = Schemas['Phrase'];
+export type PhraseValue = Schemas['Value'];
+export type Operator = Schemas['Operator'];
+export type ConditionCounts = Schemas['ConditionCounts'];
+export type ConditionCount = Schemas['ConditionCount'];
+export type Beginning = Schemas['Made'];
 export type Review = Schemas['Review'];
 export type Version = Schemas['Version'];
 export type Difference = Schemas['Difference'];
@@ -155,6 +162,17 @@ export const showExtents = (source: string, name: string, signal?: AbortSignal) 
 	json<ColumnExtent[]>('GET', table(source, name) + '/extents', undefined, signal);
 export const showRows = (source: string, name: string, signal?: AbortSignal) =>
 	json<Result>('GET', table(source, name) + '/rows?limit=20', undefined, signal);
+/** The values that occur in a column, with how many records have each. */
+export const listValues = (source: string, name: string, column: string, search: string, signal?: AbortSignal) =>
+	json<Choice[]>(
+		'GET',
+		`${table(source, name)}/columns/${part(column)}/values?search=${part(search)}`,
+		undefined,
+		signal,
+	);
+/** A query and a report of a table to go on from. */
+export const beginReport = (source: string, name: string, on = '') =>
+	json<Beginning>('GET', `${table(source, name)}/begin?on=${part(on)}`);
 /** The records in which a column with dates holds what is none. */
 export const showUnfit = (source: string, name: string, column: string) =>
 	json<Result>('GET', `${table(source, name)}/unfit/${part(column)}?limit=200`);
@@ -175,6 +193,17 @@ export const checkDefinitions = (content: string, run: boolean, signal?: AbortSi
 	json<Examination>('POST', `/definitions/check?run=${run}`, { content }, signal);
 export const firstResults = (content: string, signal: AbortSignal) =>
 	json<Result>('POST', '/definitions/results?limit=20', { content }, signal);
+/** The criteria of the first definition that has any, as conditions. */
+export const readCriteria = (content: string, signal?: AbortSignal) =>
+	json<CriteriaTree>('POST', '/criteria/read', { content }, signal);
+/** The criteria with their conditions changed: the text, and its own conditions. */
+export const writeCriteria = (content: string, condition: Phrase) =>
+	json<CriteriaTree>('POST', '/criteria/write', { content, condition });
+/** How many records each condition of a query lets through. */
+export const countCriteria = (content: string, anyway: boolean, signal?: AbortSignal) =>
+	json<ConditionCounts>('POST', `/criteria/counts?anyway=${anyway}`, { content }, signal);
+/** What can be said of values, by their type. */
+export const listComparisons = () => json<Record<string, Operator[]>>('GET', '/criteria/comparisons');
 /** Keeps definitions; revisions are those of the drafts they were changed from. */
 export const pushDefinitions = (content: string, revisions: Record<string, number>) =>
 	json<Schemas['Checked']>('POST', '/definitions', { content, revisions });

@@ -101,6 +101,14 @@ export function httpRequest(target: Target, inputs: Inputs, sort: string[]): str
 export const draftAddress = (kind: string, name: string) =>
 	`/drafts/${encodeURIComponent(kind)}/${encodeURIComponent(name)}`;
 
+/** The address of a report, a query, a condition or a rule as a sentence. */
+export const buildAddress = (kind: string, name: string) =>
+	`/build/${encodeURIComponent(kind)}/${encodeURIComponent(name)}`;
+
+/** The address of a report that is begun from a table. */
+export const beginAddress = (source: string, table: string, on = '') =>
+	`/build/new/report?${new URLSearchParams({ source, table, ...(on ? { on } : {}) })}`;
+
 /** The address of a new draft, some of its fields filled in. */
 export const newDraftAddress = (kind: string, fields: Record<string, string> = {}) =>
 	`/drafts/new/${kind}?${new URLSearchParams(fields)}`;

@@ -1,7 +1,7 @@
 <script lang="ts">
 	// The bar at the top: the places there are, finding, and light or dark.
 	import { link, router } from 'svelte-spa-router';
-	import { account } from '../lib/account.svelte';
+	import { account, forgetDrafts } from '../lib/account.svelte';
 	import { signOut } from '../lib/api';
 	import { theme, turnTheme } from '../lib/theme.svelte';
 
@@ -28,6 +28,7 @@
 	async function leave() {
 		open = false;
 		await signOut();
+		forgetDrafts();
 		sessionStorage.clear();
 		location.replace('./');
 	}

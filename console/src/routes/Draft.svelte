@@ -15,7 +15,7 @@
 	import { add, markOf, move, pathOf, set, type Path } from '../draft/definition';
 	import { beginning, Draft } from '../draft/draft.svelte';
 	import Editor from '../draft/Editor.svelte';
-	import { draftAddress, newDraftAddress } from '../lib/link';
+	import { buildAddress, draftAddress, newDraftAddress } from '../lib/link';
 	import Empty from '../parts/Empty.svelte';
 	import PageHead from '../parts/PageHead.svelte';
 	import { account } from '../lib/account.svelte';
@@ -213,6 +213,9 @@
 					href={newDraftAddress('report', { query: text('name'), name: text('name') + '-report' })}
 					use:link>Make a report of it</a
 				>
+			{/if}
+			{#if !isNew && ['report', 'query'].includes(kind)}
+				<a class="button" href={buildAddress(kind, params.name)} use:link>Sentence</a>
 			{/if}
 			{#if !isNew}<button type="button" class="button" onclick={() => (looking = true)}>Versions</button>{/if}
 			<button type="button" class="button-act" onclick={publish}>Publish …</button>

@@ -6,7 +6,7 @@
 	import { Loaded } from '../lib/loaded.svelte';
 	import PageHead from '../parts/PageHead.svelte';
 	import Pending from '../parts/Pending.svelte';
-	import { draftAddress, newDraftAddress } from '../lib/link';
+	import { buildAddress, draftAddress, newDraftAddress } from '../lib/link';
 
 	const definitions = new Loaded<DefinitionInfo[]>();
 	let search = $state('');
@@ -61,7 +61,9 @@
 					{#each list as d (d.name)}
 						<li>
 							<a
-								href={draftAddress(d.kind, d.name)}
+								href={['report', 'query'].includes(d.kind)
+									? buildAddress(d.kind, d.name)
+									: draftAddress(d.kind, d.name)}
 								use:link
 								class="text-ink hover:bg-wash flex min-h-9 flex-wrap items-center justify-between gap-x-4 px-4.5 py-1.5 no-underline"
 							>

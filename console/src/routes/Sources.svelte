@@ -18,7 +18,7 @@
 		type Source,
 		type Table,
 	} from '../lib/api';
-	import { newDraftAddress } from '../lib/link';
+	import { beginAddress, newDraftAddress } from '../lib/link';
 	import { Loaded } from '../lib/loaded.svelte';
 	import Pending from '../parts/Pending.svelte';
 	import ResultTable from '../result/ResultTable.svelte';
@@ -198,9 +198,12 @@
 						>{table.view ? 'view' : 'table'} of {source.name}{#if extents?.[0]}, {countText(extents[0].records)} records{/if}</span
 					>
 				</h2>
-				<a class="button" href={newDraftAddress('query', { source: source.name, from: table.name })} use:link
-					>Write a query</a
-				>
+				<span class="flex flex-wrap gap-2">
+					<a class="button" href={newDraftAddress('query', { source: source.name, from: table.name })} use:link
+						>Write a query</a
+					>
+					<a class="button-act" data-build href={beginAddress(source.name, table.name)} use:link>Build a report</a>
+				</span>
 			</div>
 			<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
 			<div class="panel shrink-0 overflow-x-auto" tabindex="0" role="region" aria-label="Columns of {table.name}">

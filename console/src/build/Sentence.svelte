@@ -1,0 +1,362 @@
+<script lang="ts">
+	// The sentence that the service reads back, every part of which can be changed.
+	import type { Path, Value } from '../draft/definition';
+	import { add, move, set } from '../draft/definition';
+	import { orderOf, type Schema } from '../draft/schema-form';
+	import type { Phrase } from '../lib/api';
+	import { labelled, lowered, type Building } from './building';
+	import Choice from './Choice.svelte';
+	import Condition, { Pointing } from './Condition.svelte';
+	import Panel from './Panel.svelte';
+	import * as change from './tree';
+	import type { Place } from './tree';
+	import type { Work } from './work.svelte';
+
+	let {
+		work,
+		building,
+		schema,
+		onopen,
+	}: {
+		work: Work;
+		building: Building;
+		schema: Schema | undefined;
+		/** Tells that a panel was opened, so that Escape can give back what was there. */
+		onopen: () => void;
+	} = $props();
+
+	const pointing = new Pointing();
+	let adding = $state.raw<Place>();
+	// What a panel leads to is given back with it.
+	let last = '';
+	$effect.pre(() => {
+		if (pointing.opened && !last) onopen();
+		last = pointing.opened;
+	});
+
+	const value = $derived(work.reading.value ?? {});
+	const order = $derived(schema ? orderOf(schema) : []);
+	const textOf = (v: Value | undefined) => (typeof v === 'string' ? v : '');
+	const list = (field: string) => (Array.isArray(value[field]) ? (value[field] as Value[]) : []);
+	const fieldOf = (v: Value, field: string) =>
+		typeof v === 'object' && !Array.isArray(v) ? textOf((v as Record<string, Value>)[field]) : '';
+	const columns = $derived(
+		list('columns').map((c) => {
+			const written = typeof c === 'string' ? c : fieldOf(c, 'value');
+			const name = typeof c === 'string' ? c.replaceAll('"', '').split('.').pop()! : fieldOf(c, 'name') || written;
+			return { name, value: written, label: fieldOf(c, 'label') || labelled(name), format: fieldOf(c, 'format') };
+		}),
+	);
+	const isSQL = $derived(textOf(value.sql) !== '');
+	const sorts = $derived(
+		list('sort').map((s) => {
+			const [, by, direction = '', rest = ''] = /^(.*?)(?:\s+(ascending|descending))?(\s+blanks first)?$/.exec(
+				textOf(s),
+			)!;
+			return { by: by!, descending: direction === 'descending', rest };
+		}),
+	);
+	const typeOf = (by: string) => {
+		const column = columns.find((c) => c.name === by)?.value ?? by;
+		return building.subjects.find((s) => s.text === column)?.type ?? '';
+	};
+	const labelOf = (by: string) => lowered(columns.find((c) => c.name === by || c.value === by)?.label ?? labelled(by));
+	const orderWords = (by: string, descending: boolean) => {
+		const type = typeOf(by);
+		if (type === 'date' || type === 'date-time') return descending ? 'the newest first' : 'the oldest first';
+		if (type === 'integer' || type === 'decimal') return descending ? 'the largest first' : 'the smallest first';
+		return descending ? 'from Z to A' : 'from A to Z';
+	};
+	const problems = $derived(
+		work.problems.filter(
+			(p) =>
+				p.source !== undefined &&
+				p.source.trimEnd() === work.tree?.criteria.trimEnd() &&
+				/criteria$/.test(p.field ?? ''),
+		),
+	);
+
+	const close = () => (pointing.opened = '');
+	const back = () => {
+		pointing.opened = '';
+		adding = undefined;
+		building.back();
+	};
+	const toggle = (what: string) => (pointing.opened = pointing.opened === what ? '' : what);
+	const put = (path: Path, v: Value | undefined) => work.edit('query', (text) => set(text, path, v, order));
+
+	/** A column as it stands in the list, one of its fields changed. */
+	function describe(i: number, field: 'label' | 'name' | 'format', text: string) {
+		const c = list('columns')[i]!;
+		const now = columns[i]!;
+		if (typeof c !== 'string') return put(['columns', i, field], text || undefined);
+		if (!text || text === (field === 'name' ? now.name : '')) return;
+		put(['columns', i], { name: now.name, value: now.value, [field]: text });
+	}
+	function drop(i: number) {
+		const { name } = columns[i]!;
+		close();
+		work.edit('query', (text) => set(text, ['columns', i], undefined, order));
+		const shown = work.reportReading.value?.columns;
+		const at = Array.isArray(shown) ? shown.indexOf(name) : -1;
+		if (at >= 0) work.edit('report', (text) => set(text, ['columns', at], undefined));
+	}
+	function begin(group: Place) {
+		adding = group;
+		pointing.opened = 'add:' + group.join('.');
+	}
+	function addCondition(text: string) {
+		const group = adding ?? [];
+		const tree = work.tree!.condition;
+		const shared = text.startsWith('meets ');
+		const s = building.subjects.find((s) => s.text === text);
+		const made: Phrase = shared
+			? { kind: 'meets', text: text.slice(6) }
+			: s
+				? {
+						kind: 'says',
+						subject: { text: s.text, label: s.label, type: s.type, column: columnOf(s.text) },
+						comparison: building.operatorsOf(s.type)[0]!.comparison,
+						values: [],
+					}
+				: { kind: 'text', text: '' };
+		const at = [...group, change.at(tree, group)?.parts?.length ?? 0];
+		building.change(change.insert(tree, group, made));
+		adding = undefined;
+		pointing.opened = shared ? '' : `${at.join('.')}:${s ? 'value' : 'text'}`;
+	}
+	/** TABLE.COLUMN, for a column of the tables of the query. */
+	function columnOf(text: string): string {
+		const bare = text.replaceAll('"', '');
+		const [table, column] = bare.includes('.') ? bare.split(/\.(?=[^.]*$)/) : [textOf(value.from), bare];
+		const joined = list('joins').find((j) => (fieldOf(j, 'as') || fieldOf(j, 'table')) === table);
+		return `${joined ? fieldOf(joined, 'table') : table}.${column}`;
+	}
+	const criteria = $derived((work.found?.words ?? []).filter((w) => w.kind === 'criterion'));
+	const options = $derived([
+		...building.subjects.map((s) => ({ value: s.text, text: s.label, note: s.text })),
+		...criteria.map((w) => ({ value: w.text, text: labelled(w.text.slice(6)), note: 'shared condition' })),
+		{ value: '', text: 'Any condition, as text', note: '' },
+	]);
+</script>
+
+<div class="text-[19px] leading-[2.05]" data-sentence>
+	{#if value.from !== undefined && !isSQL}
+		<div>
+			<span class="text-ink-2">Show</span>
+			<span class="font-semibold">{textOf(value.from).replaceAll('_', ' ')}</span>
+			<span class="text-ink-2">with</span>
+			{#each columns as c, i (i)}
+				<span class="relative"
+					><button
+						type="button"
+						class="phrase"
+						data-column={c.name}
+						title={c.value}
+						aria-expanded={pointing.opened === `column:${i}`}
+						onclick={() => toggle(`column:${i}`)}>{lowered(c.label)}</button
+					>{#if pointing.opened === `column:${i}`}
+						<Panel label="The column {c.label}" onclose={close} onback={back}>
+							<label class="block"
+								>Heading <input
+									class="field"
+									data-first
+									name="label"
+									value={c.label}
+									onchange={(e) => describe(i, 'label', e.currentTarget.value.trim())}
+								/></label
+							>
+							<label class="block"
+								>Name <input
+									class="field"
+									name="column-name"
+									value={c.name}
+									onchange={(e) => describe(i, 'name', e.currentTarget.value.trim())}
+								/></label
+							>
+							<label class="block"
+								>Value <input
+									class="field font-mono text-[13px]"
+									name="value"
+									list="names-words"
+									value={c.value}
+									onchange={(e) => {
+										const text = e.currentTarget.value.trim();
+										if (typeof list('columns')[i] === 'string') put(['columns', i], { name: c.name, value: text });
+										else put(['columns', i, 'value'], text);
+									}}
+								/></label
+							>
+							<div class="flex flex-wrap gap-1">
+								<button
+									type="button"
+									class="button"
+									disabled={i === 0}
+									onclick={() => {
+										close();
+										work.edit('query', (text) => move(text, ['columns'], i, i - 1));
+									}}>← Earlier</button
+								>
+								<button
+									type="button"
+									class="button"
+									disabled={i === columns.length - 1}
+									onclick={() => {
+										close();
+										work.edit('query', (text) => move(text, ['columns'], i, i + 1));
+									}}>Later →</button
+								>
+								<button type="button" class="button" disabled={columns.length === 1} onclick={() => drop(i)}
+									>Take it away</button
+								>
+							</div>
+						</Panel>
+					{/if}</span
+				>{i < columns.length - 1 ? ', ' : ' '}
+			{/each}
+			<span class="relative"
+				><button
+					type="button"
+					class="text-act min-h-6 min-w-6 font-semibold"
+					aria-label="Add a column"
+					aria-expanded={pointing.opened === 'columns'}
+					onclick={() => toggle('columns')}>+</button
+				>{#if pointing.opened === 'columns'}
+					<Panel label="Add a column" onclose={close} onback={back}>
+						<Choice
+							label="Column"
+							options={building.subjects
+								.filter((s) => !columns.some((c) => c.value === s.text))
+								.map((s) => ({ value: s.text, text: s.label, note: s.text }))}
+							onchoose={(text) => {
+								close();
+								work.edit('query', (t) => add(t, ['columns'], text, order));
+							}}
+						/>
+					</Panel>
+				{/if}</span
+			>
+		</div>
+	{:else if isSQL}
+		<p class="text-ink-2">What is written in SQL, with</p>
+	{/if}
+
+	{#each work.tree?.condition.parts ?? [] as part, i (part.id ?? 'new' + i)}
+		<Condition
+			tree={work.tree!.condition}
+			place={[i]}
+			word={i === 0 ? 'where' : 'and'}
+			{building}
+			{pointing}
+			counts={work.counts}
+			{problems}
+			onadd={begin}
+		/>
+	{/each}
+	<div class="relative flex flex-wrap items-center gap-x-4">
+		<button
+			type="button"
+			class="text-act text-sm font-semibold"
+			data-add-condition
+			aria-expanded={pointing.opened === 'add:'}
+			onclick={() => begin([])}>+ condition</button
+		>
+		{#if work.counts?.many}
+			<button type="button" class="text-ink-2 text-sm underline" onclick={() => work.countAnyway()}
+				>Count over a million records</button
+			>
+		{/if}
+		{#if pointing.opened.startsWith('add:')}
+			<Panel label="A condition on" onclose={back} onback={back}>
+				<Choice label="Column" {options} onchoose={addCondition} />
+			</Panel>
+		{/if}
+	</div>
+	{#each work.refused as p, i (i)}
+		<p class="wash-bad my-1 text-sm leading-normal" role="alert">{p.message} {p.hint ?? ''}</p>
+	{/each}
+
+	{#if value.from !== undefined}
+		<div data-sorting>
+			{#each sorts as s, i (i)}
+				<span class="text-ink-2">{i ? ' then' : ''}</span>
+				<span class="relative"
+					><button
+						type="button"
+						class="phrase compared"
+						aria-expanded={pointing.opened === `sort:${i}`}
+						onclick={() => toggle(`sort:${i}`)}>{orderWords(s.by, s.descending)}</button
+					>{#if pointing.opened === `sort:${i}`}
+						<Panel label="The order" onclose={close} onback={back}>
+							<div class="flex flex-wrap gap-1">
+								{#each [false, true] as descending (descending)}
+									<button
+										type="button"
+										class="chip"
+										aria-pressed={s.descending === descending}
+										onclick={() => {
+											put(['sort', i], `${s.by} ${descending ? 'descending' : 'ascending'}${s.rest}`);
+											close();
+										}}>{orderWords(s.by, descending)}</button
+									>
+								{/each}
+							</div>
+							<button
+								type="button"
+								class="button"
+								onclick={() => {
+									close();
+									put(['sort', i], undefined);
+								}}>Take it away</button
+							>
+						</Panel>
+					{/if}</span
+				>
+				<span class="text-ink-2">by</span>
+				<span class="relative"
+					><button
+						type="button"
+						class="phrase"
+						aria-expanded={pointing.opened === `by:${i}`}
+						onclick={() => toggle(`by:${i}`)}>{labelOf(s.by)}</button
+					>{#if pointing.opened === `by:${i}`}
+						<Panel label="Sorted by" onclose={close} onback={back}>
+							<Choice
+								label="Column"
+								options={columns.map((c) => ({ value: c.name, text: c.label }))}
+								chosen={s.by}
+								onchoose={(by) => {
+									close();
+									put(['sort', i], `${by} ${s.descending ? 'descending' : 'ascending'}${s.rest}`);
+								}}
+							/>
+						</Panel>
+					{/if}</span
+				>
+			{/each}
+			<span class="relative"
+				><button
+					type="button"
+					class="text-act text-sm font-semibold"
+					data-add-sort
+					aria-expanded={pointing.opened === 'sort'}
+					onclick={() => toggle('sort')}>{sorts.length ? '+ then by' : '+ order'}</button
+				>{#if pointing.opened === 'sort'}
+					<Panel label="Sorted by" onclose={close} onback={back}>
+						<Choice
+							label="Column"
+							options={columns
+								.filter((c) => !sorts.some((s) => s.by === c.name))
+								.map((c) => ({ value: c.name, text: c.label }))}
+							onchoose={(by) => {
+								close();
+								const dated = ['date', 'date-time'].includes(typeOf(by));
+								work.edit('query', (t) => add(t, ['sort'], `${by} ${dated ? 'descending' : 'ascending'}`, order));
+							}}
+						/>
+					</Panel>
+				{/if}</span
+			>
+		</div>
+	{/if}
+</div>

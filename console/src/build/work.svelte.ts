@@ -1,0 +1,323 @@
+// A report and its query while they are built: two documents that are kept and
+// published together, what the service says of them, and every step back.
+import { draftsOf } from '../lib/account.svelte';
+import {
+	checkDefinitions,
+	countCriteria,
+	firstResults,
+	messageOf,
+	pushDefinitions,
+	readCriteria,
+	Refusal,
+	showDraft,
+	writeCriteria,
+	type ConditionCounts,
+	type CriteriaTree,
+	type Examination,
+	type Phrase,
+	type Problem,
+	type Result,
+} from '../lib/api';
+import { read, type Reading } from '../draft/definition';
+
+/** One document that is worked on. */
+export type Part = { kind: string; name: string; text: string };
+
+/** What is kept of it in this browser until it is saved. */
+type Kept = { parts: Part[]; bases: Record<string, number> };
+
+const joined = (parts: Part[]) => parts.map((p) => p.text.replace(/\n*$/, '\n')).join('---\n');
+
+/** The documents of a text, what each is told by its own fields. */
+export function partsOf(text: string, before: Part[]): Part[] {
+	return text.split(/^---[ \t]*\n/m).flatMap((piece, i) => {
+		if (!piece.trim()) return [];
+		const value = read(piece).value;
+		const said = (field: string) => (typeof value?.[field] === 'string' ? (value[field] as string) : '');
+		return [{ kind: said('kind') || before[i]?.kind || '', name: said('name') || before[i]?.name || '', text: piece }];
+	});
+}
+
+export class Work {
+	parts = $state.raw<Part[]>([]);
+	/** What was saved last, undefined for what never was. */
+	saved = $state.raw<string>();
+	/** The conditions of the query, and what each lets through. */
+	tree = $state.raw<CriteriaTree>();
+	counts = $state.raw<ConditionCounts>();
+	found = $state.raw<Examination>();
+	rows = $state.raw<Result>();
+	without = $state('');
+	failure = $state('');
+	checking = $state(false);
+	/** Problems of a condition that was not taken, by where it stands. */
+	refused = $state.raw<Problem[]>([]);
+	/** Revisions that somebody else made meanwhile, by kind and name. */
+	newer = $state.raw<Record<string, number>>({});
+	past = $state.raw<Part[][]>([]);
+	future = $state.raw<Part[][]>([]);
+
+	text = $derived(joined(this.parts));
+	changed = $derived(this.text !== this.saved);
+	query = $derived(this.parts.find((p) => p.kind !== 'report'));
+	report = $derived(this.parts.find((p) => p.kind === 'report'));
+	reading = $derived<Reading>(this.query ? read(this.query.text) : { trouble: '' });
+	reportReading = $derived<Reading>(this.report ? read(this.report.text) : { trouble: '' });
+	problems = $derived<Problem[]>(this.found?.problems ?? []);
+
+	#key = '';
+	#bases: Record<string, number> = {};
+	#timer = 0;
+	#abort?: AbortController;
+	#writing: Promise<unknown> = Promise.resolve();
+	#pushedAt = 0;
+	/** Counts the changes of conditions: what the service writes of one before the last is not taken. */
+	#asked = 0;
+
+	/** Opens what is kept under a kind and name; of a report its query as well. */
+	async open(kind: string, name: string) {
+		const key = `${draftsOf()}build/${kind}/${name}`;
+		this.#begin(key);
+		try {
+			const parts: Part[] = [];
+			const fetch = async (kind: string, name: string) => {
+				const kept = await showDraft(kind, name);
+				this.#bases[`${kind} ${name}`] = kept.revision ?? 0;
+				parts.unshift({ kind, name, text: kept.content });
+				return kept.content;
+			};
+			const query = read(await fetch(kind, name)).value?.query;
+			if (kind === 'report' && typeof query === 'string' && query) await fetch('query', query).catch(() => {});
+			if (this.#key !== key) return; // the page has gone on
+			this.saved = joined(parts);
+			this.parts = parts;
+		} catch (e) {
+			if (this.#key === key) this.failure = messageOf(e);
+			return;
+		}
+		this.#resume();
+		this.check();
+	}
+
+	/** Begins something new; what was begun and not saved is there again. */
+	create(address: string, content: string) {
+		this.#begin(`${draftsOf()}build/new/${address}`);
+		this.parts = partsOf(content, []);
+		this.#resume();
+		this.#keep();
+		this.check();
+	}
+
+	/** Whether something new was begun at an address and is not saved yet. */
+	static begun = (address: string) => localStorage.getItem(`${draftsOf()}build/new/${address}`) !== null;
+
+	#begin(key: string) {
+		this.close();
+		this.#key = key;
+		this.#bases = {};
+		this.parts = this.past = this.future = this.refused = [];
+		this.saved = this.found = this.rows = this.tree = this.counts = undefined;
+		this.newer = {};
+		this.failure = this.without = '';
+	}
+
+	#resume() {
+		try {
+			const kept = JSON.parse(localStorage.getItem(this.#key) ?? 'null') as Kept | null;
+			if (!kept?.parts.length) return;
+			this.parts = kept.parts;
+			this.#bases = kept.bases;
+		} catch {
+			localStorage.removeItem(this.#key); // nothing that can be read
+		}
+	}
+
+	#keep() {
+		if (!this.changed) localStorage.removeItem(this.#key);
+		else localStorage.setItem(this.#key, JSON.stringify({ parts: this.parts, bases: this.#bases } satisfies Kept));
+	}
+
+	/** Takes in the documents as they are now; steps in quick succession are one to go back. */
+	take(parts: Part[], typing = false) {
+		if (joined(parts) === this.text) return;
+		const now = Date.now();
+		if (!typing || now - this.#pushedAt > 1500) this.past = [...this.past.slice(-199), this.parts];
+		this.#pushedAt = now;
+		this.future = [];
+		this.#show(parts);
+	}
+
+	#show(parts: Part[]) {
+		this.parts = parts;
+		this.#keep();
+		clearTimeout(this.#timer);
+		this.#timer = setTimeout(() => this.check(), 200) as unknown as number;
+	}
+
+	/** Gives up what was changed since, and is perhaps being written. */
+	giveBack(parts: Part[], tree: CriteriaTree | undefined) {
+		this.#asked++;
+		this.take(parts);
+		this.tree = tree;
+		this.refused = [];
+	}
+
+	back() {
+		this.#asked++;
+		const before = this.past.at(-1);
+		if (!before) return;
+		this.past = this.past.slice(0, -1);
+		this.future = [this.parts, ...this.future];
+		this.tree = undefined;
+		this.#show(before);
+	}
+
+	forth() {
+		const [after, ...rest] = this.future;
+		if (!after) return;
+		this.future = rest;
+		this.past = [...this.past, this.parts];
+		this.tree = undefined;
+		this.#show(after);
+	}
+
+	/** Goes back to what was saved last. */
+	discard() {
+		if (this.saved !== undefined) this.take(partsOf(this.saved, this.parts));
+	}
+
+	/** Changes the text of one document. */
+	edit(kind: 'query' | 'report', change: (text: string) => string) {
+		const of = kind === 'report' ? this.report : this.query;
+		if (!of) return;
+		const text = change(of.text);
+		const value = read(text).value;
+		const name = typeof value?.name === 'string' && value.name ? value.name : of.name;
+		this.take(this.parts.map((p) => (p === of ? { ...p, text, name } : p)));
+	}
+
+	/**
+	 * Changes the conditions: the service writes them into the text. What it does not
+	 * take stays in the sentence, with why.
+	 */
+	condition(tree: Phrase, put: (text: string, criteria: string) => string): Promise<boolean> {
+		if (this.tree) this.tree = { ...this.tree, condition: tree };
+		const asked = ++this.#asked;
+		const write = async () => {
+			const query = this.query;
+			if (!query || asked !== this.#asked) return false;
+			try {
+				const written = await writeCriteria(query.text, tree);
+				if (this.query !== query || asked !== this.#asked) return false; // it was changed meanwhile
+				this.refused = [];
+				this.tree = written;
+				this.edit('query', (text) => put(text, written.criteria));
+				return true;
+			} catch (e) {
+				if (e instanceof Refusal) this.refused = e.problems;
+				else this.failure = messageOf(e);
+				return false;
+			}
+		};
+		const done = this.#writing.then(write);
+		this.#writing = done;
+		return done;
+	}
+
+	/** Asks the service for all that can be said; what was asked before is given up. */
+	async check(anyway = false) {
+		clearTimeout(this.#timer);
+		this.#abort?.abort();
+		const abort = (this.#abort = new AbortController());
+		const [query, report] = [this.query, this.report];
+		const content = this.text;
+		const forRows = joined([report, query].filter((p) => p !== undefined));
+		this.checking = true;
+		const failed = (e: unknown) => {
+			if (!abort.signal.aborted && !(e instanceof Refusal && e.status === 422)) this.failure = messageOf(e);
+		};
+		const conditions = query
+			? readCriteria(query.text, abort.signal).then((tree) => {
+					if (this.tree?.criteria !== tree.criteria || !this.refused.length) this.tree = tree;
+				}, failed)
+			: Promise.resolve();
+		try {
+			const found = await checkDefinitions(content, false, abort.signal);
+			this.failure = '';
+			if (!found.words?.length && this.found) found.words = this.found.words;
+			this.found = found;
+			await conditions;
+			if (found.problems?.some((p) => p.severity !== 'warning')) {
+				this.without = 'The first rows are shown when nothing is wrong.';
+				this.counts = undefined;
+			} else if (query?.kind !== 'query') {
+				this.without = 'Only queries and reports have rows.';
+			} else {
+				this.counted(anyway, abort);
+				this.rows = await firstResults(forRows, abort.signal);
+				this.without = '';
+			}
+		} catch (e) {
+			if (abort.signal.aborted) return;
+			this.rows = undefined;
+			this.without = messageOf(e);
+		}
+		if (this.#abort === abort) this.checking = false;
+	}
+
+	/** Counts beside the conditions; typing never waits for it. */
+	async counted(anyway: boolean, abort: AbortController) {
+		if (!this.query) return;
+		try {
+			this.counts = await countCriteria(this.query.text, anyway, abort.signal);
+		} catch {
+			if (!abort.signal.aborted) this.counts = undefined; // they stand beside, and are not needed
+		}
+	}
+
+	countAnyway() {
+		if (this.#abort) this.counted(true, this.#abort);
+	}
+
+	/**
+	 * Keeps all of it in the service. Where somebody else changed it since it was
+	 * opened, both changes are told; over keeps this in the place of theirs.
+	 */
+	async save(over = false): Promise<boolean> {
+		await this.#writing;
+		const parts = this.parts;
+		const revisions: Record<string, number> = {};
+		for (const p of parts) {
+			const id = `${p.kind} ${p.name}`;
+			const base = over ? (this.newer[id] ?? this.#bases[id]) : this.#bases[id];
+			if (base) revisions[id] = base;
+		}
+		try {
+			const kept = await pushDefinitions(joined(parts), revisions);
+			for (const d of kept.definitions ?? []) this.#bases[`${d.kind} ${d.name}`] = d.revision ?? 0;
+			this.saved = joined(parts);
+			this.failure = '';
+			this.newer = {};
+			this.#keep();
+			return true;
+		} catch (e) {
+			const newer: Record<string, number> = {};
+			if (e instanceof Refusal)
+				for (const p of e.problems)
+					if (p.code === 'draft_changed') {
+						const id = parts.map((part) => `${part.kind} ${part.name}`).find((id) => p.field?.startsWith(id));
+						if (id) newer[id] = Number(/revision (\d+)/.exec(p.message)?.[1]);
+					}
+			this.newer = newer;
+			this.failure = 'Not saved: ' + messageOf(e);
+			if (e instanceof Refusal && this.found) this.found = { ...this.found, problems: e.problems };
+			return false;
+		}
+	}
+
+	close() {
+		this.#key = '';
+		clearTimeout(this.#timer);
+		this.#abort?.abort();
+	}
+}

@@ -1,0 +1,244 @@
+package endtoend
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/testing/browser"
+)
+
+// river is a database that was connected just now: jobs at sluices, on dates.
+func river(t *testing.T, name string) {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), "river.db")
+	change(t, path, `create table sluices (id integer primary key, name text not null, region text not null);
+		insert into sluices values (1, 'Alder', 'North'), (2, 'Birch', 'North'), (3, 'Cedar', 'South');
+		create table jobs (id integer primary key, sluice_id integer not null references sluices (id), created_at text not null, done_on text, kind text not null, pence integer not null);
+		with recursive n(i) as (select 1 union all select i + 1 from n where i < 300)
+		insert into jobs select i, i % 3 + 1, '2025-06-01T08:00:00Z', date('2025-01-01', '+' || i || ' days'), case i % 4 when 0 then 'repair' when 1 then 'paint' else 'inspection' end, i * 10 from n;
+		create index jobs_done on jobs (done_on);`)
+	done(t, pikegate(t, "source", "add", name, "--at", path))
+	t.Cleanup(func() { done(t, pikegateIn(context.Background(), "source", "remove", name, "--anyway")) })
+}
+
+// steps are what somebody does on the way: clicks, and words typed.
+type steps struct {
+	*browser.Page
+	clicks, words int
+}
+
+func (s *steps) click(selector string) {
+	s.Helper()
+	s.Wait("document.querySelector(" + fmt.Sprintf("%q", selector) + ")?.checkVisibility()")
+	s.clicks++
+	s.Click(selector)
+}
+
+// press clicks the button, option or link that reads so.
+func (s *steps) press(text string) {
+	s.Helper()
+	find := fmt.Sprintf("['dialog[open]', '[data-panel]', 'body'].flatMap(within => [...document.querySelectorAll(within + ' :is(button, a, [role=option], [role=radio])')]).find(b => b.checkVisibility() && !b.disabled && b.textContent.trim().replace(/\\s+/g, ' ').startsWith(%q))", text)
+	s.Wait(find)
+	s.clicks++
+	s.Eval(find + ".click(); 1")
+}
+
+func (s *steps) write(text string) {
+	s.Helper()
+	s.words += len(strings.Fields(text))
+	s.Keys(text)
+}
+
+// publish saves and publishes, after a look at what changes.
+func (s *steps) publish(says string) {
+	s.Helper()
+	s.press("Publish …")
+	s.Wait(fmt.Sprintf("document.querySelector('dialog')?.textContent.includes(%q) && !document.querySelector('dialog .button-act').disabled", says))
+	s.press("Publish")
+	s.Wait("!document.querySelector('dialog') && document.querySelector('[data-standing=saved]')?.textContent.includes('published as version')")
+}
+
+// settled waits until the page has said all of the report as it stands.
+func (s *steps) settled() {
+	s.Helper()
+	s.Wait("document.querySelector('[data-findings=\"0\"]') && document.querySelector('[role=grid] td') && [...document.querySelectorAll('[data-counts]')].every(c => c.textContent.trim())")
+}
+
+// written is the text of both documents.
+func (s *steps) written() string {
+	s.Helper()
+	s.Keys("e", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+	s.Wait("document.querySelector('[data-editor=definition]')?.shadowRoot?.querySelector('.cm-line')")
+	text := drafted(s.Page)
+	s.Keys("e", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+	s.Wait("document.querySelector('[data-sentence]')")
+	return text
+}
+
+// TestReportInOneMinute: from the start page, a database just connected, to a published
+// report with a start and an end date, and on to one that asks more.
+func TestReportInOneMinute(t *testing.T) {
+	river(t, "river")
+	p := &steps{Page: browser.Open(t, address, 1280, 800)}
+	p.press("Sources")
+	p.click("a[href='#/sources/river/jobs']")
+	p.click("[data-build]")
+	p.settled()
+	assert.Contains(t, p.Text("[data-sentence]"), "Show jobs with id, sluice, created at, done on, kind, pence + ⠿ where done on is within Which days?")
+	p.publish("report jobs becomes version 1")
+	assert.LessOrEqual(t, p.clicks, 12)
+	assert.Zero(t, p.words)
+	ran := pikegate(t, "run", "jobs", "--start", "2025-03-01", "--end", "2025-03-31", "--format", "csv")
+	done(t, ran)
+	assert.Len(t, strings.Split(strings.TrimSpace(ran.out), "\n"), 1+31)
+
+	// One more asked, chosen from the data; a fixed condition that becomes a question; any
+	// of two; an order; a column with another heading.
+	p.press("+ condition")
+	p.press("Kind")
+	p.press("Asked")
+	p.press("Ask a new question")
+	p.Wait("document.querySelector('[data-card=kind]')")
+	p.press("+ condition")
+	p.press("Pence")
+	p.Wait("document.querySelector('[data-panel] input')")
+	p.Choose("[data-panel] input", "500")
+	p.words++
+	p.click("[data-condition='2'] [data-part=comparison]")
+	p.press("is at least")
+	p.settled()
+	p.click("[data-condition='2'] [aria-label^=More]")
+	p.press("Or something else …")
+	p.Wait("document.querySelector('[data-panel] input')")
+	p.Choose("[data-panel] input", "20")
+	p.words++
+	p.settled()
+	p.click("[data-condition='2.0'] [data-part=value]")
+	p.press("Asked")
+	p.press("Ask a new question")
+	p.Wait("document.querySelector('[data-card=pence]')")
+	p.press("+ then by")
+	p.press("Pence")
+	p.click("[data-column=done_on]")
+	p.Wait("document.querySelector('[data-panel] [name=label]')")
+	p.Choose("[data-panel] [name=label]", "Finished")
+	p.words++
+	p.settled()
+	p.publish("report jobs becomes version 2")
+	assert.LessOrEqual(t, p.clicks, 30)
+	text := p.written()
+	assert.Contains(t, text, `
+  - name: kind
+    kind: text
+    label: Kind
+    many: true
+    choices: {column: jobs.kind}
+`)
+	assert.Contains(t, text, `
+criteria: |
+  done_on within :period
+  and kind in :kind
+  and (pence >= :pence or pence >= 20)
+sort:
+  - done_on descending
+  - pence ascending
+`)
+	assert.Contains(t, text, "  - {name: done_on, value: done_on, label: Finished}\n")
+	p.Quiet()
+	t.Logf("%d clicks, %d words", p.clicks, p.words)
+}
+
+// TestSentences: every definition of the demonstration opens as a sentence, and saving
+// it without a change leaves its text as it was.
+func TestSentences(t *testing.T) {
+	p := &steps{Page: browser.Open(t, address, 1280, 800)}
+	for _, d := range []struct{ kind, name, says string }{
+		{"report", "passages-by-date", "where passed at is within Which days? ⋯ any"},
+		{"query", "lock-passages", "and region is one of Region"},
+		{"report", "tolls-by-month", "and The lock was in service"},
+		{"report", "invoices-issued", "and owner is Owner ⋯ any165 remain + condition the oldest first by paid on"},
+		{"report", "stays-overlapping", "arrives on to Departs on overlaps"},
+		{"report", "jobs-due", "and lock is one of Locks"},
+		{"criterion", "in_service", "where opened on is on or before passages.passed_at"},
+	} {
+		kept := pikegate(t, "versions", d.kind, d.name, "--show", "0")
+		p.Visit(address + "/#/build/" + d.kind + "/" + d.name)
+		p.Wait("document.querySelector('[data-condition]')")
+		if d.kind != "criterion" {
+			p.settled()
+		}
+		assert.Contains(t, p.Text("[data-sentence]"), d.says, d.name)
+		p.press("Save")
+		p.Wait("document.querySelector('[role=status]')?.textContent.includes('Saved')")
+		assert.Equal(t, kept.out, pikegate(t, "versions", d.kind, d.name, "--show", "0").out, d.name)
+	}
+	p.Quiet()
+}
+
+// TestBuildKeepsAll: nothing that was done is lost by a reload; Escape gives back what
+// was there, and so do steps back, over sentence and text alike.
+func TestBuildKeepsAll(t *testing.T) {
+	river(t, "river-kept")
+	p := &steps{Page: browser.Open(t, address+"/#/build/new/report?source=river-kept&table=jobs", 1280, 800)}
+	p.settled()
+	before := p.written()
+	p.click("[data-condition='0'] [data-part=comparison]")
+	p.press("is not within")
+	p.settled()
+	p.Wait("document.querySelector('[data-condition=\"0\"]').textContent.includes('is not within')")
+	p.click("[data-condition='0'] [data-part=value]")
+	p.press("Fixed")
+	p.Wait("document.querySelector('[data-panel] input')")
+	p.Choose("[data-panel] input", "2025-03")
+	p.Wait("document.querySelector('[data-condition=\"0\"] [data-part=value]').textContent === '2025-03'")
+	p.Keys(kb.Escape)
+	p.Wait("document.querySelector('[data-condition=\"0\"] [data-part=value]').textContent === 'Which days?' && !document.querySelector('[data-panel]')")
+	changed := p.written()
+	assert.Equal(t, strings.Replace(before, "done_on within", "done_on not within", 1), changed)
+	p.Visit(address + "/#/build/new/report?source=river-kept&table=jobs")
+	p.settled()
+	assert.Equal(t, changed, p.written())
+	p.click("[data-add-condition]")
+	p.press("Kind")
+	p.Wait("document.querySelector('[data-panel] [data-value=paint]')")
+	p.click("[data-value=paint]")
+	p.Keys(kb.Enter)
+	p.settled()
+	assert.Contains(t, p.written(), "and kind in ('paint')")
+	p.press("Undo")
+	p.Wait("!document.querySelector('[data-condition=\"1\"]')")
+	assert.Equal(t, changed, p.written())
+	p.press("Redo")
+	p.Wait("document.querySelector('[data-condition=\"1\"]')")
+	p.settled()
+	p.Quiet()
+
+	// Another author publishes meanwhile under the same name; neither is lost.
+	p.press("Save")
+	p.Wait("document.querySelector('[data-standing=saved]')")
+	file := filepath.Join(t.TempDir(), "jobs.yaml")
+	kept := pikegate(t, "versions", "query", "jobs-2", "--show", "0")
+	if kept.code != 0 {
+		kept = pikegate(t, "versions", "query", "jobs", "--show", "0")
+	}
+	require.Zero(t, kept.code, kept.err)
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(kept.out, "title: Jobs", "title: Jobs of theirs", 1)), 0o600))
+	done(t, pikegate(t, "push", file))
+	p.click("[data-condition='0'] [data-part=comparison]")
+	p.press("is within")
+	p.settled()
+	p.press("Save")
+	p.Wait("document.querySelector('[role=alert]')?.textContent.includes('Not saved')")
+	p.press("Save this in the place of theirs")
+	p.Wait("document.querySelector('[data-standing=saved]')")
+	p.Quiet()
+}

@@ -75,3 +75,13 @@ describe('a tree of conditions', () => {
 		expect(change.fitted(value('1', '2'), 'many')).toHaveLength(2);
 	});
 });
+
+test('a tree that was changed while it was written keeps both', () => {
+	const sent = group('all', a, says('x'));
+	const written = group('all', { ...a, id: '0' }, { ...says('x'), id: '1' });
+	const now = change.insert(sent, [], b);
+	const made = change.rebased(now, sent, written);
+	expect(said(made)).toBe('all(a x b)');
+	expect(made.parts!.map((p) => p.id)).toEqual(['0', '1', undefined]);
+	expect(change.rebased(sent, sent, written)).toBe(written);
+});

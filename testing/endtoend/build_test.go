@@ -242,3 +242,67 @@ func TestBuildKeepsAll(t *testing.T) {
 	p.Wait("document.querySelector('[data-standing=saved]')")
 	p.Quiet()
 }
+
+// reach moves the focus by Tab to what a selector finds, and text begins with.
+func (s *steps) reach(selector, text string) {
+	s.Helper()
+	here := fmt.Sprintf("(e => e.matches(%q) && e.textContent.trim().replace(/\\s+/g, ' ').startsWith(%q))(document.activeElement)", selector, text)
+	for range 150 {
+		if s.Eval(here) == "true" {
+			return
+		}
+		s.Keys(kb.Tab)
+	}
+	s.Shot("/tmp/pikegate-failed.png")
+	require.Fail(s, "not reached by Tab", "%s %s", selector, text)
+}
+
+// TestReportByKeyboard is TestReportInOneMinute without a pointer.
+func TestReportByKeyboard(t *testing.T) {
+	river(t, "river-keys")
+	p := &steps{Page: browser.Open(t, address, 1280, 800)}
+	enter := func(selector, text string) {
+		t.Helper()
+		p.reach(selector, text)
+		p.Keys(kb.Enter)
+	}
+	enter("header a", "Sources")
+	p.Wait("document.querySelector('a[href=\"#/sources/river-keys/jobs\"]')")
+	enter("a[href='#/sources/river-keys/jobs']", "jobs")
+	p.Wait("document.querySelector('[data-build]')")
+	enter("[data-build]", "Build a report")
+	p.settled()
+	enter("button", "+ condition")
+	p.Wait("document.activeElement.matches('[data-panel] input')")
+	p.Keys("kind" + kb.Enter)
+	p.Wait("document.querySelector('[data-panel] [data-value=paint]')")
+	enter("[role=radio]", "Asked")
+	enter("button", "Ask a new question")
+	p.Wait("document.querySelector('[data-card=kind]') && document.querySelector('[data-condition=\"1\"] [data-part=value]').textContent === 'Kind'")
+	enter("button", "+ condition")
+	p.Wait("document.activeElement.matches('[data-panel] input')")
+	p.Keys("pence" + kb.Enter)
+	p.Wait("document.activeElement.matches('[data-panel] input[aria-label=Value]')")
+	p.Keys("500" + kb.Enter)
+	p.Wait("!document.querySelector('[data-panel]') && document.querySelector('[data-condition=\"2\"] [data-counts]').textContent.trim()")
+	p.Eval("document.querySelector('main').focus(); 1")
+	enter("[data-condition='2'] [data-part=comparison]", "is")
+	p.Wait("document.activeElement.matches('[data-panel] input')")
+	p.Keys("at least" + kb.Enter)
+	p.settled()
+	// Up and down by the arrow keys of its handle.
+	p.Eval("document.querySelector('main').focus(); 1")
+	p.reach("[data-move='2']", "")
+	p.Keys(kb.ArrowUp)
+	p.Wait("document.activeElement.matches('[data-move=\"1\"]') && document.querySelector('[data-condition=\"1\"]').textContent.includes('pence')")
+	p.settled()
+	p.Keys("s", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+	p.Wait("document.querySelector('[data-standing=saved]')")
+	assert.Contains(t, p.written(), "criteria: |\n  done_on within :period\n  and pence >= 500\n  and kind in :kind\n")
+	p.Eval("document.querySelector('main').focus(); 1")
+	enter("button", "Publish …")
+	p.Wait("document.querySelector('dialog .button-act') && !document.querySelector('dialog .button-act').disabled")
+	enter("dialog button", "Publish")
+	p.Wait("!document.querySelector('dialog') && document.querySelector('[data-standing=saved]')?.textContent.includes('published as version 1')")
+	p.Quiet()
+}

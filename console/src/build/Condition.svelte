@@ -279,7 +279,13 @@
 						onclick={() => toggle('value')}>{valueText}</button
 					>{#if pointing.opened === key + ':value'}
 						<Panel label="What it is compared with" onclose={close} onback={back}>
-							<ValueFields {phrase} {operator} {building} onchange={(values) => set({ ...phrase, values })} />
+							<ValueFields
+								{phrase}
+								{operator}
+								{building}
+								onchange={(values) => set({ ...phrase, values })}
+								onchosen={close}
+							/>
 						</Panel>
 					{/if}</span
 				>

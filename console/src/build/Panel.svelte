@@ -11,6 +11,8 @@
 	}: { label: string; onclose: () => void; onback: () => void; children: Snippet } = $props();
 
 	let box: HTMLDivElement;
+	/** Whether a key is down. */
+	let keyed = false;
 	let [left, top, height] = $state([0, 0, 0]);
 	/** Beneath the phrase, or above it where there is more room; never cut off. */
 	function place() {
@@ -24,7 +26,7 @@
 		top = under ? phrase.bottom + 4 : phrase.top - 4 - Math.min(wanted, height);
 	}
 	onMount(() => {
-		const opener = document.activeElement as HTMLElement | null;
+		const phrase = box.parentElement!.querySelector<HTMLElement>(':scope > button');
 		place();
 		const sized = new ResizeObserver(place);
 		sized.observe(box);
@@ -33,10 +35,19 @@
 		)?.focus();
 		return () => {
 			sized.disconnect();
-			if (opener?.isConnected && (document.activeElement === document.body || box.contains(document.activeElement)))
-				opener.focus();
+			// The key that closed it is not to press what has the focus then.
+			const restore = () => {
+				if (phrase?.isConnected && document.activeElement === document.body) phrase.focus();
+			};
+			if (keyed) document.addEventListener('keyup', restore, { once: true });
+			else setTimeout(restore);
 		};
 	});
+	/** What was typed last is taken before the panel goes. */
+	function keep() {
+		if (box.contains(document.activeElement)) (document.activeElement as HTMLElement).blur();
+		onclose();
+	}
 	function key(event: KeyboardEvent) {
 		if (event.key === 'Escape') {
 			event.preventDefault();
@@ -44,19 +55,29 @@
 			onback();
 		} else if (event.key === 'Enter' && (event.target as HTMLElement).matches('input:not([data-adds])')) {
 			event.preventDefault();
-			onclose();
+			keep();
+		} else if (event.key === 'Tab') {
+			const stops = [
+				...box.querySelectorAll<HTMLElement>('input, button:not(:disabled), select, textarea, a[href]'),
+			].filter((e) => e.checkVisibility());
+			const at = stops.indexOf(document.activeElement as HTMLElement);
+			if (event.shiftKey ? at > 0 : at >= 0 && at < stops.length - 1) return;
+			event.preventDefault();
+			stops.at(event.shiftKey ? -1 : 0)?.focus();
 		}
 	}
 </script>
 
 <svelte:window onresize={place} onscrollcapture={place} />
-<svelte:document onpointerdown={(e) => !box.contains(e.target as Node) && onclose()} />
+<svelte:document onpointerdown={(e) => !box.contains(e.target as Node) && keep()} />
 <div
 	bind:this={box}
 	role="dialog"
 	tabindex="-1"
 	aria-label={label}
 	data-panel
+	onkeydowncapture={() => (keyed = true)}
+	onkeyupcapture={() => (keyed = false)}
 	onkeydown={key}
 	style:left="{left}px"
 	style:top="{top}px"

@@ -11,7 +11,14 @@
 		operator,
 		building,
 		onchange,
-	}: { phrase: Phrase; operator: Operator; building: Building; onchange: (values: PhraseValue[]) => void } = $props();
+		onchosen,
+	}: {
+		phrase: Phrase;
+		operator: Operator;
+		building: Building;
+		onchange: (values: PhraseValue[]) => void;
+		onchosen: () => void;
+	} = $props();
 
 	type From = PhraseValue['from'];
 	const values = $derived(phrase.values ?? []);
@@ -55,7 +62,10 @@
 	});
 	const has = (value: string) => values.some((v) => v.from === 'fixed' && v.text === value);
 	function toggle(value: string) {
-		if (!many) return onchange([{ from: 'fixed', text: value }]);
+		if (!many) {
+			onchange([{ from: 'fixed', text: value }]);
+			return onchosen();
+		}
 		onchange(
 			has(value)
 				? values.filter((v) => v.text !== value)
@@ -75,6 +85,10 @@
 				? q.kind === 'period'
 				: ['date', 'date-time', 'period'].includes(q.kind)
 			: q.kind !== 'period' && (many || !q.many));
+	function ask(question: string) {
+		onchange([{ from: 'asked', text: question }]);
+		onchosen();
+	}
 	const hint = $derived(
 		operator.takes === 'period'
 			? '2025-03, last month, 2025-01-01/2025-03-31'
@@ -103,16 +117,13 @@
 						? 'text-act font-semibold'
 						: ''}"
 					data-question={q.name}
-					onclick={() => onchange([{ from: 'asked', text: q.name }])}
+					onclick={() => ask(q.name)}
 					><span>{q.label}</span><small class="text-ink-3">{q.shared ? 'shared' : q.kind}</small></button
 				>
 			</li>
 		{/each}
 	</ul>
-	<button
-		type="button"
-		class="button"
-		onclick={() => onchange([{ from: 'asked', text: building.ask(phrase.subject!, operator) }])}
+	<button type="button" class="button" onclick={() => ask(building.ask(phrase.subject!, operator))}
 		>Ask a new question</button
 	>
 {:else if from === 'worked'}

@@ -97,3 +97,23 @@ export function fitted(values: PhraseValue[], takes: Operator['takes']): PhraseV
 	if (takes === 'none') return [];
 	return takes === 'many' ? values : values.slice(0, takes === 'two' ? 2 : 1);
 }
+
+/**
+ * A tree that was changed further while one before it was written: what it has in common
+ * with that one stands in it as it was read back.
+ */
+export function rebased(tree: Phrase, sent: Phrase, written: Phrase): Phrase {
+	const read = new Map<Phrase, Phrase>();
+	const pair = (a: Phrase, b: Phrase) => {
+		read.set(a, b);
+		const [x, y] = [a.parts ?? [], b.parts ?? []];
+		if (x.length === y.length) x.forEach((p, i) => pair(p, y[i]!));
+	};
+	pair(sent, written);
+	const fresh = (p: Phrase): Phrase => {
+		const same = read.get(p);
+		if (same) return same;
+		return p.parts ? { ...p, parts: p.parts.map(fresh) } : p;
+	};
+	return fresh(tree);
+}

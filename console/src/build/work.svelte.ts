@@ -18,6 +18,7 @@ import {
 	type Problem,
 	type Result,
 } from '../lib/api';
+import { rebased } from './tree';
 import { read, type Reading } from '../draft/definition';
 
 /** One document that is worked on. */
@@ -71,6 +72,9 @@ export class Work {
 	#abort?: AbortController;
 	#writing: Promise<unknown> = Promise.resolve();
 	#pushedAt = 0;
+	/** Whether conditions are shown that are not in the text, and what was written last. */
+	#wished = false;
+	#last?: [sent: Phrase, written: Phrase];
 	/** Counts the changes of conditions: what the service writes of one before the last is not taken. */
 	#asked = 0;
 
@@ -113,6 +117,7 @@ export class Work {
 
 	#begin(key: string) {
 		this.close();
+		this.#forgetWishes();
 		this.#key = key;
 		this.#bases = {};
 		this.parts = this.past = this.future = this.refused = [];
@@ -156,14 +161,20 @@ export class Work {
 
 	/** Gives up what was changed since, and is perhaps being written. */
 	giveBack(parts: Part[], tree: CriteriaTree | undefined) {
-		this.#asked++;
+		this.#forgetWishes();
 		this.take(parts);
 		this.tree = tree;
 		this.refused = [];
 	}
 
-	back() {
+	#forgetWishes() {
 		this.#asked++;
+		this.#wished = false;
+		this.#last = undefined;
+	}
+
+	back() {
+		this.#forgetWishes();
 		const before = this.past.at(-1);
 		if (!before) return;
 		this.past = this.past.slice(0, -1);
@@ -175,6 +186,7 @@ export class Work {
 	forth() {
 		const [after, ...rest] = this.future;
 		if (!after) return;
+		this.#forgetWishes();
 		this.future = rest;
 		this.past = [...this.past, this.parts];
 		this.tree = undefined;
@@ -196,21 +208,32 @@ export class Work {
 		this.take(this.parts.map((p) => (p === of ? { ...p, text, name } : p)));
 	}
 
+	/** Changes the conditions as far as they are shown: one of them says too little yet. */
+	wish(tree: Phrase) {
+		if (!this.tree) return;
+		this.tree = { ...this.tree, condition: tree };
+		this.#wished = true;
+	}
+
 	/**
 	 * Changes the conditions: the service writes them into the text. What it does not
 	 * take stays in the sentence, with why.
 	 */
 	condition(tree: Phrase, put: (text: string, criteria: string) => string): Promise<boolean> {
-		if (this.tree) this.tree = { ...this.tree, condition: tree };
+		this.wish(tree);
 		const asked = ++this.#asked;
 		const write = async () => {
 			const query = this.query;
-			if (!query || asked !== this.#asked) return false;
+			if (!query || asked !== this.#asked) return false; // one that came later has it all
+			const sent = this.#last ? rebased(tree, ...this.#last) : tree;
 			try {
-				const written = await writeCriteria(query.text, tree);
+				const written = await writeCriteria(query.text, sent);
 				if (this.query !== query || asked !== this.#asked) return false; // it was changed meanwhile
+				const now = this.tree?.condition ?? tree;
+				this.#last = [sent, written.condition];
+				this.#wished = now !== tree;
 				this.refused = [];
-				this.tree = written;
+				this.tree = { ...written, condition: rebased(now === tree ? sent : now, sent, written.condition) };
 				this.edit('query', (text) => put(text, written.criteria));
 				return true;
 			} catch (e) {
@@ -238,7 +261,9 @@ export class Work {
 		};
 		const conditions = query
 			? readCriteria(query.text, abort.signal).then((tree) => {
-					if (this.tree?.criteria !== tree.criteria || !this.refused.length) this.tree = tree;
+					if (this.tree?.criteria === tree.criteria && this.#wished) return;
+					this.tree = tree;
+					this.#wished = false;
 				}, failed)
 			: Promise.resolve();
 		try {

@@ -163,7 +163,7 @@
 				work.condition(tree, (text, criteria) =>
 					set(text, ['criteria'], criteria.includes('\n') ? criteria.trimEnd() + '\n' : criteria, order),
 				);
-			else if (work.tree) work.tree = { ...work.tree, condition: tree };
+			else work.wish(tree);
 		},
 		ask: (subject, operator) => {
 			const kind =

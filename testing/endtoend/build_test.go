@@ -117,7 +117,7 @@ func TestReportInOneMinute(t *testing.T) {
 	p.press("is at least")
 	p.settled()
 	p.click("[data-condition='2'] [aria-label^=More]")
-	p.press("Or something else …")
+	p.press("Or another condition …")
 	p.Wait("document.querySelector('[data-panel] input')")
 	p.Choose("[data-panel] input", "20")
 	p.words++

@@ -38,7 +38,31 @@ var pages = []struct {
 		p.Press("Pages")
 		p.Wait("document.querySelector('article')")
 	}},
-	{name: "console-draft", hash: "#/drafts/query/lock-passages", ready: "document.querySelector('[data-reading]') && document.querySelector('[role=grid] td')"},
+	{name: "console-build", hash: "#/build/new/report?source=navigation&table=passages", ready: "document.querySelector('[data-findings=\"0\"]') && document.querySelector('[data-counts]')?.textContent.trim()", do: func(p *browser.Page) {
+		b := &steps{Page: p}
+		b.press("+ condition")
+		b.press("Region")
+		b.press("Asked")
+		b.press("Ask a new question")
+		b.settled()
+		b.press("+ condition")
+		b.press("Toll pence")
+		p.Wait("document.querySelector('[data-panel] input')")
+		p.Choose("[data-panel] input", "1500")
+		b.settled()
+		b.click("[data-condition='2'] [data-part=comparison]")
+		b.press("is at least")
+		b.settled()
+		b.click("[data-condition='2'] [aria-label^=More]")
+		b.press("Or another condition …")
+		p.Wait("document.querySelector('[data-panel] input')")
+		b.click("[data-condition='2.1'] [data-part=subject]")
+		b.press("Vessel id")
+		b.click("[data-condition='2.1'] [data-part=comparison]")
+		b.press("is blank")
+		b.settled()
+		p.Eval("document.activeElement.blur(); 1")
+	}},
 	{name: "console-publish", hash: "#/drafts/report/passages-by-date", ready: "document.querySelector('[data-reading]') && document.querySelector('[role=grid] td')", do: func(p *browser.Page) {
 		field(p, "#f-title", "Every lock passage between two dates")
 		p.Wait("document.querySelector('[data-findings=\"0\"]') && document.querySelector('[data-standing=changed]')")

@@ -127,12 +127,14 @@
 			<Panel label="This condition" onclose={close} onback={back}>
 				<div class="-m-1 flex flex-col items-stretch">
 					{#if !change.isGroup(phrase)}
-						<button type="button" class="button-quiet justify-start" onclick={alternative}>Or something else …</button>
+						<button type="button" class="button-quiet justify-start" onclick={alternative}
+							>Or another condition …</button
+						>
 					{:else if phrase.kind !== 'related'}
 						<button
 							type="button"
 							class="button-quiet justify-start"
-							onclick={() => act({ tree: change.ungroup(tree, place), place })}>Take the group apart</button
+							onclick={() => act({ tree: change.ungroup(tree, place), place })}>Ungroup</button
 						>
 					{/if}
 					<button type="button" class="button-quiet justify-start" onclick={() => act(change.step(tree, place, -1))}
@@ -144,7 +146,7 @@
 					<button
 						type="button"
 						class="button-quiet justify-start"
-						onclick={() => act({ tree: change.remove(tree, place), place })}>Take it away</button
+						onclick={() => act({ tree: change.remove(tree, place), place })}>Remove</button
 					>
 				</div>
 			</Panel>
@@ -339,7 +341,7 @@
 		<span class="min-w-0 grow basis-60">{p.message} {removable.includes(p.code) ? '' : (p.hint ?? '')}</span>
 		{#if removable.includes(p.code)}
 			<button type="button" class="underline" onclick={() => act({ tree: change.remove(tree, place), place })}
-				>Take it away</button
+				>Remove</button
 			>
 		{/if}
 	</p>

@@ -104,7 +104,7 @@
 							onclick={() => drafting.move(['parameters'], i, i + 1)}>↓ Later</button
 						>
 						<button type="button" class="button" onclick={() => drafting.set(['parameters', i], undefined)}
-							>Take it away</button
+							>Remove</button
 						>
 					</div>
 				</div>

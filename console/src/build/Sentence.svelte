@@ -207,7 +207,7 @@
 									}}>Later →</button
 								>
 								<button type="button" class="button" disabled={columns.length === 1} onclick={() => drop(i)}
-									>Take it away</button
+									>Remove</button
 								>
 							</div>
 						</Panel>
@@ -307,7 +307,7 @@
 								onclick={() => {
 									close();
 									put(['sort', i], undefined);
-								}}>Take it away</button
+								}}>Remove</button
 							>
 						</Panel>
 					{/if}</span

@@ -150,7 +150,7 @@
 			{#each values as v (v.text)}
 				<li>
 					<button type="button" class="chip on" onclick={() => toggle(v.text)}
-						>{v.text}<span aria-hidden="true">×</span><span class="sr-only">, take it away</span></button
+						>{v.text}<span aria-hidden="true">×</span><span class="sr-only">, remove</span></button
 					>
 				</li>
 			{/each}

@@ -261,7 +261,7 @@ export class Work {
 		};
 		const conditions = query
 			? readCriteria(query.text, abort.signal).then((tree) => {
-					if (this.tree?.criteria === tree.criteria && this.#wished) return;
+					if (this.#wished && this.tree?.criteria.trimEnd() === tree.criteria.trimEnd()) return;
 					this.tree = tree;
 					this.#wished = false;
 				}, failed)

@@ -165,7 +165,7 @@ func TestSentences(t *testing.T) {
 		{"report", "passages-by-date", "where passed at is within Which days? ⋯ any"},
 		{"query", "lock-passages", "and region is one of Region"},
 		{"report", "tolls-by-month", "and The lock was in service"},
-		{"report", "invoices-issued", "and owner is Owner ⋯ any165 remain + condition the oldest first by paid on"},
+		{"report", "invoices-issued", "and owner is Owner ⋯ any 165 remain + condition the oldest first by paid on"},
 		{"report", "stays-overlapping", "arrives on to Departs on overlaps"},
 		{"report", "jobs-due", "and lock is one of Locks"},
 		{"criterion", "in_service", "where opened on is on or before passages.passed_at"},

@@ -494,3 +494,36 @@ func TestComparedSince(t *testing.T) {
 	assert.Contains(t, p.Text("[aria-label='Second run']"), "The data are the same as then.")
 	p.Quiet()
 }
+
+// TestRenews: where a reader wants it, the result follows the answers; the field that is
+// typed into stays open, and the address goes along.
+func TestRenews(t *testing.T) {
+	p := browser.Open(t, address+"/#/reports", 1280, 800)
+	p.Wait("document.querySelectorAll('main li').length > 3")
+	p.Eval("location.hash = '#/reports/jobs-due?period=2025-03'; 1")
+	p.Wait(resultShown)
+	march := len(jobs("2025-03-01", "2025-03-31"))
+	require.Equal(t, strconv.Itoa(march), p.Eval("document.querySelector('[data-count]').dataset.count.replace(/\"/g, '') * 1"))
+	p.Click("[data-slot=period]")
+	p.Wait("document.querySelector('#q-period-words')")
+	p.Type("#q-period-words", "2025-04")
+	p.Wait("document.querySelector('#opened [data-readback]').textContent.includes('30 days') && document.body.textContent.includes('Answers changed')")
+	p.Click("[name=renews]")
+	count := func(n int) {
+		t.Helper()
+		p.Wait(fmt.Sprintf("document.querySelector('[data-outcome=done]') && document.querySelector('[data-count]')?.dataset.count === '%d'", n))
+	}
+	count(len(jobs("2025-04-01", "2025-04-30")))
+	p.Type("#q-period-words", "2025-05")
+	count(len(jobs("2025-05-01", "2025-05-31")))
+	assert.Equal(t, `"q-period-words"`, p.Eval("document.activeElement.id"))
+	p.Type("#q-period-words", "2025-0")
+	p.Wait("document.querySelector('#opened [data-problem]')")
+	p.Type("#q-period-words", "2025-06")
+	count(len(jobs("2025-06-01", "2025-06-30")))
+	assert.Equal(t, `true`, p.Eval("location.hash.includes('2025-06')"))
+	p.Visit(address + "/#/reports/jobs-due?period=2025-03")
+	p.Wait(resultShown)
+	assert.Equal(t, "true", p.Eval("document.querySelector('[name=renews]').checked"), "it is kept")
+	p.Quiet()
+}

@@ -156,7 +156,7 @@
 
 <!-- svelte-ignore a11y_no_static_element_interactions (the handle can be moved by keys) -->
 <div
-	class="group/line flex items-center gap-2 {pointing.dragged ? 'hover:bg-wash' : ''}"
+	class="group/line flex flex-wrap items-center gap-x-2 sm:flex-nowrap {pointing.dragged ? 'hover:bg-wash' : ''}"
 	data-condition={key}
 	ondragover={(e) => pointing.dragged && e.preventDefault()}
 	ondrop={drop}
@@ -171,7 +171,7 @@
 		ondragend={() => (pointing.dragged = undefined)}
 		onkeydown={moveKey}>⠿</button
 	>
-	<span class="min-w-0 grow">
+	<span class="min-w-0 grow basis-0">
 		<span class="text-ink-2">{word}</span>
 		{#if change.isGroup(phrase)}
 			<span class="relative">
@@ -318,13 +318,14 @@
 		{/if}
 		{@render more()}
 	</span>
-	<span class="text-ink-3 shrink-0 text-right text-xs leading-tight tabular-nums" data-counts>
+	<span
+		class="text-ink-3 shrink-0 text-xs leading-tight tabular-nums max-sm:w-full max-sm:pl-6 sm:text-right"
+		data-counts
+	>
 		{#if counts?.many}–
-		{:else if count?.open}any{#if count.left !== undefined}<br />{countText(count.left)} remain{/if}
-		{:else if count?.alone !== undefined}
-			{countText(count.alone)}{place.length === 1 ? ' alone' : ''}{#if count.left !== undefined}<br />{countText(
-					count.left,
-				)} remain{/if}
+		{:else if count && (count.open || count.alone !== undefined)}
+			{count.open ? 'any' : countText(count.alone!)}{place.length === 1 && !count.open ? ' alone' : ''}
+			{#if count.left !== undefined}<span class="sm:block">{countText(count.left)} remain</span>{/if}
 		{/if}
 	</span>
 </div>

@@ -5,6 +5,7 @@
 	import { tick, untrack } from 'svelte';
 	import { push, replace, router } from 'svelte-spa-router';
 	import { listAnswers, type Inputs, type SavedAnswers, type Summary } from '../lib/api';
+	import { account } from '../lib/account.svelte';
 	import { Form, isOpen } from '../ask/form.svelte';
 	import Question from '../ask/Question.svelte';
 	import Saved from '../ask/Saved.svelte';
@@ -108,7 +109,7 @@
 		filled = query;
 		sort = sortOf(query);
 		form.fill(query);
-		if (query) untrack(() => tick().then(start));
+		if (query) untrack(() => tick().then(() => start()));
 	});
 
 	function submit(event?: Event) {
@@ -124,9 +125,28 @@
 		return start();
 	}
 
+	// Where the reader wants it, a result follows the answers once they can be read: the
+	// last ones count, and what they replace is cancelled.
+	const renewKey = () => `renews:${account.me?.name ?? ''}`;
+	let renews = $state(localStorage.getItem(renewKey()) === 'yes');
+	function keepRenewing(yes: boolean) {
+		renews = yes;
+		if (yes) localStorage.setItem(renewKey(), 'yes');
+		else localStorage.removeItem(renewKey());
+	}
+	$effect(() => {
+		if (!renews || !folded || !preview || preview.problems?.length) return;
+		untrack(() => {
+			if (!stale) return;
+			filled = form.query(sort);
+			replace(`${reportAddress(target)}?${filled}`);
+			start(true);
+		});
+	});
+
 	/** What shows a result, fetched when there is going to be one. */
 	let view = $state.raw<typeof import('../result/ResultView.svelte')>();
-	async function start() {
+	async function start(renewing = false) {
 		import('../result/ResultView.svelte').then(
 			(module) => (view = module),
 			() => (form.read.failure = 'A part of this page could not be loaded. Reload it.'),
@@ -144,7 +164,7 @@
 			// Whoever has gone on to another field meanwhile stays in it.
 			if ([focused, document.body].includes(document.activeElement))
 				document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus();
-		} else if (!run.problems.length) opened = '';
+		} else if (!run.problems.length && !renewing) opened = '';
 	}
 
 	/** Takes answers with which there are records, and runs with them. */
@@ -237,7 +257,15 @@
 					</span>
 				{/each}
 				<span class="ml-auto flex items-center gap-2">
-					{#if stale}<span class="muted text-[13px]">Answers changed</span>{/if}
+					{#if stale && !renews}<span class="muted text-[13px]">Answers changed</span>{/if}
+					<label class="muted flex items-center gap-1.5 text-[13px]"
+						><input
+							type="checkbox"
+							name="renews"
+							checked={renews}
+							onchange={(e) => keepRenewing(e.currentTarget.checked)}
+						/> Renew as I change</label
+					>
 					{#if isRunning}<button type="button" class="button" onclick={() => run.stop()}>Stop</button>{/if}
 					{@render savedAnswers(false)}
 					<button type="submit" class="button-act">Run</button>

@@ -106,6 +106,11 @@ func (s *Server) authoring() {
 		users, err := s.service.Dependents(ctx, who, in.Name)
 		return answer(s, users, err)
 	})
+	post(s, "copy-definition", "/copies", "Keep what was pushed last under another name, to be varied; a report takes its query along where no other uses it", http.StatusOK, []int{404, 422},
+		func(ctx context.Context, who identity.Actor, in *struct{ Body Copied }) (*response[wire.Checked], error) {
+			checked, err := s.service.Copy(ctx, who, in.Body.Kind, in.Body.Name, in.Body.To)
+			return answer(s, checked, err)
+		})
 	post(s, "push-definitions", "/definitions", "Check definitions and keep them as drafts, all or none", http.StatusOK, []int{422},
 		func(ctx context.Context, who identity.Actor, in *struct{ Body Pushed }) (*response[wire.Checked], error) {
 			checked, err := s.service.Push(ctx, who, in.Body.Content, in.Body.Revisions)
@@ -131,6 +136,13 @@ func (s *Server) authoring() {
 			checked, err := s.service.Publish(ctx, who, in.Name)
 			return answer(s, checked, err)
 		})
+}
+
+// Copied is a definition, and what its copy is called.
+type Copied struct {
+	Kind string `json:"kind" maxLength:"20" doc:"The kind of the definition" example:"report"`
+	Name string `json:"name" maxLength:"200" doc:"Its name" example:"passages-by-date"`
+	To   string `json:"to" maxLength:"200" doc:"The name of the copy: lower-case words joined by dashes" example:"my-passages"`
 }
 
 // ChangedCriteria is a definition, and its criteria as they are to be.

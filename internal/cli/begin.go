@@ -46,3 +46,32 @@ func (a *app) begin() *cobra.Command {
 	_ = cmd.MarkFlagRequired("source") // it is there
 	return a.printing(cmd)
 }
+
+func (a *app) copy() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "copy [KIND] NAME NEW",
+		Short: "Copy a definition under another name, to be varied",
+		Long: "Keep what was pushed last under another name, as a draft.\n" +
+			"A report takes its query along where no other report uses it, so that both can be varied.",
+		Example: "  pikegate copy passages-by-date passages-of-mine",
+		Args:    args(cobra.RangeArgs(2, 3)),
+		RunE: func(cmd *cobra.Command, given []string) error {
+			to := given[len(given)-1]
+			kind, name, err := a.definition(cmd, given[:len(given)-1])
+			if err != nil {
+				return err
+			}
+			checked, err := a.client().Copy(cmd.Context(), kind, name, to)
+			if err != nil {
+				return err
+			}
+			return a.show(checked, func() error {
+				for _, d := range checked.Definitions {
+					fmt.Fprintf(a.Stdout, "%s %s is kept as a draft, revision %d\n", d.Kind, d.Name, d.Revision)
+				}
+				return nil
+			})
+		},
+	}
+	return names(a.printing(cmd), a.definitionNames)
+}

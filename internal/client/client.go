@@ -194,6 +194,11 @@ func (c *Client) Definition(ctx context.Context, kind, name string, version int)
 	return out.Content, out.Revision, err
 }
 
+// Copy keeps what was pushed last under another name.
+func (c *Client) Copy(ctx context.Context, kind, name, to string) (out wire.Checked, err error) {
+	return out, c.call(ctx, http.MethodPost, "/copies", map[string]string{"kind": kind, "name": name, "to": to}, &out)
+}
+
 // Remove removes a definition, although it is used where anyway says so.
 func (c *Client) Remove(ctx context.Context, kind, name string, anyway bool) error {
 	return c.call(ctx, http.MethodDelete, definitionPath(kind, name)+"?anyway="+strconv.FormatBool(anyway), nil, nil)

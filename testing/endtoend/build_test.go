@@ -52,12 +52,6 @@ func (s *steps) press(text string) {
 	s.Eval(find + ".click(); 1")
 }
 
-func (s *steps) write(text string) {
-	s.Helper()
-	s.words += len(strings.Fields(text))
-	s.Keys(text)
-}
-
 // publish saves and publishes, after a look at what changes.
 func (s *steps) publish(says string) {
 	s.Helper()
@@ -153,8 +147,19 @@ sort:
   - pence ascending
 `)
 	assert.Contains(t, text, "  - {name: done_on, value: done_on, label: Finished}\n")
+
+	// A copy to be varied, with a query of its own.
+	p.press("Copy …")
+	p.Wait("document.querySelector('dialog [name=copy-name]')?.value === 'jobs-2'")
+	p.Type("[name=copy-name]", "passages-by-date")
+	p.Eval("document.querySelector('dialog form button').click(); 1")
+	p.Wait("document.querySelector('dialog [role=alert]')?.textContent.includes('There is a report passages-by-date already')")
+	p.Type("[name=copy-name]", "jobs-of-mine")
+	p.Eval("document.querySelector('dialog form button').click(); 1")
+	p.Wait("location.hash === '#/build/report/jobs-of-mine' && document.querySelector('[data-standing=saved]')?.textContent.includes('jobs-of-mine')")
+	p.settled()
+	assert.Contains(t, p.written(), "kind: query\nname: jobs-of-mine\n")
 	p.Quiet()
-	t.Logf("%d clicks, %d words", p.clicks, p.words)
 }
 
 // TestSentences: every definition of the demonstration opens as a sentence, and saving

@@ -207,6 +207,9 @@ export const listComparisons = () => json<Record<string, Operator[]>>('GET', '/c
 /** Keeps definitions; revisions are those of the drafts they were changed from. */
 export const pushDefinitions = (content: string, revisions: Record<string, number>) =>
 	json<Schemas['Checked']>('POST', '/definitions', { content, revisions });
+/** Keeps what was saved last under another name. */
+export const copyDefinition = (kind: string, name: string, to: string) =>
+	json<Schemas['Checked']>('POST', '/copies', { kind, name, to });
 export const reviewDefinition = (name: string) => json<Review>('GET', '/reviews/' + part(name));
 export const publishDefinition = (name: string) =>
 	json<Schemas['Checked']>('POST', `/definitions/${part(name)}/publish`);

@@ -5,11 +5,13 @@
 	import { link, push, replace, router } from 'svelte-spa-router';
 	import {
 		beginReport,
+		copyDefinition,
 		definitionSchema,
 		listComparisons,
 		listDefinitions,
 		listValues,
 		messageOf,
+		Refusal,
 		showSource,
 		type DefinitionInfo,
 		type Operator,
@@ -29,6 +31,7 @@
 	import type { Drafting } from '../draft/SchemaForm.svelte';
 	import { buildAddress, draftAddress } from '../lib/link';
 	import PageHead from '../parts/PageHead.svelte';
+	import Dialog from '../parts/Dialog.svelte';
 	import Empty from '../parts/Empty.svelte';
 	import ResultTable from '../result/ResultTable.svelte';
 	import type { Row } from '../result/run.svelte';
@@ -47,6 +50,23 @@
 	let place = $state(0);
 	let publishing = $state('');
 	let titling = $state(false);
+	let copying = $state(false);
+	let copyTrouble = $state('');
+	/** Keeps what was saved under another name, and goes on there. */
+	async function copy(event: SubmitEvent) {
+		event.preventDefault();
+		const to = String(new FormData(event.currentTarget as HTMLFormElement).get('copy-name') ?? '').trim();
+		copyTrouble = '';
+		try {
+			if (!(await saved())) return (copying = false);
+			await copyDefinition(main!.kind, main!.name, to);
+			copying = false;
+			push(buildAddress(main!.kind, to));
+		} catch (e) {
+			copyTrouble =
+				e instanceof Refusal ? e.problems.map((p) => `${p.message} ${p.hint ?? ''}`).join(' ') : messageOf(e);
+		}
+	}
 
 	const tell = (e: unknown) => (work.failure = messageOf(e));
 	definitionSchema().then((s) => (schemas = (s as Schema).oneOf ?? []), tell);
@@ -385,6 +405,9 @@
 			<button type="button" class="button-quiet" aria-pressed={asText} onclick={() => (asText = !asText)}
 				>{asText ? 'Sentence' : 'Text'} <kbd class="text-ink-3 text-xs">Ctrl E</kbd></button
 			>
+			{#if work.saved !== undefined}
+				<button type="button" class="button-quiet" onclick={() => (copying = true)}>Copy …</button>
+			{/if}
 			<button type="button" class="button" onclick={() => save()} title="Ctrl+S">Save</button>
 			{#if work.report}<button type="button" class="button" onclick={tryIt}>Try it</button>{/if}
 			<button type="button" class="button-act" onclick={publish}>Publish …</button>
@@ -487,6 +510,21 @@
 	</div>
 {/if}
 
+{#if copying}
+	<Dialog title="Copy {main?.kind} {main?.name}" width="28rem" onclose={() => (copying = false)}>
+		<form class="space-y-3" onsubmit={copy}>
+			<label class="block"
+				>Name of the copy
+				<input class="field" name="copy-name" required value="{main?.name}-2" /></label
+			>
+			<p class="muted text-sm">
+				Lower-case words joined by dashes. A report takes its query along where no other report uses it.
+			</p>
+			{#if copyTrouble}<p role="alert" class="wash-bad text-sm">{copyTrouble}</p>{/if}
+			<button type="submit" class="button-act">Copy</button>
+		</form>
+	</Dialog>
+{/if}
 {#if publishing}
 	<PublishDialog
 		name={publishing}

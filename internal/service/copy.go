@@ -1,0 +1,84 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"pikegate/core/definition"
+	"pikegate/core/diag"
+	"pikegate/internal/identity"
+	"pikegate/internal/wire"
+)
+
+// Copy keeps what was pushed last under another name, to be varied. A report takes its
+// query along where no other report uses that, so that both can be varied.
+func (s *Service) Copy(ctx context.Context, who identity.Actor, kind, name, to string) (wire.Checked, error) {
+	if err := authorChanges(who); err != nil {
+		return wire.Checked{}, err
+	}
+	content, _, err := s.Definition(ctx, who, kind, name, 0)
+	if err != nil {
+		return wire.Checked{}, err
+	}
+	documents, err := decoded(content)
+	if err != nil {
+		return wire.Checked{}, err
+	}
+	d, err := s.directory(ctx)
+	if err != nil {
+		return wire.Checked{}, err
+	}
+	taken := func(kind string) error {
+		if _, there := d.entry(kind, to); there {
+			return diag.Problems{{Code: "name_taken", Field: "name", Message: fmt.Sprintf("There is a %s %s already.", kind, to), Hint: "Choose another name."}}
+		}
+		return nil
+	}
+	if err := taken(kind); err != nil {
+		return wire.Checked{}, err
+	}
+	names, copied := map[string]string{"name": to}, ""
+	if report, ok := documents[0].(*definition.Report); ok && s.ownQuery(ctx, who, report) {
+		query, _, err := s.Definition(ctx, who, "query", report.Query, 0)
+		if err != nil {
+			return wire.Checked{}, err
+		}
+		if err := taken("query"); err != nil {
+			return wire.Checked{}, err
+		}
+		if query, err = definition.WithNames(query, map[string]string{"name": to}); err != nil {
+			return wire.Checked{}, err
+		}
+		names["query"], copied = to, query+"\n---\n"
+	}
+	renamed, err := definition.WithNames(content, names)
+	if err != nil {
+		return wire.Checked{}, err
+	}
+	return s.Push(ctx, who, copied+renamed, nil)
+}
+
+// ownQuery tells whether a report is the only one that uses its query, as far as its
+// author sees, and may write such a query.
+func (s *Service) ownQuery(ctx context.Context, who identity.Actor, report *definition.Report) bool {
+	var missing *NotFound
+	content, _, err := s.Definition(ctx, who, "query", report.Query, 0)
+	if errors.As(err, &missing) || err != nil {
+		return false
+	}
+	documents, err := decoded(content)
+	if err != nil || mayWrite(who, documents) != nil {
+		return false
+	}
+	users, err := s.usersOf(ctx, who, "query", report.Query)
+	if err != nil {
+		return false
+	}
+	for _, u := range users {
+		if u.Through == "" && (u.Kind != "report" || u.Name != report.Name) {
+			return false
+		}
+	}
+	return true
+}

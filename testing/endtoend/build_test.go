@@ -311,3 +311,40 @@ func TestReportByKeyboard(t *testing.T) {
 	p.Wait("!document.querySelector('dialog') && document.querySelector('[data-standing=saved]')?.textContent.includes('published as version 1')")
 	p.Quiet()
 }
+
+// TestConnectInConsole: a database is connected, changed and forgotten in the console;
+// what is wrong with it stands at its field, and nothing typed is lost.
+func TestConnectInConsole(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "weirs.db")
+	change(t, path, "create table weirs (id integer primary key, built_on text); insert into weirs values (1, '1901-05-01')")
+	p := &steps{Page: browser.Open(t, address+"/#/sources", 1280, 800)}
+	p.press("Connect …")
+	p.Wait("document.querySelector('[data-connection]')")
+	p.Type("[name=source-name]", "Weirs!")
+	p.Type("[name=address]", "weirs.db")
+	p.Eval("document.querySelector('[data-connection] [type=submit]').click(); 1")
+	p.Wait("document.querySelector('[data-problem=bad_name]') && document.querySelector('[data-problem=not_absolute]')")
+	accessible(t, p.Page, "a connection with problems")
+	p.Type("[name=source-name]", "weirs")
+	p.Type("[name=address]", path+"x")
+	p.Eval("document.querySelector('[data-connection] [type=submit]').click(); 1")
+	p.Wait("document.querySelector('[data-connection] [role=alert], [data-connection] [data-problem]')")
+	p.Type("[name=address]", path)
+	p.Eval("document.querySelector('[data-connection] [type=submit]').click(); 1")
+	p.Wait("location.hash === '#/sources/weirs' && document.querySelector('a[href=\"#/sources/weirs/weirs\"]') && !document.querySelector('[data-connection]')")
+	p.Wait("document.querySelector('dl')?.textContent.includes('writing was tried and refused')")
+	p.press("Change …")
+	p.Wait("document.querySelector('[data-connection] [name=address]')?.value.endsWith('weirs.db')")
+	p.Eval("document.querySelector('[data-connection] [type=submit]').click(); 1")
+	p.Wait("!document.querySelector('[data-connection]')")
+	file := filepath.Join(t.TempDir(), "weirs.yaml")
+	require.NoError(t, os.WriteFile(file, []byte(pikegate(t, "begin", "weirs", "--source", "weirs").out), 0o600))
+	done(t, pikegate(t, "push", file))
+	p.press("Forget …")
+	p.press("Forget it")
+	p.Wait("document.querySelector('dialog [role=alert]')?.textContent.includes('is used by the query weirs')")
+	p.press("Forget it anyway")
+	p.Wait("!document.querySelector('dialog') && !document.querySelector('a[href=\"#/sources/weirs\"]')")
+	done(t, pikegate(t, "remove", "report", "weirs"))
+	done(t, pikegate(t, "remove", "query", "weirs"))
+}

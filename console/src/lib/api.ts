@@ -43,6 +43,7 @@ export type Review = Schemas['Review'];
 export type Version = Schemas['Version'];
 export type Difference = Schemas['Difference'];
 export type Source = Schemas['Source'];
+export type SourceInfo = Schemas['SourceInfo'];
 export type Table = Schemas['Table'];
 export type SourceColumn = Schemas['Column'];
 export type ColumnExtent = Schemas['ColumnExtent'];
@@ -151,8 +152,15 @@ export const whyRun = (run: number, signal?: AbortSignal) => json<Why>('GET', `/
 export const compareRuns = (run: number, other: number, signal?: AbortSignal) =>
 	json<Comparison>('GET', `/runs/${run}/compare/${other}`, undefined, signal);
 
-export const listSources = (signal?: AbortSignal) =>
-	json<Schemas['SourceInfo'][]>('GET', '/sources', undefined, signal);
+export const listSources = (signal?: AbortSignal) => json<SourceInfo[]>('GET', '/sources', undefined, signal);
+export const addSource = (source: SourceInfo) => json<Source>('POST', '/sources', source);
+/** Changes the connection of a source; what is left out stays. */
+export const changeSource = (name: string, change: Omit<SourceInfo, 'name'>) =>
+	json<Source>('PATCH', '/sources/' + part(name), change);
+export const removeSource = (name: string, anyway: boolean) =>
+	call('DELETE', `/sources/${part(name)}?anyway=${anyway}`);
+/** Keeps the password of sources under a name, sealed. */
+export const saveSecret = (name: string, secret: string) => call('PUT', '/secrets/' + part(name), { secret });
 export const showSource = (source: string, signal?: AbortSignal) =>
 	json<Source>('GET', '/sources/' + part(source), undefined, signal);
 export const checkSource = (source: string, signal?: AbortSignal) =>

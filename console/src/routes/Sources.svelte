@@ -1,11 +1,12 @@
 <script lang="ts">
 	// What there is to read: sources, their tables and views, and of a table what
 	// its columns hold and its first rows.
-	import { link } from 'svelte-spa-router';
+	import { link, push } from 'svelte-spa-router';
 	import {
 		checkSource,
 		listSources,
 		messageOf,
+		removeSource,
 		setEncoding,
 		showExtents,
 		showRows,
@@ -16,8 +17,12 @@
 		type SourceColumn as Column,
 		type Result,
 		type Source,
+		type SourceInfo,
 		type Table,
 	} from '../lib/api';
+	import { account } from '../lib/account.svelte';
+	import Connection from '../sources/Connection.svelte';
+	import Dialog from '../parts/Dialog.svelte';
 	import { beginAddress, newDraftAddress } from '../lib/link';
 	import { Loaded } from '../lib/loaded.svelte';
 	import Pending from '../parts/Pending.svelte';
@@ -28,13 +33,15 @@
 	let { params }: { params: { source?: string; table?: string } } = $props();
 
 	let sources = $state.raw<Source[]>([]);
+	let infos = $state.raw<SourceInfo[]>([]);
 	let broken = $state.raw<{ name: string; why: string }[]>([]);
 	let loaded = $state(false);
 	let failure = $state('');
 
 	async function load() {
 		try {
-			const names = (await listSources()).map((s) => s.name);
+			infos = await listSources();
+			const names = infos.map((s) => s.name);
 			const found = await Promise.allSettled(names.map((name) => showSource(name)));
 			sources = found.flatMap((f) => (f.status === 'fulfilled' ? [f.value] : []));
 			broken = found.flatMap((f, i) =>
@@ -47,10 +54,32 @@
 	}
 	load();
 
+	/** The connection that is made or changed: its name, or nothing for a new one. */
+	let connecting = $state<{ known?: SourceInfo }>();
+	let forgetting = $state('');
+	/** What uses the source that was to be forgotten. */
+	let usedBy = $state('');
+	async function forget(name: string, anyway = false) {
+		try {
+			await removeSource(name, anyway);
+			forgetting = usedBy = '';
+			await load();
+			push('/sources');
+		} catch (e) {
+			if (e instanceof Refusal && e.problems.some((p) => p.code === 'in_use')) usedBy = e.problems[0]!.message;
+			else {
+				forgetting = '';
+				trouble = messageOf(e);
+			}
+		}
+	}
+
 	/** Sources opened or closed by hand; others are open while looked at. */
 	let turned = $state<Record<string, boolean>>({});
 	const isOpen = (s: Source) => turned[s.name] ?? (!params.source || params.source === s.name);
 
+	const manages = $derived(account.administers);
+	const infoOf = (name: string) => infos.find((s) => s.name === name);
 	const source = $derived(sources.find((s) => s.name === params.source));
 	const table = $derived(source?.tables?.find((t) => t.name === params.table));
 
@@ -128,10 +157,16 @@
 
 <div class="flex flex-col gap-4.5 p-4 sm:px-5 lg:h-full lg:flex-row">
 	<nav aria-label="Sources" class="w-full shrink-0 lg:w-72 lg:overflow-y-auto">
-		<h1 class="mb-3">Sources</h1>
+		<div class="mb-3 flex items-center justify-between gap-2">
+			<h1>Sources</h1>
+			{#if manages}<button type="button" class="button" onclick={() => (connecting = {})}>Connect …</button>{/if}
+		</div>
 		{#if failure}<p role="alert" class="text-bad">{failure}</p>{/if}
 		{#if loaded && sources.length + broken.length === 0}
-			<p>No database is connected yet. <code>pikegate source add NAME --at PATH</code> connects one.</p>
+			<p>
+				No database is connected yet. {#if manages}Connect one, or use{:else}Use{/if}
+				<code>pikegate source add NAME --at PATH</code>.
+			</p>
 		{/if}
 		<ul class="space-y-2">
 			{#each sources as s (s.name)}
@@ -175,7 +210,14 @@
 				</li>
 			{/each}
 			{#each broken as b (b.name)}
-				<li><span class="font-semibold">{b.name}</span> <span class="text-bad text-sm">{b.why}</span></li>
+				<li>
+					<span class="font-semibold">{b.name}</span> <span class="text-bad text-sm">{b.why}</span>
+					{#if manages}
+						<button type="button" class="text-sm underline" onclick={() => (connecting = { known: infoOf(b.name) })}
+							>Change its connection</button
+						>
+					{/if}
+				</li>
 			{/each}
 		</ul>
 	</nav>
@@ -289,9 +331,20 @@
 				</div>
 			{:else}<Pending of={rowsOf} />{/if}
 		{:else if source}
-			<h2 class="text-xl font-semibold">
-				{source.name} <span class="muted text-sm font-normal">{source.engine}</span>
-			</h2>
+			<div class="flex flex-wrap items-baseline justify-between gap-3">
+				<h2 class="text-xl font-semibold">
+					{source.name}
+					<span class="muted text-sm font-normal">{source.engine}, {infoOf(source.name)?.address ?? ''}</span>
+				</h2>
+				{#if manages}
+					<span class="flex flex-wrap gap-2">
+						<button type="button" class="button" onclick={() => (connecting = { known: infoOf(source.name) })}
+							>Change …</button
+						>
+						<button type="button" class="button" onclick={() => (forgetting = source.name)}>Forget …</button>
+					</span>
+				{/if}
+			</div>
 			{#if connection}
 				<dl class="grid grid-cols-[auto_1fr] gap-x-4 gap-y-1 text-sm">
 					<dt class="muted">Answers</dt>
@@ -315,3 +368,29 @@
 		{/if}
 	</div>
 </div>
+
+{#if connecting}
+	<Connection
+		known={connecting.known}
+		onclose={() => (connecting = undefined)}
+		onsaved={async (saved) => {
+			connecting = undefined;
+			await load();
+			push(at(saved.name));
+		}}
+	/>
+{/if}
+{#if forgetting}
+	<Dialog title="Forget {forgetting}" width="30rem" onclose={() => (forgetting = usedBy = '')}>
+		<p>
+			Pike Gate forgets how the database is reached, and how its dates are stored. Nothing in the database is touched.
+		</p>
+		{#if usedBy}<p class="wash-warn text-sm" role="alert">{usedBy} They will not run any more.</p>{/if}
+		{#snippet foot(close)}
+			<button type="button" class="button" onclick={close}>Keep it</button>
+			<button type="button" class="button-act" onclick={() => forget(forgetting, usedBy !== '')}
+				>{usedBy ? 'Forget it anyway' : 'Forget it'}</button
+			>
+		{/snippet}
+	</Dialog>
+{/if}

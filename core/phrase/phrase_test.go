@@ -155,6 +155,15 @@ func TestWrite(t *testing.T) {
 		{"worked out", "", "toll >= (a or b)", func(p *phrase.Phrase) {
 			p.Parts = append(p.Parts, says("toll", catalog.Integer, ">=", phrase.Value{From: phrase.Worked, Text: "a or b"}))
 		}},
+		{"a comment in a piece of text takes in nothing", "", "((a = 1 or b = 2) and meets m and (any passages where c = 3))\nand d + 1 >= e + 2\nand f = 4", func(p *phrase.Phrase) {
+			p.Parts = append(p.Parts,
+				phrase.Phrase{Kind: phrase.All, Parts: []phrase.Phrase{
+					{Kind: phrase.Free, Text: "-- x\na = 1 or b = 2 -- y"}, {Kind: phrase.Meets, Text: "m -- z"},
+					{Kind: phrase.Related, Text: "any passages -- w", Parts: []phrase.Phrase{says("c", catalog.Integer, "=", fixed("3"))}},
+				}},
+				says("d + 1 -- v", catalog.Integer, ">=", phrase.Value{From: phrase.Worked, Text: "e + 2 -- u"}),
+				says("f", catalog.Integer, "=", fixed("4")))
+		}},
 		{"nothing is left", "a = 1", "", func(p *phrase.Phrase) { p.Parts = nil }},
 	} {
 		p := read(t, c.text)
@@ -186,6 +195,7 @@ func TestRefused(t *testing.T) {
 		{Kind: phrase.Free, Text: "a = "},
 		{Kind: phrase.Free, Text: " "},
 		{Kind: "perhaps"},
+		{Kind: phrase.Related, Text: "toll > 3"}, {Kind: phrase.Related, Text: "any x where y"},
 		{Kind: phrase.All, Parts: []phrase.Phrase{{Kind: phrase.Meets, Text: "1"}, {Kind: phrase.Any, Not: true}}},
 	}})
 	var found []string
@@ -196,7 +206,7 @@ func TestRefused(t *testing.T) {
 	for _, want := range []string{
 		"parts[0].values[0] bad_number", "parts[1].values[0] no_such_date", "parts[2] unknown_comparison", "parts[3] wrong_number_of_values", "parts[4] wrong_number_of_values",
 		"parts[5].values[0] bad_yes_no", "parts[6].values[0] unexpected", "parts[7].values[0] unexpected", "parts[8].values[0] unknown_kind", "parts[9] empty_group", "parts[10] no_subject",
-		"parts[11] unexpected", "parts[12] empty_condition", "parts[13] unknown_kind", "parts[14].parts[1] empty_group",
+		"parts[11] unexpected", "parts[12] empty_condition", "parts[13] unknown_kind", "parts[14] not_related", "parts[15] not_related", "parts[16].parts[1] empty_group",
 	} {
 		assert.Contains(t, found, want)
 	}
@@ -331,10 +341,23 @@ func TestEditsAgree(t *testing.T) {
 
 // FuzzWrite: no text and no tree that was read from it is too odd.
 func FuzzWrite(f *testing.F) {
-	for _, text := range []string{"a = 1 and (b = 2 or c = 3)", "not (a) -- x\nand b", "any x where (y)", "((a = 1))", "a in (b) and \"not\" = 1"} {
+	for _, text := range []string{"a = 1 and (b = 2 or c = 3)", "not (a) -- x\nand b", "any x where (y)", "((a = 1))", "a in (b) and \"not\" = 1", "a = 1 -- x", "-- x\na", "a = 1 or b = 2 -- y"} {
 		f.Add(text, uint64(1))
 	}
 	f.Fuzz(func(t *testing.T, text string, seed uint64) {
+		// As a piece of text among others it is one condition, whatever stands in it.
+		says := func(name string) phrase.Phrase {
+			return phrase.Phrase{Kind: phrase.Says, Subject: &phrase.Subject{Text: name, Type: catalog.Integer}, Comparison: "=", Values: []phrase.Value{{From: phrase.Fixed, Text: "1"}}}
+		}
+		among, problems := phrase.Write("", phrase.Phrase{Kind: phrase.All, Parts: []phrase.Phrase{says("x"), {Kind: phrase.Free, Text: text}, says("y")}})
+		if len(problems) == 0 {
+			e, problems := criteria.Parse(among)
+			require.Empty(t, problems, among)
+			parts := phrase.Read(among, e, phrase.Naming{}).Parts
+			require.Equal(t, "x = <fixed 1>", said(parts[0]), among)
+			require.Equal(t, "y = <fixed 1>", said(parts[len(parts)-1]), among)
+			require.Greater(t, len(parts), 2, among)
+		}
 		e, problems := criteria.Parse(text)
 		if e == nil || len(problems) > 0 {
 			return

@@ -103,6 +103,13 @@ func (w *writer) phrase(p Phrase, path string, fits fit) string {
 		if n != nil && (n.Kind == Related) != (p.Kind == Related) {
 			n = nil
 		}
+		if p.Kind == Related && (n == nil || n.Text != p.Text) {
+			text, e := w.piece(p.Text, path)
+			if related, ok := e.(*criteria.Related); e != nil && (!ok || related.Where != nil) {
+				return w.fail(path, "not_related", fmt.Sprintf("%q does not say how many of which records there are.", text), "Write any passages, no passages, or at least 3 passages.")
+			}
+			p.Text = text
+		}
 		if p.Kind != Related && !p.Not && len(p.Parts) == 1 { // of one condition, all and any are that condition
 			return w.phrase(p.Parts[0], path+".parts[0]", fits)
 		}
@@ -122,15 +129,35 @@ func (w *writer) phrase(p Phrase, path string, fits fit) string {
 	if made == "" {
 		return "" // its problem was told
 	}
+	if p.Kind == Meets || p.Kind == Free {
+		made, e := w.piece(made, path)
+		return fits(made, e)
+	}
 	e, problems := criteria.Parse(made)
-	if len(problems) > 0 {
-		for _, problem := range problems {
-			problem.Field = strings.TrimPrefix(path, ".")
-			w.problems = append(w.problems, problem)
-		}
+	if w.told(path, problems) {
 		return ""
 	}
 	return fits(made, e)
+}
+
+// told tells the problems of a piece of text, where there are any.
+func (w *writer) told(path string, problems diag.Problems) bool {
+	for _, problem := range problems {
+		problem.Field = strings.TrimPrefix(path, ".")
+		w.problems = append(w.problems, problem)
+	}
+	return len(problems) > 0
+}
+
+// piece is a text that somebody wrote as it can stand among others: without a comment
+// after it, which would take in what follows.
+func (w *writer) piece(text, path string) (string, criteria.Expr) {
+	e, problems := criteria.Parse(text)
+	if w.told(path, problems) {
+		return "", nil
+	}
+	at := criteria.NewPlaces(text).Extent(e.At())
+	return text[at.Start:at.End], e
 }
 
 // group is the text of a group, whose parts are joined as they were; root is the
@@ -385,6 +412,8 @@ func (w *writer) says(n *node, p Phrase, path string) string {
 	told, subject := len(w.problems), p.Subject.Text
 	if !strings.HasPrefix(subject, "span(") {
 		subject = w.operand(subject, path+".subject")
+	} else if whole, _ := w.piece(subject+" overlaps :p", path+".subject"); !strings.HasSuffix(whole, subject+" overlaps :p") {
+		return w.fail(path+".subject", "no_subject", "The condition says something, but not of what.", "Write span(start, end).")
 	}
 	if c.Takes == None {
 		return subject + " " + c.Comparison
@@ -416,12 +445,8 @@ func (w *writer) says(n *node, p Phrase, path string) string {
 
 // operand is an expression as it can stand beside a comparison.
 func (w *writer) operand(text, path string) string {
-	e, problems := criteria.Parse(text)
-	if len(problems) > 0 {
-		for _, problem := range problems {
-			problem.Field = strings.TrimPrefix(path, ".")
-			w.problems = append(w.problems, problem)
-		}
+	text, e := w.piece(text, path)
+	if e == nil {
 		return ""
 	}
 	return criteria.AsOperand(text, e)

@@ -29,8 +29,9 @@ type Counted struct {
 	Open bool
 }
 
-// Counts makes the statement that counts, however many conditions there are. What is
-// asked of groups is not counted, and of related records the whole condition is.
+// Counts makes the statement that counts, however many conditions there are; beyond
+// mostCounted it counts none of them. What is asked of groups is not counted, and of
+// related records the whole condition is.
 func (p Planner) Counts(values parameter.Values) Counts {
 	b := p.binder(values)
 	c := Counts{Statement: Statement{DateIndex: -1, Aggregates: []Expr{Aggregate{Name: "count"}}}}
@@ -58,8 +59,15 @@ func (p Planner) Counts(values parameter.Values) Counts {
 	for i, e := range criteria.Conditions(b.compiled.Criteria) {
 		visit(e, strconv.Itoa(i), true)
 	}
+	if len(c.Statement.GroupBy) > mostCounted {
+		c.Statement.GroupBy, c.Conditions = nil, nil
+	}
 	return c
 }
+
+// mostCounted is how many conditions are counted at the most: databases take a few
+// hundred values in a row, and nobody reads more counts than that.
+const mostCounted = 200
 
 // AfterMany makes a statement that gives a row where the table of the query has more
 // than some number of records.

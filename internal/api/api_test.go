@@ -157,6 +157,7 @@ var calls = []struct {
 	{"write-criteria", "POST", "/criteria/write", `{"content":"kind: query\nname: few\ncriteria: name = 'A'\n","condition":{"kind":"all","parts":[{"kind":"any"}]}}`, 422, `"code":"empty_group"`},
 	{"count-criteria", "POST", "/criteria/counts", `{"content":"kind: query\nname: few\nsource: navigation\nfrom: locks\nparameters: [{name: region, kind: text}]\ncolumns: [name]\ncriteria: region = :region and name >= 'H' and (name = 'Osier Bend' or not name < 'P') and count of passages > 0\n"}`, 200, `{"records":14,"conditions":[{"id":"0","open":true,"left":14},{"id":"1","alone":11,"left":11},{"id":"2","alone":4,"left":4},{"id":"2.0","alone":1},{"id":"2.1","alone":3},{"id":"2.1.0","alone":11},{"id":"3","alone":14,"left":4}]}`},
 	{"count-criteria", "POST", "/criteria/counts", `{"content":"kind: query\nname: few\nsource: navigation\nfrom: locks\ncolumns: [nme]\n"}`, 422, "nme"},
+	{"count-criteria", "POST", "/criteria/counts", `{"content":"kind: query\nname: few\nsource: navigation\nfrom: locks\ncolumns: [name]\ncriteria: ` + strings.Repeat("id > 0 and ", 300) + `id > 0\n"}`, 200, `{"records":14,"conditions":[]}`},
 	{"list-comparisons", "GET", "/criteria/comparisons", "", 200, `{"comparison":"within","words":"is within","takes":"period"}`},
 	{"list-values", "GET", "/sources/navigation/tables/passages/columns/direction/values", "", 200, `[{"value":"downstream","count":`},
 	{"list-values", "GET", "/sources/navigation/tables/locks/columns/name/values?search=osier", "", 200, `[{"value":"Osier Bend","count":1}]`},

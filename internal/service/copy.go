@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"errors"
 	"fmt"
 
 	"pikegate/core/definition"
@@ -62,9 +61,8 @@ func (s *Service) Copy(ctx context.Context, who identity.Actor, kind, name, to s
 // ownQuery tells whether a report is the only one that uses its query, as far as its
 // author sees, and may write such a query.
 func (s *Service) ownQuery(ctx context.Context, who identity.Actor, report *definition.Report) bool {
-	var missing *NotFound
 	content, _, err := s.Definition(ctx, who, "query", report.Query, 0)
-	if errors.As(err, &missing) || err != nil {
+	if err != nil {
 		return false
 	}
 	documents, err := decoded(content)

@@ -78,6 +78,15 @@ export class Work {
 	/** Counts the changes of conditions: what the service writes of one before the last is not taken. */
 	#asked = 0;
 
+	/** Goes on with what was saved under a kind and name just now; whether it is that. */
+	goesOn(kind: string, name: string): boolean {
+		const main = this.report ?? this.query;
+		if (this.saved === undefined || main?.kind !== kind || main.name !== name) return false;
+		this.#key = `${draftsOf()}build/${kind}/${name}`;
+		this.check();
+		return true;
+	}
+
 	/** Opens what is kept under a kind and name; of a report its query as well. */
 	async open(kind: string, name: string) {
 		const key = `${draftsOf()}build/${kind}/${name}`;
@@ -155,6 +164,7 @@ export class Work {
 	#show(parts: Part[]) {
 		this.parts = parts;
 		this.#keep();
+		this.#abort?.abort(); // what is asked is of a text that is no more
 		clearTimeout(this.#timer);
 		this.#timer = setTimeout(() => this.check(), 200) as unknown as number;
 	}
@@ -261,6 +271,7 @@ export class Work {
 		};
 		const conditions = query
 			? readCriteria(query.text, abort.signal).then((tree) => {
+					if (this.query !== query) return; // of a text that is no more
 					if (this.#wished && this.tree?.criteria.trimEnd() === tree.criteria.trimEnd()) return;
 					this.tree = tree;
 					this.#wished = false;

@@ -78,8 +78,9 @@
 		const [kind, name, fresh, fields] = [params.kind, params.name, isNew, router.querystring ?? ''];
 		untrack(async () => {
 			said = '';
-			if (!fresh) return work.open(kind, name);
+			if (!fresh) return work.goesOn(kind, name) || work.open(kind, name);
 			const wanted = new URLSearchParams(fields);
+			if (!wanted.get('table')) return; // the address is about to be another
 			try {
 				const begun = Work.begun(fields)
 					? ''

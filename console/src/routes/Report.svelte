@@ -258,7 +258,7 @@
 				{/each}
 				<span class="ml-auto flex items-center gap-2">
 					{#if stale && !renews}<span class="muted text-[13px]">Answers changed</span>{/if}
-					<label class="muted flex items-center gap-1.5 text-[13px]"
+					<label class="muted flex min-h-8 items-center gap-1.5 text-[13px] max-sm:min-h-11"
 						><input
 							type="checkbox"
 							name="renews"

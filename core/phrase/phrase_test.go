@@ -158,7 +158,8 @@ func TestWrite(t *testing.T) {
 		{"a comment in a piece of text takes in nothing", "", "((a = 1 or b = 2) and meets m and (any passages where c = 3))\nand d + 1 >= e + 2\nand f = 4", func(p *phrase.Phrase) {
 			p.Parts = append(p.Parts,
 				phrase.Phrase{Kind: phrase.All, Parts: []phrase.Phrase{
-					{Kind: phrase.Free, Text: "-- x\na = 1 or b = 2 -- y"}, {Kind: phrase.Meets, Text: "m -- z"},
+					{Kind: phrase.Free, Text: "-- x\na = 1 or b = 2 -- y"},
+					{Kind: phrase.Meets, Text: "m -- z"},
 					{Kind: phrase.Related, Text: "any passages -- w", Parts: []phrase.Phrase{says("c", catalog.Integer, "=", fixed("3"))}},
 				}},
 				says("d + 1 -- v", catalog.Integer, ">=", phrase.Value{From: phrase.Worked, Text: "e + 2 -- u"}),
@@ -195,7 +196,8 @@ func TestRefused(t *testing.T) {
 		{Kind: phrase.Free, Text: "a = "},
 		{Kind: phrase.Free, Text: " "},
 		{Kind: "perhaps"},
-		{Kind: phrase.Related, Text: "toll > 3"}, {Kind: phrase.Related, Text: "any x where y"},
+		{Kind: phrase.Related, Text: "toll > 3"},
+		{Kind: phrase.Related, Text: "any x where y"},
 		{Kind: phrase.All, Parts: []phrase.Phrase{{Kind: phrase.Meets, Text: "1"}, {Kind: phrase.Any, Not: true}}},
 	}})
 	var found []string

@@ -72,12 +72,9 @@ func Report(w Wanted) (Made, diag.Problems) {
 	}
 	m := maker{Wanted: w, table: table}
 	made := Made{Name: m.name(), Dates: m.dates(), LeftOut: []string{}}
-	var on *catalog.Column
-	if len(made.Dates) > 0 {
-		on = column(table, made.Dates[0].Column)
-	}
+	at := 0
 	if w.On != "" {
-		at := slices.IndexFunc(made.Dates, func(d Date) bool { return strings.EqualFold(d.Column, w.On) })
+		at = slices.IndexFunc(made.Dates, func(d Date) bool { return strings.EqualFold(d.Column, w.On) })
 		if at < 0 {
 			var names []string
 			for _, d := range made.Dates {
@@ -89,10 +86,11 @@ func Report(w Wanted) (Made, diag.Problems) {
 			}
 			return Made{}, diag.Problems{p}
 		}
-		on = column(table, made.Dates[at].Column)
 	}
-	for i := range made.Dates {
-		made.Dates[i].Asked = on != nil && made.Dates[i].Column == on.Name
+	var on *catalog.Column
+	if at < len(made.Dates) {
+		made.Dates[at].Asked = true
+		on = column(table, made.Dates[at].Column)
 	}
 	m.columns(on)
 	made.LeftOut = append(made.LeftOut, m.leftOut...)
@@ -120,11 +118,28 @@ func (m *maker) name() string {
 	if m.Taken == nil {
 		return name
 	}
-	free := name
-	for n := 2; m.Taken(free); n++ {
-		free = fmt.Sprintf("%s-%d", name, n)
+	return free(name, "-", m.Taken)
+}
+
+// free is a name, with a number after it where it is taken.
+func free(name, joint string, taken func(name string) bool) string {
+	made := name
+	for n := 2; taken(made); n++ {
+		made = fmt.Sprintf("%s%s%d", name, joint, n)
 	}
-	return free
+	return made
+}
+
+// names are those that are taken, whatever their case.
+type names map[string]bool
+
+func (n names) has(name string) bool { return n[strings.ToLower(name)] }
+
+// take gives a name, or one like it that is not taken.
+func (n names) take(name string) string {
+	made := free(name, "_", n.has)
+	n[strings.ToLower(made)] = true
+	return made
 }
 
 // kebab writes a name in lower-case words joined by dashes.
@@ -206,16 +221,8 @@ func (m *maker) dates() []Date {
 // what that record is called; the key and the date asked about are among them however
 // many there are.
 func (m *maker) columns(on *catalog.Column) {
-	names := map[string]bool{}
-	unique := func(name string) string {
-		free := name
-		for n := 2; names[strings.ToLower(free)]; n++ {
-			free = fmt.Sprintf("%s_%d", name, n)
-		}
-		names[strings.ToLower(free)] = true
-		return free
-	}
-	aliases := map[string]bool{strings.ToLower(m.table.Own()): true}
+	shown, aliases := names{}, names{}
+	aliases.take(m.table.Own())
 	room := MostColumns
 	for _, c := range m.table.Columns {
 		if m.must(c, on) {
@@ -235,23 +242,20 @@ func (m *maker) columns(on *catalog.Column) {
 			room--
 		}
 		if reference, other, called := m.leads(c); called != nil {
-			name := strings.TrimRight(regexp.MustCompile(`(?i)(_?id|_?no|_?nr|_?key)$`).ReplaceAllString(c.Name, ""), "_")
+			name := strings.TrimRight(pointing.ReplaceAllString(c.Name, ""), "_")
 			if name == "" {
 				name = other.Own()
 			}
 			alias := catalog.Unqualified(other.Name)
-			if aliases[strings.ToLower(alias)] {
+			if aliases.has(alias) {
 				alias = name
 			}
-			for n := 2; aliases[strings.ToLower(alias)]; n++ {
-				alias = fmt.Sprintf("%s_%d", name, n)
-			}
-			aliases[strings.ToLower(alias)] = true
+			alias = aliases.take(alias)
 			m.joins = append(m.joins, m.join(c, reference, other, alias))
-			m.shown = append(m.shown, fmt.Sprintf("  - {name: %s, value: %s}\n", scalar(unique(name)), scalar(written(alias, called.Name))))
+			m.shown = append(m.shown, fmt.Sprintf("  - {name: %s, value: %s}\n", scalar(shown.take(name)), scalar(written(alias, called.Name))))
 			continue
 		}
-		if name := unique(c.Name); name != c.Name {
+		if name := shown.take(c.Name); name != c.Name {
 			m.shown = append(m.shown, fmt.Sprintf("  - {name: %s, value: %s}\n", scalar(name), scalar(written("", c.Name))))
 		} else {
 			m.shown = append(m.shown, "  - "+scalar(written(m.ambiguous(c.Name), c.Name))+"\n")
@@ -273,6 +277,9 @@ func (m *maker) ambiguous(name string) string {
 	}
 	return ""
 }
+
+// pointing is what ends the name of a column that names a record of another table.
+var pointing = regexp.MustCompile(`(?i)(_?id|_?no|_?nr|_?key)$`)
 
 // callings are the columns by which people call a record.
 var callings = []string{"name", "title", "label", "full_name", "display_name", "description", "code", "number"}

@@ -330,7 +330,7 @@ func TestEditsAgree(t *testing.T) {
 		for range 1 + r.IntN(3) {
 			kept := r.edit(&p)
 			made, problems := phrase.Write(text, p)
-			require.Empty(t, problems, "%s\n%s\n%s", text, said(p), made)
+			require.Empty(t, problems, "%s\n%s", text, said(p))
 			again := read(t, made)
 			require.Equal(t, said(plain(p)), said(plain(again)), "%s\n→\n%s", text, made)
 			if kept {

@@ -35,7 +35,7 @@ func Write(text string, root Phrase) (string, diag.Problems) {
 	}
 	if len(root.Parts) > 0 {
 		if _, problems := criteria.Parse(made); len(problems) > 0 {
-			return made, problems
+			return "", problems
 		}
 	}
 	return made, nil
@@ -88,7 +88,7 @@ func alike(n *node, p Phrase) bool {
 		slices.Equal(n.Values, p.Values) && (n.Subject == nil) == (p.Subject == nil) && (n.Subject == nil || n.Subject.Text == p.Subject.Text)
 }
 
-// fit is the text of a phrase, and whether it can stand where it is put as it is.
+// fit is the text of a condition as it can stand where it is put.
 type fit func(text string, e criteria.Expr) string
 
 // phrase is the text of a phrase in its place.
@@ -239,9 +239,9 @@ func (w *writer) frame(n *node, p Phrase, root, alone bool) (opening, closing st
 	held := ""
 	if n != nil && !root { // a comment after "not", or before the parenthesis closes
 		for _, frame := range []string{w.text[n.at.Start:n.parts[0].at.Start], w.text[n.parts[len(n.parts)-1].at.End:n.at.End]} {
-			for _, line := range strings.Split(frame, "\n") {
-				if i := strings.Index(line, "--"); i >= 0 && !strings.HasPrefix(strings.TrimSpace(frame), line[i:]) {
-					held += strings.TrimSpace(line[i:]) + "\n"
+			for _, comment := range commentsIn(frame) {
+				if !strings.HasPrefix(strings.TrimSpace(frame), comment) {
+					held += comment + "\n"
 				}
 			}
 		}
@@ -371,13 +371,7 @@ type comments struct{ before, after string }
 func commentsOf(text string, n *node, at int) (c comments) {
 	if at > 0 {
 		_, rest := splitComment(text[n.parts[at-1].at.End:n.parts[at].at.Start])
-		var lines []string
-		for _, line := range strings.Split(rest, "\n") {
-			if i := strings.Index(line, "--"); i >= 0 {
-				lines = append(lines, strings.TrimSpace(line[i:]))
-			}
-		}
-		c.before = strings.Join(lines, "\n")
+		c.before = strings.Join(commentsIn(rest), "\n")
 	}
 	switch {
 	case at+1 < len(n.parts):
@@ -386,6 +380,16 @@ func commentsOf(text string, n *node, at int) (c comments) {
 		c.after, _ = splitComment(text[n.parts[at].at.End:n.at.End])
 	}
 	return c
+}
+
+// commentsIn are the comments of a text that holds no quotes, line by line.
+func commentsIn(text string) (found []string) {
+	for _, line := range strings.Split(text, "\n") {
+		if i := strings.Index(line, "--"); i >= 0 {
+			found = append(found, strings.TrimSpace(line[i:]))
+		}
+	}
+	return found
 }
 
 // splitComment takes the comment off that ends the first line.
@@ -418,7 +422,11 @@ func (w *writer) says(n *node, p Phrase, path string) string {
 	if c.Takes == None {
 		return subject + " " + c.Comparison
 	}
-	if wanted := map[Takes]int{Two: 2}[c.Takes]; len(p.Values) < max(wanted, 1) || c.Takes != Many && len(p.Values) > max(wanted, 1) {
+	least := 1
+	if c.Takes == Two {
+		least = 2
+	}
+	if len(p.Values) < least || len(p.Values) > least && c.Takes != Many {
 		return w.fail(path, "wrong_number_of_values", fmt.Sprintf("%q needs %s.", c.Words, map[Takes]string{One: "one value", APeriod: "one period", Two: "two values", Many: "at least one value"}[c.Takes]), "Fill in what is missing, or take away what is too much.")
 	}
 	var values []string
@@ -487,12 +495,8 @@ func (w *writer) literal(text string, c Operator, t catalog.Type, path string) s
 	quoted := "'" + strings.ReplaceAll(text, "'", "''") + "'"
 	switch {
 	case t.IsDate() || t == Span || c.Takes == APeriod:
-		if _, problems := period.Parse(text); len(problems) > 0 {
-			for _, problem := range problems {
-				problem.Field = strings.TrimPrefix(path, ".")
-				w.problems = append(w.problems, problem)
-			}
-		}
+		_, problems := period.Parse(text)
+		w.told(path, problems)
 		return quoted
 	case t.IsNumber():
 		if number, err := decimal.NewFromString(text); err != nil || len(text) > 40 || strings.ContainsAny(text, "eE") {

@@ -88,8 +88,7 @@ func (s *Server) asProblem(err error) *Document {
 		return problemOf(http.StatusGatewayTimeout, diag.Problem{Code: string(failure.Code), Message: failure.Message, Hint: "Ask for a shorter period, or for an index on what is asked."})
 	case errors.As(err, &failure):
 		return problemOf(http.StatusBadGateway, diag.Problem{Code: string(failure.Code), Message: failure.Message, Hint: failure.Hint})
-	}
-	if errors.Is(err, context.Canceled) {
+	case errors.Is(err, context.Canceled):
 		return problemOf(http.StatusServiceUnavailable, diag.Problem{
 			Code: "request_ended", Message: "The request was ended before it was answered: whoever asked was signed out, or the service stops.", Hint: "Ask again; sign in first if that is asked for.",
 		})

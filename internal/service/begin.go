@@ -2,8 +2,6 @@ package service
 
 import (
 	"context"
-	"strconv"
-	"strings"
 	"time"
 
 	"pikegate/core/begin"
@@ -78,17 +76,9 @@ func (s *Service) held(ctx context.Context, who identity.Actor, source string, o
 
 // dayOf is the day that a date or date-time begins with, as extents are written.
 func dayOf(text string) (civil.Date, bool) {
-	day, _, _ := strings.Cut(strings.ReplaceAll(text, " ", "T"), "T")
-	parts := strings.Split(day, "-")
-	if len(parts) != 3 {
+	day, err := time.Parse(time.DateOnly, text[:min(len(text), len(time.DateOnly))])
+	if err != nil {
 		return 0, false
 	}
-	var n [3]int
-	for i, part := range parts {
-		var err error
-		if n[i], err = strconv.Atoi(part); err != nil {
-			return 0, false
-		}
-	}
-	return civil.DateOf(n[0], n[1], n[2]), true
+	return civil.DateOf(day.Year(), int(day.Month()), day.Day()), true
 }

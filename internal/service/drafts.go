@@ -168,16 +168,22 @@ func (s *Service) FirstResults(ctx context.Context, who identity.Actor, content 
 	if err := authors(who); err != nil {
 		return output.Result{}, err
 	}
-	documents, err := decoded(content)
-	if err != nil {
-		return output.Result{}, err
-	}
-	if err := mayWrite(who, documents); err != nil {
-		return output.Result{}, err
-	}
-	job, err := s.relaxed(ctx, who, documents[0], definition.NewSet(documents, s.library(ctx, who, true)))
+	job, err := s.written(ctx, who, content)
 	if err != nil {
 		return output.Result{}, err
 	}
 	return runner.Sample(ctx, job, most)
+}
+
+// written is the job of the first of some definitions that are being written, for who may
+// write them.
+func (s *Service) written(ctx context.Context, who identity.Actor, content string) (runner.Job, error) {
+	documents, err := decoded(content)
+	if err != nil {
+		return runner.Job{}, err
+	}
+	if err := mayWrite(who, documents); err != nil {
+		return runner.Job{}, err
+	}
+	return s.relaxed(ctx, who, documents[0], definition.NewSet(documents, s.library(ctx, who, true)))
 }

@@ -110,42 +110,29 @@ func (s *Service) criteriaOf(ctx context.Context, who identity.Actor, documents 
 			e = compiled.Criteria
 		}
 	case *definition.Criterion:
-		tables = s.tableNamed(ctx, who, d.On, "", e, d.Parameters)
+		tables = s.tableAlone(ctx, who, d.On, "", e, d.Parameters)
 	case *definition.RowRule:
-		tables = s.tableNamed(ctx, who, d.On, d.Source, e, nil)
+		tables = s.tableAlone(ctx, who, d.On, d.Source, e, nil)
 	}
 	out.Condition = phrase.Read(text, e, namingOf(append(tables, criteria.RelatedTables(e)...), columns))
 	return out, ctx.Err()
 }
 
-// tableNamed is a table by itself, with the names of a condition on it resolved; of any
-// source that has it, where none is named.
-func (s *Service) tableNamed(ctx context.Context, who identity.Actor, name, source string, e criteria.Expr, questions []definition.Question) []criteria.Table {
-	d, err := s.directory(ctx)
-	if err != nil {
+// tableAlone is a table by itself, with the names of a condition on it resolved.
+func (s *Service) tableAlone(ctx context.Context, who identity.Actor, name, source string, e criteria.Expr, questions []definition.Question) []criteria.Table {
+	catalogue, t, ok := s.tableNamed(ctx, who, name, source)
+	if !ok {
 		return nil
 	}
-	for _, known := range d.sources {
-		if source != "" && known != source || !who.MayOn(identity.Read, known) {
-			continue
-		}
-		o, err := s.source(ctx, known, false)
-		if err != nil {
-			continue
-		}
-		if t, ok := o.known.Load().Table(name); ok {
-			scope := criteria.Scope{Tables: []criteria.Table{{Alias: t.Name, Table: t}}, Related: o.known.Load().Table}
-			for _, q := range questions {
-				p := q.Parameter()
-				scope.Questions = append(scope.Questions, criteria.Question{Name: p.Name, Type: catalog.Type(p.Kind), Many: p.Many})
-			}
-			if e != nil {
-				_ = criteria.ResolveCondition("", e, scope) // what is wrong is told by the check
-			}
-			return scope.Tables
-		}
+	scope := criteria.Scope{Tables: []criteria.Table{{Alias: t.Name, Table: t}}, Related: catalogue.Table}
+	for _, q := range questions {
+		p := q.Parameter()
+		scope.Questions = append(scope.Questions, criteria.Question{Name: p.Name, Type: catalog.Type(p.Kind), Many: p.Many})
 	}
-	return nil
+	if e != nil {
+		_ = criteria.ResolveCondition("", e, scope) // what is wrong is told by the check
+	}
+	return scope.Tables
 }
 
 // namingOf says what people read for what conditions are about: what stands above a
@@ -191,15 +178,7 @@ func (s *Service) CountConditions(ctx context.Context, who identity.Actor, conte
 	if err := authors(who); err != nil {
 		return wire.ConditionCounts{}, err
 	}
-	documents, err := decoded(content)
-	if err != nil {
-		return wire.ConditionCounts{}, err
-	}
-	if err := mayWrite(who, documents); err != nil {
-		return wire.ConditionCounts{}, err
-	}
-	set := definition.NewSet(documents, s.library(ctx, who, true))
-	job, err := s.relaxed(ctx, who, documents[0], set)
+	job, err := s.written(ctx, who, content)
 	if err != nil {
 		return wire.ConditionCounts{}, err
 	}

@@ -53,19 +53,17 @@ func (s *Service) words(ctx context.Context, who identity.Actor, d definition.Do
 			}
 		}
 	case *definition.Criterion:
-		out = append(out, s.wordsOn(ctx, who, d.On)...)
+		if _, t, ok := s.tableNamed(ctx, who, d.On, ""); ok {
+			columns("", t)
+		}
 		for _, q := range d.Parameters {
 			out = append(out, word(":"+q.Name, "question", q.Kind))
 		}
 	case *definition.RowRule:
-		if who.MayOn(identity.Read, d.Source) {
-			if o, err := s.source(ctx, d.Source, false); err == nil {
-				if t, ok := o.known.Load().Table(d.On); ok {
-					columns("", t)
-					for _, other := range related(o.known.Load(), []criteria.Table{{Alias: t.Name, Table: t}}) {
-						columns(other.Own(), other)
-					}
-				}
+		if catalogue, t, ok := s.tableNamed(ctx, who, d.On, d.Source); ok {
+			columns("", t)
+			for _, other := range related(catalogue, []criteria.Table{{Alias: t.Name, Table: t}}) {
+				columns(other.Own(), other)
 			}
 		}
 		for _, name := range s.attributeNames(ctx, who) {
@@ -116,32 +114,27 @@ func related(catalogue *catalog.Source, tables []criteria.Table) (out []catalog.
 	return out
 }
 
-// wordsOn lists the columns of a table of whatever source has it: a criterion
-// names no source.
-func (s *Service) wordsOn(ctx context.Context, who identity.Actor, table string) []wire.Word {
+// tableNamed finds a table of a source that somebody may read; of any that has it, where
+// none is named: a criterion names no source.
+func (s *Service) tableNamed(ctx context.Context, who identity.Actor, name, source string) (*catalog.Source, catalog.Table, bool) {
 	d, err := s.directory(ctx)
 	if err != nil {
-		return nil
+		return nil, catalog.Table{}, false
 	}
-	for _, name := range d.sources {
-		if !who.MayOn(identity.Read, name) {
+	for _, known := range d.sources {
+		if source != "" && known != source || !who.MayOn(identity.Read, known) {
 			continue
 		}
-		o, err := s.source(ctx, name, false)
+		o, err := s.source(ctx, known, false)
 		if err != nil {
 			continue
 		}
-		for _, t := range o.known.Load().Tables {
-			if strings.EqualFold(t.Name, table) {
-				var out []wire.Word
-				for _, c := range t.Columns {
-					out = append(out, word(c.Name, "column", string(c.Type)))
-				}
-				return out
-			}
+		catalogue := o.known.Load()
+		if t, ok := catalogue.Table(name); ok {
+			return catalogue, t, true
 		}
 	}
-	return nil
+	return nil, catalog.Table{}, false
 }
 
 // attributeNames are those that users have, for who administers them.

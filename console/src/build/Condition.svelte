@@ -103,7 +103,7 @@
 	}
 	const joinWords = $derived(
 		phrase.kind === 'related'
-			? `there ${/^(no|at most|exactly)\b/.test(phrase.text ?? '') ? 'are' : 'are'} ${phrase.text}`
+			? `there are ${phrase.text}`
 			: phrase.kind === 'any'
 				? phrase.not
 					? 'none of'

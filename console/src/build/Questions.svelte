@@ -1,6 +1,6 @@
 <script lang="ts">
 	// The questions as people meet them, in order; each is edited where it stands.
-	import type { Value } from '../draft/definition';
+	import { fieldsOf, textOf, type Value } from '../draft/definition';
 	import SchemaForm, { type Drafting } from '../draft/SchemaForm.svelte';
 	import type { Schema } from '../draft/schema-form';
 	import type { Asked } from './building';
@@ -26,8 +26,6 @@
 	} = $props();
 
 	let opened = $state('');
-	const fieldsOf = (v: Value | undefined) => (v && typeof v === 'object' && !Array.isArray(v) ? v : {});
-	const text = (v: Value | undefined) => (typeof v === 'string' ? v : '');
 	const kinds: Record<string, string> = {
 		period: 'A start and an end date, both days in full.',
 		date: 'One day.',
@@ -44,17 +42,20 @@
 		const limits = fieldsOf(fields.limits);
 		const choices = fieldsOf(fields.choices);
 		const said: string[] = [];
-		const from = text(choices.column) || text(choices.query) || (Array.isArray(choices.listed) ? 'a list' : '');
+		const from = textOf(choices.column) || textOf(choices.query) || (Array.isArray(choices.listed) ? 'a list' : '');
 		if (from) said.push(`${q.many ? 'Several' : 'One'} of the values of ${from}.`);
 		else said.push((q.many ? 'Several: ' : '') + (kinds[q.kind] ?? ''));
-		if (text(limits.earliest) || text(limits.latest))
+		if (textOf(limits.earliest) || textOf(limits.latest))
 			said.push(
-				[text(limits.earliest) && `From ${text(limits.earliest)}`, text(limits.latest) && `to ${text(limits.latest)}`]
+				[
+					textOf(limits.earliest) && `From ${textOf(limits.earliest)}`,
+					textOf(limits.latest) && `to ${textOf(limits.latest)}`,
+				]
 					.filter(Boolean)
 					.join(' ') + '.',
 			);
-		if (text(limits.longest)) said.push(`At most ${text(limits.longest)}.`);
-		const unless = Array.isArray(fields.default) ? fields.default.map(text).join(', ') : text(fields.default);
+		if (textOf(limits.longest)) said.push(`At most ${textOf(limits.longest)}.`);
+		const unless = Array.isArray(fields.default) ? fields.default.map(textOf).join(', ') : textOf(fields.default);
 		if (unless) said.push(`Unless answered: ${unless}.`);
 		else if (fields.required !== true) said.push('Left blank: any.');
 		if (quick[q.name]?.length) said.push(`Suggests ${quick[q.name]!.join(', ')}.`);

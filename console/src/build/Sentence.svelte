@@ -1,10 +1,10 @@
 <script lang="ts">
 	// The sentence that the service reads back, every part of which can be changed.
 	import type { Path, Value } from '../draft/definition';
-	import { add, move, set } from '../draft/definition';
+	import { add, itemsOf, move, set, textOf } from '../draft/definition';
 	import { orderOf, type Schema } from '../draft/schema-form';
 	import type { Phrase } from '../lib/api';
-	import { labelled, lowered, type Building } from './building';
+	import { columnsOf, labelled, lowered, tablesOf, type Building } from './building';
 	import Choice from './Choice.svelte';
 	import Condition, { Pointing } from './Condition.svelte';
 	import Panel from './Panel.svelte';
@@ -36,20 +36,10 @@
 
 	const value = $derived(work.reading.value ?? {});
 	const order = $derived(schema ? orderOf(schema) : []);
-	const textOf = (v: Value | undefined) => (typeof v === 'string' ? v : '');
-	const list = (field: string) => (Array.isArray(value[field]) ? (value[field] as Value[]) : []);
-	const fieldOf = (v: Value, field: string) =>
-		typeof v === 'object' && !Array.isArray(v) ? textOf((v as Record<string, Value>)[field]) : '';
-	const columns = $derived(
-		list('columns').map((c) => {
-			const written = typeof c === 'string' ? c : fieldOf(c, 'value');
-			const name = typeof c === 'string' ? c.replaceAll('"', '').split('.').pop()! : fieldOf(c, 'name') || written;
-			return { name, value: written, label: fieldOf(c, 'label') || labelled(name), format: fieldOf(c, 'format') };
-		}),
-	);
+	const columns = $derived(columnsOf(value));
 	const isSQL = $derived(textOf(value.sql) !== '');
 	const sorts = $derived(
-		list('sort').map((s) => {
+		itemsOf(value.sort).map((s) => {
 			const [, by, direction = '', rest = ''] = /^(.*?)(?:\s+(ascending|descending))?(\s+blanks first)?$/.exec(
 				textOf(s),
 			)!;
@@ -67,14 +57,7 @@
 		if (type === 'integer' || type === 'decimal') return descending ? 'the largest first' : 'the smallest first';
 		return descending ? 'from Z to A' : 'from A to Z';
 	};
-	const problems = $derived(
-		work.problems.filter(
-			(p) =>
-				p.source !== undefined &&
-				p.source.trimEnd() === work.tree?.criteria.trimEnd() &&
-				/criteria$/.test(p.field ?? ''),
-		),
-	);
+	const problems = $derived(work.problems.filter((p) => work.inCriteria(p)));
 
 	const close = () => (pointing.opened = '');
 	const back = () => {
@@ -87,7 +70,7 @@
 
 	/** A column as it stands in the list, one of its fields changed. */
 	function describe(i: number, field: 'label' | 'name' | 'format', text: string) {
-		const c = list('columns')[i]!;
+		const c = itemsOf(value.columns)[i]!;
 		const now = columns[i]!;
 		if (typeof c !== 'string') return put(['columns', i, field], text || undefined);
 		if (!text || text === (field === 'name' ? now.name : '')) return;
@@ -128,9 +111,9 @@
 	/** TABLE.COLUMN, for a column of the tables of the query. */
 	function columnOf(text: string): string {
 		const bare = text.replaceAll('"', '');
-		const [table, column] = bare.includes('.') ? bare.split(/\.(?=[^.]*$)/) : [textOf(value.from), bare];
-		const joined = list('joins').find((j) => (fieldOf(j, 'as') || fieldOf(j, 'table')) === table);
-		return `${joined ? fieldOf(joined, 'table') : table}.${column}`;
+		const [as, column] = bare.includes('.') ? bare.split(/\.(?=[^.]*$)/) : [undefined, bare];
+		const tables = tablesOf(value);
+		return `${(as === undefined ? tables[0] : tables.find((t) => t.as === as))?.table ?? as}.${column}`;
 	}
 	const criteria = $derived((work.found?.words ?? []).filter((w) => w.kind === 'criterion'));
 	const options = $derived([
@@ -182,7 +165,8 @@
 									value={c.value}
 									onchange={(e) => {
 										const text = e.currentTarget.value.trim();
-										if (typeof list('columns')[i] === 'string') put(['columns', i], { name: c.name, value: text });
+										if (typeof itemsOf(value.columns)[i] === 'string')
+											put(['columns', i], { name: c.name, value: text });
 										else put(['columns', i, 'value'], text);
 									}}
 								/></label

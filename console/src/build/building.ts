@@ -1,6 +1,6 @@
 // What every part of the page of a report needs to know and to do.
 import type { Operator, Phrase, PhraseValue } from '../lib/api';
-import type { Value } from '../draft/definition';
+import { fieldsOf, itemsOf, textOf, type Value } from '../draft/definition';
 
 /** A column that something can be said of. */
 export type Subject = { text: string; type: string; label: string };
@@ -39,28 +39,53 @@ export function valueWords(v: PhraseValue, questions: Asked[]): string {
 	return v.text || '…';
 }
 
-/** The questions of a query's fields. */
-export function questionsOf(value: { [field: string]: Value } | undefined, ask: Value | undefined): Asked[] {
-	const list = Array.isArray(value?.parameters) ? value.parameters : [];
-	const wording: Record<string, string> = {};
-	for (const item of Array.isArray(ask) ? ask : [])
-		if (item && typeof item === 'object' && !Array.isArray(item))
-			for (const [name, said] of Object.entries(item))
-				if (said && typeof said === 'object' && !Array.isArray(said) && typeof said.label === 'string')
-					wording[name] = said.label;
-	return list.flatMap((q) => {
-		if (!q || typeof q !== 'object' || Array.isArray(q)) return [];
-		const text = (field: string) => (typeof q[field] === 'string' ? (q[field] as string) : '');
-		const name = text('name') || text('use');
+/** The fields of a query or a report. */
+type Fields = { [field: string]: Value } | undefined;
+
+/** What a report says of each question: its label, the answers it suggests. */
+export const wordingOf = (report: Fields) =>
+	Object.fromEntries(itemsOf(report?.ask).flatMap((item) => Object.entries(fieldsOf(item)))) as Record<string, Value>;
+
+/** The questions of a query as a report asks them. */
+export function questionsOf(query: Fields, report: Fields): Asked[] {
+	const wording = wordingOf(report);
+	return itemsOf(query?.parameters).flatMap((item) => {
+		const q = fieldsOf(item);
+		const name = textOf(q.name) || textOf(q.use);
 		if (!name) return [];
 		return [
 			{
 				name,
-				label: wording[name] || text('label') || labelled(name),
-				kind: text('kind'),
+				label: textOf(fieldsOf(wording[name]).label) || textOf(q.label) || labelled(name),
+				kind: textOf(q.kind),
 				many: q.many === true,
-				shared: text('use') !== '',
+				shared: textOf(q.use) !== '',
 			},
 		];
 	});
+}
+
+/** A column of the result: its name, what it holds as written, and what people read. */
+export type Shown = { name: string; value: string; label: string };
+
+/** The columns of a query's result. */
+export const columnsOf = (query: Fields): Shown[] =>
+	itemsOf(query?.columns).map((c) => {
+		const fields = fieldsOf(c);
+		const value = textOf(c) || textOf(fields.value);
+		const name = textOf(c) ? value.replaceAll('"', '').split('.').pop()! : textOf(fields.name) || value;
+		return { name, value, label: textOf(fields.label) || labelled(name) };
+	});
+
+/** The tables of a query, by the names they have in it. */
+export function tablesOf(query: Fields): { table: string; as: string }[] {
+	const own = (table: string) => table.split('.').pop()!;
+	const from = textOf(query?.from);
+	return [
+		{ table: from, as: own(from) },
+		...itemsOf(query?.joins).map((j) => {
+			const table = textOf(fieldsOf(j).table);
+			return { table, as: textOf(fieldsOf(j).as) || own(table) };
+		}),
+	];
 }

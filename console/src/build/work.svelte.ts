@@ -19,7 +19,8 @@ import {
 	type Result,
 } from '../lib/api';
 import { rebased } from './tree';
-import { read, type Reading } from '../draft/definition';
+import { read, textOf, type Reading } from '../draft/definition';
+import { newerIn } from '../draft/standing';
 
 /** One document that is worked on. */
 export type Part = { kind: string; name: string; text: string };
@@ -34,8 +35,8 @@ export function partsOf(text: string, before: Part[]): Part[] {
 	return text.split(/^---[ \t]*\n/m).flatMap((piece, i) => {
 		if (!piece.trim()) return [];
 		const value = read(piece).value;
-		const said = (field: string) => (typeof value?.[field] === 'string' ? (value[field] as string) : '');
-		return [{ kind: said('kind') || before[i]?.kind || '', name: said('name') || before[i]?.name || '', text: piece }];
+		const [kind, name] = [textOf(value?.kind) || before[i]?.kind, textOf(value?.name) || before[i]?.name];
+		return [{ kind: kind ?? '', name: name ?? '', text: piece }];
 	});
 }
 
@@ -70,7 +71,7 @@ export class Work {
 	#bases: Record<string, number> = {};
 	#timer = 0;
 	#abort?: AbortController;
-	#writing: Promise<unknown> = Promise.resolve();
+	#writing: Promise<void> = Promise.resolve();
 	#pushedAt = 0;
 	/** Whether conditions are shown that are not in the text, and what was written last. */
 	#wished = false;
@@ -99,8 +100,8 @@ export class Work {
 				parts.unshift({ kind, name, text: kept.content });
 				return kept.content;
 			};
-			const query = read(await fetch(kind, name)).value?.query;
-			if (kind === 'report' && typeof query === 'string' && query) await fetch('query', query).catch(() => {});
+			const query = textOf(read(await fetch(kind, name)).value?.query);
+			if (kind === 'report' && query) await fetch('query', query).catch(() => {});
 			if (this.#key !== key) return; // the page has gone on
 			this.saved = joined(parts);
 			this.parts = parts;
@@ -203,9 +204,11 @@ export class Work {
 		this.#show(after);
 	}
 
-	/** Goes back to what was saved last. */
-	discard() {
-		if (this.saved !== undefined) this.take(partsOf(this.saved, this.parts));
+	/** Whether a problem is one of the conditions, which tell it themselves. */
+	inCriteria(p: Problem): boolean {
+		return (
+			/criteria$/.test(p.field ?? '') && p.source !== undefined && p.source.trimEnd() === this.tree?.criteria.trimEnd()
+		);
 	}
 
 	/** Changes the text of one document. */
@@ -213,8 +216,7 @@ export class Work {
 		const of = kind === 'report' ? this.report : this.query;
 		if (!of) return;
 		const text = change(of.text);
-		const value = read(text).value;
-		const name = typeof value?.name === 'string' && value.name ? value.name : of.name;
+		const name = textOf(read(text).value?.name) || of.name;
 		this.take(this.parts.map((p) => (p === of ? { ...p, text, name } : p)));
 	}
 
@@ -229,36 +231,32 @@ export class Work {
 	 * Changes the conditions: the service writes them into the text. What it does not
 	 * take stays in the sentence, with why.
 	 */
-	condition(tree: Phrase, put: (text: string, criteria: string) => string): Promise<boolean> {
+	condition(tree: Phrase, put: (text: string, criteria: string) => string) {
 		this.wish(tree);
 		const asked = ++this.#asked;
 		const write = async () => {
 			const query = this.query;
-			if (!query || asked !== this.#asked) return false; // one that came later has it all
+			if (!query || asked !== this.#asked) return; // one that came later has it all
 			const sent = this.#last ? rebased(tree, ...this.#last) : tree;
 			try {
 				const written = await writeCriteria(query.text, sent);
-				if (this.query !== query || asked !== this.#asked) return false; // it was changed meanwhile
+				if (this.query !== query || asked !== this.#asked) return; // it was changed meanwhile
 				const now = this.tree?.condition ?? tree;
 				this.#last = [sent, written.condition];
 				this.#wished = now !== tree;
 				this.refused = [];
 				this.tree = { ...written, condition: rebased(now === tree ? sent : now, sent, written.condition) };
 				this.edit('query', (text) => put(text, written.criteria));
-				return true;
 			} catch (e) {
 				if (e instanceof Refusal) this.refused = e.problems;
 				else this.failure = messageOf(e);
-				return false;
 			}
 		};
-		const done = this.#writing.then(write);
-		this.#writing = done;
-		return done;
+		this.#writing = this.#writing.then(write);
 	}
 
 	/** Asks the service for all that can be said; what was asked before is given up. */
-	async check(anyway = false) {
+	async check() {
 		clearTimeout(this.#timer);
 		this.#abort?.abort();
 		const abort = (this.#abort = new AbortController());
@@ -289,7 +287,7 @@ export class Work {
 			} else if (query?.kind !== 'query') {
 				this.without = 'Only queries and reports have rows.';
 			} else {
-				this.counted(anyway, abort);
+				this.counted(false, abort);
 				this.rows = await firstResults(forRows, abort.signal);
 				this.without = '';
 			}
@@ -337,14 +335,12 @@ export class Work {
 			this.#keep();
 			return true;
 		} catch (e) {
-			const newer: Record<string, number> = {};
-			if (e instanceof Refusal)
-				for (const p of e.problems)
-					if (p.code === 'draft_changed') {
-						const id = parts.map((part) => `${part.kind} ${part.name}`).find((id) => p.field?.startsWith(id));
-						if (id) newer[id] = Number(/revision (\d+)/.exec(p.message)?.[1]);
-					}
-			this.newer = newer;
+			const ids = parts.map((p) => `${p.kind} ${p.name}`);
+			this.newer = Object.fromEntries(
+				newerIn(e).flatMap(({ field, revision }) =>
+					ids.filter((id) => field.startsWith(id)).map((id) => [id, revision] as const),
+				),
+			);
 			this.failure = 'Not saved: ' + messageOf(e);
 			if (e instanceof Refusal && this.found) this.found = { ...this.found, problems: e.problems };
 			return false;

@@ -1,6 +1,6 @@
 <script lang="ts">
 	// A list of the form: items are added, removed and moved.
-	import type { Path, Value } from './definition';
+	import { fieldsOf, type Path, type Value } from './definition';
 	import { proposals } from './joins';
 	import SchemaForm, { type Drafting } from './SchemaForm.svelte';
 	import { full, isShort, shapeOf, spoken, type Schema } from './schema-form';
@@ -33,7 +33,6 @@
 	let fresh = $state(-1);
 	let added = $state('');
 
-	const fieldsOf = (v: Value) => (typeof v === 'object' && !Array.isArray(v) ? v : {});
 	/** What an item is called in its heading. */
 	function heading(v: Value, i: number): string {
 		if (typeof v !== 'object') return String(v) || `${i + 1}`;

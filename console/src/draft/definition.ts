@@ -27,6 +27,14 @@ export type Reading = {
 	trouble: string;
 };
 
+/** A value as a text, blank for what is none. */
+export const textOf = (v: Value | undefined) => (typeof v === 'string' ? v : '');
+/** The fields of a value, none for what has none. */
+export const fieldsOf = (v: Value | undefined): { [field: string]: Value } =>
+	v && typeof v === 'object' && !Array.isArray(v) ? v : {};
+/** The items of a value, none for what is no list. */
+export const itemsOf = (v: Value | undefined): Value[] => (Array.isArray(v) ? v : []);
+
 const printed = { lineWidth: 0, flowCollectionPadding: false } as const;
 
 function documentOf(text: string): Document.Parsed<ParsedNode> | undefined {
@@ -186,6 +194,15 @@ export function pathOf(field: string): Path {
 		.filter(Boolean)
 		.map((step) => (/^\[\d+\]$/.test(step) ? Number(step.slice(1, -1)) : step));
 }
+
+/** What is wrong at a path, in sentences. */
+export const problemsAt = (problems: Problem[], path: Path): string[] =>
+	problems
+		.filter((p) => {
+			const at = pathOf(p.field ?? '');
+			return at.length === path.length && path.every((step, i) => String(step) === String(at[i]));
+		})
+		.map((p) => [p.message, p.hint].filter(Boolean).join(' '));
 
 export type Mark = { from: number; to: number; severity: 'error' | 'warning'; message: string };
 

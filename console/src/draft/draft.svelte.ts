@@ -13,6 +13,7 @@ import {
 	type Result,
 } from '../lib/api';
 import { read } from './definition';
+import { newerIn } from './standing';
 
 /** What new definitions begin as. */
 const beginnings: Record<string, string> = {
@@ -157,8 +158,7 @@ export class Draft {
 			this.#base = kept?.revision ?? 0;
 			return kept;
 		} catch (e) {
-			const changed = e instanceof Refusal && e.problems.find((p) => p.code === 'draft_changed');
-			this.newer = changed ? Number(/revision (\d+)/.exec(changed.message)?.[1]) : 0;
+			this.newer = newerIn(e)[0]?.revision ?? 0;
 			this.failure = e instanceof Refusal ? 'Not saved: ' + e.message : String(e);
 			if (e instanceof Refusal && this.found) this.found = { ...this.found, problems: e.problems };
 			return undefined;

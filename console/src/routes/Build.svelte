@@ -18,13 +18,33 @@
 		type Phrase,
 		type Source,
 	} from '../lib/api';
-	import { labelled, questionsOf, type Building, type Subject } from '../build/building';
+	import {
+		columnsOf,
+		labelled,
+		questionsOf,
+		tablesOf,
+		wordingOf,
+		type Building,
+		type Subject,
+	} from '../build/building';
 	import Questions from '../build/Questions.svelte';
 	import Sentence from '../build/Sentence.svelte';
 	import Tree from '../build/Tree.svelte';
 	import { isGroup, isWhole } from '../build/tree';
 	import { partsOf, Work, type Part } from '../build/work.svelte';
-	import { add, markOf, move, pathOf, set, type Mark, type Value } from '../draft/definition';
+	import {
+		add,
+		fieldsOf,
+		itemsOf,
+		markOf,
+		move,
+		problemsAt,
+		set,
+		textOf,
+		type Mark,
+		type Value,
+	} from '../draft/definition';
+	import { standingOf } from '../draft/standing';
 	import Editor from '../draft/Editor.svelte';
 	import PublishDialog from '../draft/PublishDialog.svelte';
 	import { full, orderOf, type Schema } from '../draft/schema-form';
@@ -95,10 +115,6 @@
 
 	const value = $derived(work.reading.value);
 	const report = $derived(work.reportReading.value);
-	const textOf = (v: Value | undefined) => (typeof v === 'string' ? v : '');
-	const list = (field: string) => (Array.isArray(value?.[field]) ? (value[field] as Value[]) : []);
-	const fieldOf = (v: Value, field: string) =>
-		typeof v === 'object' && !Array.isArray(v) ? textOf((v as Record<string, Value>)[field]) : '';
 	const title = $derived(
 		textOf(report?.title) ||
 			textOf(value?.title) ||
@@ -127,30 +143,22 @@
 	const order = $derived(querySchema ? orderOf(querySchema) : []);
 
 	const words = $derived(work.found?.words ?? []);
-	const own = $derived(textOf(value?.from).split('.').pop()!);
+	const columns = $derived(columnsOf(value));
+	const inUse = $derived(tablesOf(value));
+	const own = $derived(inUse[0]!.as);
 	const subjects = $derived.by((): Subject[] => {
 		const bare = new Set(words.filter((w) => w.kind === 'column').map((w) => w.text));
-		const labels = new Map(
-			list('columns').map((c) => {
-				const written = typeof c === 'string' ? c : fieldOf(c, 'value');
-				const name = typeof c === 'string' ? c : fieldOf(c, 'name');
-				return [written, fieldOf(c, 'label') || labelled(name || written)] as const;
-			}),
-		);
+		const labels = new Map(columns.map((c) => [c.value, c.label]));
 		return words
 			.filter((w) => w.kind === 'column' && !(w.text.startsWith(own + '.') && bare.has(w.text.slice(own.length + 1))))
 			.map((w) => ({ text: w.text, type: w.about ?? '', label: labels.get(w.text) ?? labelled(w.text) }));
 	});
-	const questions = $derived(questionsOf(value, report?.ask));
-	const quick = $derived.by(() => {
-		const found: Record<string, string[]> = {};
-		for (const item of Array.isArray(report?.ask) ? report.ask : [])
-			if (item && typeof item === 'object' && !Array.isArray(item))
-				for (const [name, asked] of Object.entries(item))
-					if (asked && typeof asked === 'object' && !Array.isArray(asked) && Array.isArray(asked.quick))
-						found[name] = asked.quick.map(textOf);
-		return found;
-	});
+	const questions = $derived(questionsOf(value, report));
+	const quick = $derived(
+		Object.fromEntries(
+			Object.entries(wordingOf(report)).map(([name, asked]) => [name, itemsOf(fieldsOf(asked).quick).map(textOf)]),
+		),
+	);
 
 	/** What stood there when a panel was opened. */
 	let before: { parts: Part[]; tree: typeof work.tree } | undefined;
@@ -213,12 +221,10 @@
 		add: (path, item, o) => work.edit('query', (text) => add(text, path, item, o)),
 		move: (path, from, to) => work.edit('query', (text) => move(text, path, from, to)),
 		problemsAt: (path) =>
-			work.problems
-				.filter((p) => {
-					const at = p.field?.startsWith('report ') ? [] : pathOf(p.field ?? '');
-					return at.length > 0 && at.length === path.length && path.every((step, i) => String(step) === String(at[i]));
-				})
-				.map((p) => [p.message, p.hint].filter(Boolean).join(' ')),
+			problemsAt(
+				work.problems.filter((p) => !p.field?.startsWith('report ')),
+				path,
+			),
 		words,
 		names: {
 			words: subjects.map((s) => s.text),
@@ -229,14 +235,7 @@
 		},
 		source,
 	});
-	const inUse = $derived([
-		{ table: textOf(value?.from), as: own },
-		...list('joins').map((j) => ({
-			table: fieldOf(j, 'table'),
-			as: fieldOf(j, 'as') || fieldOf(j, 'table').split('.').pop()!,
-		})),
-	]);
-	const shown = $derived(list('columns').map((c) => (typeof c === 'string' ? c : fieldOf(c, 'value'))));
+	const shown = $derived(columns.map((c) => c.value));
 	function show(column: { table: string; as: string; name: string }, join?: Value) {
 		const written = words.find(
 			(w) =>
@@ -245,9 +244,7 @@
 		)?.text;
 		const quoted = (name: string) => (/^[a-z_][a-z0-9_]*$/i.test(name) ? name : `"${name.replaceAll('"', '""')}"`);
 		const text = written ?? (column.table ? quoted(column.as) + '.' : '') + quoted(column.name);
-		const taken = list('columns').some(
-			(c) => (typeof c === 'string' ? c.split('.').pop() : fieldOf(c, 'name')) === column.name,
-		);
+		const taken = columns.some((c) => c.name === column.name);
 		const item: Value = taken ? { name: `${column.as.replace(/s$/, '')}_${column.name}`, value: text } : text;
 		work.edit('query', (t) => add(join ? add(t, ['joins'], join, order) : t, ['columns'], item, order));
 	}
@@ -277,17 +274,7 @@
 	}
 
 	const info = $derived(definitions.find((d) => d.kind === main?.kind && d.name === main?.name));
-	const standing = $derived(
-		work.changed
-			? work.saved === undefined
-				? 'not saved yet'
-				: 'changed, not saved'
-			: info && info.version > 0
-				? info.draft
-					? `saved; version ${info.version} is published`
-					: `published as version ${info.version}`
-				: 'saved, never published',
-	);
+	const standing = $derived(standingOf(work.changed, work.saved, info));
 	async function save(over = false): Promise<boolean> {
 		if (!(await work.save(over))) return false;
 		said = 'Saved.';
@@ -335,12 +322,8 @@
 		});
 	});
 	const failing = $derived(work.problems.filter((p) => p.severity !== 'warning'));
-	const elsewhere = $derived(
-		work.problems.filter(
-			(p) => !/criteria$/.test(p.field ?? '') || p.source?.trimEnd() !== work.tree?.criteria.trimEnd(),
-		),
-	);
-	const others = $derived((work.found?.problems ?? []).filter((p) => p.code === 'breaks_user').length);
+	const elsewhere = $derived(work.problems.filter((p) => !work.inCriteria(p)));
+	const others = $derived(work.problems.filter((p) => p.code === 'breaks_user').length);
 </script>
 
 <svelte:head><title>{title} · Pike Gate</title></svelte:head>
@@ -498,7 +481,7 @@
 				</div>
 				<section aria-label="Questions" class="panel order-2 min-h-0 overflow-y-auto p-3 lg:order-3">
 					<Questions
-						parameters={list('parameters')}
+						parameters={itemsOf(value?.parameters)}
 						{questions}
 						schema={questionSchema}
 						{drafting}

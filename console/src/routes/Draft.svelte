@@ -12,7 +12,8 @@
 		type DefinitionInfo,
 		type Source,
 	} from '../lib/api';
-	import { add, markOf, move, pathOf, set, type Path } from '../draft/definition';
+	import { add, fieldsOf, itemsOf, markOf, move, problemsAt, set, textOf, type Value } from '../draft/definition';
+	import { standingOf } from '../draft/standing';
 	import { beginning, Draft } from '../draft/draft.svelte';
 	import Editor from '../draft/Editor.svelte';
 	import { buildAddress, draftAddress, newDraftAddress } from '../lib/link';
@@ -63,16 +64,13 @@
 
 	const schema = $derived(schemas.find((s) => s.title === kind));
 	const value = $derived(draft.reading.value);
-	const text = (field: string) => (typeof value?.[field] === 'string' ? (value[field] as string) : '');
+	const text = (field: string) => textOf(value?.[field]);
 	// A criterion names no source; the first one's tables are offered.
 	const source = $derived(
 		sources.find((s) => s.name === text('source')) ?? (kind === 'criterion' ? sources[0] : undefined),
 	);
-	const list = (field: string) => (Array.isArray(value?.[field]) ? value[field] : []);
-	const named = (v: unknown, key: string): string => {
-		const t = v && typeof v === 'object' ? (v as Record<string, unknown>)[key] : v;
-		return typeof t === 'string' ? t : '';
-	};
+	const list = (field: string) => itemsOf(value?.[field]);
+	const named = (v: Value, key: string) => textOf(v) || textOf(fieldsOf(v)[key]);
 	const words = $derived(draft.found?.words ?? []);
 	const names = $derived({
 		source: sources.map((s) => s.name),
@@ -91,18 +89,11 @@
 		questions: words.filter((w) => w.kind === 'question' && !w.text.includes('.')).map((w) => w.text.replace(/^:/, '')),
 		words: words.filter((w) => ['column', 'function'].includes(w.kind)).map((w) => w.text),
 	});
-	const sameStart = (a: Path, b: Path) => b.every((step, i) => String(a[i]) === String(step));
 	const drafting = $derived<Drafting>({
 		set: (path, v, order) => draft.write(set(draft.text, path, v, order)),
 		add: (path, item, order) => draft.write(add(draft.text, path, item, order)),
 		move: (path, from, to) => draft.write(move(draft.text, path, from, to)),
-		problemsAt: (path) =>
-			draft.problems
-				.filter((p) => {
-					const at = pathOf(p.field ?? '');
-					return at.length === path.length && sameStart(at, path);
-				})
-				.map((p) => [p.message, p.hint].filter(Boolean).join(' ')),
+		problemsAt: (path) => problemsAt(draft.problems, path),
 		words,
 		names,
 		source,
@@ -130,17 +121,7 @@
 	};
 
 	const own = $derived(definitions.find((d) => d.kind === kind && d.name === text('name')));
-	const standing = $derived(
-		draft.changed
-			? draft.saved === undefined
-				? 'not saved yet'
-				: 'changed, not saved'
-			: own && own.version > 0
-				? own.draft
-					? `saved; version ${own.version} is published`
-					: `published as version ${own.version}`
-				: 'saved, never published',
-	);
+	const standing = $derived(standingOf(draft.changed, draft.saved, own));
 	async function save(over = false): Promise<boolean> {
 		const kept = await draft.save(over);
 		if (!kept) return false;

@@ -119,7 +119,7 @@ func (w *writer) phrase(p Phrase, path string, fits fit) string {
 	case Free:
 		made = p.Text
 		if strings.TrimSpace(made) == "" {
-			return w.fail(path, "empty_condition", "There is nothing in this condition.", "Write it, or take it away.")
+			return w.fail(path, "empty_condition", "There is nothing in this condition.", "Write it, or remove it.")
 		}
 	case Says:
 		made = w.says(n, p, path)
@@ -175,7 +175,7 @@ func (w *writer) group(n *node, p Phrase, path string, root bool) string {
 		case p.Kind == Related:
 			return p.Text
 		}
-		return w.fail(path, "empty_group", "There is no condition in this group.", "Put one into it, or take the group away.")
+		return w.fail(path, "empty_group", "There is no condition in this group.", "Put one into it, or remove the group.")
 	}
 	if n != nil && (len(n.parts) == 0 || len(n.parts) > 1 && n.or != or) {
 		n = nil // joined by another word
@@ -427,7 +427,7 @@ func (w *writer) says(n *node, p Phrase, path string) string {
 		least = 2
 	}
 	if len(p.Values) < least || len(p.Values) > least && c.Takes != Many {
-		return w.fail(path, "wrong_number_of_values", fmt.Sprintf("%q needs %s.", c.Words, map[Takes]string{One: "one value", APeriod: "one period", Two: "two values", Many: "at least one value"}[c.Takes]), "Fill in what is missing, or take away what is too much.")
+		return w.fail(path, "wrong_number_of_values", fmt.Sprintf("%q needs %s.", c.Words, map[Takes]string{One: "one value", APeriod: "one period", Two: "two values", Many: "at least one value"}[c.Takes]), "Add what is missing, or remove what is too much.")
 	}
 	var values []string
 	for i, v := range p.Values {

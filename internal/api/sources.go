@@ -41,7 +41,7 @@ func (s *Server) sources() {
 	done(s, http.MethodPut, "save-secret", "/secrets/{secret}", "Keep the password of sources under a name, sealed", []int{400, 422}, func(ctx context.Context, who identity.Actor, in *struct {
 		Secret string `path:"secret" doc:"The name of the password"`
 		Body   struct {
-			Secret string `json:"secret" maxLength:"4096" doc:"The password; it is told to nobody any more"`
+			Secret string `json:"secret" maxLength:"4096" doc:"The password; nobody can read it back"`
 		}
 	},
 	) error {

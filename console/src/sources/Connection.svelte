@@ -1,6 +1,6 @@
 <script lang="ts">
 	// How a database is reached: a new connection, or one that is changed. The password
-	// goes into the service's secrets, and is told to nobody any more.
+	// goes into the service's secrets, and nobody can read it back.
 	import { untrack } from 'svelte';
 	import {
 		addSource,

@@ -4,7 +4,6 @@
 package begin
 
 import (
-	"encoding/json"
 	"fmt"
 	"regexp"
 	"slices"
@@ -252,13 +251,13 @@ func (m *maker) columns(on *catalog.Column) {
 			}
 			alias = aliases.take(alias)
 			m.joins = append(m.joins, m.join(c, reference, other, alias))
-			m.shown = append(m.shown, fmt.Sprintf("  - {name: %s, value: %s}\n", scalar(shown.take(name)), scalar(written(alias, called.Name))))
+			m.shown = append(m.shown, fmt.Sprintf("  - {name: %s, value: %s}\n", definition.Scalar(shown.take(name)), definition.Scalar(written(alias, called.Name))))
 			continue
 		}
 		if name := shown.take(c.Name); name != c.Name {
-			m.shown = append(m.shown, fmt.Sprintf("  - {name: %s, value: %s}\n", scalar(name), scalar(written("", c.Name))))
+			m.shown = append(m.shown, fmt.Sprintf("  - {name: %s, value: %s}\n", definition.Scalar(name), definition.Scalar(written("", c.Name))))
 		} else {
-			m.shown = append(m.shown, "  - "+scalar(written(m.ambiguous(c.Name), c.Name))+"\n")
+			m.shown = append(m.shown, "  - "+definition.Scalar(written(m.ambiguous(c.Name), c.Name))+"\n")
 		}
 	}
 }
@@ -313,19 +312,19 @@ func (m *maker) leads(c catalog.Column) (reference catalog.Reference, other cata
 }
 
 func (m *maker) join(c catalog.Column, r catalog.Reference, other catalog.Table, alias string) string {
-	out := "  - table: " + scalar(other.Name) + "\n"
+	out := "  - table: " + definition.Scalar(other.Name) + "\n"
 	if alias != catalog.Unqualified(other.Name) {
-		out += "    as: " + scalar(alias) + "\n"
+		out += "    as: " + definition.Scalar(alias) + "\n"
 	}
 	if c.Nullable {
 		out += "    optional: true\n"
 	}
-	return out + "    on: " + scalar(written(m.table.Own(), c.Name)+" = "+written(alias, r.To[0])) + "\n"
+	return out + "    on: " + definition.Scalar(written(m.table.Own(), c.Name)+" = "+written(alias, r.To[0])) + "\n"
 }
 
 func (m *maker) query(name string, on *catalog.Column) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "kind: query\nname: %s\ntitle: %s\nsource: %s\nfrom: %s\n", name, scalar(definition.Labelled(m.table.Own())), scalar(m.Source.Name), scalar(m.table.Name))
+	fmt.Fprintf(&b, "kind: query\nname: %s\ntitle: %s\nsource: %s\nfrom: %s\n", name, definition.Scalar(definition.Labelled(m.table.Own())), definition.Scalar(m.Source.Name), definition.Scalar(m.table.Name))
 	if len(m.joins) > 0 {
 		b.WriteString("joins:\n" + strings.Join(m.joins, ""))
 	}
@@ -335,9 +334,9 @@ func (m *maker) query(name string, on *catalog.Column) string {
 	b.WriteString("columns:\n" + strings.Join(m.shown, ""))
 	switch {
 	case on != nil:
-		fmt.Fprintf(&b, "criteria: %s\nsort:\n  - %s\n", scalar(m.own(on.Name)+" within :period"), scalar(m.own(on.Name)+" descending"))
+		fmt.Fprintf(&b, "criteria: %s\nsort:\n  - %s\n", definition.Scalar(m.own(on.Name)+" within :period"), definition.Scalar(m.own(on.Name)+" descending"))
 	case len(m.table.Key) > 0:
-		fmt.Fprintf(&b, "sort:\n  - %s\n", scalar(m.own(m.table.Key[0])+" ascending"))
+		fmt.Fprintf(&b, "sort:\n  - %s\n", definition.Scalar(m.own(m.table.Key[0])+" ascending"))
 	}
 	return b.String()
 }
@@ -347,7 +346,7 @@ func (m *maker) own(name string) string { return written(m.ambiguous(name), name
 
 // question asks for a period, within what the data hold.
 func (m *maker) question(on *catalog.Column) string {
-	q := "parameters:\n  - name: period\n    kind: period\n    label: " + scalar(definition.Labelled(on.Name)) + "\n    required: true\n"
+	q := "parameters:\n  - name: period\n    kind: period\n    label: " + definition.Scalar(definition.Labelled(on.Name)) + "\n    required: true\n"
 	h := m.Held[on.Name]
 	if !h.Known {
 		return q
@@ -393,7 +392,7 @@ func (m *maker) quick(h Held) []string {
 }
 
 func (m *maker) report(name string, on *catalog.Column) string {
-	out := fmt.Sprintf("kind: report\nname: %s\ntitle: %s\nquery: %s\n", name, scalar(definition.Labelled(m.table.Own())), name)
+	out := fmt.Sprintf("kind: report\nname: %s\ntitle: %s\nquery: %s\n", name, definition.Scalar(definition.Labelled(m.table.Own())), name)
 	if on != nil {
 		out += "ask:\n  - period: {label: Which days?, quick: [" + strings.Join(m.quick(m.Held[on.Name]), ", ") + "]}\n"
 	}
@@ -403,23 +402,4 @@ func (m *maker) report(name string, on *catalog.Column) string {
 // written is a column as expressions name it.
 func written(table, name string) string {
 	return criteria.Print(&criteria.Column{Table: table, Name: name})
-}
-
-// plain are texts that need no quotes in YAML.
-var plain = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_ .=:/-]*$`)
-
-// scalar is a text as YAML holds it.
-func scalar(text string) string {
-	switch strings.ToLower(text) {
-	case "true", "false", "null", "yes", "no", "on", "off", "y", "n", "":
-	default:
-		if plain.MatchString(text) && !strings.Contains(text, ": ") && !strings.HasSuffix(text, ":") && strings.TrimSpace(text) == text {
-			return text
-		}
-	}
-	quoted, err := json.Marshal(text)
-	if err != nil { // a text can always be written
-		panic(err)
-	}
-	return string(quoted)
 }

@@ -1,5 +1,7 @@
 package criteria
 
+import "slices"
+
 // Places tells where parts of a text stand in it.
 type Places struct {
 	tokens     []token
@@ -27,6 +29,37 @@ func (p Places) Extent(at Pos) Pos {
 		first, last = first-1, last+1
 	}
 	return Pos{p.tokens[first].start, p.tokens[last].end}
+}
+
+// Named is a question, a named criterion or a column that an expression names.
+type Named struct {
+	// Kind is question, criterion or column.
+	Kind, Name string
+	// Pos is where the name itself stands, without the colon of a question, and with the
+	// quotes of an odd name.
+	Pos
+}
+
+// Names lists what an expression names, in the order of the text that it was parsed from.
+// Attributes of whoever asks are not among it.
+func Names(text string, e Expr) (names []Named) {
+	p := NewPlaces(text)
+	Walk(e, func(e Expr) {
+		switch e := e.(type) {
+		case *Parameter:
+			if _, attribute := e.Attribute(); !attribute {
+				names = append(names, Named{"question", e.Name, Pos{e.Start + 1, e.Start + 1 + len(e.Name)}})
+			}
+		case *Meets:
+			t := p.tokens[p.start[e.Start]+1]
+			names = append(names, Named{"criterion", e.Name, Pos{t.start, t.end}})
+		case *Column:
+			t := p.tokens[p.end[e.End]]
+			names = append(names, Named{"column", e.Name, Pos{t.start, t.end}})
+		}
+	})
+	slices.SortFunc(names, func(a, b Named) int { return a.Start - b.Start })
+	return names
 }
 
 // callee tells whether a parenthesis after the token begins arguments or a list.

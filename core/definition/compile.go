@@ -6,6 +6,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"pikegate/core/catalog"
 	"pikegate/core/criteria"
@@ -283,9 +284,27 @@ func (c *compiler) fail(field string, line int, code, message, hint string) {
 
 var namePattern = regexp.MustCompile(`^[a-z][a-z0-9]*([-_][a-z0-9]+)*$`)
 
+// BadName says what is wrong with the name of a question, of a column, or of a definition
+// of another kind.
+func BadName(kind, name string) (p diag.Problem, bad bool) {
+	p.Code = "bad_name"
+	switch kind {
+	case "question", "parameter":
+		bad = !parameterPattern.MatchString(name)
+		p.Message, p.Hint = fmt.Sprintf("%q is not a name a question can have.", name), "Use lower-case letters, digits and _."
+	case "column":
+		bad = strings.TrimSpace(name) != name || name == "" || strings.ContainsFunc(name, unicode.IsControl)
+		p.Message, p.Hint = fmt.Sprintf("%q is not a name a column can have.", name), "Write it in one line, without blanks at its ends."
+	default:
+		bad = !namePattern.MatchString(name)
+		p.Message, p.Hint = fmt.Sprintf("%q is not a name.", name), "Names are lower-case words joined by dashes."
+	}
+	return p, bad
+}
+
 func (c *compiler) name(h Head) {
-	if !namePattern.MatchString(h.Name) {
-		c.fail("name", 0, "bad_name", fmt.Sprintf("%q is not a name.", h.Name), "Names are lower-case words joined by dashes.")
+	if p, bad := BadName("", h.Name); bad {
+		c.fail("name", 0, p.Code, p.Message, p.Hint)
 	}
 	c.folder(h)
 }
@@ -436,8 +455,8 @@ func (c *compiler) questions() {
 	c.out.Questions = make([]parameter.Parameter, 0, len(c.query.Parameters))
 	for i, q := range c.query.Parameters {
 		field := fmt.Sprintf("parameters[%d]", i)
-		if !parameterPattern.MatchString(q.Name) && q.Name != "" {
-			c.fail(field+".name", 0, "bad_name", fmt.Sprintf("%q is not a name a question can have.", q.Name), "Use lower-case letters, digits and _.")
+		if p, bad := BadName("question", q.Name); bad && q.Name != "" {
+			c.fail(field+".name", 0, p.Code, p.Message, p.Hint)
 		}
 		if seen[q.Name] && q.Name != "" {
 			c.fail(field+".name", 0, "twice", "Two questions are called "+q.Name+".", "")

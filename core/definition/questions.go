@@ -19,8 +19,8 @@ import (
 // CheckParameter checks a shared parameter by itself.
 func CheckParameter(s *SharedParameter, library Library) diag.Problems {
 	c := compiler{query: &Query{}, library: library, out: &Compiled{}}
-	if !parameterPattern.MatchString(s.Name) {
-		c.fail("name", 0, "bad_name", fmt.Sprintf("%q is not a name a question can have.", s.Name), "Use lower-case letters, digits and _.")
+	if p, bad := BadName("parameter", s.Name); bad {
+		c.fail("name", 0, p.Code, p.Message, p.Hint)
 	}
 	c.folder(s.Head)
 	if s.Parameter.Kind == "" {

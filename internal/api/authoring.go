@@ -111,6 +111,11 @@ func (s *Server) authoring() {
 			checked, err := s.service.Copy(ctx, who, in.Body.Kind, in.Body.Name, in.Body.To)
 			return answer(s, checked, err)
 		})
+	post(s, "rename", "/names", "Give a definition, a column or a question another name in every draft that uses it, or show what would change", http.StatusOK, []int{404, 422},
+		func(ctx context.Context, who identity.Actor, in *struct{ Body wire.Renaming }) (*response[wire.Renamed], error) {
+			renamed, err := s.service.Rename(ctx, who, in.Body)
+			return answer(s, renamed, err)
+		})
 	post(s, "push-definitions", "/definitions", "Check definitions and keep them as drafts, all or none", http.StatusOK, []int{422},
 		func(ctx context.Context, who identity.Actor, in *struct{ Body Pushed }) (*response[wire.Checked], error) {
 			checked, err := s.service.Push(ctx, who, in.Body.Content, in.Body.Revisions)

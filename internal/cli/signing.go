@@ -68,6 +68,17 @@ func (a *app) secret(prompt string) (string, error) {
 	return strings.TrimSpace(line), err
 }
 
+// agreed asks something that is answered by yes or no, of somebody who can be asked.
+func (a *app) agreed(question string) bool {
+	if !a.Terminal {
+		return false
+	}
+	fmt.Fprint(a.Stderr, question+" [y/N] ")
+	line, _ := bufio.NewReader(a.Stdin).ReadString('\n') // what cannot be read is no
+	answer := strings.ToLower(strings.TrimSpace(line))
+	return answer == "y" || answer == "yes"
+}
+
 func (a *app) signOut() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "sign-out",

@@ -199,6 +199,11 @@ func (c *Client) Copy(ctx context.Context, kind, name, to string) (out wire.Chec
 	return out, c.call(ctx, http.MethodPost, "/copies", map[string]string{"kind": kind, "name": name, "to": to}, &out)
 }
 
+// Rename gives something another name in every draft that uses it, or shows what would change.
+func (c *Client) Rename(ctx context.Context, r wire.Renaming) (out wire.Renamed, err error) {
+	return out, c.call(ctx, http.MethodPost, "/names", r, &out)
+}
+
 // Remove removes a definition, although it is used where anyway says so.
 func (c *Client) Remove(ctx context.Context, kind, name string, anyway bool) error {
 	return c.call(ctx, http.MethodDelete, definitionPath(kind, name)+"?anyway="+strconv.FormatBool(anyway), nil, nil)

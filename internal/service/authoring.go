@@ -141,22 +141,36 @@ func (s *Service) Push(ctx context.Context, who identity.Actor, content string, 
 		return wire.Checked{}, err
 	}
 	documents, err := decoded(content)
-	if err == nil {
-		err = s.mayKeep(ctx, who, documents)
-	}
 	if err != nil {
 		return wire.Checked{}, err
+	}
+	warnings, err := s.keepable(ctx, who, documents)
+	if err != nil {
+		return wire.Checked{}, err
+	}
+	return s.keep(ctx, documents, revisions, warnings)
+}
+
+// keepable says what stands in the way of keeping definitions as drafts, and what
+// deserves a look.
+func (s *Service) keepable(ctx context.Context, who identity.Actor, documents []definition.Document) (warnings diag.Problems, err error) {
+	if err := s.mayKeep(ctx, who, documents); err != nil {
+		return nil, err
 	}
 	known := s.known(ctx, who, true, true)
 	_, problems := definition.Check(documents, known)
 	if ctx.Err() != nil {
-		return wire.Checked{}, context.Cause(ctx)
+		return nil, context.Cause(ctx)
 	}
 	problems = append(problems, s.unknownGroups(ctx, documents)...)
 	if err := problems.Err(); err != nil {
-		return wire.Checked{}, err
+		return nil, err
 	}
-	problems = append(problems, s.dependents(ctx, who, documents, known)...)
+	return append(problems, s.dependents(ctx, who, documents, known)...), nil
+}
+
+// keep keeps definitions as drafts; those that are gone are removed with it.
+func (s *Service) keep(ctx context.Context, documents []definition.Document, revisions map[string]int, warnings diag.Problems, gone ...store.Definition) (wire.Checked, error) {
 	drafts := make([]store.Definition, len(documents))
 	unchanged := make([]bool, len(documents))
 	for i, d := range documents {
@@ -167,7 +181,7 @@ func (s *Service) Push(ctx context.Context, who identity.Actor, content string, 
 		}
 	}
 	var changed *store.Changed
-	if err := s.Store.SaveDrafts(ctx, drafts); errors.As(err, &changed) {
+	if err := s.Store.SaveDrafts(ctx, drafts, gone...); errors.As(err, &changed) {
 		return wire.Checked{}, s.conflict(changed, documents)
 	} else if err != nil {
 		return wire.Checked{}, err
@@ -176,7 +190,7 @@ func (s *Service) Push(ctx context.Context, who identity.Actor, content string, 
 	for i := range infos {
 		infos[i].Unchanged = unchanged[i]
 	}
-	return wire.Checked{Definitions: infos, Warnings: problems}, err
+	return wire.Checked{Definitions: infos, Warnings: warnings}, err
 }
 
 // sameText tells whether two texts are the same but for blank lines at their ends.

@@ -2,10 +2,8 @@ package service
 
 import (
 	"context"
-	"fmt"
 
 	"pikegate/core/definition"
-	"pikegate/core/diag"
 	"pikegate/internal/identity"
 	"pikegate/internal/wire"
 )
@@ -30,28 +28,41 @@ func (s *Service) Copy(ctx context.Context, who identity.Actor, kind, name, to s
 	}
 	taken := func(kind string) error {
 		if _, there := d.entry(kind, to); there {
-			return diag.Problems{{Code: "name_taken", Field: "name", Message: fmt.Sprintf("There is a %s %s already.", kind, to), Hint: "Choose another name."}}
+			return nameTaken("name", kind, to)
 		}
 		return nil
 	}
 	if err := taken(kind); err != nil {
 		return wire.Checked{}, err
 	}
-	names, copied := map[string]string{"name": to}, ""
+	rename := func(d definition.Document, query string) (string, error) {
+		text, _, err := definition.Rewritten(d, s.flavour(ctx, d), func(m definition.Mention) string {
+			if m.Own && m.Kind != "question" && m.Kind != "column" || m.Kind == "query" && m.Name == query {
+				return to
+			}
+			return m.Name
+		})
+		return text, err
+	}
+	query, copied := "", ""
 	if report, ok := documents[0].(*definition.Report); ok && s.ownQuery(ctx, who, report) {
-		query, _, err := s.Definition(ctx, who, "query", report.Query, 0)
+		content, _, err := s.Definition(ctx, who, "query", report.Query, 0)
 		if err != nil {
 			return wire.Checked{}, err
 		}
 		if err := taken("query"); err != nil {
 			return wire.Checked{}, err
 		}
-		if query, err = definition.WithNames(query, map[string]string{"name": to}); err != nil {
+		documents, err := decoded(content)
+		if err != nil {
 			return wire.Checked{}, err
 		}
-		names["query"], copied = to, query+"\n---\n"
+		if copied, err = rename(documents[0], ""); err != nil {
+			return wire.Checked{}, err
+		}
+		query, copied = report.Query, copied+"\n---\n"
 	}
-	renamed, err := definition.WithNames(content, names)
+	renamed, err := rename(documents[0], query)
 	if err != nil {
 		return wire.Checked{}, err
 	}

@@ -180,8 +180,9 @@ func (c *Changed) Error() string {
 
 // SaveDrafts makes or replaces drafts, all or none, and gives each its revision.
 // One that comes with the revision it was changed from is refused if that is not
-// the newest. A draft that stays the same keeps its revision.
-func (s *Store) SaveDrafts(ctx context.Context, definitions []Definition) error {
+// the newest. A draft that stays the same keeps its revision. Drafts that are gone are
+// removed with it; what was published of them stays.
+func (s *Store) SaveDrafts(ctx context.Context, definitions []Definition, gone ...Definition) error {
 	defer s.changes.Add(1)
 	return s.write(ctx, true, func(tx *gorm.DB) error {
 		for i := range definitions {
@@ -218,6 +219,11 @@ func (s *Store) SaveDrafts(ctx context.Context, definitions []Definition) error 
 				tx.Delete(&revisionRow{}, "kind = ? and name = ? and revision <= ?", d.Kind, d.Name, d.Revision-maxRevisions).Error,
 			)
 			if err != nil {
+				return err
+			}
+		}
+		for _, d := range gone {
+			if err := tx.Delete(&draftRow{}, "kind = ? and name = ?", d.Kind, d.Name).Error; err != nil {
 				return err
 			}
 		}

@@ -83,6 +83,40 @@ type Dependent struct {
 	Through string `json:"through,omitempty" doc:"What stands between, empty for a direct use"`
 }
 
+// Renaming is a name that something gets: a definition, or a column or a question of it.
+type Renaming struct {
+	Kind     string `json:"kind" enum:"query,report,criterion,parameter,source,rule" doc:"The kind of the definition" example:"query"`
+	Name     string `json:"name" maxLength:"200" doc:"Its name" example:"lock-passages"`
+	Column   string `json:"column,omitempty" maxLength:"200" doc:"The column of its result that gets another name, instead of the definition" example:"toll"`
+	Question string `json:"question,omitempty" maxLength:"200" doc:"The question that gets another name, instead of the definition" example:"period"`
+	To       string `json:"to" minLength:"1" maxLength:"200" doc:"The new name" example:"dues"`
+	Keep     bool   `json:"keep,omitempty" doc:"Whether the changes are kept as drafts; else they are only shown"`
+}
+
+// Renamed is what changes with a name.
+type Renamed struct {
+	Changes []RenamedIn `json:"changes" doc:"The drafts that change"`
+	// Stays is what is still there under its old name.
+	Stays    []Dependent      `json:"stays,omitempty" doc:"What stays under its old name, for what is published or not to be seen uses it"`
+	Warnings diag.Problems    `json:"warnings,omitempty"`
+	Kept     []DefinitionInfo `json:"kept,omitempty" doc:"The drafts as they are kept"`
+}
+
+// RenamedIn is a draft that says another name.
+type RenamedIn struct {
+	Kind    string        `json:"kind"`
+	Name    string        `json:"name"`
+	Becomes string        `json:"becomes,omitempty" doc:"Its new name, where it is itself renamed"`
+	Lines   []ChangedLine `json:"lines"`
+}
+
+// ChangedLine is a line of a text that changed.
+type ChangedLine struct {
+	Line int    `json:"line"`
+	Was  string `json:"was"`
+	Is   string `json:"is,omitempty" doc:"How it reads now, left out where lines were put together"`
+}
+
 // Version is one published version of a definition.
 type Version struct {
 	Number      int       `json:"number"`

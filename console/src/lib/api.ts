@@ -39,6 +39,7 @@ export type Operator = Schemas['Operator'];
 export type ConditionCounts = Schemas['ConditionCounts'];
 export type ConditionCount = Schemas['ConditionCount'];
 export type Beginning = Schemas['Made'];
+export type Renamed = Schemas['Renamed'];
 export type Review = Schemas['Review'];
 export type Version = Schemas['Version'];
 export type Difference = Schemas['Difference'];
@@ -82,6 +83,12 @@ export class Refusal extends Error {
 
 /** What went wrong, in a sentence. */
 export const messageOf = (e: unknown) => (e instanceof Refusal ? e.message : String(e));
+
+/** The same with every problem and its ways out. */
+export const fullMessageOf = (e: unknown) =>
+	e instanceof Refusal && e.problems.length
+		? e.problems.map((p) => `${p.message} ${p.hint ?? ''}`).join(' ')
+		: messageOf(e);
 
 /** The calls that need no sign-in. */
 const openToAll = /^\/(sign-in|welcome)/;
@@ -216,6 +223,7 @@ export const listComparisons = () => json<Record<string, Operator[]>>('GET', '/c
 export const pushDefinitions = (content: string, revisions: Record<string, number>) =>
 	json<Schemas['Checked']>('POST', '/definitions', { content, revisions });
 /** Keeps what was saved last under another name. */
+export const rename = (r: Omit<Schemas['Renaming'], 'kind'> & { kind: string }) => json<Renamed>('POST', '/names', r);
 export const copyDefinition = (kind: string, name: string, to: string) =>
 	json<Schemas['Checked']>('POST', '/copies', { kind, name, to });
 export const reviewDefinition = (name: string) => json<Review>('GET', '/reviews/' + part(name));

@@ -7,11 +7,11 @@
 		beginReport,
 		copyDefinition,
 		definitionSchema,
+		fullMessageOf,
 		listComparisons,
 		listDefinitions,
 		listValues,
 		messageOf,
-		Refusal,
 		showSource,
 		type DefinitionInfo,
 		type Operator,
@@ -27,6 +27,7 @@
 		type Building,
 		type Subject,
 	} from '../build/building';
+	import Rename from '../build/Rename.svelte';
 	import Questions from '../build/Questions.svelte';
 	import Sentence from '../build/Sentence.svelte';
 	import Tree from '../build/Tree.svelte';
@@ -72,6 +73,7 @@
 	let titling = $state(false);
 	let copying = $state(false);
 	let copyTrouble = $state('');
+	let renaming = $state(false);
 	/** Keeps what was saved under another name, and goes on there. */
 	async function copy(event: SubmitEvent) {
 		event.preventDefault();
@@ -83,8 +85,7 @@
 			copying = false;
 			push(buildAddress(main!.kind, to));
 		} catch (e) {
-			copyTrouble =
-				e instanceof Refusal ? e.problems.map((p) => `${p.message} ${p.hint ?? ''}`).join(' ') : messageOf(e);
+			copyTrouble = fullMessageOf(e);
 		}
 	}
 
@@ -391,6 +392,7 @@
 			>
 			{#if work.saved !== undefined}
 				<button type="button" class="button-quiet" onclick={() => (copying = true)}>Copy …</button>
+				<button type="button" class="button-quiet" onclick={async () => (renaming = await saved())}>Rename …</button>
 			{/if}
 			<button type="button" class="button" onclick={() => save()} title="Ctrl+S">Save</button>
 			{#if work.report}<button type="button" class="button" onclick={tryIt}>Try it</button>{/if}
@@ -508,6 +510,21 @@
 			<button type="submit" class="button-act">Copy</button>
 		</form>
 	</Dialog>
+{/if}
+{#if renaming}
+	<Rename
+		kind={work.query?.kind ?? ''}
+		name={work.query?.name ?? ''}
+		questions={questions.map((q) => q.name)}
+		columns={columns.map((c) => c.name)}
+		onclose={async (name) => {
+			renaming = false;
+			if (!name) return;
+			if (!work.report && name !== work.query?.name) return push(buildAddress(work.query!.kind, name));
+			await work.open(main!.kind, main!.name);
+			said = 'Renamed.';
+		}}
+	/>
 {/if}
 {#if publishing}
 	<PublishDialog

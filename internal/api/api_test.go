@@ -148,6 +148,7 @@ var calls = []struct {
 	{"copy-definition", "POST", "/copies", `{"kind":"report","name":"jobs-due","to":"jobs-due"}`, 422, "name_taken"},
 	{"copy-definition", "POST", "/copies", `{"kind":"report","name":"jobs-due","to":"Jobs!"}`, 422, "bad_name"},
 	{"copy-definition", "POST", "/copies", `{"kind":"report","name":"jobs-dew","to":"other"}`, 404, "jobs-dew"},
+	{"push-definitions", "POST", "/definitions", `{"content":"kind: criterion\nname: in_service\ntitle: Open\non: locks\ncriteria: opened_on <= passages.passed_at\n","preview":true}`, 200, `"definitions":[],"changes":[{"kind":"criterion","name":"in_service","differences":[{"field":"title"`},
 	{"rename", "POST", "/names", `{"kind":"query","name":"lock-passages","column":"toll","to":"dues"}`, 200, `{"kind":"report","name":"passages-by-date","lines":[{"line":12,"was":"totals: [sum of toll]","is":"totals: [sum of dues]"}]}`},
 	{"rename", "POST", "/names", `{"kind":"report","name":"passages-by-date","question":"period","to":"days"}`, 200, `old_answers`},
 	{"rename", "POST", "/names", `{"kind":"criterion","name":"in_service","to":"open_then"}`, 200, `"becomes":"open_then","lines":[{"line":2,"was":"name: in_service","is":"name: open_then"}]`},

@@ -118,7 +118,7 @@ func (s *Server) authoring() {
 		})
 	post(s, "push-definitions", "/definitions", "Check definitions and keep them as drafts, all or none", http.StatusOK, []int{422},
 		func(ctx context.Context, who identity.Actor, in *struct{ Body Pushed }) (*response[wire.Checked], error) {
-			checked, err := s.service.Push(ctx, who, in.Body.Content, in.Body.Revisions)
+			checked, err := s.service.Push(ctx, who, in.Body.Content, in.Body.Keeping)
 			return answer(s, checked, err)
 		})
 	remove(s, "remove-definition", "/definitions/{kind}/{name}", "Remove a definition: its draft, and what was published from what can be run",
@@ -158,8 +158,8 @@ type ChangedCriteria struct {
 
 // Pushed is a file of definitions, and what its documents were changed from.
 type Pushed struct {
-	Content   string         `json:"content" doc:"YAML or JSON documents" maxLength:"1048576"`
-	Revisions map[string]int `json:"revisions,omitempty" doc:"By kind and name, such as \"report passages-by-date\", the revision of the draft it was changed from; where the draft is at another one by now, nothing is kept and both changes are told"`
+	Content string `json:"content" doc:"YAML or JSON documents" maxLength:"1048576"`
+	wire.Keeping
 }
 
 // Kept is a definition as it is kept.

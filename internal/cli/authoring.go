@@ -227,12 +227,17 @@ func apart(names []string, contents map[string][]byte, problems diag.Problems) d
 }
 
 func (a *app) push() *cobra.Command {
-	return a.printing(&cobra.Command{
+	var how wire.Keeping
+	var keep bool
+	cmd := &cobra.Command{
 		Use:   "push FILE…",
 		Short: "Check definitions against their sources and keep them as drafts",
-		Args:  args(cobra.MinimumNArgs(1)),
+		Long: "Check definitions against their sources and keep them as drafts, all or none.\n" +
+			"What changes in the drafts is told in words; on a terminal nothing is kept until that is agreed to, or with --keep.\n" +
+			"Where somebody else has pushed one of them since it was pulled, nothing is kept and both changes are told. With --merge both are kept, in the file too, where they touch different fields.",
+		Args: args(cobra.MinimumNArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			contents, _, problems, err := a.decodeFiles(given)
+			contents, documents, problems, err := a.decodeFiles(given)
 			if err != nil {
 				return err
 			}
@@ -240,25 +245,81 @@ func (a *app) push() *cobra.Command {
 				a.explainProblems(problems, nil)
 				return refusedError{}
 			}
-			revisions, err := revisionsOf(given)
+			if how.Revisions, err = revisionsOf(given); err != nil {
+				return err
+			}
+			push := func(how wire.Keeping) (checked wire.Checked, err error) {
+				checked, err = a.client().Push(cmd.Context(), joined(given, contents), how)
+				var refusal *client.Refusal
+				if errors.As(err, &refusal) {
+					refusal.Problems = apart(given, contents, refusal.Problems)
+				}
+				checked.Warnings = apart(given, contents, checked.Warnings)
+				return checked, err
+			}
+			if a.Terminal && !keep && !how.Preview && a.prints != "json" {
+				preview := how
+				preview.Preview = true
+				checked, err := push(preview)
+				if err != nil {
+					return err
+				}
+				if len(checked.Changes) > 0 {
+					if err := a.printChecked(checked, "draft"); err != nil {
+						return err
+					}
+					if !a.agreed("Keep these changes as drafts?") {
+						fmt.Fprintln(a.Stderr, "Nothing was changed.")
+						return nil
+					}
+				}
+			}
+			checked, err := push(how)
 			if err != nil {
 				return err
 			}
-			checked, err := a.client().Push(cmd.Context(), joined(given, contents), revisions)
-			var refusal *client.Refusal
-			if errors.As(err, &refusal) {
-				refusal.Problems = apart(given, contents, refusal.Problems)
+			if how.Preview {
+				return a.printChecked(checked, "draft")
 			}
-			if err != nil {
+			if err := writeMerged(given, contents, documents, checked.Changes); err != nil {
 				return err
 			}
-			checked.Warnings = apart(given, contents, checked.Warnings)
 			if err := keepRevisions(given, checked.Definitions); err != nil {
 				return err
 			}
+			if a.Terminal && !keep {
+				checked.Changes = nil // they were told before
+			}
 			return a.printChecked(checked, "draft")
 		},
-	})
+	}
+	cmd.Flags().BoolVar(&how.Preview, "preview", false, "only tell what would change")
+	cmd.Flags().BoolVar(&how.Merge, "merge", false, "keep both changes where somebody else has changed other fields meanwhile")
+	cmd.Flags().BoolVar(&keep, "keep", false, "keep the changes without asking")
+	cmd.MarkFlagsMutuallyExclusive("preview", "keep")
+	return a.printing(cmd)
+}
+
+// writeMerged writes the documents that have another author's change as well into their
+// files.
+func writeMerged(files []string, contents map[string][]byte, documents []definition.Document, changes []wire.DraftChange) error {
+	for _, file := range files {
+		content := string(contents[file])
+		for _, c := range changes {
+			for _, d := range documents {
+				if kind, name := d.Ident(); kind == c.Kind && name == c.Name && c.Merged != "" {
+					content = strings.Replace(content, d.Raw(), c.Merged, 1)
+				}
+			}
+		}
+		if content == string(contents[file]) || file == "-" {
+			continue
+		}
+		if err := os.WriteFile(file, []byte(content), 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (a *app) publish() *cobra.Command {
@@ -283,6 +344,7 @@ func (a *app) publish() *cobra.Command {
 func (a *app) printChecked(checked wire.Checked, word string) error {
 	return a.show(checked, func() error {
 		a.explainProblems(checked.Warnings, nil)
+		a.printChanges(checked.Changes)
 		for _, d := range checked.Definitions {
 			switch {
 			case d.Unchanged:
@@ -295,6 +357,26 @@ func (a *app) printChecked(checked wire.Checked, word string) error {
 		}
 		return nil
 	})
+}
+
+// printChanges tells in words what drafts become.
+func (a *app) printChanges(changes []wire.DraftChange) {
+	for _, c := range changes {
+		if c.New {
+			fmt.Fprintf(a.Stdout, "%s %s is new\n", c.Kind, c.Name)
+			continue
+		}
+		fmt.Fprintf(a.Stdout, "%s %s\n", c.Kind, c.Name)
+		if c.Merged != "" {
+			fmt.Fprintln(a.Stdout, "  It has the change that somebody else made meanwhile as well.")
+		}
+		for _, d := range c.Differences {
+			fmt.Fprintln(a.Stdout, "  "+d.Words)
+		}
+		if len(c.Differences) == 0 {
+			fmt.Fprintln(a.Stdout, "  Comments or the order of fields.")
+		}
+	}
 }
 
 func (a *app) uses() *cobra.Command {

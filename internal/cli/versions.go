@@ -6,6 +6,8 @@ import (
 	"strings"
 	"text/tabwriter"
 
+	"pikegate/internal/wire"
+
 	"pikegate/core/definition"
 
 	"github.com/spf13/cobra"
@@ -37,7 +39,7 @@ func (a *app) versions() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				checked, err := a.client().Push(cmd.Context(), content, nil)
+				checked, err := a.client().Push(cmd.Context(), content, wire.Keeping{})
 				if err != nil {
 					return err
 				}

@@ -168,12 +168,11 @@ func (c *Client) RunRecords(ctx context.Context, report, outcome string, limit i
 }
 
 // Push keeps definitions as drafts.
-// Revisions, by "kind name", are those of the drafts it was changed from.
-func (c *Client) Push(ctx context.Context, content string, revisions map[string]int) (out wire.Checked, err error) {
+func (c *Client) Push(ctx context.Context, content string, how wire.Keeping) (out wire.Checked, err error) {
 	body := struct {
-		Content   string         `json:"content"`
-		Revisions map[string]int `json:"revisions,omitempty"`
-	}{content, revisions}
+		Content string `json:"content"`
+		wire.Keeping
+	}{content, how}
 	return out, c.call(ctx, http.MethodPost, "/definitions", body, &out)
 }
 

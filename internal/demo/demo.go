@@ -76,7 +76,7 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 		if err != nil {
 			return err
 		}
-		if _, err := s.Push(ctx, who, string(content), nil); err != nil {
+		if _, err := s.Push(ctx, who, string(content), wire.Keeping{}); err != nil {
 			return err
 		}
 		if _, err := s.Publish(ctx, who, name); err != nil {

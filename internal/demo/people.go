@@ -83,7 +83,7 @@ func InstallPeople(ctx context.Context, s *service.Service) ([]wire.Invitation, 
 			return nil, err
 		}
 	}
-	if _, err := s.Push(ctx, who, rules, nil); err != nil {
+	if _, err := s.Push(ctx, who, rules, wire.Keeping{}); err != nil {
 		return nil, err
 	}
 	for _, name := range []string{"own-locks", "own-passages", "own-jobs"} {

@@ -2,20 +2,21 @@ package runner
 
 import (
 	"context"
+	"time"
 
 	"pikegate/core/plan"
 	"pikegate/internal/wire"
 )
 
 // CountConditions counts what each condition of a job lets through, in one statement.
-func CountConditions(ctx context.Context, job Job) (wire.ConditionCounts, error) {
+func CountConditions(ctx context.Context, job Job, limit time.Duration) (wire.ConditionCounts, error) {
 	out := wire.ConditionCounts{Conditions: []wire.ConditionCount{}}
 	p, err := Prepare(ctx, job)
 	if err != nil {
 		return out, err
 	}
 	counts := job.planner().Counts(p.Values)
-	ctx, stop := context.WithTimeoutCause(ctx, sampleLimit, timedOut(sampleLimit))
+	ctx, stop := context.WithTimeoutCause(ctx, limit, timedOut(limit))
 	defer stop()
 	alone, left := make([]int64, len(counts.Conditions)), make([]int64, len(counts.Conditions))
 	err = job.Source.Stream(ctx, job.Source.Dialect().Write(counts.Statement), func(row []any) error {

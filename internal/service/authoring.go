@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -133,10 +135,10 @@ func (s *Service) Schema(_ context.Context, who identity.Actor) (map[string]any,
 	return schema, err
 }
 
-// Push checks definitions and keeps them as drafts, all or none. Revisions, by
-// "kind name", are those the drafts were changed from: where somebody else has
-// changed one since, nothing is kept, and both changes are told.
-func (s *Service) Push(ctx context.Context, who identity.Actor, content string, revisions map[string]int) (wire.Checked, error) {
+// Push checks definitions and keeps them as drafts, all or none. Where somebody else has
+// changed a draft since the revision that it was changed from, nothing is kept, and both
+// changes are told; they are merged where that is asked for and they do not touch.
+func (s *Service) Push(ctx context.Context, who identity.Actor, content string, how wire.Keeping) (wire.Checked, error) {
 	if err := authorChanges(who); err != nil {
 		return wire.Checked{}, err
 	}
@@ -144,11 +146,76 @@ func (s *Service) Push(ctx context.Context, who identity.Actor, content string, 
 	if err != nil {
 		return wire.Checked{}, err
 	}
+	merged := map[string]string{}
+	if how.Merge && !how.Preview {
+		if documents, how.Revisions, merged, err = s.merged(ctx, who, documents, how.Revisions); err != nil {
+			return wire.Checked{}, err
+		}
+	}
 	warnings, err := s.keepable(ctx, who, documents)
 	if err != nil {
 		return wire.Checked{}, err
 	}
-	return s.keep(ctx, documents, revisions, warnings)
+	changes, err := s.draftChanges(ctx, documents, merged)
+	if err != nil || how.Preview {
+		return wire.Checked{Definitions: []wire.DefinitionInfo{}, Warnings: warnings, Changes: changes}, err
+	}
+	checked, err := s.keep(ctx, documents, how.Revisions, warnings)
+	checked.Changes = changes
+	return checked, err
+}
+
+// draftChanges tells what documents change in the drafts.
+func (s *Service) draftChanges(ctx context.Context, documents []definition.Document, merged map[string]string) ([]wire.DraftChange, error) {
+	var changes []wire.DraftChange
+	for _, d := range documents {
+		kind, name := d.Ident()
+		before, err := s.Store.Draft(ctx, kind, name)
+		if err := other(err); err != nil {
+			return nil, err
+		}
+		change := wire.DraftChange{Kind: kind, Name: name, New: err != nil, Differences: []definition.Difference{}, Merged: merged[kind+" "+name]}
+		if sameText(before.Content, d.Raw()) {
+			continue
+		}
+		if read, problems := decoded(before.Content); err == nil && problems == nil {
+			change.Differences = orNoDifference(definition.Differences(read[0], d))
+		}
+		changes = append(changes, change)
+	}
+	return changes, nil
+}
+
+// merged puts the changes that others made since into documents, by the revisions that
+// these were changed from; the texts of those that became others are by "kind name".
+func (s *Service) merged(ctx context.Context, who identity.Actor, documents []definition.Document, revisions map[string]int) ([]definition.Document, map[string]int, map[string]string, error) {
+	documents, revisions = slices.Clone(documents), maps.Clone(revisions)
+	texts := map[string]string{}
+	for i, d := range documents {
+		kind, name := d.Ident()
+		id := kind + " " + name
+		now, err := s.Store.Draft(ctx, kind, name)
+		if err := other(err); err != nil {
+			return nil, nil, nil, err
+		}
+		if _, seen, seenErr := s.seen(ctx, who, kind, name, true); err != nil || seenErr != nil || !seen || revisions[id] == 0 || revisions[id] == now.Revision {
+			continue
+		}
+		base, err := s.Store.Revision(ctx, kind, name, revisions[id])
+		if err := other(err); err != nil {
+			return nil, nil, nil, err
+		}
+		text, touching := definition.Merge(base.Content, now.Content, d.Raw())
+		if len(touching) > 0 {
+			return nil, nil, nil, s.conflict(&store.Changed{Base: base, Now: now}, documents)
+		}
+		read, err := decoded(text)
+		if err != nil {
+			return nil, nil, nil, err
+		}
+		documents[i], revisions[id], texts[id] = read[0], now.Revision, text
+	}
+	return documents, revisions, texts, nil
 }
 
 // keepable says what stands in the way of keeping definitions as drafts, and what
@@ -196,27 +263,29 @@ func (s *Service) keep(ctx context.Context, documents []definition.Document, rev
 // sameText tells whether two texts are the same but for blank lines at their ends.
 func sameText(a, b string) bool { return strings.TrimSpace(a) == strings.TrimSpace(b) }
 
-// conflict tells the second of two authors what each of them changed.
+// conflict tells the second of two authors what each of them changed, and whether both
+// changes can be kept.
 func (s *Service) conflict(changed *store.Changed, documents []definition.Document) error {
 	kind, name := changed.Now.Kind, changed.Now.Name
-	p := diag.Problem{
-		Code: "draft_changed", Field: kind + " " + name,
-		Message: fmt.Sprintf("The %s %s was changed by somebody else: its draft is at revision %d.", kind, name, changed.Now.Revision),
-		Hint:    "Take both changes together and push with that revision.",
-	}
+	message := fmt.Sprintf("The %s %s was changed by somebody else: its draft is at revision %d.", kind, name, changed.Now.Revision)
 	base, baseErr := decoded(changed.Base.Content)
 	now, nowErr := decoded(changed.Now.Content)
-	if nowErr == nil && baseErr == nil {
-		theirs := inWords(definition.Differences(base[0], now[0]))
-		yours := ""
-		for _, d := range documents {
-			if k, n := d.Ident(); k == kind && n == name {
-				yours = inWords(definition.Differences(base[0], d))
-			}
+	at := slices.IndexFunc(documents, func(d definition.Document) bool {
+		k, n := d.Ident()
+		return k == kind && n == name
+	})
+	if nowErr == nil && baseErr == nil && at >= 0 {
+		message += " Their change: " + inWords(definition.Differences(base[0], now[0])) + " Yours: " + inWords(definition.Differences(base[0], documents[at]))
+		_, touching := definition.Merge(changed.Base.Content, changed.Now.Content, documents[at].Raw())
+		if len(touching) == 0 {
+			return diag.Problems{{
+				Code: "draft_changed", Field: kind + " " + name, Message: message,
+				Hint: "They touch different fields: merge them to keep both (pikegate push --merge).",
+			}}
 		}
-		p.Message += " Their change: " + theirs + " Yours: " + yours
+		message += " Both changed " + strings.Join(touching, ", ") + "."
 	}
-	return diag.Problems{p}
+	return diag.Problems{{Code: "both_changed", Field: kind + " " + name, Message: message, Hint: "Take both changes together and push with that revision."}}
 }
 
 func inWords(differences []definition.Difference) string {

@@ -66,7 +66,7 @@ func (s *Service) Copy(ctx context.Context, who identity.Actor, kind, name, to s
 	if err != nil {
 		return wire.Checked{}, err
 	}
-	return s.Push(ctx, who, copied+renamed, nil)
+	return s.Push(ctx, who, copied+renamed, wire.Keeping{})
 }
 
 // ownQuery tells whether a report is the only one that uses its query, as far as its

@@ -11,6 +11,8 @@ import (
 	"testing"
 	"time"
 
+	"pikegate/internal/wire"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -98,7 +100,7 @@ func BenchmarkKeystroke(b *testing.B) {
 func TestPushReadsOnce(t *testing.T) {
 	s, read := demonstration(t)
 	before := *read
-	_, err := s.Push(t.Context(), anybody(t, s), definitions(t), nil)
+	_, err := s.Push(t.Context(), anybody(t, s), definitions(t), wire.Keeping{})
 	require.NoError(t, err)
 	assert.Equal(t, 1, *read-before)
 }
@@ -111,7 +113,7 @@ func TestCallerLeaves(t *testing.T) {
 	gone := errors.New("gone")
 	leave(gone)
 	before := *read
-	_, err := s.Push(ctx, anybody(t, s), strings.ReplaceAll(definitions(t), "title: ", "title: New "), nil)
+	_, err := s.Push(ctx, anybody(t, s), strings.ReplaceAll(definitions(t), "title: ", "title: New "), wire.Keeping{})
 	require.ErrorIs(t, err, gone)
 	_, err = s.Examine(ctx, anybody(t, s), definitions(t), true)
 	require.ErrorIs(t, err, gone)

@@ -2,13 +2,16 @@ package service
 
 import (
 	"context"
+	"errors"
 	"strings"
+	"time"
 
 	"pikegate/core/catalog"
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/phrase"
+	"pikegate/internal/engine"
 	"pikegate/internal/identity"
 	"pikegate/internal/runner"
 	"pikegate/internal/wire"
@@ -185,14 +188,25 @@ func (s *Service) CountConditions(ctx context.Context, who identity.Actor, conte
 	if job.Compiled.SQL != nil {
 		return wire.ConditionCounts{Conditions: []wire.ConditionCount{}}, nil
 	}
-	if !anyway {
-		many, err := runner.MoreThan(ctx, job, maxCounted)
-		if err != nil || many {
-			return wire.ConditionCounts{Many: many, Conditions: []wire.ConditionCount{}}, err
-		}
+	if anyway {
+		return runner.CountConditions(ctx, job, askedCountLimit)
 	}
-	return runner.CountConditions(ctx, job)
+	uncounted := wire.ConditionCounts{Many: true, Conditions: []wire.ConditionCount{}}
+	if many, err := runner.MoreThan(ctx, job, maxCounted); err != nil || many {
+		return uncounted, err
+	}
+	counts, err := runner.CountConditions(ctx, job, countLimit)
+	if failure := (*engine.Failure)(nil); errors.As(err, &failure) && failure.Code == engine.TimedOut {
+		return uncounted, nil
+	}
+	return counts, err
 }
+
+// How long conditions are counted while somebody types, and where they wait for it.
+const (
+	countLimit      = 4 * time.Second
+	askedCountLimit = time.Minute
+)
 
 // maxCounted is how many records are counted while somebody types.
 const maxCounted = 1_000_000

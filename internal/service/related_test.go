@@ -67,7 +67,7 @@ func TestRelatedAndByHand(t *testing.T) {
 	}
 	assert.Equal(t, []string{"the number of passages is more than 3", "any passed at"}, slices.Compact(words))
 
-	_, err = s.Push(t.Context(), anybody(t, s), ofVessels, nil)
+	_, err = s.Push(t.Context(), anybody(t, s), ofVessels, wire.Keeping{})
 	require.NoError(t, err)
 	for _, column := range []string{"passages.toll_pence", "passages.passed_at", "passages.vessel_id"} {
 		users, err := s.Dependents(t.Context(), anybody(t, s), column)

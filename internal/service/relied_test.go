@@ -52,7 +52,7 @@ func onFile(t *testing.T, statements string) (*service.Service, *sql.DB) {
 // hold any more.
 func TestRelied(t *testing.T) {
 	s, db := onFile(t, "create table t (id integer primary key, at text not null); insert into t values (1, '2025-03-01T10:00:00Z'), (2, '2025-03-31T23:30:00Z')")
-	_, err := s.Push(t.Context(), anybody(t, s), "kind: query\nname: months\nsource: business\nfrom: t\nparameters: [{name: period, kind: period}]\ncolumns: [{name: month, value: month of at}, {name: n, value: count}]\ncriteria: at within :period\n---\nkind: report\nname: months\nquery: months\n", nil)
+	_, err := s.Push(t.Context(), anybody(t, s), "kind: query\nname: months\nsource: business\nfrom: t\nparameters: [{name: period, kind: period}]\ncolumns: [{name: month, value: month of at}, {name: n, value: count}]\ncriteria: at within :period\n---\nkind: report\nname: months\nquery: months\n", wire.Keeping{})
 	require.NoError(t, err)
 	_, err = s.Publish(t.Context(), anybody(t, s), "months")
 	require.NoError(t, err)

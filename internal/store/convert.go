@@ -34,6 +34,10 @@ func (r draftRow) domain() Definition {
 	return Definition{Kind: r.Kind, Name: r.Name, Content: r.Content, Revision: r.Revision, At: r.UpdatedAt}
 }
 
+func (r revisionRow) domain() Definition {
+	return Definition{Kind: r.Kind, Name: r.Name, Content: r.Content, Revision: r.Revision}
+}
+
 func versionRowOf(d Definition) versionRow {
 	return versionRow{d.Kind, d.Name, d.Number, d.Content, d.Uses, d.At}
 }

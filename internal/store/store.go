@@ -201,7 +201,7 @@ func (s *Store) SaveDrafts(ctx context.Context, definitions []Definition, gone .
 				if err := tx.Take(&base, "kind = ? and name = ? and revision = ?", d.Kind, d.Name, d.Revision).Error; err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
 					return err
 				}
-				return &Changed{Definition{Kind: d.Kind, Name: d.Name, Content: base.Content, Revision: base.Revision}, old.domain()}
+				return &Changed{base.domain(), old.domain()}
 			}
 			var last int // of a draft that was removed too
 			if err := tx.Model(&revisionRow{}).Where("kind = ? and name = ?", d.Kind, d.Name).Select("coalesce(max(revision), 0)").Scan(&last).Error; err != nil {
@@ -241,6 +241,13 @@ func (s *Store) Remove(ctx context.Context, kind, name string, at time.Time, e E
 		}
 		return tx.Save(&retiredRow{kind, name, at}).Error
 	})
+}
+
+// Revision gives a draft as it was at a revision, as long as that is kept.
+func (s *Store) Revision(ctx context.Context, kind, name string, revision int) (Definition, error) {
+	var row revisionRow
+	err := s.db.WithContext(ctx).Take(&row, "kind = ? and name = ? and revision = ?", kind, name, revision).Error
+	return row.domain(), found(err)
 }
 
 // Draft gives what was pushed last under a kind and name.

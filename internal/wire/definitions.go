@@ -25,11 +25,29 @@ type DefinitionInfo struct {
 	Unchanged bool `json:"unchanged,omitempty" doc:"Whether it was pushed just so before"`
 }
 
+// Keeping is how definitions are kept as drafts.
+type Keeping struct {
+	Revisions map[string]int `json:"revisions,omitempty" doc:"By kind and name, such as \"report passages-by-date\", the revision of the draft it was changed from; where the draft is at another one by now, nothing is kept and both changes are told"`
+	Merge     bool           `json:"merge,omitempty" doc:"Whether both changes are kept where they touch different fields"`
+	Preview   bool           `json:"preview,omitempty" doc:"Whether it is only told what would change"`
+}
+
+// DraftChange tells in words how a draft becomes another one.
+type DraftChange struct {
+	Kind        string                  `json:"kind"`
+	Name        string                  `json:"name"`
+	New         bool                    `json:"new,omitempty" doc:"Whether there was no draft of it"`
+	Differences []definition.Difference `json:"differences" doc:"How it differs from the draft before"`
+	// Merged is the text with both changes.
+	Merged string `json:"merged,omitempty" doc:"The text with the change that somebody else made meanwhile, where both were kept"`
+}
+
 // Checked is what a check found, and what it looked at.
 type Checked struct {
 	Definitions []DefinitionInfo `json:"definitions"`
 	// Warnings deserve a look and stop nothing.
 	Warnings diag.Problems `json:"warnings,omitempty"`
+	Changes  []DraftChange `json:"changes,omitempty" doc:"What becomes other in the drafts"`
 }
 
 // Published is what was found of one published report.
@@ -158,8 +176,8 @@ type CriteriaTree struct {
 
 // ConditionCounts is how many records the conditions of a query let through.
 type ConditionCounts struct {
-	// Many tells that nothing was counted, for there are too many records.
-	Many       bool             `json:"many,omitempty" doc:"Whether nothing was counted, because the table has more than a million records"`
+	// Many tells that nothing was counted, for that would take long.
+	Many       bool             `json:"many,omitempty" doc:"Whether nothing was counted: the table has more than a million records, or it took too long"`
 	Records    int64            `json:"records" doc:"How many records there are without any condition"`
 	Conditions []ConditionCount `json:"conditions"`
 }

@@ -171,17 +171,18 @@ func TestSourceLife(t *testing.T) {
 	assert.Contains(t, r.out, "query visits is unchanged")
 }
 
-// TestTwoAuthors: the second of two authors is told what the first one changed.
+// TestTwoAuthors: the second of two authors is told what the first one changed, and keeps
+// both changes where they do not touch.
 func TestTwoAuthors(t *testing.T) {
 	connect(t, "day")
 	folders := []string{t.TempDir(), t.TempDir()}
-	edit := func(folder, from, to string) result {
+	edit := func(folder, from, to string, options ...string) result {
 		path := filepath.Join(folder, "query", "visits.yaml")
 		content, err := os.ReadFile(path)
 		require.NoError(t, err)
 		require.Contains(t, string(content), from)
 		require.NoError(t, os.WriteFile(path, []byte(strings.Replace(string(content), from, to, 1)), 0o600))
-		return pikegate(t, "push", path)
+		return pikegate(t, append([]string{"push", path}, options...)...)
 	}
 	for _, folder := range folders {
 		done(t, pikegate(t, "pull", "visits", "--into", folder))
@@ -192,6 +193,24 @@ func TestTwoAuthors(t *testing.T) {
 	r := pikegate(t, "drafts")
 	done(t, r)
 	assert.Contains(t, r.out, "visits")
+
+	r = edit(folders[1], "[day, id]", "[day, id] # theirs", "--merge")
+	done(t, r)
+	assert.Contains(t, r.out, "query visits\n  It has the change that somebody else made meanwhile as well.\n  The order “day” is new.\n  The order “at” is gone.\n")
+	content, err := os.ReadFile(filepath.Join(folders[1], "query", "visits.yaml"))
+	require.NoError(t, err)
+	assert.Equal(t, string(content), pikegate(t, "versions", "query", "visits", "--show", "0").out)
+	assert.Contains(t, string(content), "name: visits\ntitle: Visits\n")
+	assert.Contains(t, string(content), "columns: [id, day]\n")
+	assert.Contains(t, string(content), "sort: [day, id] # theirs\n")
+	done(t, edit(folders[1], "title: Visits", "title: All visits"))
+	denied(t, edit(folders[0], "title: Visits", "title: The visits", "--merge"), "[both_changed]", "Both changed title.")
+
+	// It is only told, or told before it is kept.
+	r = edit(folders[1], "title: All visits", "title: Every visit", "--preview")
+	done(t, r)
+	assert.Equal(t, "query visits\n  The title was “All visits” and is now “Every visit”.\n", r.out)
+	assert.Contains(t, pikegate(t, "versions", "query", "visits", "--show", "0").out, "title: All visits")
 }
 
 // TestFilesKeepTheirLines: of several files that are checked or pushed together,
@@ -328,7 +347,7 @@ func TestDraftOfTwo(t *testing.T) {
 	p.Wait("document.querySelector('[role=alert]')?.textContent.includes('Their change: The column “at” is gone.')")
 	assert.Contains(t, p.Text("[role=alert]"), "Visits of the day")
 	assert.Contains(t, drafted(p), "title: Visits of the day")
-	p.Eval("[...document.querySelectorAll('button')].find(b => b.textContent.includes('in the place of revision')).click(); 1")
+	p.Eval("[...document.querySelectorAll('button')].find(b => b.textContent.includes('in the place of theirs')).click(); 1")
 	p.Wait("document.querySelector('[data-standing=saved]')")
 	assert.Contains(t, pikegate(t, "versions", "query", "visits", "--differences", "1..0").out, "Visits of the day")
 }

@@ -260,7 +260,7 @@ func TestThroughTheService(t *testing.T) {
 			require.Len(t, notes.References, 1)
 			assert.Equal(t, []any{"passages", []string{"passage"}, []string{"id"}}, []any{notes.References[0].Table, notes.References[0].Columns, notes.References[0].To})
 
-			_, err = c.Push(t.Context(), definitions, nil)
+			_, err = c.Push(t.Context(), definitions, wire.Keeping{})
 			require.NoError(t, err)
 			for _, name := range []string{"passages", "by-hand", "invoices", "uninvoiced"} {
 				_, err = c.Publish(t.Context(), name)
@@ -300,11 +300,11 @@ func TestThroughTheService(t *testing.T) {
 			var end output.Summary
 			require.NoError(t, json.Unmarshal([]byte(text), &end))
 			assert.Equal(t, "failed", end.Outcome)
-			_, err = c.Push(t.Context(), definitions, nil)
+			_, err = c.Push(t.Context(), definitions, wire.Keeping{})
 			require.Error(t, err, "the check sees it")
 			execute(t, db, "alter table elsewhere rename to passages")
 			execute(t, db, "alter table passages add column extra int")
-			checked, err := c.Push(t.Context(), strings.ReplaceAll(definitions, "count(*) as n,", "count(*) as n, min(extra) as extra,"), nil)
+			checked, err := c.Push(t.Context(), strings.ReplaceAll(definitions, "count(*) as n,", "count(*) as n, min(extra) as extra,"), wire.Keeping{})
 			require.NoError(t, err)
 			assert.Contains(t, checked.Warnings.Error(), "extra")
 

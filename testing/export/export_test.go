@@ -67,7 +67,7 @@ func fixture(b *testing.B, n int) (path, address string) {
 	return path, serve(b, folder, func(s *service.Service) {
 		_, err = s.AddSource(b.Context(), anybody(b, s), wire.SourceInfo{Name: "s", Engine: "sqlite", Address: path}, false)
 		require.NoError(b, err)
-		_, err = s.Push(b.Context(), anybody(b, s), definitions, nil)
+		_, err = s.Push(b.Context(), anybody(b, s), definitions, wire.Keeping{})
 		require.NoError(b, err)
 		_, err = s.Publish(b.Context(), anybody(b, s), "movements")
 		require.NoError(b, err)
@@ -185,7 +185,7 @@ func onServer(b *testing.B, kind string, server *servers.Server) (address string
 	return serve(b, b.TempDir(), func(s *service.Service) {
 		_, err := s.AddSource(b.Context(), anybody(b, s), wire.SourceInfo{Name: "s", Engine: kind, Address: server.Address, Database: servers.Database, User: servers.Reader}, false)
 		require.NoError(b, err)
-		_, err = s.Push(b.Context(), anybody(b, s), definitions, nil)
+		_, err = s.Push(b.Context(), anybody(b, s), definitions, wire.Keeping{})
 		require.NoError(b, err)
 		_, err = s.Publish(b.Context(), anybody(b, s), "movements")
 		require.NoError(b, err)

@@ -104,7 +104,7 @@ func served(t testing.TB, path string, kept int) *httptest.Server {
 	require.NoError(t, err)
 	_, err = s.AddSource(t.Context(), anybody(t, s), wire.SourceInfo{Name: "tolls", Engine: "sqlite", Address: path, Encodings: map[string]string{"tolls.day": "iso-date"}}, false)
 	require.NoError(t, err)
-	_, err = s.Push(t.Context(), anybody(t, s), "kind: query\nname: tolls\nsource: tolls\nfrom: tolls\ncolumns: [id, day, note]\nparameters: [{name: period, kind: period}]\ncriteria: day within :period\nsort: [id]\n---\nkind: report\nname: tolls\nquery: tolls\n", nil)
+	_, err = s.Push(t.Context(), anybody(t, s), "kind: query\nname: tolls\nsource: tolls\nfrom: tolls\ncolumns: [id, day, note]\nparameters: [{name: period, kind: period}]\ncriteria: day within :period\nsort: [id]\n---\nkind: report\nname: tolls\nquery: tolls\n", wire.Keeping{})
 	require.NoError(t, err)
 	_, err = s.Publish(t.Context(), anybody(t, s), "tolls")
 	require.NoError(t, err)

@@ -247,7 +247,7 @@
 		>
 		{#if work.counts?.many}
 			<button type="button" class="text-ink-2 text-sm underline" onclick={() => work.countAnyway()}
-				>Count over a million records</button
+				>Count them, which may take a while</button
 			>
 		{/if}
 		{#if pointing.opened.startsWith('add:')}

@@ -20,7 +20,7 @@ import {
 } from '../lib/api';
 import { rebased } from './tree';
 import { read, textOf, type Reading } from '../draft/definition';
-import { newerIn } from '../draft/standing';
+import { newerIn, type How, type Newer } from '../draft/standing';
 
 /** One document that is worked on. */
 export type Part = { kind: string; name: string; text: string };
@@ -55,7 +55,7 @@ export class Work {
 	/** Problems of a condition that was not taken, by where it stands. */
 	refused = $state.raw<Problem[]>([]);
 	/** Revisions that somebody else made meanwhile, by kind and name. */
-	newer = $state.raw<Record<string, number>>({});
+	newer = $state.raw<Record<string, Newer>>({});
 	past = $state.raw<Part[][]>([]);
 	future = $state.raw<Part[][]>([]);
 
@@ -315,21 +315,28 @@ export class Work {
 
 	/**
 	 * Keeps all of it in the service. Where somebody else changed it since it was
-	 * opened, both changes are told; over keeps this in the place of theirs.
+	 * opened, both changes are told, and how says what becomes of theirs.
 	 */
-	async save(over = false): Promise<boolean> {
+	async save(how: How = ''): Promise<boolean> {
 		await this.#writing;
 		const parts = this.parts;
 		const revisions: Record<string, number> = {};
 		for (const p of parts) {
 			const id = `${p.kind} ${p.name}`;
-			const base = over ? (this.newer[id] ?? this.#bases[id]) : this.#bases[id];
+			const base = (how === 'over' && this.newer[id]?.revision) || this.#bases[id];
 			if (base) revisions[id] = base;
 		}
 		try {
-			const kept = await pushDefinitions(joined(parts), revisions);
-			for (const d of kept.definitions ?? []) this.#bases[`${d.kind} ${d.name}`] = d.revision ?? 0;
-			this.saved = joined(parts);
+			const { definitions, changes } = await pushDefinitions(joined(parts), revisions, how === 'merge');
+			const merged = (d: { kind: string; name: string }) =>
+				changes?.find((c) => c.kind === d.kind && c.name === d.name)?.merged;
+			const kept = parts.map((p) => ({ ...p, text: merged(p) || p.text }));
+			const here = this.parts === parts;
+			for (const d of definitions ?? [])
+				// What was typed meanwhile is merged with the next.
+				if (here || !merged(d)) this.#bases[`${d.kind} ${d.name}`] = d.revision ?? 0;
+			this.saved = joined(kept);
+			if (here) this.take(kept);
 			this.failure = '';
 			this.newer = {};
 			this.#keep();
@@ -337,9 +344,7 @@ export class Work {
 		} catch (e) {
 			const ids = parts.map((p) => `${p.kind} ${p.name}`);
 			this.newer = Object.fromEntries(
-				newerIn(e).flatMap(({ field, revision }) =>
-					ids.filter((id) => field.startsWith(id)).map((id) => [id, revision] as const),
-				),
+				newerIn(e).flatMap((n) => ids.filter((id) => n.field.startsWith(id)).map((id) => [id, n] as const)),
 			);
 			this.failure = 'Not saved: ' + messageOf(e);
 			if (e instanceof Refusal && this.found) this.found = { ...this.found, problems: e.problems };

@@ -13,7 +13,7 @@ import {
 	type Result,
 } from '../lib/api';
 import { read } from './definition';
-import { newerIn } from './standing';
+import { newerIn, type How, type Newer } from './standing';
 
 /** What new definitions begin as. */
 const beginnings: Record<string, string> = {
@@ -40,7 +40,7 @@ export class Draft {
 	saved = $state<string>();
 	/** The revision it was changed from, and the one somebody else made since. */
 	#base = 0;
-	newer = $state(0);
+	newer = $state.raw<Newer>();
 	found = $state.raw<Examination>();
 	rows = $state.raw<Result>();
 	/** Why there are no rows to look at. */
@@ -83,7 +83,8 @@ export class Draft {
 		this.close();
 		this.#key = key;
 		this.saved = this.found = this.rows = undefined;
-		this.#base = this.newer = 0;
+		this.#base = 0;
+		this.newer = undefined;
 		this.failure = this.text = '';
 	}
 
@@ -141,24 +142,28 @@ export class Draft {
 
 	/**
 	 * Keeps the draft in the service; the kind and name it was kept under. Where
-	 * somebody else has changed it since it was opened, both changes are told; over
-	 * keeps this text in the place of theirs.
+	 * somebody else has changed it since it was opened, both changes are told, and how
+	 * says what becomes of theirs.
 	 */
-	async save(over = false): Promise<{ kind: string; name: string } | undefined> {
+	async save(how: How = ''): Promise<{ kind: string; name: string } | undefined> {
 		const text = this.text;
 		const own = this.found?.definitions?.[0];
-		const from = over ? this.newer : this.#base;
+		const from = how === 'over' ? (this.newer?.revision ?? 0) : this.#base;
 		try {
 			const revisions = own && from ? { [`${own.kind} ${own.name}`]: from } : {};
-			const kept = (await pushDefinitions(text, revisions)).definitions?.[0];
-			this.#forget();
-			this.saved = text;
+			const { definitions, changes } = await pushDefinitions(text, revisions, how === 'merge');
+			const kept = definitions?.[0];
+			const merged = changes?.[0]?.merged;
 			this.failure = '';
-			this.newer = 0;
+			this.newer = undefined;
+			if (merged && this.text !== text) return kept; // what was typed meanwhile is merged with the next
+			this.#forget();
+			this.saved = merged || text;
+			if (merged) this.write(merged);
 			this.#base = kept?.revision ?? 0;
 			return kept;
 		} catch (e) {
-			this.newer = newerIn(e)[0]?.revision ?? 0;
+			this.newer = newerIn(e)[0];
 			this.failure = e instanceof Refusal ? 'Not saved: ' + e.message : String(e);
 			if (e instanceof Refusal && this.found) this.found = { ...this.found, problems: e.problems };
 			return undefined;

@@ -8,8 +8,19 @@ export function standingOf(changed: boolean, saved: string | undefined, info: De
 	return info.draft ? `saved; version ${info.version} is published` : `published as version ${info.version}`;
 }
 
-/** The revisions that somebody else made since, by what a refusal says of which definition. */
-export function newerIn(e: unknown): { field: string; revision: number }[] {
-	const problems = e instanceof Refusal ? e.problems.filter((p) => p.code === 'draft_changed') : [];
-	return problems.map((p) => ({ field: p.field ?? '', revision: Number(/revision (\d+)/.exec(p.message)?.[1]) }));
+/** How a draft is saved that somebody else has changed meanwhile: with their change, or in its place. */
+export type How = '' | 'merge' | 'over';
+
+/** A revision that somebody else made since: of what, and whether both changes can be kept. */
+export type Newer = { field: string; revision: number; mergeable: boolean };
+
+/** Those that a refusal tells. */
+export function newerIn(e: unknown): Newer[] {
+	return (e instanceof Refusal ? e.problems : [])
+		.filter((p) => p.code === 'draft_changed' || p.code === 'both_changed')
+		.map((p) => ({
+			field: p.field ?? '',
+			revision: Number(/revision (\d+)/.exec(p.message)?.[1]),
+			mergeable: p.code === 'draft_changed',
+		}));
 }

@@ -220,8 +220,8 @@ export const countCriteria = (content: string, anyway: boolean, signal?: AbortSi
 /** What can be said of values, by their type. */
 export const listComparisons = () => json<Record<string, Operator[]>>('GET', '/criteria/comparisons');
 /** Keeps definitions; revisions are those of the drafts they were changed from. */
-export const pushDefinitions = (content: string, revisions: Record<string, number>) =>
-	json<Schemas['Checked']>('POST', '/definitions', { content, revisions });
+export const pushDefinitions = (content: string, revisions: Record<string, number>, merge = false) =>
+	json<Schemas['Checked']>('POST', '/definitions', { content, revisions, merge });
 /** Keeps what was saved last under another name. */
 export const rename = (r: Omit<Schemas['Renaming'], 'kind'> & { kind: string }) => json<Renamed>('POST', '/names', r);
 export const copyDefinition = (kind: string, name: string, to: string) =>

@@ -45,7 +45,8 @@
 		type Mark,
 		type Value,
 	} from '../draft/definition';
-	import { standingOf } from '../draft/standing';
+	import { standingOf, type How } from '../draft/standing';
+	import TheirChange from '../draft/TheirChange.svelte';
 	import Editor from '../draft/Editor.svelte';
 	import PublishDialog from '../draft/PublishDialog.svelte';
 	import { full, orderOf, type Schema } from '../draft/schema-form';
@@ -276,8 +277,8 @@
 
 	const info = $derived(definitions.find((d) => d.kind === main?.kind && d.name === main?.name));
 	const standing = $derived(standingOf(work.changed, work.saved, info));
-	async function save(over = false): Promise<boolean> {
-		if (!(await work.save(over))) return false;
+	async function save(how: How = ''): Promise<boolean> {
+		if (!(await work.save(how))) return false;
 		said = 'Saved.';
 		await refresh();
 		const address = buildAddress(main!.kind, main!.name);
@@ -400,7 +401,7 @@
 		</div>
 		{#if work.failure}<p role="alert" class="text-bad text-sm">{work.failure}</p>{/if}
 		{#if Object.keys(work.newer).length}
-			<p><button type="button" class="button" onclick={() => save(true)}>Save this in the place of theirs</button></p>
+			<TheirChange mergeable={Object.values(work.newer).every((n) => n.mergeable)} onsave={save} />
 		{/if}
 		<p role="status" class="sr-only">{said}</p>
 		{#if others}

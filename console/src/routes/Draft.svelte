@@ -13,7 +13,8 @@
 		type Source,
 	} from '../lib/api';
 	import { add, fieldsOf, itemsOf, markOf, move, problemsAt, set, textOf, type Value } from '../draft/definition';
-	import { standingOf } from '../draft/standing';
+	import { standingOf, type How } from '../draft/standing';
+	import TheirChange from '../draft/TheirChange.svelte';
 	import { beginning, Draft } from '../draft/draft.svelte';
 	import Editor from '../draft/Editor.svelte';
 	import { buildAddress, draftAddress, newDraftAddress } from '../lib/link';
@@ -122,8 +123,8 @@
 
 	const own = $derived(definitions.find((d) => d.kind === kind && d.name === text('name')));
 	const standing = $derived(standingOf(draft.changed, draft.saved, own));
-	async function save(over = false): Promise<boolean> {
-		const kept = await draft.save(over);
+	async function save(how: How = ''): Promise<boolean> {
+		const kept = await draft.save(how);
 		if (!kept) return false;
 		said = `Saved as the draft of ${kept.kind} ${kept.name}.`;
 		await refresh();
@@ -206,11 +207,7 @@
 		</div>
 		{#if draft.failure}<p role="alert" class="text-bad text-sm">{draft.failure}</p>{/if}
 		{#if draft.newer}
-			<p>
-				<button type="button" class="button" onclick={() => save(true)}
-					>Save this in the place of revision {draft.newer}</button
-				>
-			</p>
+			<TheirChange mergeable={draft.newer.mergeable} onsave={save} />
 		{/if}
 		<p role="status" class="text-sm empty:hidden">{said}</p>
 

@@ -127,6 +127,24 @@ func (s *Server) sources() {
 		values, err := s.service.Values(ctx, who, in.Source, in.Table, in.Column, plan.Search{Text: in.Search, Limit: in.Limit})
 		return answer(s, values, err)
 	})
+	get(s, "list-readings", "/sources/{source}/tables/{table}/columns/{column}/readings", "Some values of a column as they are stored, and how each would be read as a date", []int{404, 422, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
+		Source   string `path:"source" doc:"The source's name"`
+		Table    string `path:"table" doc:"The table's name"`
+		Column   string `path:"column" doc:"The column's name"`
+		Encoding string `query:"encoding" required:"true" maxLength:"50" doc:"How its dates would be stored" example:"ymd"`
+		Limit    int    `query:"limit" default:"10" minimum:"1" maximum:"100" doc:"How many at the most"`
+	},
+	) (*response[[]wire.StoredValue], error) {
+		values, err := s.service.Readings(ctx, who, in.Source, in.Table, in.Column, in.Encoding, in.Limit)
+		return answer(s, values, err)
+	})
+	get(s, "list-unfit-definitions", "/sources/{source}/unfit", "The definitions that do not fit the source as it is now, with ways out", []int{404, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
+		Source string `path:"source" doc:"The source's name"`
+	},
+	) (*response[[]wire.Unfit], error) {
+		unfit, err := s.service.UnfitDefinitions(ctx, who, in.Source)
+		return answer(s, unfit, err)
+	})
 	get(s, "begin-report", "/sources/{source}/tables/{table}/begin", "A whole query and report of a table to go on from; nothing is kept", []int{404, 422, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
 		Source string `path:"source" doc:"The source's name"`
 		Table  string `path:"table" doc:"The table's name"`

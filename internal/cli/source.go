@@ -11,6 +11,7 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/plan"
+	"pikegate/internal/engine"
 	"pikegate/internal/output"
 	"pikegate/internal/wire"
 )
@@ -288,35 +289,57 @@ func cellTexts(cells []any, columns []plan.Output) []string {
 func (a *app) sourceCheck() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "check NAME",
-		Short: "Look at a connection: what answers, and whether it can only read",
-		Args:  args(cobra.ExactArgs(1)),
+		Short: "Look at a source: what answers, whether it can only read, and which definitions do not fit it",
+		Long: "Look at a source: what answers, whether it can only read, and which definitions do not fit it as it is now, because a table or a column is gone or is of another type.\n" +
+			"The exit code is 3 if writing is not refused, or if a definition does not fit.",
+		Args: args(cobra.ExactArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
 			r, err := a.client().CheckSource(cmd.Context(), given[0])
 			if err != nil {
 				return err
 			}
-			if a.prints == "json" {
-				return a.printJSON(r)
-			}
-			w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
-			reads := "NO: writing was not refused"
-			if r.ReadOnly {
-				reads = "yes: writing was tried and refused"
-			}
-			fmt.Fprintf(w, "version\t%s\ntime zone\t%s\nonly reads\t%s\n\t%s\n", r.Version, r.Zone, reads, r.Proof)
-			for _, power := range r.Powers {
-				fmt.Fprintf(a.Stdout, "The login can do more than read: %s.\n", power)
-			}
-			for _, note := range r.Notes {
-				fmt.Fprintf(w, "note\t%s\n", note)
-			}
-			if err := w.Flush(); err != nil || r.ReadOnly {
+			unfit, err := a.client().UnfitDefinitions(cmd.Context(), given[0])
+			if err != nil {
 				return err
 			}
-			return refusedError{}
+			err = a.show(struct {
+				engine.Inspection
+				Unfit []wire.Unfit `json:"unfit"`
+			}{r, unfit}, func() error { return a.printSourceCheck(r, unfit) })
+			if err == nil && (!r.ReadOnly || len(unfit) > 0) {
+				err = refusedError{}
+			}
+			return err
 		},
 	}
 	return names(a.printing(cmd), a.sourceNames)
+}
+
+func (a *app) printSourceCheck(r engine.Inspection, unfit []wire.Unfit) error {
+	w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
+	reads := "NO: writing was not refused"
+	if r.ReadOnly {
+		reads = "yes: writing was tried and refused"
+	}
+	fmt.Fprintf(w, "version\t%s\ntime zone\t%s\nonly reads\t%s\n\t%s\n", r.Version, r.Zone, reads, r.Proof)
+	for _, power := range r.Powers {
+		fmt.Fprintf(a.Stdout, "The login can do more than read: %s.\n", power)
+	}
+	for _, note := range r.Notes {
+		fmt.Fprintf(w, "note\t%s\n", note)
+	}
+	if err := w.Flush(); err != nil {
+		return err
+	}
+	for _, u := range unfit {
+		state := "the draft"
+		if u.Version > 0 {
+			state = fmt.Sprintf("version %d", u.Version)
+		}
+		fmt.Fprintf(a.Stdout, "%s %s does not fit (%s)\n", u.Kind, u.Name, state)
+		a.explainProblems(u.Problems, nil)
+	}
+	return nil
 }
 
 func (a *app) printCatalogue(s catalog.Source, extents []wire.ColumnExtent) error {

@@ -291,6 +291,11 @@ func (c *Client) CheckSource(ctx context.Context, name string) (out engine.Inspe
 	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(name)+"/check", nil, &out)
 }
 
+// UnfitDefinitions lists those that do not fit a source as it is now.
+func (c *Client) UnfitDefinitions(ctx context.Context, source string) (out []wire.Unfit, err error) {
+	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/unfit", nil, &out)
+}
+
 // Extents tells what each column of a table holds.
 func (c *Client) Extents(ctx context.Context, source, table string) (out []wire.ColumnExtent, err error) {
 	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/tables/"+url.PathEscape(table)+"/extents", nil, &out)

@@ -7,10 +7,12 @@ import (
 	"time"
 
 	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
 	"pikegate/internal/engine"
+	"pikegate/internal/wire"
 )
 
 // MaxChoices is how many choices one page holds at the most.
@@ -48,6 +50,39 @@ func Values(ctx context.Context, source engine.Source, rows plan.Rows, t catalog
 	defer stop()
 	return listed(ctx, source, tables(rows, zone).Values(t, c, search), true)
 }
+
+// Readings lists some values of a column as they are stored, and how each would be read if
+// the column stored dates in an encoding. Up to half of them are such as would be none.
+func Readings(ctx context.Context, source engine.Source, rows plan.Rows, t catalog.Table, c catalog.Column, encoding catalog.Encoding, most int, zone *time.Location) ([]wire.StoredValue, error) {
+	read := c
+	read.Encoding, read.Type, read.Example, read.Layout = encoding, encoding.Type(), "", ""
+	if read.Stored = c.Stored; c.Encoding == "" {
+		read.Stored = c.Type
+	}
+	plain := c // as it is stored
+	plain.Encoding, plain.Type, plain.Layout = "", read.Stored, ""
+	stored, err := Values(ctx, source, rows, t, plain, plan.Search{Limit: lookedAt}, zone)
+	clock := civil.NewClock(zone)
+	fit, unfit := []wire.StoredValue{}, []wire.StoredValue{}
+	for _, s := range stored {
+		one := wire.StoredValue{Stored: s.Value, Records: s.Count}
+		var value any = s.Value
+		if n, err := strconv.ParseInt(s.Value, 10, 64); err == nil && read.Stored == catalog.Integer {
+			value = n
+		}
+		if stamp, ok := read.Decode(value, clock); ok {
+			one.Reads = string(stamp.AppendTo(nil, &read, ' '))
+			fit = append(fit, one)
+		} else {
+			unfit = append(unfit, one)
+		}
+	}
+	unfit = unfit[:min(len(unfit), max(most/2, most-len(fit)))]
+	return append(unfit, fit[:min(len(fit), most-len(unfit))]...), err
+}
+
+// lookedAt is how many values are read to find some that would be no dates.
+const lookedAt = 200
 
 // listed reads choices: values with how many records have them, or with what people
 // read instead.

@@ -485,41 +485,55 @@ func (s *Service) SetEncoding(ctx context.Context, who identity.Actor, name, col
 
 // Values lists a page of the values that occur in a column of a table.
 func (s *Service) Values(ctx context.Context, who identity.Actor, source, table, column string, search plan.Search) ([]parameter.Choice, error) {
-	o, t, err := s.table(ctx, who, source, table)
+	guarded, rows, t, c, err := s.columnRows(ctx, who, source, table, column)
 	if err != nil {
 		return nil, err
-	}
-	c, ok := t.Column(column)
-	if !ok {
-		return nil, notFound("column", column, columnNames(t))
 	}
 	if c.Type == catalog.Other || c.Bytes || c.Encoding != "" {
 		return []parameter.Choice{}, nil // nobody chooses among these
 	}
-	guarded, rows, err := s.tableRows(ctx, who, source, o, t)
-	if err != nil {
-		return nil, err
-	}
 	return runner.Values(ctx, guarded, rows, t, c, search, s.Calendar.Zone)
+}
+
+// Readings lists some values of a column as they are stored, and how each would be read if
+// it stored dates in an encoding.
+func (s *Service) Readings(ctx context.Context, who identity.Actor, source, table, column, encoding string, most int) ([]wire.StoredValue, error) {
+	guarded, rows, t, c, err := s.columnRows(ctx, who, source, table, column)
+	switch {
+	case err != nil:
+		return nil, err
+	case !slices.Contains(catalog.Encodings, catalog.Encoding(encoding)):
+		return nil, diag.Problems{definition.UnknownEncoding("encoding", encoding)}
+	case c.Bytes || c.Encoding.IsNative() || c.Encoding == "" && c.Type != catalog.Text && c.Type != catalog.Integer:
+		return nil, diag.Problems{{Code: "no_dates", Field: "column", Message: fmt.Sprintf("%s is %s, of which no encoding is set.", column, c.Declared), Hint: "Choose a column with texts or whole numbers."}}
+	}
+	return runner.Readings(ctx, guarded, rows, t, c, catalog.Encoding(encoding), most, s.Calendar.Zone)
+}
+
+// columnRows gives a column of a table, what may be seen of the table by itself, and whom
+// to ask for it.
+func (s *Service) columnRows(ctx context.Context, who identity.Actor, source, table, column string) (guarded engine.Source, rows plan.Rows, t catalog.Table, c catalog.Column, err error) {
+	o, t, err := s.table(ctx, who, source, table)
+	if err != nil {
+		return nil, rows, t, c, err
+	}
+	c, ok := t.Column(column)
+	if !ok {
+		return nil, rows, t, c, notFound("column", column, columnNames(t))
+	}
+	guarded, rows, err = s.tableRows(ctx, who, source, o, t)
+	return guarded, rows, t, c, err
 }
 
 // UnfitRows lists records of a table in which something is stored in a column
 // with dates that is none, with their keys.
 func (s *Service) UnfitRows(ctx context.Context, who identity.Actor, source, table, column string, most int) (output.Result, error) {
-	o, t, err := s.table(ctx, who, source, table)
+	guarded, rows, t, c, err := s.columnRows(ctx, who, source, table, column)
 	if err != nil {
 		return output.Result{}, err
-	}
-	c, ok := t.Column(column)
-	if !ok {
-		return output.Result{}, notFound("column", column, columnNames(t))
 	}
 	if c.Encoding == "" {
 		return output.Result{}, diag.Problems{{Code: "no_dates", Field: "column", Message: fmt.Sprintf("%s is %s and holds no dates.", column, c.Type), Hint: "Set how they are stored with pikegate source set-encoding."}}
-	}
-	guarded, rows, err := s.tableRows(ctx, who, source, o, t)
-	if err != nil {
-		return output.Result{}, err
 	}
 	return runner.UnfitRows(ctx, guarded, rows, t, c, most, s.Calendar.Zone)
 }

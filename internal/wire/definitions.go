@@ -101,6 +101,16 @@ type Dependent struct {
 	Through string `json:"through,omitempty" doc:"What stands between, empty for a direct use"`
 }
 
+// Unfit is a definition that does not fit its source as that is now.
+type Unfit struct {
+	Kind string `json:"kind"`
+	Name string `json:"name"`
+	// Draft and Version tell which of them: what was pushed last, what is published.
+	Draft    bool          `json:"draft" doc:"Whether it is what was pushed last"`
+	Version  int           `json:"version,omitempty" doc:"The version that is published, where it is that"`
+	Problems diag.Problems `json:"problems" doc:"What does not fit, with the nearest tables and columns as ways out"`
+}
+
 // Renaming is a name that something gets: a definition, or a column or a question of it.
 type Renaming struct {
 	Kind     string `json:"kind" enum:"query,report,criterion,parameter,source,rule" doc:"The kind of the definition" example:"query"`

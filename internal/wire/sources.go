@@ -29,3 +29,10 @@ type SourceInfo struct {
 	// Encodings are the date encodings set by hand.
 	Encodings map[string]string `json:"encodings,omitempty" doc:"Date encodings set by hand, by TABLE.COLUMN"`
 }
+
+// StoredValue is a value as it is stored, and how it would be read.
+type StoredValue struct {
+	Stored  string `json:"stored"`
+	Reads   string `json:"reads,omitempty" doc:"The date it would be read as, left out where it would be none"`
+	Records *int64 `json:"records,omitempty" doc:"How many records have it"`
+}

@@ -103,6 +103,8 @@ change-source         PATCH  /sources/tolls                                    4
 check-source          GET    /sources/tolls/check                              403 403 403 404 200 403
 set-encoding          PUT    /sources/tolls/encodings/tolls.day                403 403 403 404 200 403  {"encoding": "iso-date"}
 show-extents          GET    /sources/tolls/tables/tolls/extents               403 403 200 404 200 200
+list-readings         GET    /sources/tolls/tables/tolls/columns/lock/readings?encoding=ymd    403 403 200 404 200 200
+list-unfit-definitions GET    /sources/tolls/unfit                              403 403 200 404 200 200
 list-values           GET    /sources/tolls/tables/tolls/columns/lock/values    403 403 200 404 200 200
 begin-report          GET    /sources/tolls/tables/tolls/begin                 403 403 200 404 200 200
 show-rows             GET    /sources/tolls/tables/tolls/rows                  403 403 200 404 200 200

@@ -362,11 +362,60 @@ func TestUnfitOnThePage(t *testing.T) {
 	p.Wait("document.querySelector('[data-unfit]')?.textContent.includes('21.01.2025')")
 	assert.Contains(t, p.Text("[data-unfit]"), "n/a")
 	p.Choose("[data-columns] tbody tr:nth-child(2) select", "ymd")
+	p.Wait("document.querySelector('[data-readings=ymd]')?.textContent.includes('no date')")
+	assert.NotContains(t, p.Text("[data-readings]"), "2025-01-20 2025-01-20")
+	accessible(t, p, "values of a column")
+	p.Press("Read day as ymd")
 	p.Wait("document.querySelector('[role=alert]')?.textContent.includes('ymd does not fit visits.day')")
 	p.Press("Set day to ymd anyway")
 	p.Wait("document.querySelector('[data-columns] tbody tr:nth-child(2) select')?.value === 'ymd' && !document.querySelector('[role=alert]')")
 	p.Choose("[data-columns] tbody tr:nth-child(2) select", "iso-date")
+	p.Wait("document.querySelector('[data-readings=iso-date]')?.textContent.includes('2025-02')")
+	assert.Contains(t, p.Text("[data-readings]"), "2025-01-202025-01-201")
+	assert.Contains(t, p.Text("[data-readings]"), "21.01.2025▲ no date1")
+	p.Press("Read day as iso-date")
 	p.Wait("document.querySelector('[role=alert]')?.textContent.includes('iso-date does not fit')")
 	p.Press("Set day to iso-date anyway")
 	p.Wait("document.querySelector('[data-columns]')?.textContent.includes('3 do not fit') && !document.querySelector('[role=alert]')")
+	p.Press("Ten values")
+	p.Wait("document.querySelector('[data-readings=iso-date]')")
+	p.Quiet()
+}
+
+// TestColumnsChange: where a column is gone or is of another type, each definition that uses
+// it is listed, with the nearest column as a way out.
+func TestColumnsChange(t *testing.T) {
+	database, file := connect(t, "at")
+	done(t, pikegate(t, "source", "check", "visits"))
+	change(t, database, "alter table visits rename column at to at_time; create table kept as select id, day from visits; drop table visits; create table visits (id integer primary key, day integer, at_time text); insert into visits select id, id, '2025-01-20T08:00:00Z' from kept; drop table kept")
+	r := pikegate(t, "source", "check", "visits")
+	assert.Equal(t, 3, r.code)
+	assert.Contains(t, r.out, "query visits does not fit (version ")
+	assert.Contains(t, r.err, "columns[2]: There is no column at.")
+	assert.Contains(t, r.err, "There are id, day, at_time.")
+
+	// Where the draft is mended, only what is published is listed.
+	content, err := os.ReadFile(file)
+	require.NoError(t, err)
+	mended := strings.NewReplacer("[id, day, at]", "[id, day, at_time]", "[at, id]", "[at_time, id]", "at within", "at_time within").Replace(string(content))
+	require.NoError(t, os.WriteFile(file, []byte(mended), 0o600))
+	done(t, pikegate(t, "push", file))
+	r = pikegate(t, "source", "check", "visits", "--format", "json")
+	assert.Equal(t, 3, r.code)
+	var found struct {
+		Unfit []struct {
+			Kind, Name string
+			Draft      bool
+			Version    int
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.out), &found))
+	require.Len(t, found.Unfit, 1)
+	assert.False(t, found.Unfit[0].Draft)
+	assert.NotZero(t, found.Unfit[0].Version)
+	p := browser.Open(t, address+"/#/sources/visits", 1280, 800)
+	p.Wait("document.querySelector('[data-unfit-definitions=\"1\"]')?.textContent.includes('There are id, day, at_time.')")
+	accessible(t, p, "definitions that do not fit")
+	done(t, pikegate(t, "publish", "visits"))
+	done(t, pikegate(t, "source", "check", "visits"))
 }

@@ -39,6 +39,8 @@ export type Operator = Schemas['Operator'];
 export type ConditionCounts = Schemas['ConditionCounts'];
 export type ConditionCount = Schemas['ConditionCount'];
 export type Beginning = Schemas['Made'];
+export type StoredValue = Schemas['StoredValue'];
+export type Unfit = Schemas['Unfit'];
 export type Renamed = Schemas['Renamed'];
 export type Review = Schemas['Review'];
 export type Version = Schemas['Version'];
@@ -191,6 +193,17 @@ export const beginReport = (source: string, name: string, on = '') =>
 /** The records in which a column with dates holds what is none. */
 export const showUnfit = (source: string, name: string, column: string) =>
 	json<Result>('GET', `${table(source, name)}/unfit/${part(column)}?limit=200`);
+/** Some values of a column, and how each would be read in an encoding. */
+export const listReadings = (source: string, name: string, column: string, encoding: string, signal?: AbortSignal) =>
+	json<StoredValue[]>(
+		'GET',
+		`${table(source, name)}/columns/${part(column)}/readings?encoding=${part(encoding)}`,
+		undefined,
+		signal,
+	);
+/** The definitions that do not fit a source as it is now. */
+export const listUnfit = (source: string, signal?: AbortSignal) =>
+	json<Unfit[]>('GET', `/sources/${part(source)}/unfit`, undefined, signal);
 export const setEncoding = (source: string, column: string, encoding: string, anyway: boolean) =>
 	json<Source>('PUT', `/sources/${part(source)}/encodings/${part(column)}?anyway=${anyway}`, { encoding });
 

@@ -22,6 +22,8 @@
 	} from '../lib/api';
 	import { account } from '../lib/account.svelte';
 	import Connection from '../sources/Connection.svelte';
+	import Readings from '../sources/Readings.svelte';
+	import Unfit from '../sources/Unfit.svelte';
 	import Dialog from '../parts/Dialog.svelte';
 	import { beginAddress, newDraftAddress } from '../lib/link';
 	import { Loaded } from '../lib/loaded.svelte';
@@ -93,7 +95,7 @@
 		extentsOf.forget();
 		rowsOf.forget();
 		trouble = '';
-		refused = unfit = undefined;
+		refused = unfit = trying = undefined;
 		if (!s || !t) return;
 		const stop = [extentsOf.ask((signal) => showExtents(s, t, signal)), rowsOf.ask((signal) => showRows(s, t, signal))];
 		return () => stop.forEach((f) => f());
@@ -123,9 +125,11 @@
 	const settable = (c: Column) => ['text', 'integer'].includes(c.encoding ? (c.stored ?? '') : c.type);
 	/** An encoding that was refused because it does not fit what is stored. */
 	let refused = $state.raw<{ column: string; encoding: string }>();
+	/** The encoding whose reading of a column is looked at. */
+	let trying = $state.raw<{ column: string; encoding: string }>();
 	async function encode(t: Table, column: string, encoding: string, anyway = false) {
 		trouble = '';
-		refused = undefined;
+		refused = trying = undefined;
 		try {
 			const changed = await setEncoding(source!.name, `${t.name}.${column}`, encoding, anyway);
 			sources = sources.map((s) => (s.name === changed.name ? changed : s));
@@ -271,19 +275,28 @@
 										<select
 											class="field h-7 w-auto text-sm"
 											aria-label="How {column.name} is stored"
-											value={column.encoding ?? ''}
-											onchange={(ev) => encode(table, column.name, ev.currentTarget.value)}
+											value={trying?.column === column.name ? trying.encoding : (column.encoding ?? '')}
+											onchange={(ev) => (trying = { column: column.name, encoding: ev.currentTarget.value })}
 										>
 											{#if !column.encoding}<option value="">{column.declared || 'as it is'}, no date</option>{/if}
 											{#each encodings as name (name)}<option value={name}>{name}</option>{/each}
 										</select>
 									{:else}{column.encoding || column.declared}{/if}
 									{#if column.evidence}<span class="muted block text-xs">{column.evidence}</span>{/if}
+									{#if column.encoding && settable(column)}
+										<button
+											type="button"
+											class="block text-xs underline"
+											aria-label="Ten values of {column.name}"
+											onclick={() => (trying = { column: column.name, encoding: column.encoding ?? '' })}
+											>Ten values</button
+										>
+									{/if}
 									{#if column.unfit}
 										<button
 											type="button"
 											class="block text-xs underline"
-											aria-label="Show the records in which {column.name} is no date"
+											aria-label="Show them, the records in which {column.name} is no date"
 											onclick={() => list(table, column.name)}>Show them</button
 										>
 									{/if}
@@ -294,6 +307,21 @@
 								<td class="px-3 py-1.5 whitespace-nowrap">{stampText(e?.earliest)}</td>
 								<td class="px-3 py-1.5 whitespace-nowrap">{stampText(e?.latest)}</td>
 							</tr>
+							{#if trying?.column === column.name && trying.encoding}
+								{@const encoding = trying.encoding}
+								<tr class="bg-wash"
+									><td colspan="7">
+										<Readings
+											source={source.name}
+											table={table.name}
+											column={column.name}
+											{encoding}
+											onset={table.view ? undefined : () => encode(table, column.name, encoding)}
+											onclose={() => (trying = undefined)}
+										/></td
+									></tr
+								>
+							{/if}
 						{/each}
 					</tbody>
 				</table>
@@ -314,7 +342,7 @@
 						columns={unfit.rows.columns ?? []}
 						rows={(unfit.rows.rows ?? []) as Row[]}
 						kept={unfit.rows.rows?.length ?? 0}
-						title={table.name}
+						title="{table.name} in which {unfit.column} is no date"
 					/>
 				</div>
 			{/if}
@@ -362,6 +390,7 @@
 					{/each}
 				</dl>
 			{:else}<Pending of={connectionOf} />{/if}
+			{#if account.authors}<Unfit source={source.name} />{/if}
 			<p>Choose a table to see what its columns hold and its first rows.</p>
 		{:else if loaded && sources.length}
 			<p class="muted">Choose a source or a table.</p>

@@ -352,6 +352,102 @@ func TestReportByKeyboard(t *testing.T) {
 	p.Quiet()
 }
 
+// TestShape: at the heads of the records, and by phrases of their own, a report gets an
+// order, groups, totals and a drawing; columns are hidden, moved, removed and added by
+// dragging. Each is one step back.
+func TestShape(t *testing.T) {
+	river(t, "river-shape", "works")
+	p := &steps{Page: browser.Open(t, address+"/#/build/new/report?source=river-shape&table=works", 1280, 800)}
+	p.settled()
+	before := p.written()
+	head := func(column string) {
+		t.Helper()
+		p.click("[data-head=" + column + "]")
+		p.Wait("document.querySelector('th [data-panel]')")
+	}
+	chip := func(text string) {
+		t.Helper()
+		p.press(text)
+		p.Wait(fmt.Sprintf("[...document.querySelectorAll('[data-panel] .chip[aria-pressed=true]')].some(c => c.textContent.trim().startsWith(%q))", text))
+	}
+	head("pence")
+	chip("the largest first")
+	chip("money")
+	chip("sum")
+	accessible(t, p.Page, "the head of a column")
+	p.Keys(kb.Enter)
+	head("done_on")
+	chip("month")
+	p.Choose("[data-panel] [name=label]", "Finished")
+	p.click("[data-panel] [name=value]") // a field; the panel stays
+	p.Eval("document.querySelector('[aria-label=Sentence]').dispatchEvent(new PointerEvent('pointerdown', {bubbles: true})); 1")
+	p.Wait("!document.querySelector('[data-panel]')")
+	p.click("[data-add-part='group-totals:0']")
+	p.click("[data-panel] [data-value=count]")
+	p.click("[data-panel] [data-value='average of pence']")
+	p.Eval("document.querySelector('[aria-label=Sentence]').dispatchEvent(new PointerEvent('pointerdown', {bubbles: true})); 1")
+	p.Wait("!document.querySelector('[data-panel]')")
+	p.click("[data-add-part=chart]")
+	p.Wait("document.querySelector('[data-part-of-report=\"chart:x\"]')")
+	p.click("[data-add-part='chart:split']")
+	p.click("[data-panel] [data-value=kind]")
+	head("created_at")
+	p.press("Hide")
+	p.Wait("!document.querySelector('[data-head=created_at]')")
+	head("id")
+	p.press("Remove")
+	p.Wait("!document.querySelector('[data-head=id]')")
+	// By keyboard: a head is moved with Alt and the arrows.
+	p.Eval("document.querySelector('[data-head=kind]').focus(); 1")
+	p.Keys(kb.ArrowLeft, chromedp.KeyModifiers(chromedp.ModifierAlt))
+	p.Wait("[...document.querySelectorAll('[data-head]')].map(h => h.dataset.head).join() === 'sluice,kind,done_on,pence'")
+	p.settled()
+	assert.Contains(t, p.Text("[data-sentence]"), "the newest first by finished then the largest first by pence + then by in a group for each month of finished with the number of records, average of pence in total sum of pence drawn as bars of the number of records by month of finished for each kind")
+	p.press("Save")
+	p.Wait("document.querySelector('[data-standing=saved]')")
+	query, report := pikegate(t, "versions", "query", "works", "--show", "0").out, pikegate(t, "versions", "report", "works", "--show", "0").out
+	assert.Contains(t, query, `
+columns:
+  - {name: sluice, value: sluices.name}
+  - created_at
+  - kind
+  - {name: done_on, value: done_on, label: Finished}
+  - {name: pence, value: pence, format: money}
+criteria: done_on within :period
+sort:
+  - done_on descending
+  - pence descending
+`)
+	assert.Contains(t, report, `
+columns:
+  - sluice
+  - kind
+  - done_on
+  - pence
+groups:
+  - {by: month of done_on, totals: [count, average of pence]}
+totals:
+  - sum of pence
+chart:
+  kind: bars
+  x: month of done_on
+  y: count
+  split: kind
+`)
+	// A column comes back by dragging it out of the tree.
+	p.Drag("document.querySelector('[data-tree-column=\"works.id\"]')", "document.querySelector('[aria-label=\"First rows\"]')")
+	p.Wait("document.querySelector('[data-tree-column=\"works.id\"][aria-pressed=true]')")
+	for range 40 {
+		if p.Eval("[...document.querySelectorAll('button')].find(b => b.textContent.trim() === 'Undo').disabled") == "true" {
+			break
+		}
+		p.press("Undo")
+	}
+	p.settled()
+	assert.Equal(t, before, p.written())
+	p.Quiet()
+}
+
 // TestConnectInConsole: a database is connected, changed and forgotten in the console;
 // what is wrong with it stands at its field, and nothing typed is lost.
 func TestConnectInConsole(t *testing.T) {

@@ -82,7 +82,7 @@
 	style:left="{left}px"
 	style:top="{top}px"
 	style:max-height="{height}px"
-	class="bg-sheet border-line-strong rounded-container fixed z-20 w-80 max-w-[calc(100vw-1rem)] space-y-2 overflow-y-auto border p-3 text-left text-sm leading-normal font-normal shadow-xl"
+	class="bg-sheet border-line-strong rounded-container fixed z-20 w-80 max-w-[calc(100vw-1rem)] space-y-2 overflow-y-auto border p-3 text-left text-sm leading-normal font-normal whitespace-normal shadow-xl"
 >
 	{@render children()}
 </div>

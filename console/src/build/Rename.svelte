@@ -84,9 +84,10 @@
 						</h3>
 						<ul class="font-mono text-[13px]">
 							{#each c.lines ?? [] as l (l.line)}
-								<li class="border-line border-b py-1">
-									<span class="text-ink-3">{l.line}</span> <del class="text-bad no-underline">− {l.was.trim()}</del>
-									{#if l.is}<ins class="text-ok block no-underline">+ {l.is.trim()}</ins>{/if}
+								<li class="border-line grid grid-cols-[2.5rem_1fr] border-b py-1">
+									<span class="text-ink-3 row-span-2">{l.line}</span>
+									<del class="text-bad break-words">{l.was.trim()}</del>
+									{#if l.is}<ins class="text-act col-start-2 break-words no-underline">{l.is.trim()}</ins>{/if}
 								</li>
 							{/each}
 						</ul>

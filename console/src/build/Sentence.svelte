@@ -1,13 +1,14 @@
 <script lang="ts">
 	// The sentence that the service reads back, every part of which can be changed.
-	import type { Path, Value } from '../draft/definition';
-	import { add, itemsOf, move, set, textOf } from '../draft/definition';
-	import { orderOf, type Schema } from '../draft/schema-form';
+	import { textOf } from '../draft/definition';
 	import type { Phrase } from '../lib/api';
 	import { columnsOf, labelled, lowered, tablesOf, type Building } from './building';
 	import Choice from './Choice.svelte';
+	import ColumnPanel from './ColumnPanel.svelte';
 	import Condition, { Pointing } from './Condition.svelte';
 	import Panel from './Panel.svelte';
+	import ReportParts from './ReportParts.svelte';
+	import { orderWords, type Shape } from './shape';
 	import * as change from './tree';
 	import type { Place } from './tree';
 	import type { Work } from './work.svelte';
@@ -15,12 +16,15 @@
 	let {
 		work,
 		building,
-		schema,
+		shape,
+		typeOf,
 		onopen,
 	}: {
 		work: Work;
 		building: Building;
-		schema: Schema | undefined;
+		shape: Shape;
+		/** The type of a column of the result, or of the tables. */
+		typeOf: (name: string) => string;
 		/** Tells that a panel was opened, so that Escape can give back what was there. */
 		onopen: () => void;
 	} = $props();
@@ -35,28 +39,10 @@
 	});
 
 	const value = $derived(work.reading.value ?? {});
-	const order = $derived(schema ? orderOf(schema) : []);
 	const columns = $derived(columnsOf(value));
 	const isSQL = $derived(textOf(value.sql) !== '');
-	const sorts = $derived(
-		itemsOf(value.sort).map((s) => {
-			const [, by, direction = '', rest = ''] = /^(.*?)(?:\s+(ascending|descending))?(\s+blanks first)?$/.exec(
-				textOf(s),
-			)!;
-			return { by: by!, descending: direction === 'descending', rest };
-		}),
-	);
-	const typeOf = (by: string) => {
-		const column = columns.find((c) => c.name === by)?.value ?? by;
-		return building.subjects.find((s) => s.text === column)?.type ?? '';
-	};
+	const sorts = $derived(shape.sorts);
 	const labelOf = (by: string) => lowered(columns.find((c) => c.name === by || c.value === by)?.label ?? labelled(by));
-	const orderWords = (by: string, descending: boolean) => {
-		const type = typeOf(by);
-		if (type === 'date' || type === 'date-time') return descending ? 'the newest first' : 'the oldest first';
-		if (type === 'integer' || type === 'decimal') return descending ? 'the largest first' : 'the smallest first';
-		return descending ? 'from Z to A' : 'from A to Z';
-	};
 	const problems = $derived(work.problems.filter((p) => work.inCriteria(p)));
 
 	const close = () => (pointing.opened = '');
@@ -66,24 +52,6 @@
 		building.back();
 	};
 	const toggle = (what: string) => (pointing.opened = pointing.opened === what ? '' : what);
-	const put = (path: Path, v: Value | undefined) => work.edit('query', (text) => set(text, path, v, order));
-
-	/** A column as it stands in the list, one of its fields changed. */
-	function describe(i: number, field: 'label' | 'name' | 'format', text: string) {
-		const c = itemsOf(value.columns)[i]!;
-		const now = columns[i]!;
-		if (typeof c !== 'string') return put(['columns', i, field], text || undefined);
-		if (!text || text === (field === 'name' ? now.name : '')) return;
-		put(['columns', i], { name: now.name, value: now.value, [field]: text });
-	}
-	function drop(i: number) {
-		const { name } = columns[i]!;
-		close();
-		work.edit('query', (text) => set(text, ['columns', i], undefined, order));
-		const shown = work.reportReading.value?.columns;
-		const at = Array.isArray(shown) ? shown.indexOf(name) : -1;
-		if (at >= 0) work.edit('report', (text) => set(text, ['columns', at], undefined));
-	}
 	function begin(group: Place) {
 		adding = group;
 		pointing.opened = 'add:' + group.join('.');
@@ -140,60 +108,7 @@
 						onclick={() => toggle(`column:${i}`)}>{lowered(c.label)}</button
 					>{#if pointing.opened === `column:${i}`}
 						<Panel label="The column {c.label}" onclose={close} onback={back}>
-							<label class="block"
-								>Heading <input
-									class="field"
-									data-first
-									name="label"
-									value={c.label}
-									onchange={(e) => describe(i, 'label', e.currentTarget.value.trim())}
-								/></label
-							>
-							<label class="block"
-								>Name <input
-									class="field"
-									name="column-name"
-									value={c.name}
-									onchange={(e) => describe(i, 'name', e.currentTarget.value.trim())}
-								/></label
-							>
-							<label class="block"
-								>Value <input
-									class="field font-mono text-[13px]"
-									name="value"
-									list="names-words"
-									value={c.value}
-									onchange={(e) => {
-										const text = e.currentTarget.value.trim();
-										if (typeof itemsOf(value.columns)[i] === 'string')
-											put(['columns', i], { name: c.name, value: text });
-										else put(['columns', i, 'value'], text);
-									}}
-								/></label
-							>
-							<div class="flex flex-wrap gap-1">
-								<button
-									type="button"
-									class="button"
-									disabled={i === 0}
-									onclick={() => {
-										close();
-										work.edit('query', (text) => move(text, ['columns'], i, i - 1));
-									}}>← Earlier</button
-								>
-								<button
-									type="button"
-									class="button"
-									disabled={i === columns.length - 1}
-									onclick={() => {
-										close();
-										work.edit('query', (text) => move(text, ['columns'], i, i + 1));
-									}}>Later →</button
-								>
-								<button type="button" class="button" disabled={columns.length === 1} onclick={() => drop(i)}
-									>Remove</button
-								>
-							</div>
+							<ColumnPanel {shape} index={i} type={typeOf(c.name)} onclose={close} />
 						</Panel>
 					{/if}</span
 				>{i < columns.length - 1 ? ', ' : ' '}
@@ -214,7 +129,7 @@
 								.map((s) => ({ value: s.text, text: s.label, note: s.text }))}
 							onchoose={(text) => {
 								close();
-								work.edit('query', (t) => add(t, ['columns'], text, order));
+								shape.addColumn(text);
 							}}
 						/>
 					</Panel>
@@ -269,7 +184,7 @@
 						type="button"
 						class="phrase compared"
 						aria-expanded={pointing.opened === `sort:${i}`}
-						onclick={() => toggle(`sort:${i}`)}>{orderWords(s.by, s.descending)}</button
+						onclick={() => toggle(`sort:${i}`)}>{orderWords(typeOf(s.by), s.descending)}</button
 					>{#if pointing.opened === `sort:${i}`}
 						<Panel label="The order" onclose={close} onback={back}>
 							<div class="flex flex-wrap gap-1">
@@ -279,9 +194,9 @@
 										class="chip"
 										aria-pressed={s.descending === descending}
 										onclick={() => {
-											put(['sort', i], `${s.by} ${descending ? 'descending' : 'ascending'}${s.rest}`);
+											shape.setSort(i, s.by, descending);
 											close();
-										}}>{orderWords(s.by, descending)}</button
+										}}>{orderWords(typeOf(s.by), descending)}</button
 									>
 								{/each}
 							</div>
@@ -290,7 +205,7 @@
 								class="button"
 								onclick={() => {
 									close();
-									put(['sort', i], undefined);
+									shape.query(['sort', i], undefined);
 								}}>Remove</button
 							>
 						</Panel>
@@ -311,7 +226,7 @@
 								chosen={s.by}
 								onchoose={(by) => {
 									close();
-									put(['sort', i], `${by} ${s.descending ? 'descending' : 'ascending'}${s.rest}`);
+									shape.setSort(i, by, s.descending);
 								}}
 							/>
 						</Panel>
@@ -335,7 +250,7 @@
 							onchoose={(by) => {
 								close();
 								const dated = ['date', 'date-time'].includes(typeOf(by));
-								work.edit('query', (t) => add(t, ['sort'], `${by} ${dated ? 'descending' : 'ascending'}`, order));
+								shape.sortBy(by, dated ? 'descending' : 'ascending');
 							}}
 						/>
 					</Panel>
@@ -343,4 +258,5 @@
 			>
 		</div>
 	{/if}
+	{#if shape.has}<ReportParts {shape} {pointing} {typeOf} onback={back} />{/if}
 </div>

@@ -1,5 +1,6 @@
 <script lang="ts">
-	// The tables of the source, those in use first: a column is added by pressing it.
+	// The tables of the source, those in use first: a column is added by pressing it,
+	// or by dragging it to the records.
 	import type { Source } from '../lib/api';
 	import { proposals } from '../draft/joins';
 	import type { Value } from '../draft/definition';
@@ -9,6 +10,7 @@
 		inUse,
 		shown,
 		onadd,
+		ondrag,
 	}: {
 		source: Source;
 		/** The tables of the query, by the names they have in it. */
@@ -17,6 +19,8 @@
 		shown: string[];
 		/** Adds a column, with the join that leads to it where its table is not in use. */
 		onadd: (column: { table: string; as: string; name: string }, join?: Value) => void;
+		/** Tells that a column is dragged, and what dropping it does; nothing when it is let go. */
+		ondrag: (drop: (() => void) | undefined) => void;
 	} = $props();
 
 	const tables = $derived(source.tables ?? []);
@@ -75,7 +79,13 @@
 								class="rounded-base hover:bg-wash flex min-h-6 w-full items-center justify-between gap-2 pr-1.5 pl-2 text-left"
 								data-tree-column="{as}.{c.name}"
 								aria-pressed={there}
-								title={there ? 'It is shown' : 'Show it'}
+								title={there ? 'It is shown' : 'Show it: click, or drag it into the sentence or the records'}
+								draggable={!there}
+								ondragstart={(e) => {
+									e.dataTransfer?.setData('text/plain', c.name);
+									ondrag(() => onadd({ table: i === 0 ? '' : as, as, name: c.name }, join));
+								}}
+								ondragend={() => ondrag(undefined)}
 								onclick={() => !there && onadd({ table: i === 0 ? '' : as, as, name: c.name }, join)}
 								><span class="min-w-0 truncate"
 									><span class="text-act mr-1 inline-block w-3 text-xs" aria-hidden="true">{there ? '✓' : ''}</span

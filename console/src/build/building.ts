@@ -39,8 +39,11 @@ export function valueWords(v: PhraseValue, questions: Asked[]): string {
 	return v.text || '…';
 }
 
+/** A name as it is written in an expression: one that is no plain word stands in quotes. */
+export const quoted = (name: string) => (/^[a-z_][a-z0-9_]*$/i.test(name) ? name : `"${name.replaceAll('"', '""')}"`);
+
 /** The fields of a query or a report. */
-type Fields = { [field: string]: Value } | undefined;
+export type Fields = { [field: string]: Value } | undefined;
 
 /** What a report says of each question: its label, the answers it suggests. */
 export const wordingOf = (report: Fields) =>
@@ -66,7 +69,7 @@ export function questionsOf(query: Fields, report: Fields): Asked[] {
 }
 
 /** A column of the result: its name, what it holds as written, and what people read. */
-export type Shown = { name: string; value: string; label: string };
+export type Shown = { name: string; value: string; label: string; format: string };
 
 /** The columns of a query's result. */
 export const columnsOf = (query: Fields): Shown[] =>
@@ -74,7 +77,7 @@ export const columnsOf = (query: Fields): Shown[] =>
 		const fields = fieldsOf(c);
 		const value = textOf(c) || textOf(fields.value);
 		const name = textOf(c) ? value.replaceAll('"', '').split('.').pop()! : textOf(fields.name) || value;
-		return { name, value, label: textOf(fields.label) || labelled(name) };
+		return { name, value, label: textOf(fields.label) || labelled(name), format: textOf(fields.format) };
 	});
 
 /** The tables of a query, by the names they have in it. */

@@ -152,11 +152,11 @@ export class Work {
 		else localStorage.setItem(this.#key, JSON.stringify({ parts: this.parts, bases: this.#bases } satisfies Kept));
 	}
 
-	/** Takes in the documents as they are now; steps in quick succession are one to go back. */
+	/** Takes in the documents as they are now; what is typed in quick succession is one step to go back, and so is all that one click changes. */
 	take(parts: Part[], typing = false) {
 		if (joined(parts) === this.text) return;
 		const now = Date.now();
-		if (!typing || now - this.#pushedAt > 1500) this.past = [...this.past.slice(-199), this.parts];
+		if (now - this.#pushedAt > (typing ? 1500 : 30)) this.past = [...this.past.slice(-199), this.parts];
 		this.#pushedAt = now;
 		this.future = [];
 		this.#show(parts);

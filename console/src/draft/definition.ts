@@ -83,7 +83,7 @@ const isEmpty = (value: Value | undefined) =>
 	value === false ||
 	(typeof value === 'object' && Object.keys(value).length === 0);
 
-/** Sets what stands at a path; nothing takes it away, with what is left empty by that. */
+/** Sets what stands at a path; nothing removes it, with what is left empty by that. */
 export function set(text: string, path: Path, value: Value | undefined, order: string[] = []): string {
 	const doc = sound(text);
 	if (!doc || at(valueOf(doc.contents), path) === value) return text;
@@ -107,6 +107,7 @@ export function set(text: string, path: Path, value: Value | undefined, order: s
 	}
 	const node = styled(doc.createNode(native(value!)));
 	if (isScalar(node) && typeof value === 'string' && value.includes('\n')) node.type = Scalar.BLOCK_LITERAL;
+	if (old) [node.comment, node.commentBefore] = [old.comment, old.commentBefore];
 	doc.setIn(path, node);
 	place(doc, path, order);
 	return doc.toString(printed);
@@ -119,7 +120,11 @@ function styled(node: Node): Node {
 			const inner = isPair(item) ? item.value : item;
 			if (isMap(inner) || isSeq(inner)) styled(inner as Node);
 		}
-	if (isMap(node)) node.flow = node.items.every((pair) => isScalar(pair.value));
+	if (isMap(node)) {
+		const short = (n: unknown) => isScalar(n) || (isSeq(n) && n.items.every(isScalar));
+		node.flow = node.items.every((pair) => short(pair.value));
+		for (const { value } of node.items) if (node.flow && isSeq(value)) value.flow = true;
+	}
 	return node;
 }
 

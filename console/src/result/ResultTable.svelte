@@ -2,7 +2,7 @@
 	// The records: only the rows in view are in the page, whatever their number.
 	// Cells are chosen with the mouse or the arrow keys and copied as
 	// tab-separated text; columns keep the place and width a reader gives them.
-	import { tick } from 'svelte';
+	import { tick, type Snippet } from 'svelte';
 	import type { Column } from '../lib/api';
 	import { changeText, clockChange } from '../lib/clock';
 	import { keepLayout, ordered, readLayout } from './layout';
@@ -21,6 +21,8 @@
 		zone = '',
 		sort = [],
 		onsort,
+		heads,
+		onmove,
 	}: {
 		/** The name the reader's layout is kept under. */
 		report: string;
@@ -33,6 +35,10 @@
 		sort?: string[];
 		/** Orders by the database; without it the order is what it is. */
 		onsort?: (sort: string[]) => void;
+		/** What opens at the head of a column, and which one is open; instead of an order. */
+		heads?: { opened: string; toggle: (name: string) => void; panel: Snippet<[Column]> };
+		/** Moves a column to the place of another; without it the reader's own layout has its place. */
+		onmove?: (name: string, to: string) => void;
 	} = $props();
 
 	// A click on a head orders by it, up, then down, then as the report does.
@@ -96,6 +102,7 @@
 		keep({ ...layout, widths: { ...layout.widths, [columns[place]!.name]: Math.max(40, Math.min(1200, to)) } });
 	function move(from: number, to: number) {
 		if (to < 0 || to >= places.length || from === to) return;
+		if (onmove) return onmove(columns[places[from]!]!.name, columns[places[to]!]!.name);
 		const order = places.map((p) => columns[p]!.name);
 		order.splice(to, 0, order.splice(from, 1)[0]!);
 		keep({ ...layout, order });
@@ -205,10 +212,25 @@
 								if (dragged !== undefined) move(dragged, at);
 								dragged = undefined;
 							}}
-							class="column-head sticky top-0 z-10 overflow-hidden whitespace-nowrap {isNumber(column)
+							class="column-head sticky top-0 z-10 overflow-hidden whitespace-nowrap has-[[data-panel]]:z-20 {isNumber(
+								column,
+							)
 								? 'text-right'
 								: 'text-left'}"
-							>{#if onsort}<button
+							>{#if heads}<span
+									><button
+										type="button"
+										class="min-h-6 max-w-full min-w-6 truncate align-bottom font-semibold"
+										draggable="true"
+										data-head={column.name}
+										title="{column.label}. Click to change it; drag, or Alt with the arrows, to move."
+										aria-expanded={heads.opened === column.name}
+										onclick={() => heads.toggle(column.name)}
+										onkeydown={(e) => headKey(e, at)}
+										ondragstart={() => (dragged = at)}
+										>{column.label} <span aria-hidden="true" class="text-ink-3">▾</span></button
+									>{@render heads.panel(column)}</span
+								>{:else if onsort}<button
 									type="button"
 									class="min-h-6 max-w-full min-w-6 truncate align-bottom font-semibold"
 									draggable="true"

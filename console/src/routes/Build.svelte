@@ -13,6 +13,7 @@
 		listValues,
 		messageOf,
 		showSource,
+		type Column,
 		type DefinitionInfo,
 		type Operator,
 		type Phrase,
@@ -22,14 +23,18 @@
 		columnsOf,
 		labelled,
 		questionsOf,
+		quoted,
 		tablesOf,
 		wordingOf,
 		type Building,
 		type Subject,
 	} from '../build/building';
+	import ColumnPanel from '../build/ColumnPanel.svelte';
+	import Panel from '../build/Panel.svelte';
 	import Rename from '../build/Rename.svelte';
 	import Questions from '../build/Questions.svelte';
 	import Sentence from '../build/Sentence.svelte';
+	import { Shape } from '../build/shape';
 	import Tree from '../build/Tree.svelte';
 	import { isGroup, isWhole } from '../build/tree';
 	import { partsOf, Work, type Part } from '../build/work.svelte';
@@ -162,6 +167,10 @@
 		),
 	);
 
+	/** What is done where a column that is dragged is let go. */
+	let dropped: (() => void) | undefined;
+	/** The column of the result whose head is opened. */
+	let heading = $state('');
 	/** What stood there when a panel was opened. */
 	let before: { parts: Part[]; tree: typeof work.tree } | undefined;
 	const snapshot = () => (before = { parts: work.parts, tree: work.tree });
@@ -237,6 +246,17 @@
 		},
 		source,
 	});
+	const reportOrder = $derived.by(() => {
+		const schema = schemaOf('report');
+		return schema ? orderOf(schema) : [];
+	});
+	const shape = new Shape(work, () => ({ query: order, report: reportOrder }));
+	/** The type of a column of the result as it came, or of the tables. */
+	function typeOf(name: string): string {
+		const came = work.rows?.columns?.find((c) => c.name === name)?.type;
+		const value = columns.find((c) => c.name === name)?.value ?? name;
+		return came ?? subjects.find((s) => s.text === value)?.type ?? '';
+	}
 	const shown = $derived(columns.map((c) => c.value));
 	function show(column: { table: string; as: string; name: string }, join?: Value) {
 		const written = words.find(
@@ -244,7 +264,6 @@
 				w.kind === 'column' &&
 				w.text.replaceAll('"', '') === (column.table ? `${column.as}.${column.name}` : column.name),
 		)?.text;
-		const quoted = (name: string) => (/^[a-z_][a-z0-9_]*$/i.test(name) ? name : `"${name.replaceAll('"', '""')}"`);
 		const text = written ?? (column.table ? quoted(column.as) + '.' : '') + quoted(column.name);
 		const taken = columns.some((c) => c.name === column.name);
 		const item: Value = taken ? { name: `${column.as.replace(/s$/, '')}_${column.name}`, value: text } : text;
@@ -354,30 +373,31 @@
 {:else}
 	<div class="flex flex-col gap-3 p-4 sm:px-5 lg:h-full">
 		<div class="flex flex-wrap items-center gap-x-4 gap-y-2">
-			{#if titling}
-				<input
-					class="field max-w-md text-lg font-semibold"
-					aria-label="Title"
-					name="title"
-					value={title}
-					{@attach (input) => (input as HTMLInputElement).select()}
-					onblur={(e) => retitle(e.currentTarget.value.trim())}
-					onkeydown={(e) => {
-						if (e.key === 'Enter') e.currentTarget.blur();
-						else if (e.key === 'Escape') titling = false;
-					}}
-				/>
-			{:else}
-				<h1>
-					<button type="button" class="text-left" title="Change the title" data-title onclick={() => (titling = true)}
-						>{title}</button
-					>
-				</h1>
-			{/if}
-			<span class="muted text-sm" data-standing={work.changed ? 'changed' : 'saved'}
-				>{main?.kind} {main?.name}, {standing}</span
-			>
-			<span class="grow"></span>
+			<div class="min-w-0 grow basis-64">
+				{#if titling}
+					<input
+						class="field max-w-md text-lg font-semibold"
+						aria-label="Title"
+						name="title"
+						value={title}
+						{@attach (input) => (input as HTMLInputElement).select()}
+						onblur={(e) => retitle(e.currentTarget.value.trim())}
+						onkeydown={(e) => {
+							if (e.key === 'Enter') e.currentTarget.blur();
+							else if (e.key === 'Escape') titling = false;
+						}}
+					/>
+				{:else}
+					<h1>
+						<button type="button" class="text-left" title="Change the title" data-title onclick={() => (titling = true)}
+							>{title}</button
+						>
+					</h1>
+				{/if}
+				<span class="muted block truncate text-sm" data-standing={work.changed ? 'changed' : 'saved'}
+					>{main?.kind} {main?.name}, {standing}</span
+				>
+			</div>
 			<button type="button" class="button-quiet" disabled={!work.past.length} title="Ctrl+Z" onclick={() => work.back()}
 				>Undo</button
 			>
@@ -444,13 +464,22 @@
 		{:else}
 			<div class="grid min-h-0 grow grid-cols-1 gap-3.5 lg:grid-cols-[230px_minmax(0,1fr)_300px]">
 				<section aria-label="Tables" class="panel order-3 min-h-0 overflow-y-auto p-3 lg:order-1">
-					{#if source}<Tree {source} {inUse} {shown} onadd={show} />
+					{#if source}<Tree {source} {inUse} {shown} onadd={show} ondrag={(drop) => (dropped = drop)} />
 					{:else}<p class="muted text-sm">{textOf(value?.source) || 'No source'} cannot be read now.</p>{/if}
 				</section>
-				<div class="order-1 flex min-h-0 min-w-0 flex-col gap-3.5 lg:order-2">
+				<div
+					class="order-1 flex min-h-0 min-w-0 flex-col gap-3.5 lg:order-2"
+					role="group"
+					aria-label="The report"
+					ondragover={(e) => dropped && e.preventDefault()}
+					ondrop={() => {
+						dropped?.();
+						dropped = undefined;
+					}}
+				>
 					<section aria-label="Sentence" class="panel min-h-24 px-4 py-3 lg:max-h-[65%] lg:shrink-0 lg:overflow-y-auto">
 						{#if value}
-							<Sentence {work} {building} schema={querySchema} onopen={snapshot} />
+							<Sentence {work} {building} {shape} {typeOf} onopen={snapshot} />
 						{:else}<p class="text-sm">
 								The sentence follows the text again when it can be read. {work.reading.trouble}
 							</p>{/if}
@@ -476,6 +505,19 @@
 								rows={(work.rows.rows ?? []) as Row[]}
 								kept={work.rows.rows?.length ?? 0}
 								{title}
+								onmove={(name, to) => {
+									const from = columns.findIndex((c) => c.name === name);
+									const at = columns.findIndex((c) => c.name === to);
+									if (from >= 0 && at >= 0) shape.moveColumn(from, at);
+								}}
+								heads={{
+									opened: heading,
+									panel,
+									toggle: (name) => {
+										if (heading !== name) snapshot();
+										heading = heading === name ? '' : name;
+									},
+								}}
 							/>
 						{:else}
 							<p class="muted panel grid h-full place-items-center p-3 text-center text-sm">{work.without || '…'}</p>
@@ -512,6 +554,21 @@
 		</form>
 	</Dialog>
 {/if}
+{#snippet panel(column: Column)}
+	{@const index = columns.findIndex((c) => c.name === column.name)}
+	{#if heading === column.name && index >= 0}
+		<Panel
+			label="The column {column.label}"
+			onclose={() => (heading = '')}
+			onback={() => {
+				heading = '';
+				giveBack();
+			}}
+		>
+			<ColumnPanel {shape} {index} type={typeOf(column.name)} onclose={() => (heading = '')} />
+		</Panel>
+	{/if}
+{/snippet}
 {#if renaming}
 	<Rename
 		kind={work.query?.kind ?? ''}

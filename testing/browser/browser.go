@@ -15,8 +15,10 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/browser"
+	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 )
@@ -87,6 +89,22 @@ func Open(t testing.TB, address string, width, height int64) *Page {
 func (p *Page) Visit(address string) {
 	p.Helper()
 	p.Do(chromedp.Navigate("about:blank"))
+	p.Do(chromedp.Navigate(address))
+}
+
+// Crash ends the process of the tab at once, as a fault in it would, and opens the address
+// in another tab of the same person.
+func (p *Page) Crash(address string) {
+	p.Helper()
+	ctx, cancel := chromedp.NewContext(p.ctx)
+	p.Cleanup(cancel)
+	p.check(chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)), "a second tab")
+	crashing, done := context.WithTimeout(p.ctx, time.Second)
+	defer done()
+	_, _ = chromedp.Call(crashing, page.Crash, cdp.Empty{}) // nobody is left to answer
+	p.ctx = ctx
+	messages := chromedp.Console(ctx)
+	go p.listen(messages)
 	p.Do(chromedp.Navigate(address))
 }
 

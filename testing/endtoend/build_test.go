@@ -158,6 +158,7 @@ sort:
 	// A copy to be varied, with a query of its own.
 	p.press("Copy …")
 	p.Wait("document.querySelector('dialog [name=copy-name]')?.value === 'jobs-2'")
+	accessible(t, p.Page, "a copy")
 	p.Type("[name=copy-name]", "passages-by-date")
 	p.Eval("document.querySelector('dialog form button').click(); 1")
 	p.Wait("document.querySelector('dialog [role=alert]')?.textContent.includes('There is a report passages-by-date already')")
@@ -390,6 +391,7 @@ func TestShape(t *testing.T) {
 	p.click("[data-add-part=chart]")
 	p.Wait("document.querySelector('[data-part-of-report=\"chart:x\"]')")
 	p.click("[data-add-part='chart:split']")
+	accessible(t, p.Page, "a part of the report")
 	p.click("[data-panel] [data-value=kind]")
 	head("created_at")
 	p.press("Hide")
@@ -448,6 +450,56 @@ chart:
 	p.Quiet()
 }
 
+// TestBuildSurvives: what was pointed at is there again after the tab has crashed, after the
+// service was away, and while the database was.
+func TestBuildSurvives(t *testing.T) {
+	data := t.TempDir()
+	own, stop, err := start("demo", "--data", data)
+	require.NoError(t, err)
+	path := filepath.Join(t.TempDir(), "river.db")
+	change(t, path, "create table fords (id integer primary key, seen_on text, depth integer); insert into fords values (1, '2025-04-01', 3), (2, '2025-05-02', 4)")
+	done(t, pikegate(t, "source", "add", "fords", "--at", path, "--server", own))
+	begin := own + "/#/build/new/report?source=fords&table=fords"
+	p := &steps{Page: browser.Open(t, begin, 1280, 800)}
+	p.settled()
+	p.click("[data-condition='0'] [data-part=comparison]")
+	p.press("is not within")
+	p.Wait("document.querySelector('[data-condition=\"0\"]').textContent.includes('is not within')")
+	p.settled()
+	changed := p.written()
+	require.Contains(t, changed, "seen_on not within :period")
+	p.Crash(begin)
+	p.settled()
+	assert.Equal(t, changed, p.written())
+
+	// The database is away: the page says so, and what is changed meanwhile stays.
+	require.NoError(t, os.Rename(path, path+"-away"))
+	reorder := func(words string) {
+		t.Helper()
+		p.click("[data-sorting] .compared")
+		p.press(words)
+	}
+	reorder("the oldest first")
+	p.Wait("document.querySelector('[data-sentence]').textContent.includes('the oldest first') && document.querySelector('[data-findings]')?.textContent.includes('There is no database file')")
+	require.NoError(t, os.Rename(path+"-away", path))
+	reorder("the newest first")
+	p.settled()
+	assert.Equal(t, changed, p.written())
+
+	// The service is away, and comes back at the same place.
+	require.NoError(t, stop())
+	reorder("the oldest first")
+	p.Wait("document.querySelector('[role=alert]')?.textContent.includes('does not answer')")
+	again, stop, err := start("demo", "--data", data, "--listen", strings.TrimPrefix(own, "http://"))
+	require.NoError(t, err)
+	defer func() { assert.NoError(t, stop()) }()
+	require.Equal(t, own, again)
+	p.Wait("!document.querySelector('[data-down]')")
+	p.Visit(begin)
+	p.settled()
+	assert.Equal(t, strings.Replace(changed, "seen_on descending", "seen_on ascending", 1), p.written())
+}
+
 // TestConnectInConsole: a database is connected, changed and forgotten in the console;
 // what is wrong with it stands at its field, and nothing typed is lost.
 func TestConnectInConsole(t *testing.T) {
@@ -479,6 +531,7 @@ func TestConnectInConsole(t *testing.T) {
 	p.press("Forget …")
 	p.press("Forget it")
 	p.Wait("document.querySelector('dialog [role=alert]')?.textContent.includes('is used by the query fords')")
+	accessible(t, p.Page, "a source to forget")
 	p.press("Forget it anyway")
 	p.Wait("!document.querySelector('dialog') && !document.querySelector('a[href=\"#/sources/fords\"]')")
 	done(t, pikegate(t, "remove", "report", "fords"))

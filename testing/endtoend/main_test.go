@@ -14,6 +14,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"syscall"
 	"testing"
@@ -75,7 +76,10 @@ func serveAndRun(m *testing.M) (int, error) {
 // start runs a serving command on a free port and gives its address, which is
 // the first line it prints, and a function that interrupts it as Ctrl+C does.
 func start(args ...string) (address string, stop func() error, err error) {
-	cmd := exec.Command(server, append(args, "--listen", "127.0.0.1:0")...)
+	if !slices.Contains(args, "--listen") {
+		args = append(args, "--listen", "127.0.0.1:0")
+	}
+	cmd := exec.Command(server, args...)
 	var complaints bytes.Buffer
 	cmd.Stderr = &complaints
 	out, err := cmd.StdoutPipe()

@@ -61,7 +61,7 @@
 			class="chip"
 			aria-pressed={pressed}
 			onclick={() => shape.sortBy(c.name, pressed ? '' : descending ? 'descending' : 'ascending')}
-			>{orderWords(type, descending)}</button
+			>{orderWords(type, c.value, descending)}</button
 		>
 	{/each}
 </fieldset>

@@ -43,6 +43,8 @@
 	const isSQL = $derived(textOf(value.sql) !== '');
 	const sorts = $derived(shape.sorts);
 	const labelOf = (by: string) => lowered(columns.find((c) => c.name === by || c.value === by)?.label ?? labelled(by));
+	const orderBy = (by: string, descending: boolean) =>
+		orderWords(typeOf(by), columns.find((c) => c.name === by)?.value ?? by, descending);
 	const problems = $derived(work.problems.filter((p) => work.inCriteria(p)));
 
 	const close = () => (pointing.opened = '');
@@ -184,7 +186,7 @@
 						type="button"
 						class="phrase compared"
 						aria-expanded={pointing.opened === `sort:${i}`}
-						onclick={() => toggle(`sort:${i}`)}>{orderWords(typeOf(s.by), s.descending)}</button
+						onclick={() => toggle(`sort:${i}`)}>{orderBy(s.by, s.descending)}</button
 					>{#if pointing.opened === `sort:${i}`}
 						<Panel label="The order" onclose={close} onback={back}>
 							<div class="flex flex-wrap gap-1">
@@ -196,7 +198,7 @@
 										onclick={() => {
 											shape.setSort(i, s.by, descending);
 											close();
-										}}>{orderWords(typeOf(s.by), descending)}</button
+										}}>{orderBy(s.by, descending)}</button
 									>
 								{/each}
 							</div>

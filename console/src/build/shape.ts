@@ -198,9 +198,10 @@ export class Shape {
 	}
 }
 
-/** An order by a column of a type, in words. */
-export function orderWords(type: string, descending: boolean): string {
-	if (type === 'date' || type === 'date-time') return descending ? 'the newest first' : 'the oldest first';
+/** An order by a column of a type in words, or by the month of a date and the like. */
+export function orderWords(type: string, value: string, descending: boolean): string {
+	if (type === 'date' || type === 'date-time' || units.includes(takeApart(value).by))
+		return descending ? 'the newest first' : 'the oldest first';
 	if (type === 'integer' || type === 'decimal') return descending ? 'the largest first' : 'the smallest first';
 	return descending ? 'from Z to A' : 'from A to Z';
 }

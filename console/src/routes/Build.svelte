@@ -373,7 +373,7 @@
 {:else}
 	<div class="flex flex-col gap-3 p-4 sm:px-5 lg:h-full">
 		<div class="flex flex-wrap items-center gap-x-4 gap-y-2">
-			<div class="min-w-0 grow basis-64">
+			<div class="min-w-0 grow basis-full sm:basis-64">
 				{#if titling}
 					<input
 						class="field max-w-md text-lg font-semibold"
@@ -497,8 +497,13 @@
 							{/each}
 						</ul>
 					</section>
-					<section aria-label="First rows" class="h-72 min-h-32 lg:h-auto lg:grow lg:basis-0">
+					<section aria-label="First rows" class="flex h-72 min-h-32 flex-col lg:h-auto lg:grow lg:basis-0">
 						{#if work.rows && !work.without}
+							{#if !work.rows.rows?.length}
+								<p class="muted mb-1 text-sm">
+									No record matches the default answers. What each condition lets through stands beside it.
+								</p>
+							{/if}
 							<ResultTable
 								report="draft:{main?.kind}/{main?.name}"
 								columns={work.rows.columns ?? []}

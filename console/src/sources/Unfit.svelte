@@ -30,7 +30,7 @@
 					{/each}
 				</ul>
 			</li>
-		{:else}<li class="muted">All that you may see fit.</li>
+		{:else}<li class="muted">Every definition that you may see fits.</li>
 		{/each}
 	</ul>
 {:else}<Pending of={unfit} />{/if}

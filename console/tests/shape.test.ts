@@ -46,7 +46,7 @@ describe('what is made of columns', () => {
 		const { shape } = shapeOf(query, report);
 		expect(wordsOf('count', shape.columns)).toBe('the number of records');
 		expect(wordsOf('month of done', shape.columns)).toBe('month of done on');
-		expect(wordsOf('count distinct of "odd, name"', shape.columns)).toBe('how many different odd, name');
+		expect(wordsOf('count distinct of "odd, name"', shape.columns)).toBe('distinct values of odd, name');
 		expect(wordsOf('date_of(done)', shape.columns)).toBe('date_of(done)');
 	});
 });

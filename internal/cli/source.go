@@ -11,7 +11,7 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/plan"
-	"pikegate/internal/engine"
+	"pikegate/internal/client"
 	"pikegate/internal/output"
 	"pikegate/internal/wire"
 )
@@ -298,15 +298,8 @@ func (a *app) sourceCheck() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			unfit, err := a.client().UnfitDefinitions(cmd.Context(), given[0])
-			if err != nil {
-				return err
-			}
-			err = a.show(struct {
-				engine.Inspection
-				Unfit []wire.Unfit `json:"unfit"`
-			}{r, unfit}, func() error { return a.printSourceCheck(r, unfit) })
-			if err == nil && (!r.ReadOnly || len(unfit) > 0) {
+			err = a.show(r, func() error { return a.printSourceCheck(r) })
+			if err == nil && (!r.ReadOnly || len(r.Unfit) > 0) {
 				err = refusedError{}
 			}
 			return err
@@ -315,7 +308,7 @@ func (a *app) sourceCheck() *cobra.Command {
 	return names(a.printing(cmd), a.sourceNames)
 }
 
-func (a *app) printSourceCheck(r engine.Inspection, unfit []wire.Unfit) error {
+func (a *app) printSourceCheck(r client.SourceCheck) error {
 	w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
 	reads := "NO: writing was not refused"
 	if r.ReadOnly {
@@ -331,7 +324,7 @@ func (a *app) printSourceCheck(r engine.Inspection, unfit []wire.Unfit) error {
 	if err := w.Flush(); err != nil {
 		return err
 	}
-	for _, u := range unfit {
+	for _, u := range r.Unfit {
 		state := "the draft"
 		if u.Version > 0 {
 			state = fmt.Sprintf("version %d", u.Version)

@@ -286,14 +286,20 @@ func (c *Client) Source(ctx context.Context, name string) (out catalog.Source, e
 	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(name), nil, &out)
 }
 
-// CheckSource looks at the connection of a source.
-func (c *Client) CheckSource(ctx context.Context, name string) (out engine.Inspection, err error) {
-	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(name)+"/check", nil, &out)
+// SourceCheck is what is found of a source.
+type SourceCheck struct {
+	engine.Inspection
+	// Unfit are the definitions that do not fit it as it is now.
+	Unfit []wire.Unfit `json:"unfit"`
 }
 
-// UnfitDefinitions lists those that do not fit a source as it is now.
-func (c *Client) UnfitDefinitions(ctx context.Context, source string) (out []wire.Unfit, err error) {
-	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/unfit", nil, &out)
+// CheckSource looks at the connection of a source, and at what no longer fits it.
+func (c *Client) CheckSource(ctx context.Context, name string) (out SourceCheck, err error) {
+	path := "/sources/" + url.PathEscape(name)
+	if err := c.call(ctx, http.MethodGet, path+"/check", nil, &out.Inspection); err != nil {
+		return out, err
+	}
+	return out, c.call(ctx, http.MethodGet, path+"/unfit", nil, &out.Unfit)
 }
 
 // Extents tells what each column of a table holds.

@@ -9,9 +9,9 @@ export const totals = {
 	count: 'count',
 	sum: 'sum',
 	average: 'average',
-	least: 'least',
-	greatest: 'greatest',
-	'count distinct': 'how many different',
+	least: 'minimum',
+	greatest: 'maximum',
+	'count distinct': 'distinct values',
 } as const;
 type TotalName = keyof typeof totals;
 
@@ -37,7 +37,6 @@ export function wordsOf(text: string, columns: Shown[]): string {
 	const { by, of } = takeApart(text);
 	if (!of) return by === 'count' ? 'the number of records' : by;
 	const label = lowered(columns.find((c) => c.name === of)?.label ?? of);
-	if (by === 'count distinct') return `${totals[by]} ${label}`;
 	return by ? `${totals[by as TotalName] ?? by} of ${label}` : label;
 }
 

@@ -73,6 +73,8 @@ export class Work {
 	#abort?: AbortController;
 	#writing: Promise<void> = Promise.resolve();
 	#pushedAt = 0;
+	/** The text of a query that the tree is of: it is not read again. */
+	#of = '';
 	/** Whether conditions are shown that are not in the text, and what was written last. */
 	#wished = false;
 	#last?: [sent: Phrase, written: Phrase];
@@ -247,6 +249,7 @@ export class Work {
 				this.refused = [];
 				this.tree = { ...written, condition: rebased(now === tree ? sent : now, sent, written.condition) };
 				this.edit('query', (text) => put(text, written.criteria));
+				this.#of = this.query?.text ?? '';
 			} catch (e) {
 				if (e instanceof Refusal) this.refused = e.problems;
 				else this.failure = messageOf(e);
@@ -267,14 +270,15 @@ export class Work {
 		const failed = (e: unknown) => {
 			if (!abort.signal.aborted && !(e instanceof Refusal && e.status === 422)) this.failure = messageOf(e);
 		};
-		const conditions = query
-			? readCriteria(query.text, abort.signal).then((tree) => {
-					if (this.query !== query) return; // of a text that is no more
-					if (this.#wished && this.tree?.criteria.trimEnd() === tree.criteria.trimEnd()) return;
-					this.tree = tree;
-					this.#wished = false;
-				}, failed)
-			: Promise.resolve();
+		const conditions =
+			query && (query.text !== this.#of || !this.tree)
+				? readCriteria(query.text, abort.signal).then((tree) => {
+						if (this.query !== query) return; // of a text that is no more
+						if (this.#wished && this.tree?.criteria.trimEnd() === tree.criteria.trimEnd()) return;
+						this.tree = tree;
+						this.#wished = false;
+					}, failed)
+				: Promise.resolve();
 		try {
 			const found = await checkDefinitions(content, false, abort.signal);
 			this.failure = '';

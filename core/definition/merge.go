@@ -99,10 +99,10 @@ func (m *merger) either(path string, base, theirs, mine *view) []string {
 type parts struct {
 	// kind is that of the node, and how it is written.
 	kind string
-	// head are the lines before the first, tail what ends a flow mapping.
-	head, tail []string
-	names      []string
-	views      map[string]*view
+	// head are the lines before the first.
+	head  []string
+	names []string
+	views map[string]*view
 	// dash is the column of the dash of the item that this is, -1 for none.
 	dash int
 }

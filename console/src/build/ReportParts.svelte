@@ -272,7 +272,7 @@
 			{/each}
 		</div>
 	{/if}
-	<div class="flex flex-wrap items-center gap-x-4">
+	<div class="flex flex-wrap items-baseline gap-x-4">
 		<span class="relative"
 			>{@render adder('group', '+ group', 'Add a group')}{#if pointing.opened === 'group'}
 				<Panel label="A group for each" onclose={close} {onback}>

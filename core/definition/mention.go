@@ -13,6 +13,7 @@ import (
 	"go.yaml.in/yaml/v4"
 
 	"pikegate/core/criteria"
+	"pikegate/core/diag"
 	"pikegate/core/sqltext"
 )
 
@@ -301,24 +302,20 @@ func (m *mentioner) within(p *place, text string, e criteria.Expr, from int, res
 	}
 }
 
-func inCriteria(m *mentioner, p *place, text string) {
-	e, _ := criteria.Parse(text)
-	m.within(p, text, e, 0, false)
-}
+// What stands in a text: a condition or a value of records, a value of many of them, and the
+// same of the columns of the result.
+var (
+	inCriteria = said(criteria.Parse, false)
+	inColumn   = said(criteria.ParseAggregate, false)
+	inGroup    = said(criteria.Parse, true)
+	inTotal    = said(criteria.ParseAggregate, true)
+)
 
-func inColumn(m *mentioner, p *place, text string) {
-	e, _ := criteria.ParseAggregate(text)
-	m.within(p, text, e, 0, false)
-}
-
-func inGroup(m *mentioner, p *place, text string) {
-	e, _ := criteria.Parse(text)
-	m.within(p, text, e, 0, true)
-}
-
-func inTotal(m *mentioner, p *place, text string) {
-	e, _ := criteria.ParseAggregate(text)
-	m.within(p, text, e, 0, true)
+func said(parse func(string) (criteria.Expr, diag.Problems), result bool) role {
+	return func(m *mentioner, p *place, text string) {
+		e, _ := parse(text)
+		m.within(p, text, e, 0, result)
+	}
 }
 
 // columnAlone is a column that is written as its value, which gives it its name.

@@ -13,7 +13,7 @@ func (p *parser) duration() (duration, bool) {
 	if t.kind == tWord && t.word.role == rP {
 		return p.isoDuration()
 	}
-	if t.kind != tNumber {
+	if t.kind != tNumber && !(t.kind == tWord && t.word.role == rCount) {
 		p.fail(t, "incomplete", "A length is missing after the sign.", "Write - 3 months or - P90D.")
 		return duration{}, false
 	}

@@ -90,6 +90,36 @@ func lex(text string, tokens []token) []token {
 	return append(tokens, token{kind: tEnd, start: len(text), end: len(text)})
 }
 
+// plain writes marks that mean the same as plain ones as these: full-width digits, blanks
+// that do not break, hyphens and the minus. Each is one character as before, so that places
+// stay what they are.
+func plain(text string) string {
+	for i := range len(text) {
+		if text[i] >= utf8.RuneSelf {
+			return strings.Map(plainMark, text)
+		}
+	}
+	return text
+}
+
+func plainMark(r rune) rune {
+	switch {
+	case r >= '０' && r <= '９':
+		return r - '０' + '0'
+	case r == '‐' || r == '‑' || r == '−' || r == '－' || r == '‒':
+		return '-'
+	case r == '／' || r == '⁄':
+		return '/'
+	case r == '．' || r == '。':
+		return '.'
+	case r == '，' || r == '、':
+		return ','
+	case unicode.IsSpace(r) || r == '\u2060' || r == '\u200b':
+		return ' '
+	}
+	return r
+}
+
 // isNameByte tells what a question's name is made of.
 func isNameByte(c byte) bool {
 	return c >= 'a' && c <= 'z' || c >= '0' && c <= '9' || c == '_'

@@ -21,9 +21,13 @@ func (p *parser) numeric() node {
 		return p.day(t.start, t.value/10000, t.value/100%100, t.value%100)
 	case t.digits() == 4:
 		return p.afterYear(t)
-	case t.digits() <= 2 && n.kind == tWord && n.word.role == rMonth:
-		p.next()
-		return p.yearAfterMonth(t.start, n.word.value, t.value)
+	case t.digits() <= 2 && n.kind == tWord && (n.word.role == rMonth || n.joined && n.word.role == rOrdinal || n.word.role == rOf && p.ahead(1).word.role == rMonth):
+		return p.dayFirst(t)
+	case t.digits() <= 2 && p.daysAhead():
+		return &partial{mark: p.since(t.start), day: t.value}
+	case t.digits() == 2 && n.is('-') && n.joined && p.ahead(1).kind == tNumber && p.ahead(1).joined && p.ahead(1).digits() == 2 && !p.ahead(2).is('-'):
+		p.at += 2
+		return p.withoutYear(t.start, t.value, p.ahead(-1).value)
 	case t.digits() <= 2 && n.joined && n.is('-') && p.ahead(1).kind == tWord && p.ahead(1).word.role == rMonth:
 		p.next()
 		month := p.next()
@@ -37,16 +41,7 @@ func (p *parser) numeric() node {
 		return p.slashed(t)
 	case n.kind == tWord && (n.word.role == rUnit || n.word.role == rFiscal):
 		p.at--
-		count, unit, ok := p.counted()
-		if !ok {
-			return nil
-		}
-		if !p.take(rAgo) {
-			p.failAt(p.since(t.start), "incomplete", "A length alone says nothing about when.",
-				fmt.Sprintf("Write last %s, next %[1]s or %[1]s ago.", p.text[t.start:p.since(t.start).end]))
-			return nil
-		}
-		return &ago{p.since(t.start), unit, -count}
+		return p.soLongAgo(t)
 	}
 	p.fail(t, "unknown_form", "This number is not a date.", "Write a day as 2026-03-14, a month as 2026-03, a year as 2026.")
 	return nil
@@ -60,11 +55,13 @@ func (p *parser) afterYear(t token) node {
 		return nil
 	}
 	dash, n := p.peek(), p.ahead(1)
-	if dash.is('/') && dash.joined && n.kind == tNumber && n.joined && p.ahead(2).is('/') && p.ahead(2).joined && p.ahead(3).kind == tNumber {
+	if again, d := p.ahead(2), p.ahead(3); (dash.is('/') || dash.is('.')) && dash.joined && n.kind == tNumber && n.joined && n.digits() <= 2 &&
+		again.is(dash.char) && again.joined && d.kind == tNumber && d.joined && d.digits() <= 2 {
 		p.at += 4
-		p.failAt(p.since(t.start), "unknown_form", "A date that begins with its year is written with dashes.",
-			"", fixText(fmt.Sprintf("%04d-%02d-%02d", year, n.value, p.ahead(-1).value))...)
-		return nil
+		return p.timeAfter(t.start, p.day(t.start, year, n.value, d.value))
+	}
+	if n.digits() > 2 && n.kind == tNumber {
+		return p.months(t.start, year, 1, 12) // a dash before another year
 	}
 	if !dash.is('-') || !dash.joined || !n.joined {
 		return p.months(t.start, year, 1, 12)
@@ -102,12 +99,15 @@ func (p *parser) afterMonthNumber(start, year int, month token) node {
 	}
 	p.next()
 	p.next()
-	if month.digits() != 2 || d.digits() != 2 {
-		p.failAt(p.since(start), "unknown_form", "Month and day have two digits each.", "",
-			fixText(fmt.Sprintf("%04d-%02d-%02d", year, month.value, d.value))...)
+	if month.digits() > 2 || d.digits() > 2 {
+		p.failAt(p.since(start), "unknown_form", "This is not a date.", "Write a day as 2026-03-14.")
 		return nil
 	}
-	day := p.day(start, year, month.value, d.value)
+	return p.timeAfter(start, p.day(start, year, month.value, d.value))
+}
+
+// timeAfter reads the time of day that may follow a day.
+func (p *parser) timeAfter(start int, day *fixed) node {
 	t := p.peek()
 	if day == nil {
 		return nil
@@ -208,18 +208,11 @@ func (p *parser) week(start, year int) node {
 		return nil
 	}
 	p.next()
-	monday, ok := civil.ISOWeekMonday(year, n.value)
+	monday, ok := p.monday(start, year, n.value)
 	if !ok {
-		last := 53
-		if _, has := civil.ISOWeekMonday(year, 53); !has {
-			last = 52
-		}
-		nearest := min(max(n.value, 1), last)
-		p.failAt(p.since(start), "no_such_date", fmt.Sprintf("%d has no week %d; its weeks are 1 to %d.", year, n.value, last), "",
-			fixText(fmt.Sprintf("%04d-W%02d", year, nearest))...)
 		return nil
 	}
-	if dash, d := p.peek(), p.ahead(1); dash.is('-') && dash.joined && d.kind == tNumber && d.joined {
+	if dash, d := p.peek(), p.ahead(1); dash.is('-') && dash.joined && d.kind == tNumber && d.joined && d.digits() < 4 {
 		p.at += 2
 		if d.digits() != 1 || d.value < 1 || d.value > 7 {
 			p.fail(d, "no_such_date", "The days of a week are 1 (Monday) to 7 (Sunday).", "")
@@ -230,9 +223,31 @@ func (p *parser) week(start, year int) node {
 	return p.days(start, monday, 7)
 }
 
+// monday is the first day of an ISO week.
+func (p *parser) monday(start, year, week int) (civil.Date, bool) {
+	monday, ok := civil.ISOWeekMonday(year, week)
+	if !ok {
+		last := 53
+		if _, has := civil.ISOWeekMonday(year, 53); !has {
+			last = 52
+		}
+		nearest := min(max(week, 1), last)
+		p.failAt(p.since(start), "no_such_date", fmt.Sprintf("%d has no week %d; its weeks are 1 to %d.", year, week, last), "",
+			fixText(fmt.Sprintf("%04d-W%02d", year, nearest))...)
+	}
+	return monday, ok
+}
+
 // quarterFirst reads 1 2026 after Q or H.
 func (p *parser) quarterFirst(letter token) node {
 	number, year := p.peek(), p.ahead(1)
+	if number.kind == tNumber && number.joined && year.kind != tNumber {
+		if n := p.unitOfYear(letter.start, letter, 2000); n != nil { // which of them, in any year
+			_, month, _ := n.span.FirstDay().YMD()
+			return &partial{mark: p.since(letter.start), month: month, months: map[role]int{rQ: 3, rH: 6}[letter.word.role]}
+		}
+		return nil
+	}
 	if number.kind != tNumber || !number.joined || year.kind != tNumber || year.digits() != 4 || year.value < civil.MinYear {
 		p.fail(letter, "unknown_form", "A quarter or half needs its number and year.", "Write Q1 2026 or H2 2026.")
 		return nil
@@ -288,6 +303,10 @@ func (p *parser) fiscalYear(t token) node {
 // afterMonth reads what follows a month's name: a year, or a day and a year.
 func (p *parser) afterMonth(t token) node {
 	n := p.peek()
+	if n.kind == tWord && n.word.role == rOf && p.ahead(1).kind == tNumber {
+		p.next()
+		n = p.peek()
+	}
 	if dash := n; dash.is('-') && dash.joined && p.ahead(1).kind == tNumber && p.ahead(1).joined {
 		p.next()
 		n = p.peek()
@@ -302,18 +321,115 @@ func (p *parser) afterMonth(t token) node {
 	}
 	if n.kind == tNumber && n.digits() <= 2 {
 		p.next()
-		if p.peek().is(',') {
-			p.next()
-		}
+		p.ordinal()
 		return p.yearAfterMonth(t.start, t.word.value, n.value)
 	}
-	p.fail(t, "incomplete", "The year is missing.", "Write March 2026 or 14 March 2026.")
+	return &partial{mark: p.since(t.start), month: t.word.value, months: 1}
+}
+
+// dayFirst reads 15 May 2014, 15th of May 2014; the day is read.
+func (p *parser) dayFirst(t token) node {
+	p.ordinal()
+	if p.daysAhead() {
+		return &partial{mark: p.since(t.start), day: t.value}
+	}
+	p.take(rOf)
+	month := p.peek()
+	if month.kind != tWord || month.word.role != rMonth {
+		p.failAt(p.since(t.start), "incomplete", "Which month is this a day of?", "Write 14 March 2026.")
+		return nil
+	}
+	p.next()
+	return p.yearAfterMonth(t.start, month.word.value, t.value)
+}
+
+// ofYear reads the year that follows a number of week, quarter or month: of 2025, 2025 or , 2025.
+func (p *parser) ofYear(what token) (int, bool) {
+	if !p.take(rOf) && p.peek().is(',') {
+		p.next()
+	}
+	year := p.peek()
+	if year.kind != tNumber || year.digits() != 4 || year.value < civil.MinYear {
+		p.fail(what, "incomplete", "The year is missing.", "Write week 12 of 2026.")
+		return 0, false
+	}
+	p.next()
+	return year.value, true
+}
+
+// numbered reads week 12 of 2025, quarter 2 of 2025, year 2025; the unit is read.
+func (p *parser) numbered(t token) node {
+	unit := civil.Unit(t.word.value)
+	switch unit {
+	case civil.Week:
+		return p.numberedWeek(t)
+	case civil.Year:
+		if year := p.peek(); year.digits() == 4 && year.value >= civil.MinYear {
+			p.next()
+			return p.months(t.start, year.value, 1, 12)
+		}
+	case civil.Month, civil.Quarter, civil.Half:
+		n := p.next()
+		year, ok := p.ofYear(t)
+		if !ok {
+			return nil
+		}
+		if count := 12 / unit.Months(); n.value < 1 || n.value > count {
+			p.fail(n, "no_such_date", fmt.Sprintf("A year has %d of them.", count), "Count from 1.")
+			return nil
+		}
+		return p.months(t.start, year, (n.value-1)*unit.Months()+1, unit.Months())
+	}
+	p.fail(t, "unknown_form", "This is not a date.", "Write a day as 2026-03-14.")
 	return nil
+}
+
+// numberedWeek reads 12 of 2025 after week or CW.
+func (p *parser) numberedWeek(t token) node {
+	n := p.next()
+	if n.kind != tNumber {
+		p.fail(t, "incomplete", "Which week?", "Write week 12 of 2026.")
+		return nil
+	}
+	year, ok := p.ofYear(t)
+	if !ok {
+		return nil
+	}
+	monday, ok := p.monday(t.start, year, n.value)
+	if !ok {
+		return nil
+	}
+	return p.days(t.start, monday, 7)
+}
+
+// numberedFiscal reads 2025 after fiscal year, 2 of 2025 after fiscal quarter.
+func (p *parser) numberedFiscal(t token, unit civil.Unit) node {
+	n, quarter := p.next(), 0
+	if unit == civil.FiscalQuarter {
+		year, ok := p.ofYear(t)
+		if !ok {
+			return nil
+		}
+		if quarter = n.value; quarter < 1 || quarter > 4 {
+			p.fail(n, "no_such_date", "A fiscal year has quarters 1 to 4.", "")
+			return nil
+		}
+		return &fiscal{p.since(t.start), year, quarter}
+	}
+	if n.digits() != 4 || n.value < civil.MinYear {
+		p.fail(n, "unknown_form", "A fiscal year is written as FY2026.", "")
+		return nil
+	}
+	return &fiscal{p.since(t.start), n.value, quarter}
 }
 
 // yearAfterMonth reads the year of a day whose month and day are known.
 func (p *parser) yearAfterMonth(start, month, day int) node {
 	y := p.peek()
+	if y.is(',') && p.ahead(1).kind == tNumber {
+		p.next()
+		y = p.peek()
+	}
 	switch {
 	case y.kind == tNumber && y.digits() == 4:
 		p.next()
@@ -324,7 +440,7 @@ func (p *parser) yearAfterMonth(start, month, day int) node {
 		p.next()
 		p.failAt(p.since(start), "two_digit_year", "A year has four digits.", "Write "+p.text[start:y.start]+"20"+p.text[y.start:y.end]+", if that is the year.")
 	default:
-		p.failAt(p.since(start), "incomplete", "The year is missing.", "Write 14 March 2026.")
+		return p.withoutYear(start, month, day)
 	}
 	return nil
 }

@@ -1,6 +1,7 @@
 package period
 
 import (
+	"fmt"
 	"unicode/utf8"
 
 	"pikegate/core/civil"
@@ -10,12 +11,26 @@ import (
 // MaxLength is how many characters an expression may have.
 const MaxLength = 200
 
-// Parse reads the text to a tree, or to every problem it has.
+// Parse reads the text to a tree, or to every problem it has. What leaves out its year is
+// one: which year is meant depends on the day.
 func Parse(text string) (Expr, diag.Problems) {
+	e, problems := parse(text)
+	walk(e.root, func(n node) {
+		if n, ok := n.(*partial); ok {
+			problems = append(problems, problemAt(e.text, n.mark, "incomplete", "The year is missing.", "Write March 2026 or 14 March 2026."))
+		}
+	})
+	if len(problems) > 0 {
+		return Expr{}, problems
+	}
+	return e, nil
+}
+
+func parse(text string) (Expr, diag.Problems) {
 	if n := utf8.RuneCountInString(text); n > MaxLength {
 		return Expr{}, diag.Problems{tooLong(text, n)}
 	}
-	text, problems := unsaid(text)
+	text, problems := unsaid(plain(text))
 	if len(problems) > 0 {
 		return Expr{}, problems
 	}
@@ -80,6 +95,22 @@ func (p *parser) expression() node {
 		p.next()
 		term := p.term()
 		root = &outside{p.since(first.start), term, first.word.role == rAfter}
+	case p.take(rBetween):
+		from := p.term()
+		if from != nil && !p.take(rAnd) {
+			p.fail(p.peek(), "incomplete", "Between what, and what?", "Write between 1 March 2026 and 10 March 2026.")
+			return nil
+		}
+		if len(p.problems) == 0 {
+			to := p.term()
+			from, to = p.complete(from, to)
+			root = &interval{p.since(first.start), from, to}
+		}
+	case p.bound(rNot, rBefore), p.bound(rOn, rOr, rAfter):
+		root = &interval{p.since(first.start), p.term(), nil}
+	case p.bound(rNot, rAfter), p.bound(rOn, rOr, rBefore), p.bound(rUp, rTo, rAnd, rIncluding), p.bound(rUp, rTo):
+		to := p.term()
+		root = &interval{p.since(first.start), nil, to}
 	case p.take(rThrough):
 		to := p.term()
 		root = &interval{p.since(first.start), nil, to}
@@ -88,12 +119,42 @@ func (p *parser) expression() node {
 		root = &interval{p.since(first.start), from, nil}
 	default:
 		worded := p.take(rFrom)
+		if !worded {
+			p.take(rOn)
+		}
 		root = p.interval(first.start, worded)
+	}
+	if p.peek().is('.') && p.ahead(1).kind == tEnd {
+		p.next() // the full stop of a sentence
 	}
 	if len(p.problems) == 0 && p.peek().kind != tEnd {
 		p.unexpected()
 	}
 	return root
+}
+
+// bound steps over words that stand in this order, where all of them are there.
+func (p *parser) bound(roles ...role) bool {
+	for i, r := range roles {
+		if t := p.ahead(i); t.kind != tWord || t.word.role != r {
+			return false
+		}
+	}
+	p.at += len(roles)
+	return true
+}
+
+// separator steps over what divides the two ends of an interval.
+func (p *parser) separator() bool {
+	t := p.peek()
+	if p.bound(rUp, rTo) || p.take(rTo) || p.take(rThrough) {
+		return true
+	}
+	if t.is('/') || isDash(t) {
+		p.next()
+		return true
+	}
+	return false
 }
 
 // interval reads END [ '/' END ]; worded tells that "from" stood before it.
@@ -103,10 +164,10 @@ func (p *parser) interval(start int, worded bool) node {
 		return nil
 	}
 	sep := p.peek()
-	if !sep.is('/') && !(sep.kind == tWord && (sep.word.role == rTo || sep.word.role == rThrough)) {
+	if !p.separator() {
 		_, isLength := from.(*length)
 		switch {
-		case worded:
+		case from != nil && !isLength && (p.take(rOnwards) || worded && p.take(rOn)), worded:
 			return &interval{p.since(start), from, nil}
 		case isLength:
 			p.failAt(from.place(), "incomplete", "A length needs a start or an end.", "Write P7D/2026-03-31 or 2026-03-01/P7D.")
@@ -115,7 +176,6 @@ func (p *parser) interval(start int, worded bool) node {
 		}
 		return from
 	}
-	p.next()
 	if p.peek().kind == tEnd {
 		p.fail(sep, "incomplete", "The end is missing.", "Write an end, or .. for no end.")
 		return nil
@@ -129,6 +189,7 @@ func (p *parser) interval(start int, worded bool) node {
 	if t, ok := to.(*length); ok && from == nil {
 		p.failAt(t.mark, "incomplete", "A length needs a date on the other side.", "Write 2026-03-01/P7D.")
 	}
+	from, to = p.complete(from, to)
 	return &interval{p.since(start), from, to}
 }
 
@@ -167,7 +228,7 @@ func (p *parser) term() node {
 	term := p.base()
 	for term != nil {
 		op := p.peek()
-		if !op.is('+') && !op.is('-') {
+		if !op.is('+') && !(op.is('-') && p.moves()) {
 			break
 		}
 		p.next()
@@ -183,19 +244,37 @@ func (p *parser) term() node {
 	return term
 }
 
+// moves tells whether the dash that comes next moves what stands before it, rather than
+// stand between the ends of an interval.
+func (p *parser) moves() bool {
+	n, unit := p.ahead(1), p.ahead(2)
+	switch {
+	case n.kind == tNumber:
+		return unit.kind == tEnd && n.digits() < 4 || unit.kind == tWord && (unit.word.role == rUnit || unit.word.role == rFiscal)
+	case n.kind == tWord && n.word.role == rCount:
+		return true
+	}
+	return n.kind == tEnd && !p.peek().joined || n.kind == tWord && n.word.role == rP
+}
+
 // base reads one term without movement. The first token is not read yet.
 func (p *parser) base() node {
-	t := p.peek()
-	switch t.kind {
+	before := len(p.problems)
+	var read node
+	switch p.peek().kind {
 	case tNumber:
-		return p.numeric()
+		read = p.numeric()
 	case tWord:
-		return p.worded()
+		read = p.worded()
 	case tName:
-		return p.named()
+		read = p.named()
+	default:
+		p.unexpected()
 	}
-	p.unexpected()
-	return nil
+	if len(p.problems) > before {
+		return nil
+	}
+	return read
 }
 
 // named reads :name, :name.from, :name.through or :name.until.
@@ -225,7 +304,33 @@ func (p *parser) worded() node {
 		return p.afterMonth(t)
 	case rDirection:
 		return p.afterDirection(t)
+	case rThe:
+		return p.afterThe(t)
+	case rCalendar:
+		return p.base()
+	case rCW:
+		return p.numberedWeek(t)
+	case rPast:
+		return p.afterPast(t)
+	case rCount:
+		p.at--
+		return p.soLongAgo(t)
+	case rEdge:
+		if !p.take(rOf) {
+			p.fail(p.peek(), "incomplete", "The "+p.text[t.start:t.end]+" of what?", "Write end of last month.")
+			return nil
+		}
+		term := p.base()
+		if term == nil {
+			return nil
+		}
+		return &partOf{p.since(t.start), civil.Day, -t.word.value, term} // its first day or its last
+	case rMiddle:
+		p.fail(t, "unknown_form", "Which days the middle is made of is said by no rule.", "Write its first and its last day.")
 	case rUnit:
+		if n := p.peek(); n.kind == tNumber {
+			return p.numbered(t)
+		}
 		p.at--
 		unit, _ := p.unit()
 		if p.take(rTo) && p.take(rDate) {
@@ -235,13 +340,16 @@ func (p *parser) worded() node {
 	case rFiscal:
 		p.at--
 		if unit, ok := p.unit(); ok {
+			if n := p.peek(); n.kind == tNumber {
+				return p.numberedFiscal(t, unit)
+			}
 			if p.take(rTo) && p.take(rDate) {
 				return &toDate{p.since(t.start), unit}
 			}
 			p.failAt(p.since(t.start), "incomplete", "A fiscal unit alone says nothing about when.", "Write this fiscal year or fiscal year to date.")
 		}
-	case rFirst:
-		return p.partOf(t, false)
+	case rNth:
+		return p.partOf(t, t.word.value)
 	case rIn:
 		if count, unit, ok := p.counted(); ok {
 			return &ago{p.since(t.start), unit, count}
@@ -251,6 +359,9 @@ func (p *parser) worded() node {
 	case rFY:
 		return p.fiscalYear(t)
 	case rWeekday:
+		if p.dayAhead() {
+			return p.afterWeekday(t)
+		}
 		p.fail(t, "incomplete", "Which "+p.text[t.start:t.end]+"?", "Write last "+p.text[t.start:t.end]+", this "+p.text[t.start:t.end]+" or next "+p.text[t.start:t.end]+".")
 	case rP:
 		p.fail(t, "incomplete", "A length stands on one side of an interval.", "Write P7D/2026-03-31 or 2026-03-01/P7D.")
@@ -266,7 +377,7 @@ func (p *parser) afterDirection(t token) node {
 	direction := t.word.value
 	n := p.peek()
 	switch {
-	case n.kind == tNumber:
+	case n.kind == tNumber, n.kind == tWord && n.word.role == rCount:
 		if direction == 0 {
 			p.fail(t, "unknown_form", "\"this\" goes with one unit.", "Write last 7 days or next 7 days.")
 			return nil
@@ -290,7 +401,7 @@ func (p *parser) afterDirection(t token) node {
 		return &weekday{p.since(t.start), n.word.value, direction}
 	case n.kind == tWord && (n.word.role == rUnit || n.word.role == rFiscal):
 		if direction < 0 && p.ahead(1).kind == tWord && p.ahead(1).word.role == rOf {
-			return p.partOf(t, true)
+			return p.partOf(t, -1)
 		}
 		unit, ok := p.unit()
 		if !ok {
@@ -302,8 +413,84 @@ func (p *parser) afterDirection(t token) node {
 	return nil
 }
 
-// partOf reads UNIT of TERM; first or last is read.
-func (p *parser) partOf(t token, last bool) node {
+// afterThe reads what follows "the": the year is this year.
+func (p *parser) afterThe(t token) node {
+	n := p.peek()
+	if n.kind == tWord && (n.word.role == rUnit || n.word.role == rFiscal) {
+		if unit, ok := p.unit(); ok {
+			return &relative{p.since(t.start), unit, 0}
+		}
+		return nil
+	}
+	return p.base()
+}
+
+// afterPast reads what follows "past": past 7 days are the last 7 days. The past month is the
+// one before this one, or so many days up to now: nobody knows which.
+func (p *parser) afterPast(t token) node {
+	n := p.peek()
+	if n.kind == tNumber || n.kind == tWord && n.word.role == rCount {
+		t.word = word{rDirection, -1}
+		return p.afterDirection(t)
+	}
+	unit, ok := p.unit()
+	if !ok {
+		return nil
+	}
+	name := p.text[n.start:p.since(n.start).end]
+	days := map[civil.Unit]string{civil.Week: "last 7 days", civil.Month: "last 30 days", civil.Quarter: "last 3 months", civil.Half: "last 6 months", civil.Year: "last 12 months"}[unit]
+	if days == "" {
+		days = "last 12 months"
+	}
+	if unit == civil.Day {
+		days = "today"
+	}
+	p.failAt(p.since(t.start), "two_readings", "This can be read as last "+name+" or as "+days+".", "Say which one is meant.",
+		diag.Fix{Label: "last " + name, Text: "last " + name}, diag.Fix{Label: days, Text: days})
+	return nil
+}
+
+// soLongAgo reads a week ago, 3 days ago.
+func (p *parser) soLongAgo(t token) node {
+	count, unit, ok := p.counted()
+	if !ok {
+		return nil
+	}
+	if !p.take(rAgo) {
+		text := p.text[t.start:p.since(t.start).end]
+		p.failAt(p.since(t.start), "incomplete", "A length alone says nothing about when.", fmt.Sprintf("Write last %s, next %[1]s or %[1]s ago.", text))
+		return nil
+	}
+	return &ago{p.since(t.start), unit, -count}
+}
+
+// dayAhead tells whether a date comes next, after a comma perhaps.
+func (p *parser) dayAhead() bool {
+	n := p.peek()
+	if n.is(',') {
+		n = p.ahead(1)
+	}
+	return n.kind == tNumber || n.kind == tWord && (n.word.role == rMonth || n.word.role == rThe)
+}
+
+// afterWeekday reads the day whose weekday was said.
+func (p *parser) afterWeekday(t token) node {
+	if p.peek().is(',') {
+		p.next()
+	}
+	term := p.base()
+	if term == nil {
+		return nil
+	}
+	if day, ok := term.(*fixed); ok && day.span.Days() == 1 && int(day.span.FirstDay().Weekday()) == t.word.value {
+		day.mark = p.since(t.start) // as it stands it needs no look at the calendar
+		return day
+	}
+	return &onWeekday{p.since(t.start), t.word.value, mark{t.start, t.end}, term}
+}
+
+// partOf reads UNIT of TERM; which of them is read.
+func (p *parser) partOf(t token, nth int) node {
 	unit, ok := p.unit()
 	if !ok {
 		return nil
@@ -316,7 +503,7 @@ func (p *parser) partOf(t token, last bool) node {
 	if term == nil {
 		return nil
 	}
-	return &partOf{p.since(t.start), unit, last, term}
+	return &partOf{p.since(t.start), unit, nth, term}
 }
 
 // unit reads a unit word, fiscal or not.
@@ -345,6 +532,9 @@ func (p *parser) unit() (civil.Unit, bool) {
 // counted reads NUMBER UNIT, as in 7 days.
 func (p *parser) counted() (int, civil.Unit, bool) {
 	n := p.peek()
+	if n.kind == tWord && n.word.role == rCount {
+		n.kind, n.value = tNumber, n.word.value
+	}
 	if n.kind != tNumber {
 		p.unexpected()
 		return 0, 0, false
@@ -366,7 +556,7 @@ func (p *parser) countable(n token, least int) bool {
 	case n.value < least:
 		p.fail(n, "bad_count", "The number must be at least 1.", "For the day itself write today; else count from 1.")
 		return false
-	case n.value > maxNumber || n.digits() > 8:
+	case n.value > maxNumber || n.word.role != rCount && n.digits() > 8:
 		p.fail(n, "out_of_range", "The number is too large.", "Dates run from year 0001 to 9999.")
 		return false
 	}

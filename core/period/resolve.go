@@ -10,7 +10,7 @@ import (
 
 // Read parses the text and resolves it in the context.
 func Read(text string, calendar civil.Calendar) (Span, diag.Problems) {
-	expr, problems := Parse(text)
+	expr, problems := parse(text)
 	if len(problems) > 0 {
 		return Span{}, problems
 	}
@@ -55,6 +55,8 @@ func walk(n node, visit func(node)) {
 		walk(n.term, visit)
 	case *partOf:
 		walk(n.term, visit)
+	case *onWeekday:
+		walk(n.term, visit)
 	case *outside:
 		walk(n.term, visit)
 	case *interval:
@@ -92,6 +94,10 @@ func (r *resolver) span(n node) Span {
 			first, months = first.AddMonths(3*(n.quarter-1)), 3
 		}
 		return r.inRange(n.mark, OfDays(first, first.AddMonths(months)-1))
+	case *partial:
+		return r.partial(n)
+	case *onWeekday:
+		return r.onWeekday(n)
 	case *relative:
 		first := n.unit.Add(r.calendar.StartOf(n.unit, r.today), n.offset)
 		return r.inRange(n.mark, OfDays(first, n.unit.Add(first, 1)-1))
@@ -158,6 +164,42 @@ func (r *resolver) weekday(n *weekday) Span {
 		}
 	}
 	return r.inRange(n.mark, OfDays(day, day))
+}
+
+// partial says that a year is missing, with the two nearest as ways out.
+func (r *resolver) partial(n *partial) Span {
+	if n.month == 0 {
+		r.fail(n.mark, "unknown_form", "This number is not a date.", "Write a day as 2026-03-14, a month as 2026-03, a year as 2026.")
+		return Span{}
+	}
+	year := r.today.Year()
+	var fixes []diag.Fix
+	latest, ok := n.of(year)
+	if !ok || latest.FirstDay() > r.today {
+		latest, ok = n.of(year - 1)
+		year--
+	}
+	next, also := n.of(year + 1)
+	if ok && also {
+		fixes = fixText(latest.Canonical(), next.Canonical())
+	}
+	r.fail(n.mark, "incomplete", "The year is missing.", "Say which year is meant.", fixes...)
+	return Span{}
+}
+
+// onWeekday reads a day, and refuses it where its weekday is another one.
+func (r *resolver) onWeekday(n *onWeekday) Span {
+	s := r.span(n.term)
+	if len(r.problems) > 0 {
+		return s
+	}
+	day := s.FirstDay()
+	if s.Days() != 1 || !s.Closed() {
+		r.fail(n.word, "unknown_form", "A weekday goes with one day.", "Remove it, or name a day.")
+	} else if int(day.Weekday()) != n.day {
+		r.fail(n.word, "wrong_weekday", fmt.Sprintf("%s is a %s.", day, day.Weekday()), "Write "+longDay(day)+".", diag.Fix{Label: "Use " + weekdayNames[day.Weekday()], Text: weekdayNames[day.Weekday()]})
+	}
+	return s
 }
 
 // slashed reads a day by the date order, or by the only reading it has.
@@ -260,10 +302,14 @@ func (r *resolver) part(n *partOf) Span {
 	}
 	first, last := s.FirstDay(), s.LastDay()
 	var part Span
-	if n.last {
+	if n.nth < 0 {
 		part = OfDays(n.unit.Add(last+1, -1), last)
 	} else {
-		part = OfDays(first, n.unit.Add(first, 1)-1)
+		part = OfDays(n.unit.Add(first, n.nth-1), n.unit.Add(first, n.nth)-1)
+	}
+	if n.nth > 1 && part.Until > (last+1).Midnight() {
+		r.fail(n.mark, "no_such_part", "The whole has no such part: it ends on "+longDay(last)+".", "Name an earlier part.")
+		return part
 	}
 	if part.From < first.Midnight() || part.Until > (last+1).Midnight() {
 		r.fail(n.mark, "part_too_long", "The part is longer than the whole.", "Name a shorter part.")

@@ -40,6 +40,19 @@ type (
 		mark
 		year, quarter int
 	}
+	// partial is a day, a month, a quarter or a half without its year; a day may even be
+	// without its month (month is 0). Months is how long it is, 0 for a day.
+	partial struct {
+		mark
+		month, months, day int
+	}
+	// onWeekday is a day whose weekday is said as well.
+	onWeekday struct {
+		mark
+		day  int
+		word mark
+		term node
+	}
 	// relative is the unit that holds today (offset 0), the one before (-1) or after (1).
 	relative struct {
 		mark
@@ -82,11 +95,12 @@ type (
 		mark
 		name, part string
 	}
-	// partOf is "first day of last month".
+	// partOf is "first day of last month", "third week of 2026" (nth is 3), or the last
+	// (nth is -1).
 	partOf struct {
 		mark
 		unit civil.Unit
-		last bool
+		nth  int
 		term node
 	}
 	// interval runs from the start of one term to the end of another; a nil

@@ -41,6 +41,11 @@ func (a *app) explainProblems(problems diag.Problems, typed func(field string) s
 		if p.Hint != "" {
 			fmt.Fprintln(a.Stderr, indent(p.Hint))
 		}
+		if len(p.Fixes) > 1 { // the readings that it can have
+			for _, f := range p.Fixes {
+				fmt.Fprintln(a.Stderr, indent("– "+f.Text))
+			}
+		}
 	}
 }
 

@@ -145,6 +145,11 @@ func TestPeriodCommand(t *testing.T) {
 	r = pikegate(t, "period", "last mnth")
 	assert.Equal(t, 3, r.code)
 	assert.Contains(t, r.err, "    last mnth\n         ^^^^\n    Did you mean month?")
+	r = pikegate(t, "period", "from 15 May", "--as-of", "2026-04-02")
+	assert.Equal(t, 3, r.code)
+	assert.Contains(t, r.err, "Say which year is meant.\n    – from 2025-05-15\n    – from 2026-05-15\n")
+	r = pikegate(t, "period", "the past month", "--as-of", "2026-04-02")
+	assert.Contains(t, r.err, "    – the last month\n    – the last 30 days\n")
 }
 
 // TestAuthor writes a query and a report, checks, pushes, publishes and runs

@@ -15,6 +15,17 @@ const (
 	OrderMDY  DateOrder = "mdy"
 )
 
+// MissingYear says which year a day or a month means that is written without one.
+type MissingYear string
+
+// The ways to read what has no year. With none it is refused.
+const (
+	YearNone    MissingYear = ""
+	YearLatest  MissingYear = "latest"  // the latest that has begun by today
+	YearRunning MissingYear = "running" // this year
+	YearNext    MissingYear = "next"    // the first that does not end before today
+)
+
 // Calendar is everything a reading of dates depends on besides the text.
 type Calendar struct {
 	// Zone is whose clocks and days are meant; never nil.
@@ -30,6 +41,11 @@ type Calendar struct {
 	FiscalByStart bool
 	// Order reads spellings like 03/04/2026.
 	Order DateOrder
+	// Missing reads what is written without its year.
+	Missing MissingYear
+	// Century is the first of the hundred years that years of two digits are in; 0 refuses
+	// them.
+	Century int
 }
 
 // Today is the day it is in the zone.

@@ -17,6 +17,8 @@ type Settings struct {
 	FiscalStart   string `yaml:"fiscal_start" json:"fiscal_start,omitempty" doc:"The month the fiscal year starts in, 1 to 12" example:"4"`
 	FiscalNamedBy string `yaml:"fiscal_named_by" json:"fiscal_named_by,omitempty" doc:"Whether a fiscal year has the name of the calendar year it starts or ends in" example:"end" enum:"start,end"`
 	DateOrder     string `yaml:"date_order" json:"date_order,omitempty" doc:"How 03/04/2026 is read" example:"dmy" enum:"dmy,mdy"`
+	MissingYear   string `yaml:"missing_year" json:"missing_year,omitempty" doc:"Which year 15 May is in: the latest such day that is not after today, the one of this year, or the next" example:"latest" enum:"latest,running,next"`
+	TwoDigitYears string `yaml:"two_digit_years" json:"two_digit_years,omitempty" doc:"The first of the hundred years that years of two digits are in" example:"1970"`
 }
 
 // Apply sets what the settings say. Load finds a zone by its IANA name.
@@ -63,6 +65,21 @@ func (s Settings) Apply(c Calendar, load func(name string) (*time.Location, erro
 		c.Order = order
 	default:
 		fail("date_order", s.DateOrder, fmt.Sprintf("%q is not a date order.", s.DateOrder), "Write dmy or mdy.")
+	}
+	switch missing := MissingYear(s.MissingYear); missing {
+	case YearNone:
+	case YearLatest, YearRunning, YearNext:
+		c.Missing = missing
+	default:
+		fail("missing_year", s.MissingYear, fmt.Sprintf("%q does not say which year is meant.", s.MissingYear), "Write latest, running or next.")
+	}
+	if s.TwoDigitYears != "" {
+		first, err := strconv.Atoi(s.TwoDigitYears)
+		if err != nil || first < MinYear || first > MaxYear-99 {
+			fail("two_digit_years", s.TwoDigitYears, fmt.Sprintf("%q is not the first of a hundred years.", s.TwoDigitYears), "Write a year, such as 1970: 69 is 2069 then.")
+			first = 0
+		}
+		c.Century = first
 	}
 	return c, problems
 }

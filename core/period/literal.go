@@ -438,7 +438,7 @@ func (p *parser) yearAfterMonth(start, month, day int) node {
 		}
 	case y.kind == tNumber && y.digits() <= 2:
 		p.next()
-		p.failAt(p.since(start), "two_digit_year", "A year has four digits.", "Write "+p.text[start:y.start]+"20"+p.text[y.start:y.end]+", if that is the year.")
+		return &partial{mark: p.since(start), month: month, day: day, short: &y}
 	default:
 		return p.withoutYear(start, month, day)
 	}
@@ -449,12 +449,9 @@ func (p *parser) yearAfterMonth(start, month, day int) node {
 func (p *parser) slashed(first token) node {
 	second, year := p.ahead(1), p.ahead(3)
 	p.at += 4
-	s := &slashed{p.since(first.start), first.value, second.value, year.value}
+	s := &slashed{p.since(first.start), first.value, second.value, year.value, year.digits() == 2}
 	switch {
-	case year.digits() < 4 && year.digits() != 3:
-		p.failAt(s.mark, "two_digit_year", "A year has four digits.", fmt.Sprintf("Write 20%02d, if that is the year.", year.value))
-		return nil
-	case year.digits() != 4 || second.digits() > 2 || year.value < civil.MinYear:
+	case !s.short && year.digits() != 4 || second.digits() > 2 || !s.short && year.value < civil.MinYear:
 		p.failAt(s.mark, "unknown_form", "This is not a date.", "Write a day as 2026-03-14.")
 		return nil
 	}

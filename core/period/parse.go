@@ -16,14 +16,35 @@ const MaxLength = 200
 func Parse(text string) (Expr, diag.Problems) {
 	e, problems := parse(text)
 	walk(e.root, func(n node) {
-		if n, ok := n.(*partial); ok {
-			problems = append(problems, problemAt(e.text, n.mark, "incomplete", "The year is missing.", "Write March 2026 or 14 March 2026."))
-		}
+		problems = append(problems, needsSetting(e.text, n)...)
 	})
 	if len(problems) > 0 {
 		return Expr{}, problems
 	}
 	return e, nil
+}
+
+// needsSetting tells what a node leaves open that a setting of the calendar may say.
+func needsSetting(text string, n node) diag.Problems {
+	switch n := n.(type) {
+	case *partial:
+		if n.short != nil {
+			return diag.Problems{shortYear(text, n.mark, n.short.value)}
+		}
+		return diag.Problems{problemAt(text, n.mark, "incomplete", "The year is missing.", "Write March 2026 or 14 March 2026.")}
+	case *anyWeekday:
+		name := text[n.start:n.end]
+		return diag.Problems{problemAt(text, n.mark, "incomplete", "Which "+name+"?", "Write last "+name+", this "+name+" or next "+name+".")}
+	case *slashed:
+		if n.short {
+			return diag.Problems{shortYear(text, n.mark, n.year)}
+		}
+	}
+	return nil
+}
+
+func shortYear(text string, at mark, year int) diag.Problem {
+	return problemAt(text, at, "two_digit_year", "A year has four digits.", fmt.Sprintf("Write 20%02d, if that is the year.", year))
 }
 
 func parse(text string) (Expr, diag.Problems) {
@@ -362,7 +383,7 @@ func (p *parser) worded() node {
 		if p.dayAhead() {
 			return p.afterWeekday(t)
 		}
-		p.fail(t, "incomplete", "Which "+p.text[t.start:t.end]+"?", "Write last "+p.text[t.start:t.end]+", this "+p.text[t.start:t.end]+" or next "+p.text[t.start:t.end]+".")
+		return &anyWeekday{p.since(t.start), t.word.value}
 	case rP:
 		p.fail(t, "incomplete", "A length stands on one side of an interval.", "Write P7D/2026-03-31 or 2026-03-01/P7D.")
 	default:

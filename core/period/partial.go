@@ -27,12 +27,12 @@ func (n *partial) of(year int) (s Span, ok bool) {
 // month.
 func (p *parser) complete(from, to node) (node, node) {
 	if f, ok := from.(*partial); ok {
-		if end, ok := to.(*fixed); ok {
+		if end, ok := to.(*fixed); ok && f.short == nil {
 			return p.before(f, end), to
 		}
 	}
 	if t, ok := to.(*partial); ok {
-		if start, ok := from.(*fixed); ok {
+		if start, ok := from.(*fixed); ok && t.short == nil {
 			return from, p.after(t, start)
 		}
 	}

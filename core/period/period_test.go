@@ -130,7 +130,7 @@ var readings = [][3]string{
 	{"fiscal year to date", "2026-01-01/2026-03-18", "Thu 1 Jan 2026 through Wed 18 Mar 2026 (77 days)"},
 	{"9999-12-31", "9999-12-31", "Fri 31 Dec 9999"},
 	{"after 9999-12-31", "after 9999-12-31", "from Sat 1 Jan 10000, no end"},
-	{"before 0001-01-01", "before 0001-01-01", "before Mon 1 Jan 1"},
+	{"before 0001-01-01", "before 0001-01-01", "before Mon 1 Jan 0001"},
 }
 
 func TestReadings(t *testing.T) {
@@ -280,6 +280,61 @@ func TestDateOrder(t *testing.T) {
 	require.NotEmpty(t, problems, "a set order accepts only that order")
 }
 
+// TestSettingsOfYears: a setting says which year is meant where none is written, or two
+// digits; without it both are refused (see refusals).
+func TestSettingsOfYears(t *testing.T) {
+	calendar := contextAt(t, "UTC", "2026-03-18") // a Wednesday
+	for _, c := range []struct{ text, latest, running, next string }{
+		{"January", "2026-01", "2026-01", "2027-01"},
+		{"March", "2026-03", "2026-03", "2026-03"},
+		{"April", "2025-04", "2026-04", "2026-04"},
+		{"Q1", "2026-Q1", "2026-Q1", "2026-Q1"},
+		{"H2", "2025-H2", "2026-H2", "2026-H2"},
+		{"15 May", "2025-05-15", "2026-05-15", "2026-05-15"},
+		{"18 March", "2026-03-18", "2026-03-18", "2026-03-18"},
+		{"17th of March", "2026-03-17", "2026-03-17", "2027-03-17"},
+		{"29 Feb", "2024-02-29", "no_such_date", "2028-02-29"},
+		{"Wednesday", "2026-03-18", "2026-03-18", "2026-03-18"},
+		{"Friday", "2026-03-13", "2026-03-20", "2026-03-20"},
+		{"Monday", "2026-03-16", "2026-03-16", "2026-03-23"},
+		{"Tuesday, 17 March", "2026-03-17", "2026-03-17", "wrong_weekday"},
+		{"since 1 April", "2025-04-01/..", "2026-04-01/..", "2026-04-01/.."},
+		{"April to June", "2025-Q2", "2026-Q2", "2026-Q2"},
+		{"February to December", "2025-02-01/2025-12-31", "2026-02-01/2026-12-31", "2026-02-01/2026-12-31"},
+		{"December to February", "2025-12-01/2026-02-28", "2025-12-01/2026-02-28", "2026-12-01/2027-02-28"},
+		{"first week of May", "2025-05-01/2025-05-07", "2026-05-01/2026-05-07", "2026-05-01/2026-05-07"},
+	} {
+		for missing, want := range map[civil.MissingYear]string{civil.YearLatest: c.latest, civil.YearRunning: c.running, civil.YearNext: c.next} {
+			calendar.Missing = missing
+			span, problems := period.Read(c.text, calendar)
+			if len(problems) > 0 {
+				assert.Equal(t, want, problems[0].Code, "%s, %s: %v", c.text, missing, problems)
+				continue
+			}
+			assert.Equal(t, want, span.Canonical(), "%s, %s", c.text, missing)
+		}
+	}
+	calendar.Order = civil.OrderMDY
+	for text, want := range map[string]string{
+		"5/15/14": "2014-05-15", "5/15/70": "1970-05-15", "5/15/69": "2069-05-15", "14 May 26": "2026-05-14", "May 14, 99": "1999-05-14",
+		"Thu 15 May 14": "2014-05-15", "5/1/14 - 5/31/14": "2014-05",
+	} {
+		calendar.Century = 0
+		_, problems := period.Read(text, calendar)
+		require.NotEmpty(t, problems, text)
+		assert.Equal(t, "two_digit_year", problems[0].Code, text)
+		_, problems = period.Parse(text) // a definition means the same whatever is set
+		assert.NotEmpty(t, problems, text)
+		calendar.Century = 1970
+		span, problems := period.Read(text, calendar)
+		require.Empty(t, problems, text)
+		assert.Equal(t, want, span.Canonical(), text)
+	}
+	_, problems := period.Read("2/29/25", calendar)
+	require.NotEmpty(t, problems)
+	assert.Equal(t, "no_such_date", problems[0].Code)
+}
+
 // FuzzRead holds that nothing panics, that a place lies inside the text, and
 // that what is printed reads back to the same span.
 func FuzzRead(f *testing.F) {
@@ -290,7 +345,7 @@ func FuzzRead(f *testing.F) {
 		f.Add(strings.NewReplacer("‹", "", "›", "").Replace(r[0]))
 	}
 	f.Fuzz(func(t *testing.T, text string) {
-		calendar := civil.Calendar{Zone: time.UTC, Now: 1773830000, WeekStart: time.Monday, FiscalStart: 4}
+		calendar := civil.Calendar{Zone: time.UTC, Now: 1773830000, WeekStart: time.Monday, FiscalStart: 4, Missing: []civil.MissingYear{"", civil.YearLatest, civil.YearRunning, civil.YearNext}[len(text)%4], Century: len(text) % 3 * 800}
 		span, problems := period.Read(text, calendar)
 		for _, p := range problems {
 			if p.Code == "" || p.Message == "" || p.Offset < 0 || p.Offset+p.Length > len([]rune(text)) {

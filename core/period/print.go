@@ -147,6 +147,9 @@ func longDay(d civil.Date) string {
 	b = append(b, weekdayNames[d.Weekday()]...)
 	b = strconv.AppendInt(append(b, ' '), int64(day), 10)
 	b = append(append(append(b, ' '), monthNames[m][:3]...), ' ')
+	for least := 1000; least > max(y, 1); least /= 10 { // two digits may be any century's
+		b = append(b, '0')
+	}
 	return string(strconv.AppendInt(b, int64(y), 10))
 }
 

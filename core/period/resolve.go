@@ -96,6 +96,8 @@ func (r *resolver) span(n node) Span {
 		return r.inRange(n.mark, OfDays(first, first.AddMonths(months)-1))
 	case *partial:
 		return r.partial(n)
+	case *anyWeekday:
+		return r.anyWeekday(n)
 	case *onWeekday:
 		return r.onWeekday(n)
 	case *relative:
@@ -172,6 +174,21 @@ func (r *resolver) partial(n *partial) Span {
 		r.fail(n.mark, "unknown_form", "This number is not a date.", "Write a day as 2026-03-14, a month as 2026-03, a year as 2026.")
 		return Span{}
 	}
+	if n.short != nil {
+		if r.calendar.Century == 0 {
+			r.problems = append(r.problems, shortYear(r.text, n.mark, n.short.value))
+			return Span{}
+		}
+		s, ok := n.of(r.century(n.short.value))
+		if !ok {
+			message, nearest := noSuchDay(r.century(n.short.value), n.month, n.day)
+			r.fail(n.mark, "no_such_date", message, "", fixText(nearest)...)
+		}
+		return s
+	}
+	if r.calendar.Missing != civil.YearNone {
+		return r.missing(n)
+	}
 	year := r.today.Year()
 	var fixes []diag.Fix
 	latest, ok := n.of(year)
@@ -185,6 +202,61 @@ func (r *resolver) partial(n *partial) Span {
 	}
 	r.fail(n.mark, "incomplete", "The year is missing.", "Say which year is meant.", fixes...)
 	return Span{}
+}
+
+// century gives two digits the year they mean.
+func (r *resolver) century(year int) int {
+	first := r.calendar.Century
+	year += first - first%100
+	if year < first {
+		year += 100
+	}
+	return year
+}
+
+// missing gives what has no year the one that the calendar says. A leap day is looked for as
+// far as there is one.
+func (r *resolver) missing(n *partial) Span {
+	year, step := r.today.Year(), 1
+	fits := func(Span) bool { return true }
+	switch r.calendar.Missing {
+	case civil.YearLatest:
+		step, fits = -1, func(s Span) bool { return s.FirstDay() <= r.today }
+	case civil.YearNext:
+		fits = func(s Span) bool { return s.LastDay() >= r.today }
+	}
+	for range 9 { // 1896 and 1904 are leap years, and no year between them is
+		if s, ok := n.of(year); ok && fits(s) {
+			return s
+		}
+		if r.calendar.Missing == civil.YearRunning {
+			break
+		}
+		year += step
+	}
+	message, nearest := noSuchDay(year, n.month, n.day)
+	r.fail(n.mark, "no_such_date", message, "", fixText(nearest)...)
+	return Span{}
+}
+
+// anyWeekday reads a weekday alone as what has no year.
+func (r *resolver) anyWeekday(n *anyWeekday) Span {
+	switch r.calendar.Missing {
+	case civil.YearNone:
+		r.problems = append(r.problems, needsSetting(r.text, n)...)
+		return Span{}
+	case civil.YearRunning:
+		return r.weekday(&weekday{n.mark, n.day, 0})
+	case civil.YearLatest:
+		if int(r.today.Weekday()) != n.day {
+			return r.weekday(&weekday{n.mark, n.day, -1})
+		}
+	case civil.YearNext:
+		if int(r.today.Weekday()) != n.day {
+			return r.weekday(&weekday{n.mark, n.day, 1})
+		}
+	}
+	return OfDays(r.today, r.today)
 }
 
 // onWeekday reads a day, and refuses it where its weekday is another one.
@@ -204,6 +276,13 @@ func (r *resolver) onWeekday(n *onWeekday) Span {
 
 // slashed reads a day by the date order, or by the only reading it has.
 func (r *resolver) slashed(n *slashed) Span {
+	if n.short {
+		if r.calendar.Century == 0 {
+			r.problems = append(r.problems, shortYear(r.text, n.mark, n.year))
+			return Span{}
+		}
+		n = &slashed{n.mark, n.first, n.second, r.century(n.year), false}
+	}
 	dmy := civil.Valid(n.year, n.second, n.first)
 	mdy := civil.Valid(n.year, n.first, n.second)
 	day, month := n.first, n.second
@@ -330,13 +409,13 @@ func (r *resolver) interval(n *interval) Span {
 		s.Until = r.move(n.mark, Span{s.From, s.From + perDay}, toLength.duration).From
 	default:
 		var from, to Span
-		if n.from != nil {
-			from = r.span(n.from)
-			s.From = from.From
-		}
 		if n.to != nil {
 			to = r.span(n.to)
 			s.Until = to.Until
+		}
+		if n.from != nil {
+			from = r.start(n, to)
+			s.From = from.From
 		}
 		if len(r.problems) == 0 && n.from != nil && n.to != nil && s.Until <= s.From {
 			a, b := r.text[n.from.place().start:n.from.place().end], r.text[n.to.place().start:n.to.place().end]
@@ -346,6 +425,24 @@ func (r *resolver) interval(n *interval) Span {
 		}
 	}
 	return s
+}
+
+// start is the span that an interval starts with. Where neither end has a year, the start
+// goes with the end.
+func (r *resolver) start(n *interval, to Span) Span {
+	f, ok1 := n.from.(*partial)
+	t, ok2 := n.to.(*partial)
+	if !ok1 || !ok2 || f.month == 0 || f.short != nil || t.short != nil || r.calendar.Missing == civil.YearNone || len(r.problems) > 0 {
+		return r.span(n.from)
+	}
+	last := to.LastDay()
+	if s, ok := f.of(last.Year()); ok && s.FirstDay() <= last {
+		return s
+	}
+	if s, ok := f.of(last.Year() - 1); ok {
+		return s
+	}
+	return r.span(n.from)
 }
 
 // inRange refuses what leaves the years that are accepted.

@@ -31,13 +31,16 @@ func unsaid(text string) (string, diag.Problems) {
 	var problems diag.Problems
 	out := saidMoment.ReplaceAllStringFunc(text, func(said string) string {
 		m := saidMoment.FindStringSubmatch(said)
+		if len(m[4]) < 4 {
+			return said // two digits may be any century's
+		}
 		day, _ := strconv.Atoi(m[2])
 		year, _ := strconv.Atoi(m[4])
 		month := 1
 		for monthNames[month][:3] != strings.ToUpper(m[3][:1])+strings.ToLower(m[3][1:]) {
 			month++
 		}
-		if !civil.Valid(year, month, day) || len(m[4]) < 4 && year > 999 {
+		if !civil.Valid(year, month, day) {
 			return strings.TrimSpace(said[len(m[1]):]) // told where days are read
 		}
 		date := civil.DateOf(year, month, day)

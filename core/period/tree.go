@@ -30,10 +30,12 @@ type (
 		at      civil.Instant
 		seconds civil.DateTime // how long the written unit is
 	}
-	// slashed is a day written as 03/04/2026, to be read by the date order.
+	// slashed is a day written as 03/04/2026, to be read by the date order; short tells
+	// that its year has two digits.
 	slashed struct {
 		mark
 		first, second, year int
+		short               bool
 	}
 	// fiscal is FY2026 (quarter 0) or FY2026-Q2.
 	fiscal struct {
@@ -41,10 +43,17 @@ type (
 		year, quarter int
 	}
 	// partial is a day, a month, a quarter or a half without its year; a day may even be
-	// without its month (month is 0). Months is how long it is, 0 for a day.
+	// without its month (month is 0). Months is how long it is, 0 for a day. Short is where
+	// the two digits of its year stand, where it has these.
 	partial struct {
 		mark
 		month, months, day int
+		short              *token
+	}
+	// anyWeekday is a weekday alone: which week it is in is not said.
+	anyWeekday struct {
+		mark
+		day int
 	}
 	// onWeekday is a day whose weekday is said as well.
 	onWeekday struct {

@@ -23,6 +23,8 @@ func calendarFlags(cmd *cobra.Command, s *civil.Settings) {
 	cmd.Flags().StringVar(&s.FiscalStart, "fiscal-start", s.FiscalStart, "the month the fiscal year starts in, 1 to 12 (default 1)")
 	cmd.Flags().StringVar(&s.FiscalNamedBy, "fiscal-named-by", s.FiscalNamedBy, "whether a fiscal year is named by the year of its start or its end (default end)")
 	cmd.Flags().StringVar(&s.DateOrder, "date-order", s.DateOrder, "how 03/04/2026 is read: dmy or mdy (default: refused)")
+	cmd.Flags().StringVar(&s.MissingYear, "missing-year", s.MissingYear, "which year 15 May is in: latest, running or next (default: refused)")
+	cmd.Flags().StringVar(&s.TwoDigitYears, "two-digit-years", s.TwoDigitYears, "the first of the hundred years that 5/15/14 is in, such as 1970 (default: refused)")
 }
 
 func (a *app) period() *cobra.Command {

@@ -51,7 +51,7 @@ func TestCalendar(t *testing.T) {
 	assert.Equal(t, civil.Calendar{Now: 5, WeekStart: time.Sunday, FiscalStart: 4, FiscalByStart: true, Order: civil.OrderMDY}, ctx)
 	for option, s := range map[string]civil.Settings{
 		"--zone": {Zone: "Local"}, "--week-start": {WeekStart: "someday"}, "--fiscal-start": {FiscalStart: "13"},
-		"--fiscal-named-by": {FiscalNamedBy: "middle"}, "--date-order": {DateOrder: "ymd"},
+		"--fiscal-named-by": {FiscalNamedBy: "middle"}, "--date-order": {DateOrder: "ymd"}, "--missing-year": {MissingYear: "past"}, "--two-digit-years": {TwoDigitYears: "70s"},
 	} {
 		_, err = config.Calendar(s, time.Time{})
 		assert.ErrorContains(t, err, option)

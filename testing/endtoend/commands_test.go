@@ -148,6 +148,9 @@ func TestPeriodCommand(t *testing.T) {
 	r = pikegate(t, "period", "from 15 May", "--as-of", "2026-04-02")
 	assert.Equal(t, 3, r.code)
 	assert.Contains(t, r.err, "Say which year is meant.\n    – from 2025-05-15\n    – from 2026-05-15\n")
+	r = pikegate(t, "period", "15 May 24 to 1 April", "--as-of", "2026-04-02", "--missing-year", "latest", "--two-digit-years", "1970")
+	done(t, r)
+	assert.Contains(t, r.out, "canonical  2024-05-15/2026-04-01")
 	r = pikegate(t, "period", "the past month", "--as-of", "2026-04-02")
 	assert.Contains(t, r.err, "    – the last month\n    – the last 30 days\n")
 }

@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 
+	"pikegate/core/civil"
 	"pikegate/core/parameter"
 	"pikegate/core/period"
 	"pikegate/core/plan"
@@ -68,9 +69,29 @@ func (s *Service) Ask(ctx context.Context, who identity.Actor, r Request) (wire.
 		if span, problems := period.Read(q.Limits.Latest, job.Context.Calendar); len(problems) == 0 && !span.OpenEnd() {
 			made.Latest = span.LastDay().String()
 		}
+		if q.Kind == parameter.Period {
+			for _, text := range q.Quick {
+				made.Suggested = append(made.Suggested, daysOf(text, job.Context.Calendar))
+			}
+		}
 		sheet.Questions = append(sheet.Questions, made)
 	}
 	return sheet, nil
+}
+
+// daysOf are the days of a period that an author wrote.
+func daysOf(text string, calendar civil.Calendar) (days wire.Days) {
+	span, problems := period.Read(text, calendar)
+	if len(problems) > 0 {
+		return days // told where the report is checked
+	}
+	if !span.OpenStart() {
+		days.From = span.FirstDay().String()
+	}
+	if !span.OpenEnd() {
+		days.Through = span.LastDay().String()
+	}
+	return days
 }
 
 // Choices lists a page of what a question's answer is chosen from, under the

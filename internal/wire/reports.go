@@ -52,4 +52,12 @@ type FormQuestion struct {
 	DefaultReadBack string `json:"default_readback,omitempty" doc:"What the default means today, in words"`
 	Earliest        string `json:"earliest,omitempty" doc:"The first day allowed"`
 	Latest          string `json:"latest,omitempty" doc:"The last day allowed"`
+	// Suggested are the days of its quick answers, in their order.
+	Suggested []Days `json:"suggested,omitempty" doc:"The days that its quick answers mean today, in their order"`
+}
+
+// Days are the first and the last day of a period, blank where that is open.
+type Days struct {
+	From    string `json:"from,omitempty" doc:"The first day; left out where the period has no start"`
+	Through string `json:"through,omitempty" doc:"The last day; left out where the period has no end"`
 }

@@ -285,3 +285,20 @@ func TestNothingTypedIsLost(t *testing.T) {
 	p.Eval("location.hash = '#/reports/jobs-due'")
 	p.Wait("document.querySelector('form') && !document.querySelector('main [role=alert]')")
 }
+
+// TestQuickChoicesFit: a quick choice that holds no record says so, and the latest month that
+// holds some is offered.
+func TestQuickChoicesFit(t *testing.T) {
+	p := browser.Open(t, address+"/#/reports/passages-by-date", 1280, 800)
+	p.Wait("[...document.querySelectorAll('form .chip')].some(c => c.textContent.includes('last month · no records'))")
+	assert.Equal(t, "false", p.Eval("[...document.querySelectorAll('form .chip')].some(c => c.textContent.startsWith('2025') && c.textContent.includes('no records'))"))
+	assert.Equal(t, "null", p.Eval("document.querySelector('[data-latest]')"), "it is a quick choice itself")
+
+	keep(t, "lately", "kind: report\nname: lately\nquery: lock-passages\nask:\n  - period: {label: 'Which days?', quick: [last month, 2025-11]}\n", "report lately")
+	p = browser.Open(t, address+"/#/reports/lately", 1280, 800)
+	p.Wait("document.querySelector('[data-latest]')")
+	assert.Regexp(t, `^2025-12 · [\d,]+ records, the latest$`, p.Text("[data-latest]"))
+	p.Click("[data-latest]")
+	p.Wait("document.querySelector('[data-readback]')?.textContent.includes('31 Dec 2025')")
+	p.Quiet()
+}

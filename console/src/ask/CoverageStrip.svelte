@@ -2,7 +2,7 @@
 	// Where there is anything to find: a bar for each month (or year) of the
 	// report's dates, the other answers applied. A stretch is chosen by dragging,
 	// or with the keyboard: arrows move one handle after the other.
-	import { coverReport, type Coverage, type Inputs, type Target } from '../lib/api';
+	import { coverReport, type Coverage, type Inputs, type Target, type Unit } from '../lib/api';
 	import { Loaded } from '../lib/loaded.svelte';
 	import { keepMonths } from '../lib/months';
 	import { countText } from '../lib/text';
@@ -14,6 +14,7 @@
 		from,
 		through,
 		last = $bindable(),
+		held = $bindable(),
 		onchoose,
 	}: {
 		target: Target;
@@ -21,8 +22,9 @@
 		inputs: Inputs;
 		from?: string;
 		through?: string;
-		/** The last day of the last unit that holds records. */
+		/** The last day of the last unit that holds records, and the units that do. */
 		last?: string;
+		held?: Unit[];
 		onchoose: (from: string, through: string) => void;
 	} = $props();
 
@@ -50,7 +52,9 @@
 		};
 	});
 	$effect(() => {
-		last = units.findLast((u) => u.count > 0)?.through ?? '';
+		const found = coverage && units.filter((u) => u.count > 0);
+		held = found;
+		last = found?.at(-1)?.through ?? '';
 	});
 
 	const units = $derived(coverage?.units ?? []);

@@ -8,6 +8,7 @@
 		type Problem,
 		type Question,
 		type Target,
+		type Unit,
 	} from '../lib/api';
 	import DateField from './DateField.svelte';
 	import type { PeriodText } from './period';
@@ -24,6 +25,7 @@
 		problems,
 		today,
 		likely = '',
+		held,
 	}: {
 		target: Target;
 		question: Question;
@@ -34,6 +36,8 @@
 		today: string;
 		/** The last day on which there are records. */
 		likely?: string;
+		/** The units of time that hold records, where that is known. */
+		held?: Unit[];
 	} = $props();
 
 	const at = (part: string) => problems.filter((p) => p.field === question.name + (part && '.' + part));
@@ -65,6 +69,22 @@
 	const units = $derived(unitsOf.value ?? []);
 	$effect(() => {
 		if (question.limits.whole) return unitsOf.ask((signal) => listChoices(target, question.name, '', inputs, signal));
+	});
+	/** Whether a suggested period is known to hold no record. */
+	const isEmpty = (i: number) => {
+		const days = question.suggested?.[i];
+		return (
+			held !== undefined &&
+			days !== undefined &&
+			!held.some((u) => u.through >= (days.from ?? '') && u.from <= (days.through ?? '9999'))
+		);
+	};
+	/** The latest unit that holds records, where a suggestion has none and it is not suggested itself. */
+	const latest = $derived.by(() => {
+		const unit = held?.at(-1);
+		if (!unit || !question.quick?.some((_, i) => isEmpty(i))) return undefined;
+		const there = question.suggested?.some((d) => d.from === unit.from && d.through === unit.through);
+		return there ? undefined : unit;
 	});
 	const mostInUnit = $derived(Math.max(1, ...units.map((u) => u.count ?? 0)));
 	const read = $derived(answer?.given && !value.start && !value.end ? answer : undefined);
@@ -138,9 +158,18 @@
 	{/if}
 	{#if question.quick?.length}
 		<div class="flex flex-wrap gap-1.5">
-			{#each question.quick as text (text)}
-				<button type="button" class="chip" onclick={() => take(text)}>{text}</button>
+			{#each question.quick as text, i (text)}
+				<button type="button" class="chip" onclick={() => take(text)}>
+					<span>{text}</span>
+					{#if isEmpty(i)}<span class="text-ink-3">· no records</span>{/if}
+				</button>
 			{/each}
+			{#if latest}
+				<button type="button" class="chip" data-latest onclick={() => take(latest.period)}>
+					<span>{latest.period}</span>
+					<span class="text-ink-3">· {countText(latest.count)} records, the latest</span>
+				</button>
+			{/if}
 		</div>
 	{/if}
 </div>

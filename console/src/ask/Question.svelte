@@ -1,7 +1,7 @@
 <script lang="ts">
 	// One question with its fields, what is wrong with its answer, and what an
 	// answer must keep to.
-	import type { Question, Target } from '../lib/api';
+	import type { Question, Target, Unit } from '../lib/api';
 	import Problems from '../parts/Problems.svelte';
 	import CoverageStrip from './CoverageStrip.svelte';
 	import DateField from './DateField.svelte';
@@ -14,6 +14,7 @@
 	const reading = $derived(form.readingOf(question));
 	const problems = $derived(form.problemsOf(question));
 	let last = $state('');
+	let held = $state.raw<Unit[]>();
 	const day = (text?: string) => (/^\d{4}-\d\d-\d\d$/.test(text ?? '') ? text : undefined);
 	const said = $derived(
 		isOpen(question)
@@ -42,6 +43,7 @@
 			{problems}
 			{today}
 			likely={last}
+			{held}
 		/>
 		{#if !question.limits.whole}
 			<CoverageStrip
@@ -51,6 +53,7 @@
 				from={reading?.from ?? day(form.periods[question.name]?.start)}
 				through={reading?.through ?? day(form.periods[question.name]?.end)}
 				bind:last
+				bind:held
 				onchoose={(start, end) => (form.periods[question.name] = { start, end, words: '' })}
 			/>
 		{/if}

@@ -26,6 +26,7 @@ export type Total = Schemas['Total'];
 export type Subtotal = Schemas['Subtotal'];
 export type Why = Schemas['Why'];
 export type Coverage = Schemas['Coverage'];
+export type Unit = NonNullable<Coverage['units']>[number];
 export type RunRecord = Schemas['RunRecord'];
 export type RunSummary = Schemas['RunSummary'];
 export type Comparison = Schemas['Comparison'];

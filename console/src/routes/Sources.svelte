@@ -286,7 +286,7 @@
 									{#if column.encoding && settable(column)}
 										<button
 											type="button"
-											class="block text-xs underline"
+											class="block min-h-6 text-xs underline"
 											aria-label="Ten values of {column.name}"
 											onclick={() => (trying = { column: column.name, encoding: column.encoding ?? '' })}
 											>Ten values</button
@@ -295,7 +295,7 @@
 									{#if column.unfit}
 										<button
 											type="button"
-											class="block text-xs underline"
+											class="block min-h-6 text-xs underline"
 											aria-label="Show them, the records in which {column.name} is no date"
 											onclick={() => list(table, column.name)}>Show them</button
 										>

@@ -60,6 +60,9 @@ func Rewritten(d Document, flavour sqltext.Flavour, to func(Mention) string) (st
 			}
 		}
 	}
+	if len(changed) == 0 {
+		return text, nil, nil
+	}
 	for _, p := range slices.Backward(all) { // what stands before stays where it is
 		var changes []change
 		for _, m := range p.mentions {

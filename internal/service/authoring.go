@@ -147,7 +147,7 @@ func (s *Service) Push(ctx context.Context, who identity.Actor, content string, 
 		return wire.Checked{}, err
 	}
 	merged := map[string]string{}
-	if how.Merge && !how.Preview {
+	if how.Merge {
 		if documents, how.Revisions, merged, err = s.merged(ctx, who, documents, how.Revisions); err != nil {
 			return wire.Checked{}, err
 		}

@@ -161,15 +161,16 @@ func (s *Service) renaming(ctx context.Context, who identity.Actor, d *directory
 		}
 		return nil, diag.Problems{{Code: "not_renamed", Field: "name", Message: fmt.Sprintf("The %s %s cannot be renamed.", r.Kind, r.Name), Hint: hint}}
 	}
-	return newName{{Kind: r.Kind, Name: r.Name}: r.To}, taken(d, r.Kind, r.Name, r.To)
+	return newName{{Kind: r.Kind, Name: r.Name}: r.To}, taken(who, d, r.Kind, r.Name, r.To)
 }
 
-// taken refuses a name that something has, or that changes nothing.
-func taken(d *directory, kind, name, to string) error {
+// taken refuses a name that something has, or that changes nothing. A name that is not to be
+// seen is refused where definitions are kept, as reserved.
+func taken(who identity.Actor, d *directory, kind, name, to string) error {
 	if name == to {
 		return sameName(to)
 	}
-	if _, there := d.entry(kind, to); there {
+	if e, there := d.entry(kind, to); there && (e.seenBy(who, true) || e.seenBy(who, false)) {
 		return nameTaken("to", kind, to)
 	}
 	return nil
@@ -261,7 +262,7 @@ func (s *Service) renamingQuestion(ctx context.Context, who identity.Actor, d *d
 		}
 	}
 	if shared {
-		if err := taken(d, "parameter", name, to); err != nil {
+		if err := taken(who, d, "parameter", name, to); err != nil {
 			return nil, err
 		}
 	}

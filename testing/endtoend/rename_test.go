@@ -5,6 +5,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	"pikegate/testing/browser"
 )
 
 const wharfage = `kind: parameter
@@ -156,6 +158,16 @@ sort: [dues descending, passages.id]
 		}
 		denied(t, pikegate(t, append([]string{"rename", "--keep"}, arguments...)...), refused.says)
 	}
+	// The same in the console, for what has no sentence.
+	p := &steps{Page: browser.Open(t, address+"/#/drafts/parameter/lock", 1280, 800)}
+	p.press("Rename …")
+	p.Type("[name=rename-to]", "basin")
+	p.press("Show what changes")
+	p.Wait("document.querySelector('[data-renamed]')?.textContent.includes('use: basin')")
+	p.press("Rename")
+	p.Wait("location.hash === '#/drafts/parameter/basin' && document.querySelector('[data-standing=saved]')")
+	p.Quiet()
+	defer func() { done(t, pikegate(t, "remove", "parameter", "basin", "--anyway")) }()
 	for _, id := range []string{"parameter lock", "criterion in_these_days", "query locks-by-name", "query wharf-dues"} {
 		kind, name, _ := strings.Cut(id, " ")
 		defer func() { done(t, pikegate(t, "remove", kind, name, "--anyway")) }()

@@ -78,6 +78,11 @@ export class Work {
 	/** Whether conditions are shown that are not in the text, and what was written last. */
 	#wished = false;
 	#last?: [sent: Phrase, written: Phrase];
+	/** How many changes of conditions are being written. */
+	#underway = 0;
+	get writing(): boolean {
+		return this.#underway > 0;
+	}
 	/** Counts the changes of conditions: what the service writes of one before the last is not taken. */
 	#asked = 0;
 
@@ -255,7 +260,8 @@ export class Work {
 				else this.failure = messageOf(e);
 			}
 		};
-		this.#writing = this.#writing.then(write);
+		this.#underway++;
+		this.#writing = this.#writing.then(write).finally(() => this.#underway--);
 	}
 
 	/** Asks the service for all that can be said; what was asked before is given up. */
@@ -341,6 +347,7 @@ export class Work {
 				if (here || !merged(d)) this.#bases[`${d.kind} ${d.name}`] = d.revision ?? 0;
 			this.saved = joined(kept);
 			if (here) this.take(kept);
+			if (how) this.check(); // what was refused is no problem any more
 			this.failure = '';
 			this.newer = {};
 			this.#keep();

@@ -172,12 +172,14 @@
 	/** The column of the result whose head is opened. */
 	let heading = $state('');
 	/** What stood there when a panel was opened. */
-	let before: { parts: Part[]; tree: typeof work.tree } | undefined;
-	const snapshot = () => (before = { parts: work.parts, tree: work.tree });
+	let before: { parts: Part[]; tree: typeof work.tree; writing: boolean } | undefined;
+	const snapshot = () => (before = { parts: work.parts, tree: work.tree, writing: work.writing });
 	function giveBack() {
 		if (!before) return;
-		work.giveBack(before.parts, before.tree);
+		const { parts, tree, writing } = before;
 		before = undefined;
+		work.giveBack(parts, tree);
+		if (writing && tree) building.change(tree.condition); // it was not in the text yet
 	}
 	const operatorsOf = (type: string | undefined) => operators[type || 'unknown'] ?? operators.unknown ?? [];
 	const whole = (p: Phrase): boolean =>

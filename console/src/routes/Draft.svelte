@@ -13,6 +13,8 @@
 		type Source,
 	} from '../lib/api';
 	import { add, fieldsOf, itemsOf, markOf, move, problemsAt, set, textOf, type Value } from '../draft/definition';
+	import { columnsOf } from '../build/building';
+	import Rename from '../build/Rename.svelte';
 	import { standingOf, type How } from '../draft/standing';
 	import TheirChange from '../draft/TheirChange.svelte';
 	import { beginning, Draft } from '../draft/draft.svelte';
@@ -42,6 +44,7 @@
 	let place = $state(0);
 	let publishing = $state('');
 	let looking = $state(false);
+	let renaming = $state(false);
 
 	const tell = (e: unknown) => (draft.failure = messageOf(e));
 	definitionSchema().then((s) => (schemas = (s as Schema).oneOf ?? []), tell);
@@ -199,6 +202,11 @@
 			{#if !isNew && ['report', 'query'].includes(kind)}
 				<a class="button" href={buildAddress(kind, params.name)} use:link>Sentence</a>
 			{/if}
+			{#if !isNew && ['query', 'criterion', 'parameter'].includes(kind)}
+				<button type="button" class="button" onclick={async () => (renaming = !draft.changed || (await save()))}
+					>Rename …</button
+				>
+			{/if}
 			{#if !isNew}<button type="button" class="button" onclick={() => (looking = true)}>Versions</button>{/if}
 			<button type="button" class="button-act" onclick={publish}>Publish …</button>
 			{#if draft.changed && draft.saved !== undefined}
@@ -322,6 +330,20 @@
 			publishing = '';
 			if (published) said = published;
 			refresh();
+		}}
+	/>
+{/if}
+{#if renaming}
+	<Rename
+		{kind}
+		name={params.name}
+		questions={list('parameters').map((q) => named(q, 'name'))}
+		columns={kind === 'query' ? columnsOf(value).map((c) => c.name) : []}
+		onclose={async (name) => {
+			renaming = false;
+			if (name && name !== params.name) await push(draftAddress(kind, name));
+			else if (name) await draft.open(kind, name);
+			if (name) refresh();
 		}}
 	/>
 {/if}

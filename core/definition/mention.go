@@ -21,15 +21,13 @@ import (
 // question, or of a column of a result.
 type Mention struct {
 	// Kind is that of a definition, or question or column.
-	Kind string `json:"kind"`
-	Name string `json:"name"`
+	Kind, Name string
 	// Of is the definition that a question or a column belongs to, as "kind name".
-	Of string `json:"of,omitempty"`
-	// Field is the path of the text it stands in, and Line the line of the document.
-	Field string `json:"field"`
-	Line  int    `json:"line"`
+	Of string
+	// Line is the line of the document it stands in.
+	Line int
 	// Own tells that it is where the name is given, rather than used.
-	Own bool `json:"own,omitempty"`
+	Own bool
 }
 
 // Mentions lists the names that a document says, in its order. The flavour is that of the
@@ -163,7 +161,6 @@ type mentioner struct {
 	text    string
 	// choices is the query that the choices looked at come from.
 	choices string
-	field   string
 	all     []place
 }
 
@@ -180,14 +177,14 @@ func places(d Document, flavour sqltext.Flavour) []place {
 	}
 	for i := range nodes {
 		if len(nodes[i].Content) > 0 {
-			m.walk(nodes[i].Content[0], "", "")
+			m.walk(nodes[i].Content[0], "")
 		}
 	}
 	return m.all
 }
 
 // walk looks at a node: pattern is its path as the roles have it.
-func (m *mentioner) walk(n *yaml.Node, path, pattern string) {
+func (m *mentioner) walk(n *yaml.Node, pattern string) {
 	fields := roles[m.kind]
 	switch n.Kind {
 	case yaml.MappingNode:
@@ -199,28 +196,26 @@ func (m *mentioner) walk(n *yaml.Node, path, pattern string) {
 					m.choices = from.Value
 				}
 			}
-			at := join(path, key.Value)
 			if asked, ok := fields[pattern+".*"]; ok {
-				m.look(key, at, asked)
-				m.walk(value, at, pattern+".*.")
+				m.look(key, asked)
+				m.walk(value, pattern+".*.")
 				continue
 			}
-			m.walk(value, at, join(pattern, key.Value))
+			m.walk(value, join(pattern, key.Value))
 		}
 	case yaml.SequenceNode:
-		for i, item := range n.Content {
-			m.walk(item, path+"["+strconv.Itoa(i)+"]", pattern+"[]")
+		for _, item := range n.Content {
+			m.walk(item, pattern+"[]")
 		}
 	case yaml.ScalarNode:
 		if says, ok := fields[pattern]; ok && !isNull(n) {
-			m.look(n, path, says)
+			m.look(n, says)
 		}
 	}
 }
 
-func (m *mentioner) look(n *yaml.Node, path string, says role) {
+func (m *mentioner) look(n *yaml.Node, says role) {
 	p := place{node: n}
-	m.field = path
 	if says(m, &p, n.Value); len(p.mentions) == 0 {
 		return
 	}
@@ -234,7 +229,7 @@ func (m *mentioner) look(n *yaml.Node, path string, says role) {
 
 // says adds a mention at bytes of a place's value.
 func (m *mentioner) says(p *place, kind, of, name string, start, end int, inText bool) {
-	p.mentions = append(p.mentions, placed{Mention{Kind: kind, Name: name, Of: of, Field: m.field, Line: p.node.Line}, start, end, inText})
+	p.mentions = append(p.mentions, placed{Mention{Kind: kind, Name: name, Of: of, Line: p.node.Line}, start, end, inText})
 }
 
 // whole is a scalar that is a name.
@@ -370,16 +365,11 @@ func (p place) change(text string, changes []change) (string, error) {
 		}
 		return text[:p.start(text)] + "{name: " + Scalar(name) + ", value: " + Scalar(value) + "}" + text[end:], nil
 	}
-	block := p.node.Style&(yaml.LiteralStyle|yaml.FoldedStyle) != 0
 	whole := value
-	inPlace := block
-	if !block {
-		inPlace = true
-		for _, c := range changes {
-			alone := c.start == 0 && c.end == len(value)
-			inPlace = inPlace && simpleName.MatchString(c.to) && (!alone || Scalar(c.to) == c.to)
-		}
-	}
+	inPlace := p.block() || !slices.ContainsFunc(changes, func(c change) bool {
+		alone := c.start == 0 && c.end == len(value)
+		return !simpleName.MatchString(c.to) || alone && Scalar(c.to) != c.to
+	})
 	for _, c := range slices.Backward(changes) {
 		whole = whole[:c.start] + c.to + whole[c.end:]
 		if inPlace {
@@ -391,6 +381,9 @@ func (p place) change(text string, changes []change) (string, error) {
 	}
 	return text, nil
 }
+
+// block tells whether the scalar is a text of lines of its own.
+func (p place) block() bool { return p.node.Style&(yaml.LiteralStyle|yaml.FoldedStyle) != 0 }
 
 // simpleName is a name that can stand in any scalar without quotes.
 var simpleName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_-]*$`)
@@ -414,10 +407,9 @@ func (p place) start(text string) int {
 func (p place) written(text string) (at []int, end int, err error) {
 	i := p.start(text)
 	value := p.node.Value
-	block := p.node.Style&(yaml.LiteralStyle|yaml.FoldedStyle) != 0
 	quote := byte(0)
 	switch {
-	case block:
+	case p.block():
 		i += strings.IndexByte(text[i:], '\n') + 1
 	case i < len(text) && (p.node.Style&(yaml.SingleQuotedStyle|yaml.DoubleQuotedStyle) != 0):
 		quote = text[i]

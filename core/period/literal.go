@@ -291,13 +291,17 @@ func (p *parser) fiscalYear(t token) node {
 	p.next()
 	if dash, q, n := p.peek(), p.ahead(1), p.ahead(2); dash.is('-') && dash.joined && q.kind == tWord && q.word.role == rQ && n.kind == tNumber {
 		p.at += 3
-		if n.value < 1 || n.value > 4 {
-			p.fail(n, "no_such_date", "A fiscal year has quarters 1 to 4.", "")
-			return nil
-		}
-		return &fiscal{p.since(t.start), year.value, n.value}
+		return p.fiscalQuarter(t.start, year.value, n)
 	}
 	return &fiscal{p.since(t.start), year.value, 0}
+}
+
+func (p *parser) fiscalQuarter(start, year int, n token) node {
+	if n.value < 1 || n.value > 4 {
+		p.fail(n, "no_such_date", "A fiscal year has quarters 1 to 4.", "")
+		return nil
+	}
+	return &fiscal{p.since(start), year, n.value}
 }
 
 // afterMonth reads what follows a month's name: a year, or a day and a year.
@@ -404,23 +408,19 @@ func (p *parser) numberedWeek(t token) node {
 
 // numberedFiscal reads 2025 after fiscal year, 2 of 2025 after fiscal quarter.
 func (p *parser) numberedFiscal(t token, unit civil.Unit) node {
-	n, quarter := p.next(), 0
+	n := p.next()
 	if unit == civil.FiscalQuarter {
 		year, ok := p.ofYear(t)
 		if !ok {
 			return nil
 		}
-		if quarter = n.value; quarter < 1 || quarter > 4 {
-			p.fail(n, "no_such_date", "A fiscal year has quarters 1 to 4.", "")
-			return nil
-		}
-		return &fiscal{p.since(t.start), year, quarter}
+		return p.fiscalQuarter(t.start, year, n)
 	}
 	if n.digits() != 4 || n.value < civil.MinYear {
 		p.fail(n, "unknown_form", "A fiscal year is written as FY2026.", "")
 		return nil
 	}
-	return &fiscal{p.since(t.start), n.value, quarter}
+	return &fiscal{p.since(t.start), n.value, 0}
 }
 
 // yearAfterMonth reads the year of a day whose month and day are known.

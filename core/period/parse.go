@@ -459,16 +459,16 @@ func (p *parser) afterPast(t token) node {
 		return nil
 	}
 	name := p.text[n.start:p.since(n.start).end]
-	days := map[civil.Unit]string{civil.Week: "last 7 days", civil.Month: "last 30 days", civil.Quarter: "last 3 months", civil.Half: "last 6 months", civil.Year: "last 12 months"}[unit]
-	if days == "" {
-		days = "last 12 months"
-	}
-	if unit == civil.Day {
-		days = "today"
-	}
+	days := rolling[unit]
 	p.failAt(p.since(t.start), "two_readings", "This can be read as last "+name+" or as "+days+".", "Say which one is meant.",
 		diag.Fix{Label: "last " + name, Text: "last " + name}, diag.Fix{Label: days, Text: days})
 	return nil
+}
+
+// rolling is what the past of a unit can mean beside the last one.
+var rolling = map[civil.Unit]string{
+	civil.Day: "today", civil.Week: "last 7 days", civil.Month: "last 30 days", civil.Quarter: "last 3 months", civil.Half: "last 6 months",
+	civil.Year: "last 12 months", civil.FiscalQuarter: "last 12 months", civil.FiscalYear: "last 12 months",
 }
 
 // soLongAgo reads a week ago, 3 days ago.

@@ -176,13 +176,13 @@ func (r *resolver) partial(n *partial) Span {
 	}
 	if n.short != nil {
 		if r.calendar.Century == 0 {
-			r.problems = append(r.problems, shortYear(r.text, n.mark, n.short.value))
+			r.problems = append(r.problems, needsSetting(r.text, n)...)
 			return Span{}
 		}
-		s, ok := n.of(r.century(n.short.value))
+		year := r.century(n.short.value)
+		s, ok := n.of(year)
 		if !ok {
-			message, nearest := noSuchDay(r.century(n.short.value), n.month, n.day)
-			r.fail(n.mark, "no_such_date", message, "", fixText(nearest)...)
+			r.noSuchDay(n.mark, year, n.month, n.day)
 		}
 		return s
 	}
@@ -234,8 +234,7 @@ func (r *resolver) missing(n *partial) Span {
 		}
 		year += step
 	}
-	message, nearest := noSuchDay(year, n.month, n.day)
-	r.fail(n.mark, "no_such_date", message, "", fixText(nearest)...)
+	r.noSuchDay(n.mark, year, n.month, n.day)
 	return Span{}
 }
 
@@ -278,7 +277,7 @@ func (r *resolver) onWeekday(n *onWeekday) Span {
 func (r *resolver) slashed(n *slashed) Span {
 	if n.short {
 		if r.calendar.Century == 0 {
-			r.problems = append(r.problems, shortYear(r.text, n.mark, n.year))
+			r.problems = append(r.problems, needsSetting(r.text, n)...)
 			return Span{}
 		}
 		n = &slashed{n.mark, n.first, n.second, r.century(n.year), false}
@@ -306,7 +305,7 @@ func (r *resolver) slashed(n *slashed) Span {
 	case month < 1 || month > 12:
 		if r.calendar.Order == civil.OrderNone && n.first >= 1 && n.first <= 12 {
 			day, month = n.second, n.first // a month that exists, its day does not
-			r.noSuchDay(n, month, day)
+			r.noSuchDay(n.mark, n.year, month, day)
 			break
 		}
 		hint := "Write the day as 2026-03-14."
@@ -315,14 +314,14 @@ func (r *resolver) slashed(n *slashed) Span {
 		}
 		r.fail(n.mark, "no_such_date", fmt.Sprintf("There is no month %d.", month), hint)
 	default:
-		r.noSuchDay(n, month, day)
+		r.noSuchDay(n.mark, n.year, month, day)
 	}
 	return Span{}
 }
 
-func (r *resolver) noSuchDay(n *slashed, month, day int) {
-	message, nearest := noSuchDay(n.year, month, day)
-	r.fail(n.mark, "no_such_date", message, "", fixText(nearest)...)
+func (r *resolver) noSuchDay(at mark, year, month, day int) {
+	message, nearest := noSuchDay(year, month, day)
+	r.fail(at, "no_such_date", message, "", fixText(nearest)...)
 }
 
 // move moves both ends. A span of whole months stays one when it is moved by

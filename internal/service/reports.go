@@ -63,12 +63,8 @@ func (s *Service) Ask(ctx context.Context, who identity.Actor, r Request) (wire.
 		if v := values[q.Name]; v.Given {
 			made.DefaultReadBack = q.ReadBack(v)
 		}
-		if span, problems := period.Read(q.Limits.Earliest, job.Context.Calendar); len(problems) == 0 && !span.OpenStart() {
-			made.Earliest = span.FirstDay().String()
-		}
-		if span, problems := period.Read(q.Limits.Latest, job.Context.Calendar); len(problems) == 0 && !span.OpenEnd() {
-			made.Latest = span.LastDay().String()
-		}
+		made.Earliest = daysOf(q.Limits.Earliest, job.Context.Calendar).From
+		made.Latest = daysOf(q.Limits.Latest, job.Context.Calendar).Through
 		if q.Kind == parameter.Period {
 			for _, text := range q.Quick {
 				made.Suggested = append(made.Suggested, daysOf(text, job.Context.Calendar))
@@ -79,7 +75,7 @@ func (s *Service) Ask(ctx context.Context, who identity.Actor, r Request) (wire.
 	return sheet, nil
 }
 
-// daysOf are the days of a period that an author wrote.
+// daysOf are the days of a period that an author wrote, none where nothing was.
 func daysOf(text string, calendar civil.Calendar) (days wire.Days) {
 	span, problems := period.Read(text, calendar)
 	if len(problems) > 0 {

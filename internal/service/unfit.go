@@ -1,7 +1,9 @@
 package service
 
 import (
+	"cmp"
 	"context"
+	"slices"
 	"strings"
 
 	"pikegate/core/definition"
@@ -27,63 +29,69 @@ func (s *Service) UnfitDefinitions(ctx context.Context, who identity.Actor, sour
 		return nil, err
 	}
 	out := []wire.Unfit{}
-	for _, e := range d.entries {
-		for _, draft := range []bool{true, false} {
-			kept, _ := e.state(draft)
-			if !e.seenBy(who, draft) || kept.Content == "" || !draft && sameText(kept.Content, e.draft.Content) {
-				continue
-			}
-			problems, err := s.unfit(ctx, who, kept.Content, source, draft)
-			if err != nil {
-				return nil, err
-			}
-			if len(problems) == 0 {
-				continue
-			}
-			found := wire.Unfit{Kind: kept.Kind, Name: kept.Name, Draft: draft, Problems: problems}
-			if !draft || sameText(kept.Content, e.published.Content) {
-				found.Version = e.published.Number
-			}
-			out = append(out, found)
+	for _, draft := range []bool{true, false} {
+		unfit, err := s.unfit(ctx, who, d, source, draft)
+		if err != nil {
+			return nil, err
 		}
+		out = append(out, unfit...)
 	}
-	return out, ctx.Err()
+	slices.SortStableFunc(out, func(a, b wire.Unfit) int {
+		return cmp.Or(strings.Compare(a.Kind, b.Kind), strings.Compare(a.Name, b.Name))
+	})
+	return out, nil
 }
 
-// unfit is what does not fit a source in a definition: of a query all of it, of a report
-// what it makes of its query.
-func (s *Service) unfit(ctx context.Context, who identity.Actor, content, source string, draft bool) (diag.Problems, error) {
-	documents, err := decoded(content)
-	if err != nil {
-		return nil, nil // it is of an older form, and is told where it is opened
-	}
+// unfit lists the definitions of one state that do not fit a source. What is published as it
+// was pushed last is one with that.
+func (s *Service) unfit(ctx context.Context, who identity.Actor, d *directory, source string, draft bool) (out []wire.Unfit, err error) {
 	known := s.known(ctx, who, draft, false)
-	about := source
-	switch doc := documents[0].(type) {
-	case *definition.Query:
-		about = doc.Source
-	case *definition.RowRule:
-		about = doc.Source
-	case *definition.Report:
-		about = ""
-		if q, ok := known.Query(doc.Query); ok {
-			about = q.Source
+	var documents []definition.Document
+	for _, e := range d.entries {
+		kept, _ := e.state(draft)
+		if !e.seenBy(who, draft) || kept.Content == "" || !draft && sameText(kept.Content, e.draft.Content) {
+			continue
 		}
-	default: // named conditions and shared questions are told where they are used
-		return nil, nil
-	}
-	if !strings.EqualFold(about, source) {
-		return nil, nil
+		read, err := decoded(kept.Content)
+		if err == nil && strings.EqualFold(sourceOf(read[0], known), source) { // one of an older form is told where it is opened
+			documents = append(documents, read[0])
+		}
 	}
 	_, problems := definition.Check(documents, known)
 	if ctx.Err() != nil {
 		return nil, context.Cause(ctx)
 	}
-	var failing diag.Problems
-	for _, p := range problems {
-		if p.Severity != diag.Warning {
-			failing = append(failing, p)
+	for _, document := range documents {
+		kind, name := document.Ident()
+		var failing diag.Problems
+		for _, p := range problems {
+			if p.Severity != diag.Warning && strings.HasPrefix(p.Field, kind+" "+name+": ") {
+				failing = append(failing, p)
+			}
+		}
+		if len(failing) == 0 {
+			continue
+		}
+		found := wire.Unfit{Kind: kind, Name: name, Draft: draft, Problems: failing}
+		if e, _ := d.entry(kind, name); !draft || sameText(document.Raw(), e.published.Content) {
+			found.Version = e.published.Number
+		}
+		out = append(out, found)
+	}
+	return out, nil
+}
+
+// sourceOf is the source that a definition is about, blank for what is told where it is used.
+func sourceOf(d definition.Document, known definition.Environment) string {
+	switch d := d.(type) {
+	case *definition.Query:
+		return d.Source
+	case *definition.RowRule:
+		return d.Source
+	case *definition.Report:
+		if q, ok := known.Query(d.Query); ok {
+			return q.Source
 		}
 	}
-	return failing, nil
+	return ""
 }

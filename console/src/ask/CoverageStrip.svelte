@@ -13,7 +13,6 @@
 		inputs,
 		from,
 		through,
-		last = $bindable(),
 		held = $bindable(),
 		onchoose,
 	}: {
@@ -22,8 +21,7 @@
 		inputs: Inputs;
 		from?: string;
 		through?: string;
-		/** The last day of the last unit that holds records, and the units that do. */
-		last?: string;
+		/** The units that hold records, once they are known. */
 		held?: Unit[];
 		onchoose: (from: string, through: string) => void;
 	} = $props();
@@ -52,9 +50,7 @@
 		};
 	});
 	$effect(() => {
-		const found = coverage && units.filter((u) => u.count > 0);
-		held = found;
-		last = found?.at(-1)?.through ?? '';
+		held = coverage && units.filter((u) => u.count > 0);
 	});
 
 	const units = $derived(coverage?.units ?? []);

@@ -24,7 +24,6 @@
 		answer,
 		problems,
 		today,
-		likely = '',
 		held,
 	}: {
 		target: Target;
@@ -34,8 +33,6 @@
 		answer?: Answer;
 		problems: Problem[];
 		today: string;
-		/** The last day on which there are records. */
-		likely?: string;
 		/** The units of time that hold records, where that is known. */
 		held?: Unit[];
 	} = $props();
@@ -70,6 +67,8 @@
 	$effect(() => {
 		if (question.limits.whole) return unitsOf.ask((signal) => listChoices(target, question.name, '', inputs, signal));
 	});
+	/** The last day of the last unit that holds records. */
+	const likely = $derived(held?.at(-1)?.through ?? '');
 	/** Whether a suggested period is known to hold no record. */
 	const isEmpty = (i: number) => {
 		const days = question.suggested?.[i];

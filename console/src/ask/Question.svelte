@@ -13,7 +13,6 @@
 
 	const reading = $derived(form.readingOf(question));
 	const problems = $derived(form.problemsOf(question));
-	let last = $state('');
 	let held = $state.raw<Unit[]>();
 	const day = (text?: string) => (/^\d{4}-\d\d-\d\d$/.test(text ?? '') ? text : undefined);
 	const said = $derived(
@@ -42,7 +41,6 @@
 			answer={reading}
 			{problems}
 			{today}
-			likely={last}
 			{held}
 		/>
 		{#if !question.limits.whole}
@@ -52,7 +50,6 @@
 				inputs={form.inputs}
 				from={reading?.from ?? day(form.periods[question.name]?.start)}
 				through={reading?.through ?? day(form.periods[question.name]?.end)}
-				bind:last
 				bind:held
 				onchoose={(start, end) => (form.periods[question.name] = { start, end, words: '' })}
 			/>

@@ -1,7 +1,7 @@
 <script lang="ts">
 	// All that can be done with a column of the result, from the sentence and from the head
 	// of the table.
-	import { orderWords, totals, totalsOf, units, putTogether, type Shape } from './shape';
+	import { isDated, isNumeric, orderWords, totals, totalsOf, units, putTogether, type Shape } from './shape';
 
 	let {
 		shape,
@@ -18,8 +18,7 @@
 
 	const c = $derived(shape.columns[index]!);
 	const sorted = $derived(shape.sorts.find((s) => s.by === c.name));
-	const numeric = $derived(type === 'integer' || type === 'decimal');
-	const dated = $derived(type === 'date' || type === 'date-time');
+	const dated = $derived(isDated(type));
 	const shown = $derived(shape.shown.includes(c.name));
 	const groupable = $derived((dated ? units : ['']).map((by) => putTogether({ by, of: c.name })));
 	const made = $derived(totalsOf(type).map((by) => ({ words: totals[by], text: putTogether({ by, of: c.name }) })));
@@ -65,7 +64,7 @@
 		>
 	{/each}
 </fieldset>
-{#if numeric}
+{#if isNumeric(type)}
 	<fieldset class="flex flex-wrap items-center gap-1" data-format>
 		<legend class="text-ink-2">Shown as</legend>
 		{#each [['', 'a number'], ['money', 'money, with two places']] as [format, words] (format)}

@@ -3,8 +3,19 @@
 	// is drawn.
 	import Choice from './Choice.svelte';
 	import type { Pointing } from './Condition.svelte';
-	import Panel from './Panel.svelte';
-	import { putTogether, takeApart, totalsOf, units, wordsOf, type Drawing, type Grouping, type Shape } from './shape';
+	import Pointed from './Pointed.svelte';
+	import {
+		isDated,
+		isNumeric,
+		putTogether,
+		takeApart,
+		totalsOf,
+		units,
+		wordsOf,
+		type Drawing,
+		type Grouping,
+		type Shape,
+	} from './shape';
 
 	let {
 		shape,
@@ -19,14 +30,12 @@
 		onback: () => void;
 	} = $props();
 
-	const close = () => (pointing.opened = '');
-	const toggle = (what: string) => (pointing.opened = pointing.opened === what ? '' : what);
 	const columns = $derived(shape.columns.filter((c) => shape.shown.includes(c.name)));
 	const words = (text: string) => wordsOf(text, shape.columns);
-	const isNumber = (name: string) => ['integer', 'decimal'].includes(typeOf(name));
-	const isDate = (name: string) => ['date', 'date-time'].includes(typeOf(name));
+	const isNumber = (name: string) => isNumeric(typeOf(name));
+	const isDate = (name: string) => isDated(typeOf(name));
 
-	/** What records can be told apart by: columns, and the units of dates. */
+	/** What a group or a drawing can be by: columns, and the units of dates. */
 	const apart = $derived(
 		columns.flatMap((c) =>
 			(isDate(c.name) ? ['month', ...units.filter((u) => u !== 'month'), ''] : ['']).map((by) => {
@@ -61,6 +70,21 @@
 		columns.filter((c) => isDate(c.name)).map((c) => ({ of: c.name, text: putTogether({ by: 'month', of: c.name }) })),
 	);
 	const space = ' ';
+	/** A part that is there, and what adds one. */
+	const phrase = (id: string, text: string, what: string) => ({
+		id,
+		text,
+		class: 'phrase',
+		'data-part-of-report': id,
+		'aria-label': `${what}: ${text}`,
+	});
+	const adder = (id: string, text: string, what: string) => ({
+		id,
+		text,
+		class: 'text-act min-h-6 min-w-6 text-sm font-semibold',
+		'data-add-part': id,
+		'aria-label': what,
+	});
 	const begun = (): Drawing => ({
 		kind: 'bars',
 		x:
@@ -78,127 +102,97 @@
 	];
 </script>
 
-{#snippet phrase(id: string, text: string, label: string)}
+{#snippet removed(close: () => void, remove: () => void)}
 	<button
 		type="button"
-		class="phrase"
-		data-part-of-report={id}
-		aria-label="{label}: {text}"
-		aria-expanded={pointing.opened === id}
-		onclick={() => toggle(id)}>{text}</button
+		class="button"
+		onclick={() => {
+			close();
+			remove();
+		}}>Remove</button
 	>
 {/snippet}
-{#snippet adder(id: string, text: string, label: string)}
-	<button
-		type="button"
-		class="text-act min-h-6 min-w-6 text-sm font-semibold"
-		data-add-part={id}
-		aria-label={label}
-		aria-expanded={pointing.opened === id}
-		onclick={() => toggle(id)}>{text}</button
-	>
+{#snippet chosen(
+	label: string,
+	options: { value: string; text: string }[],
+	close: () => void,
+	choose: (value: string) => void,
+	now = '',
+)}
+	<Choice
+		{label}
+		{options}
+		chosen={now}
+		onchoose={(value) => {
+			close();
+			choose(value);
+		}}
+	/>
 {/snippet}
 
 <div data-report-parts>
 	{#each shape.groups as g, i (i)}
 		<div>
 			<span class="text-ink-2">{i ? 'and in each a group for each' : 'in a group for each'}</span>
-			<span class="relative"
-				>{@render phrase(`group:${i}`, words(g.by), 'Group')}{#if pointing.opened === `group:${i}`}
-					<Panel label="A group for each" onclose={close} {onback}>
-						<Choice
-							label="A group for each"
-							options={apart}
-							chosen={g.by}
-							onchoose={(by) => {
-								close();
-								shape.setGroup(i, { by, totals: g.totals });
-							}}
-						/>
-						<div class="flex flex-wrap gap-1">
-							<button type="button" class="button" disabled={i === 0} onclick={() => shape.moveGroup(i, i - 1)}
-								>↑ Outwards</button
-							>
-							<button
-								type="button"
-								class="button"
-								disabled={i === shape.groups.length - 1}
-								onclick={() => shape.moveGroup(i, i + 1)}>↓ Inwards</button
-							>
-							<button
-								type="button"
-								class="button"
-								onclick={() => {
-									close();
-									shape.dropGroup(i);
-								}}>Remove</button
-							>
-						</div>
-					</Panel>
-				{/if}</span
-			>
+			<Pointed {pointing} {onback} label="A group for each" {...phrase(`group:${i}`, words(g.by), 'Group')}>
+				{#snippet panel(close)}
+					{@render chosen('A group for each', apart, close, (by) => shape.setGroup(i, { by, totals: g.totals }), g.by)}
+					<div class="flex flex-wrap gap-1">
+						<button type="button" class="button" disabled={i === 0} onclick={() => shape.moveGroup(i, i - 1)}
+							>↑ Outwards</button
+						>
+						<button
+							type="button"
+							class="button"
+							disabled={i === shape.groups.length - 1}
+							onclick={() => shape.moveGroup(i, i + 1)}>↓ Inwards</button
+						>
+						{@render removed(close, () => shape.dropGroup(i))}
+					</div>
+				{/snippet}
+			</Pointed>
 			<span class="text-ink-2">with</span>
-			<span class="relative"
-				>{#if g.totals.length}{@render phrase(
-						`group-totals:${i}`,
-						g.totals.map(words).join(', '),
-						'Totals of the group',
-					)}{:else}{@render adder(
-						`group-totals:${i}`,
-						'+ total',
-						'Add a total of the group',
-					)}{/if}{#if pointing.opened === `group-totals:${i}`}
-					<Panel label="Totals of the group" onclose={close} {onback}>
-						{#if g.totals.length}
-							<div class="flex flex-wrap gap-1">
-								{#each g.totals as t (t)}
-									<button
-										type="button"
-										class="chip"
-										aria-pressed="true"
-										title="Remove"
-										onclick={() => toggleTotal(g, i, t)}>{words(t)} <span aria-hidden="true">✕</span></button
-									>
-								{/each}
-							</div>
-						{/if}
-						<Choice
-							label="Add a total"
-							options={made.filter((m) => !g.totals.includes(m.value))}
-							onchoose={(text) => toggleTotal(g, i, text)}
-						/>
-					</Panel>
-				{/if}</span
+			<Pointed
+				{pointing}
+				{onback}
+				label="Totals of the group"
+				{...g.totals.length
+					? phrase(`group-totals:${i}`, g.totals.map(words).join(', '), 'Totals of the group')
+					: adder(`group-totals:${i}`, '+ total', 'Add a total of the group')}
 			>
+				{#snippet panel()}
+					{#if g.totals.length}
+						<div class="flex flex-wrap gap-1">
+							{#each g.totals as t (t)}
+								<button
+									type="button"
+									class="chip"
+									aria-pressed="true"
+									title="Remove"
+									onclick={() => toggleTotal(g, i, t)}>{words(t)} <span aria-hidden="true">✕</span></button
+								>
+							{/each}
+						</div>
+					{/if}
+					<Choice
+						label="Add a total"
+						options={made.filter((m) => !g.totals.includes(m.value))}
+						onchoose={(text) => toggleTotal(g, i, text)}
+					/>
+				{/snippet}
+			</Pointed>
 		</div>
 	{/each}
 	{#if shape.totals.length}
 		<div>
 			<span class="text-ink-2">in total</span>
 			{#each shape.totals as t, i (t)}
-				<span class="relative"
-					>{@render phrase(`total:${i}`, words(t), 'Total')}{#if pointing.opened === `total:${i}`}
-						<Panel label="A total" onclose={close} {onback}>
-							<Choice
-								label="Total"
-								options={made}
-								chosen={t}
-								onchoose={(text) => {
-									close();
-									shape.report(['totals', i], text);
-								}}
-							/>
-							<button
-								type="button"
-								class="button"
-								onclick={() => {
-									close();
-									shape.total(t, false);
-								}}>Remove</button
-							>
-						</Panel>
-					{/if}</span
-				>{i < shape.totals.length - 1 ? ', ' : ''}
+				<Pointed {pointing} {onback} label="A total" {...phrase(`total:${i}`, words(t), 'Total')}>
+					{#snippet panel(close)}
+						{@render chosen('Total', made, close, (text) => shape.report(['totals', i], text), t)}
+						{@render removed(close, () => shape.total(t, false))}
+					{/snippet}
+				</Pointed>{i < shape.totals.length - 1 ? ', ' : ''}
 			{/each}
 		</div>
 	{/if}
@@ -206,101 +200,71 @@
 		{@const d = shape.drawing}
 		<div>
 			<span class="text-ink-2">drawn as</span>
-			<span class="relative"
-				>{@render phrase('chart', d.kind, 'Drawing')}{#if pointing.opened === 'chart'}
-					<Panel label="The drawing" onclose={close} {onback}>
-						<div class="flex flex-wrap gap-1">
-							{#each ['bars', 'lines'] as kind (kind)}
-								<button
-									type="button"
-									class="chip"
-									aria-pressed={d.kind === kind}
-									onclick={() => {
-										close();
-										shape.draw({ ...d, kind });
-									}}>{kind}</button
-								>
-							{/each}
-						</div>
-						<button
-							type="button"
-							class="button"
-							onclick={() => {
-								close();
-								shape.draw(undefined);
-							}}>Remove</button
-						>
-					</Panel>
-				{/if}</span
-			>
+			<Pointed {pointing} {onback} label="The drawing" {...phrase('chart', d.kind, 'Drawing')}>
+				{#snippet panel(close)}
+					<div class="flex flex-wrap gap-1">
+						{#each ['bars', 'lines'] as kind (kind)}
+							<button
+								type="button"
+								class="chip"
+								aria-pressed={d.kind === kind}
+								onclick={() => {
+									close();
+									shape.draw({ ...d, kind });
+								}}>{kind}</button
+							>
+						{/each}
+					</div>
+					{@render removed(close, () => shape.draw(undefined))}
+				{/snippet}
+			</Pointed>
 			{#each drawn as part (part.field)}
 				{@const text = d[part.field]}
+				{@const label = `Drawn ${part.before}`}
 				{space}{#if text}<span class="text-ink-2">{part.before}</span>{/if}
-				<span class="relative"
-					>{#if text}{@render phrase(
-							`chart:${part.field}`,
-							words(text),
-							'Drawing ' + part.before,
-						)}{:else}{@render adder(
-							`chart:${part.field}`,
-							part.add,
-							'Draw one for each',
-						)}{/if}{#if pointing.opened === `chart:${part.field}`}
-						<Panel label="Drawn {part.before}" onclose={close} {onback}>
-							<Choice
-								label="Drawn {part.before}"
-								options={part.field === 'y' ? drawable : apart}
-								chosen={text}
-								onchoose={(to) => {
-									close();
-									shape.draw({ ...d, [part.field]: to });
-								}}
-							/>
-							{#if part.field === 'split' && text}
-								<button
-									type="button"
-									class="button"
-									onclick={() => {
-										close();
-										shape.draw({ ...d, split: '' });
-									}}>Remove</button
-								>
-							{/if}
-						</Panel>
-					{/if}</span
+				<Pointed
+					{pointing}
+					{onback}
+					{label}
+					{...text
+						? phrase(`chart:${part.field}`, words(text), 'Drawing ' + part.before)
+						: adder(`chart:${part.field}`, part.add, 'Draw one for each')}
 				>
+					{#snippet panel(close)}
+						{@render chosen(
+							label,
+							part.field === 'y' ? drawable : apart,
+							close,
+							(to) => shape.draw({ ...d, [part.field]: to }),
+							text,
+						)}
+						{#if part.field === 'split' && text}{@render removed(close, () => shape.draw({ ...d, split: '' }))}{/if}
+					{/snippet}
+				</Pointed>
 			{/each}
 		</div>
 	{/if}
 	<div class="flex flex-wrap items-baseline gap-x-4">
-		<span class="relative"
-			>{@render adder('group', '+ group', 'Add a group')}{#if pointing.opened === 'group'}
-				<Panel label="A group for each" onclose={close} {onback}>
-					<Choice
-						label="A group for each"
-						options={apart.filter((a) => !shape.groups.some((g) => g.by === a.value))}
-						onchoose={(by) => {
-							close();
-							shape.addGroup(by);
-						}}
-					/>
-				</Panel>
-			{/if}</span
-		>
-		<span class="relative"
-			>{@render adder('total', '+ total', 'Add a total')}{#if pointing.opened === 'total'}
-				<Panel label="In total" onclose={close} {onback}>
-					<Choice
-						label="Total"
-						options={made.filter((m) => !shape.totals.includes(m.value))}
-						onchoose={(text) => {
-							close();
-							shape.total(text, true);
-						}}
-					/>
-				</Panel>
-			{/if}</span
-		>
+		<Pointed {pointing} {onback} label="A group for each" {...adder('group', '+ group', 'Add a group')}>
+			{#snippet panel(close)}
+				{@render chosen(
+					'A group for each',
+					apart.filter((a) => !shape.groups.some((g) => g.by === a.value)),
+					close,
+					(by) => shape.addGroup(by),
+				)}
+			{/snippet}
+		</Pointed>
+		<Pointed {pointing} {onback} label="In total" {...adder('total', '+ total', 'Add a total')}>
+			{#snippet panel(close)}
+				{@render chosen(
+					'Total',
+					made.filter((m) => !shape.totals.includes(m.value)),
+					close,
+					(text) => shape.total(text, true),
+				)}
+			{/snippet}
+		</Pointed>
 		{#if !shape.drawing && apart.length}
 			<button
 				type="button"

@@ -7,8 +7,9 @@
 	import ColumnPanel from './ColumnPanel.svelte';
 	import Condition, { Pointing } from './Condition.svelte';
 	import Panel from './Panel.svelte';
+	import Pointed from './Pointed.svelte';
 	import ReportParts from './ReportParts.svelte';
-	import { orderWords, type Shape } from './shape';
+	import { isDated, orderWords, type Shape } from './shape';
 	import * as change from './tree';
 	import type { Place } from './tree';
 	import type { Work } from './work.svelte';
@@ -47,13 +48,11 @@
 		orderWords(typeOf(by), columns.find((c) => c.name === by)?.value ?? by, descending);
 	const problems = $derived(work.problems.filter((p) => work.inCriteria(p)));
 
-	const close = () => (pointing.opened = '');
 	const back = () => {
 		pointing.opened = '';
 		adding = undefined;
 		building.back();
 	};
-	const toggle = (what: string) => (pointing.opened = pointing.opened === what ? '' : what);
 	function begin(group: Place) {
 		adding = group;
 		pointing.opened = 'add:' + group.join('.');
@@ -100,43 +99,43 @@
 			<span class="font-semibold">{textOf(value.from).replaceAll('_', ' ')}</span>
 			<span class="text-ink-2">with</span>
 			{#each columns as c, i (i)}
-				<span class="relative"
-					><button
-						type="button"
-						class="phrase"
-						data-column={c.name}
-						title={c.value}
-						aria-expanded={pointing.opened === `column:${i}`}
-						onclick={() => toggle(`column:${i}`)}>{lowered(c.label)}</button
-					>{#if pointing.opened === `column:${i}`}
-						<Panel label="The column {c.label}" onclose={close} onback={back}>
-							<ColumnPanel {shape} index={i} type={typeOf(c.name)} onclose={close} />
-						</Panel>
-					{/if}</span
-				>{i < columns.length - 1 ? ', ' : ' '}
+				<Pointed
+					{pointing}
+					onback={back}
+					id={`column:${i}`}
+					text={lowered(c.label)}
+					label="The column {c.label}"
+					class="phrase"
+					data-column={c.name}
+					title={c.value}
+				>
+					{#snippet panel(close)}
+						<ColumnPanel {shape} index={i} type={typeOf(c.name)} onclose={close} />
+					{/snippet}
+				</Pointed>{i < columns.length - 1 ? ', ' : ' '}
 			{/each}
-			<span class="relative"
-				><button
-					type="button"
-					class="text-act min-h-6 min-w-6 font-semibold"
-					aria-label="Add a column"
-					aria-expanded={pointing.opened === 'columns'}
-					onclick={() => toggle('columns')}>+</button
-				>{#if pointing.opened === 'columns'}
-					<Panel label="Add a column" onclose={close} onback={back}>
-						<Choice
-							label="Column"
-							options={building.subjects
-								.filter((s) => !columns.some((c) => c.value === s.text))
-								.map((s) => ({ value: s.text, text: s.label, note: s.text }))}
-							onchoose={(text) => {
-								close();
-								shape.addColumn(text);
-							}}
-						/>
-					</Panel>
-				{/if}</span
+			<Pointed
+				{pointing}
+				onback={back}
+				id="columns"
+				text="+"
+				label="Add a column"
+				class="text-act min-h-6 min-w-6 font-semibold"
+				aria-label="Add a column"
 			>
+				{#snippet panel(close)}
+					<Choice
+						label="Column"
+						options={building.subjects
+							.filter((s) => !columns.some((c) => c.value === s.text))
+							.map((s) => ({ value: s.text, text: s.label, note: s.text }))}
+						onchoose={(text) => {
+							close();
+							shape.addColumn(text);
+						}}
+					/>
+				{/snippet}
+			</Pointed>
 		</div>
 	{:else if isSQL}
 		<p class="text-ink-2">What is written in SQL, with</p>
@@ -181,83 +180,75 @@
 		<div data-sorting>
 			{#each sorts as s, i (i)}
 				<span class="text-ink-2">{i ? ' then' : ''}</span>
-				<span class="relative"
-					><button
-						type="button"
-						class="phrase compared"
-						aria-expanded={pointing.opened === `sort:${i}`}
-						onclick={() => toggle(`sort:${i}`)}>{orderBy(s.by, s.descending)}</button
-					>{#if pointing.opened === `sort:${i}`}
-						<Panel label="The order" onclose={close} onback={back}>
-							<div class="flex flex-wrap gap-1">
-								{#each [false, true] as descending (descending)}
-									<button
-										type="button"
-										class="chip"
-										aria-pressed={s.descending === descending}
-										onclick={() => {
-											shape.setSort(i, s.by, descending);
-											close();
-										}}>{orderBy(s.by, descending)}</button
-									>
-								{/each}
-							</div>
-							<button
-								type="button"
-								class="button"
-								onclick={() => {
-									close();
-									shape.query(['sort', i], undefined);
-								}}>Remove</button
-							>
-						</Panel>
-					{/if}</span
+				<Pointed
+					{pointing}
+					onback={back}
+					id={`sort:${i}`}
+					text={orderBy(s.by, s.descending)}
+					label="The order"
+					class="phrase compared"
 				>
+					{#snippet panel(close)}
+						<div class="flex flex-wrap gap-1">
+							{#each [false, true] as descending (descending)}
+								<button
+									type="button"
+									class="chip"
+									aria-pressed={s.descending === descending}
+									onclick={() => {
+										shape.setSort(i, s.by, descending);
+										close();
+									}}>{orderBy(s.by, descending)}</button
+								>
+							{/each}
+						</div>
+						<button
+							type="button"
+							class="button"
+							onclick={() => {
+								close();
+								shape.query(['sort', i], undefined);
+							}}>Remove</button
+						>
+					{/snippet}
+				</Pointed>
 				<span class="text-ink-2">by</span>
-				<span class="relative"
-					><button
-						type="button"
-						class="phrase"
-						aria-expanded={pointing.opened === `by:${i}`}
-						onclick={() => toggle(`by:${i}`)}>{labelOf(s.by)}</button
-					>{#if pointing.opened === `by:${i}`}
-						<Panel label="Sorted by" onclose={close} onback={back}>
-							<Choice
-								label="Column"
-								options={columns.map((c) => ({ value: c.name, text: c.label }))}
-								chosen={s.by}
-								onchoose={(by) => {
-									close();
-									shape.setSort(i, by, s.descending);
-								}}
-							/>
-						</Panel>
-					{/if}</span
-				>
-			{/each}
-			<span class="relative"
-				><button
-					type="button"
-					class="text-act text-sm font-semibold"
-					data-add-sort
-					aria-expanded={pointing.opened === 'sort'}
-					onclick={() => toggle('sort')}>{sorts.length ? '+ then by' : '+ order'}</button
-				>{#if pointing.opened === 'sort'}
-					<Panel label="Sorted by" onclose={close} onback={back}>
+				<Pointed {pointing} onback={back} id={`by:${i}`} text={labelOf(s.by)} label="Sorted by" class="phrase">
+					{#snippet panel(close)}
 						<Choice
 							label="Column"
-							options={columns
-								.filter((c) => !sorts.some((s) => s.by === c.name))
-								.map((c) => ({ value: c.name, text: c.label }))}
+							options={columns.map((c) => ({ value: c.name, text: c.label }))}
+							chosen={s.by}
 							onchoose={(by) => {
 								close();
-								const dated = ['date', 'date-time'].includes(typeOf(by));
-								shape.sortBy(by, dated ? 'descending' : 'ascending');
+								shape.setSort(i, by, s.descending);
 							}}
 						/>
-					</Panel>
-				{/if}</span
+					{/snippet}
+				</Pointed>
+			{/each}
+			<Pointed
+				{pointing}
+				onback={back}
+				id="sort"
+				text={sorts.length ? '+ then by' : '+ order'}
+				label="Sorted by"
+				class="text-act text-sm font-semibold"
+				data-add-sort="yes"
 			>
+				{#snippet panel(close)}
+					<Choice
+						label="Column"
+						options={columns
+							.filter((c) => !sorts.some((s) => s.by === c.name))
+							.map((c) => ({ value: c.name, text: c.label }))}
+						onchoose={(by) => {
+							close();
+							shape.sortBy(by, isDated(typeOf(by)) ? 'descending' : 'ascending');
+						}}
+					/>
+				{/snippet}
+			</Pointed>
 		</div>
 	{/if}
 	{#if shape.has}<ReportParts {shape} {pointing} {typeOf} onback={back} />{/if}

@@ -40,9 +40,12 @@ export function wordsOf(text: string, columns: Shown[]): string {
 	return by ? `${totals[by as TotalName] ?? by} of ${label}` : label;
 }
 
+export const isNumeric = (type: string) => type === 'integer' || type === 'decimal';
+export const isDated = (type: string) => type === 'date' || type === 'date-time';
+
 /** What can be made of a column of a type. */
 export function totalsOf(type: string): TotalName[] {
-	if (type === 'integer' || type === 'decimal') return ['sum', 'average', 'least', 'greatest', 'count distinct'];
+	if (isNumeric(type)) return ['sum', 'average', 'least', 'greatest', 'count distinct'];
 	return type === 'yes-no' ? ['count distinct'] : ['least', 'greatest', 'count distinct'];
 }
 
@@ -199,8 +202,7 @@ export class Shape {
 
 /** An order by a column of a type in words, or by the month of a date and the like. */
 export function orderWords(type: string, value: string, descending: boolean): string {
-	if (type === 'date' || type === 'date-time' || units.includes(takeApart(value).by))
-		return descending ? 'the newest first' : 'the oldest first';
-	if (type === 'integer' || type === 'decimal') return descending ? 'the largest first' : 'the smallest first';
+	if (isDated(type) || units.includes(takeApart(value).by)) return descending ? 'the newest first' : 'the oldest first';
+	if (isNumeric(type)) return descending ? 'the largest first' : 'the smallest first';
 	return descending ? 'from Z to A' : 'from A to Z';
 }

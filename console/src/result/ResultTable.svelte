@@ -217,31 +217,23 @@
 							)
 								? 'text-right'
 								: 'text-left'}"
-							>{#if heads}<span
+							>{#if heads || onsort}<span
 									><button
 										type="button"
 										class="min-h-6 max-w-full min-w-6 truncate align-bottom font-semibold"
 										draggable="true"
 										data-head={column.name}
-										title="{column.label}. Click to change it; drag, or Alt with the arrows, to move."
-										aria-expanded={heads.opened === column.name}
-										onclick={() => heads.toggle(column.name)}
+										title="{column.label}. Click to {heads
+											? 'change it'
+											: 'order'}; drag, or Alt with the arrows, to move."
+										aria-expanded={heads && heads.opened === column.name}
+										onclick={() => (heads ? heads.toggle(column.name) : turn(column))}
 										onkeydown={(e) => headKey(e, at)}
 										ondragstart={() => (dragged = at)}
-										>{column.label} <span aria-hidden="true" class="text-ink-3">▾</span></button
-									>{@render heads.panel(column)}</span
-								>{:else if onsort}<button
-									type="button"
-									class="min-h-6 max-w-full min-w-6 truncate align-bottom font-semibold"
-									draggable="true"
-									data-head={column.name}
-									title="{column.label}. Click to order; drag, or Alt with the arrows, to move."
-									onclick={() => turn(column)}
-									onkeydown={(e) => headKey(e, at)}
-									ondragstart={() => (dragged = at)}
-									>{column.label}<span aria-hidden="true" class="text-act"
-										>{{ none: '', ascending: ' ↑', descending: ' ↓' }[direction(column)]}</span
-									></button
+										>{column.label}<span aria-hidden="true" class={heads ? 'text-ink-3' : 'text-act'}
+											>{heads ? ' ▾' : { none: '', ascending: ' ↑', descending: ' ↓' }[direction(column)]}</span
+										></button
+									>{@render heads?.panel(column)}</span
 								>{:else}{column.label}{/if}<button
 								type="button"
 								role="slider"

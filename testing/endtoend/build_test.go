@@ -346,6 +346,7 @@ func TestReportByKeyboard(t *testing.T) {
 	p.Keys(kb.ArrowUp)
 	p.Wait("document.activeElement.matches('[data-move=\"1\"]') && document.querySelector('[data-condition=\"1\"]').textContent.includes('pence')")
 	p.settled()
+	assert.Equal(t, "true", p.Eval("document.activeElement.matches('[data-move=\"1\"]')"), "the handle keeps the focus when the change is written")
 	p.Keys("s", chromedp.KeyModifiers(chromedp.ModifierCtrl))
 	p.Wait("document.querySelector('[data-standing=saved]')")
 	assert.Contains(t, p.written(), "criteria: |\n  done_on within :period\n  and pence >= 500\n  and kind in :kind\n")

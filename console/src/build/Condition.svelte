@@ -349,7 +349,7 @@
 {/each}
 {#if change.isGroup(phrase)}
 	<div class="border-line-strong ml-1.5 border-l-3 pl-4">
-		{#each phrase.parts ?? [] as part, i (i)}
+		{#each phrase.parts ?? [], i}
 			<Self
 				{tree}
 				place={[...place, i]}

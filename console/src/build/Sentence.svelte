@@ -141,7 +141,7 @@
 		<p class="text-ink-2">What is written in SQL, with</p>
 	{/if}
 
-	{#each work.tree?.condition.parts ?? [] as part, i (i)}
+	{#each work.tree?.condition.parts ?? [], i}
 		<Condition
 			tree={work.tree!.condition}
 			place={[i]}

@@ -46,6 +46,9 @@ type Calendar struct {
 	// Century is the first of the hundred years that years of two digits are in; 0 refuses
 	// them.
 	Century int
+	// Almanac is the calendar of the organisation, with its holidays and named periods;
+	// nil where none is named.
+	Almanac *Almanac
 }
 
 // Today is the day it is in the zone.
@@ -64,23 +67,40 @@ const (
 	Year
 	FiscalQuarter
 	FiscalYear
+	// FiscalPeriod is a month of a fiscal year, or one of its stretches of weeks.
+	FiscalPeriod
+	// FiscalWeek is a week of a fiscal year of weeks.
+	FiscalWeek
+	// WorkingDay is a day that is worked by the organisation's calendar.
+	WorkingDay
 )
 
-var unitMonths = [...]int{Month: 1, Quarter: 3, Half: 6, Year: 12, FiscalQuarter: 3, FiscalYear: 12}
+var unitMonths = [...]int{Month: 1, Quarter: 3, Half: 6, Year: 12, FiscalQuarter: 3, FiscalYear: 12, FiscalPeriod: 1, FiscalWeek: 0, WorkingDay: 0}
 
 // Months is how many months the unit has, 0 for days and weeks.
 func (u Unit) Months() int { return unitMonths[u] }
 
+// IsFiscal tells whether the unit is a part of a fiscal year.
+func (u Unit) IsFiscal() bool { return u >= FiscalQuarter && u <= FiscalWeek }
+
+// ofWeeks tells whether the unit is a part of a fiscal year of weeks here.
+func (c Calendar) ofWeeks(u Unit) bool {
+	return u.IsFiscal() && c.Almanac != nil && c.Almanac.Weeks != nil
+}
+
 // StartOf is the first day of the unit that holds the day.
 func (c Calendar) StartOf(u Unit, d Date) Date {
-	switch u {
-	case Day:
+	switch {
+	case u == Day || u == WorkingDay:
 		return d
-	case Week:
+	case u == Week || u == FiscalWeek && !c.ofWeeks(u):
 		return d - Date(floorMod(int(d.Weekday())-int(c.WeekStart), 7))
+	case c.ofWeeks(u):
+		first, _ := c.Almanac.Weeks.step(u, d, 0)
+		return first
 	}
 	shift := 0
-	if u == FiscalQuarter || u == FiscalYear {
+	if u.IsFiscal() {
 		shift = max(c.FiscalStart, 1) - 1
 	}
 	y, m, _ := d.YMD()
@@ -90,22 +110,64 @@ func (c Calendar) StartOf(u Unit, d Date) Date {
 }
 
 // Add moves the day by n units: months and longer keep the day of the month
-// or take the month's last.
-func (u Unit) Add(d Date, n int) Date {
-	switch u {
-	case Day:
+// or take the month's last; parts of a fiscal year of weeks keep the day of the part.
+// Working days are those of the almanac, see AddWorking.
+func (c Calendar) Add(u Unit, d Date, n int) Date {
+	switch {
+	case u == Day:
 		return d + Date(n)
-	case Week:
+	case u == WorkingDay:
+		day, _ := c.Almanac.AddWorking(d, n)
+		return day
+	case u == Week || u == FiscalWeek && !c.ofWeeks(u):
 		return d + Date(7*n)
+	case c.ofWeeks(u):
+		first, last := c.Almanac.Weeks.step(u, d, n)
+		return min(first+d-c.StartOf(u, d), last)
 	}
 	return d.AddMonths(n * u.Months())
 }
 
-// FiscalYearStart is the first day of the fiscal year of that name.
-func (c Calendar) FiscalYearStart(name int) Date {
+// FiscalPart are the days of the nth part, from 1, of the fiscal year of that name: of one
+// of weeks its weeks, its periods or its quarters. It is false where the year has no such
+// part.
+func (c Calendar) FiscalPart(u Unit, name, nth int) (first, last Date, ok bool) {
 	start := max(c.FiscalStart, 1)
+	if c.ofWeeks(u) {
+		w := c.Almanac.Weeks
+		if c.FiscalByStart && w.Month < 12 {
+			name++
+		}
+		return w.days(u, name, nth-1)
+	}
 	if !c.FiscalByStart && start > 1 {
 		name--
 	}
-	return DateOf(name, start, 1)
+	months := u.Months()
+	if months == 0 || nth > 12/months {
+		return 0, 0, false
+	}
+	first = DateOf(name, start+(nth-1)*months, 1)
+	return first, first.AddMonths(months) - 1, true
+}
+
+// FiscalParts is how many parts of a kind the fiscal year of that name has.
+func (c Calendar) FiscalParts(u Unit, name int) (count int) {
+	for {
+		if _, _, ok := c.FiscalPart(u, name, count+1); !ok {
+			return count
+		}
+		count++
+	}
+}
+
+// FiscalYearOf is the name of the fiscal year that holds a day.
+func (c Calendar) FiscalYearOf(d Date) int {
+	name := d.Year() - 1
+	for {
+		if _, last, _ := c.FiscalPart(FiscalYear, name, 1); d <= last {
+			return name
+		}
+		name++
+	}
 }

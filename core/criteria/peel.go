@@ -64,7 +64,7 @@ func (s simplifier) peel(x Expr) (Expr, func(t civil.DateTime) (civil.DateTime, 
 				day++
 			}
 			if start := s.calendar.StartOf(unit, day); start < day {
-				day = unit.Add(start, 1)
+				day = s.calendar.Add(unit, start, 1)
 			}
 			return day.Midnight(), true
 		}

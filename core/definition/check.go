@@ -1,6 +1,7 @@
 package definition
 
 import (
+	"cmp"
 	"slices"
 	"time"
 
@@ -56,6 +57,8 @@ func Check(documents []Document, known Environment) (*Set, diag.Problems) {
 			found = checkReport(d, known, set)
 		case *RowRule:
 			found = checkRowRule(d, known)
+		case *Calendar:
+			_, found = d.Almanac(known.Zone)
 		}
 		for i := range found {
 			found[i].Field = id + ": " + found[i].Field
@@ -108,7 +111,7 @@ func checkQuery(q *Query, known Environment, set *Set) diag.Problems {
 // used may be kept by the service.
 func soften(problems diag.Problems, known Environment) diag.Problems {
 	for i, p := range problems {
-		if known.Source == nil && (p.Code == "unknown_query" || p.Code == "unknown_parameter" || p.Code == "unknown_criterion") {
+		if known.Source == nil && (p.Code == "unknown_query" || p.Code == "unknown_parameter" || p.Code == "unknown_criterion" || p.Code == "unknown_calendar") {
 			problems[i].Severity, problems[i].Hint = diag.Warning, "Give its file as well to have it checked too."
 		}
 		if known.Source == nil && p.Code == "ambiguous_date" { // the service may have a date order
@@ -144,9 +147,13 @@ func checkReport(r *Report, known Environment, set *Set) diag.Problems {
 	}
 	compiled, _ := set.Compile(q, source) // told with the query
 	if library.Calendar != nil {          // in its own calendar
-		own, found := r.Calendar.Apply(*library.Calendar, zone)
-		if !found.Failed() {
-			library.Calendar = &own
+		own, unknown := library.In(*library.Calendar, cmp.Or(r.Calendar.Use, q.Calendar))
+		own, found := r.Calendar.Apply(own, zone)
+		if library.Calendar = &own; unknown.Failed() || found.Failed() {
+			library.Calendar = nil // what depends on it is not known
+		}
+		if r.Calendar.Use != "" { // else told with the query
+			problems = append(problems, soften(unknown.In("calendar.use"), known)...)
 		}
 	}
 	problems = append(problems, CheckReport(r, compiled.Query, library)...)
@@ -168,8 +175,10 @@ func Uses(d Document) []string {
 	switch d := d.(type) {
 	case *Report:
 		add("query", d.Query)
+		add("calendar", d.Calendar.Use)
 	case *Query:
 		add("source", d.Source)
+		add("calendar", d.Calendar)
 		for _, q := range d.Parameters {
 			add("parameter", q.Use)
 			add("query", q.Choices.Query)

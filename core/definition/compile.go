@@ -241,6 +241,13 @@ func Compile(query *Query, source *catalog.Source, library Library) (*Compiled, 
 
 func compile(query *Query, source *catalog.Source, library Library) *compiler {
 	q, problems := Link(query, library)
+	if library.Calendar != nil && q.Calendar != "" {
+		calendar, unknown := library.In(*library.Calendar, q.Calendar)
+		if library.Calendar = &calendar; unknown.Failed() {
+			library.Calendar = nil // what depends on it is not known
+			problems = append(problems, unknown.In("calendar")...)
+		}
+	}
 	c := &compiler{query: q, source: source, library: library, problems: problems, out: &Compiled{Query: q, CriteriaText: q.Criteria.Value, Offers: map[string]Offer{}}}
 	if source != nil {
 		c.out.Traits = source.Traits
@@ -435,6 +442,9 @@ func (c *compiler) resolved(field string, text Text, e criteria.Expr, problems d
 		} else {
 			_, problems = criteria.Resolve(text.Value, e, c.scope)
 		}
+		if !problems.Failed() {
+			problems = append(problems, c.written(text.Value, e)...)
+		}
 	}
 	c.place(field, text, problems)
 	return e
@@ -470,6 +480,7 @@ func (c *compiler) questions() {
 		}
 		p := q.Parameter()
 		c.question(field, p)
+		c.whole(field, q.Limits.Whole)
 		c.derive(field, p)
 		c.out.Questions = append(c.out.Questions, p)
 		c.scope.Questions = append(c.scope.Questions, p.Question())

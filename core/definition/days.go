@@ -26,7 +26,7 @@ func (c *compiler) everyDay(field, text, what string, read func(civil.Calendar) 
 		return
 	}
 	calendar := *c.library.Calendar
-	key := day{calendar.Today(), fmt.Sprint(what, text, calendar.Zone, calendar.WeekStart, calendar.FiscalStart, calendar.FiscalByStart, calendar.Order)}
+	key := day{calendar.Today(), fmt.Sprint(what, text, calendar.Zone, calendar.WeekStart, calendar.FiscalStart, calendar.FiscalByStart, calendar.Order, calendar.Missing, calendar.Century, fingerprintOf(calendar))}
 	tried.Lock()
 	problems, ok := tried.of[key]
 	tried.Unlock()
@@ -42,6 +42,13 @@ func (c *compiler) everyDay(field, text, what string, read func(civil.Calendar) 
 	if len(problems) > 0 {
 		c.add(field, text, slices.Clone(problems))
 	}
+}
+
+func fingerprintOf(c civil.Calendar) uint64 {
+	if c.Almanac == nil {
+		return 0
+	}
+	return c.Almanac.Fingerprint
 }
 
 // tried is what came of trying something on every day of a year from some day on:
@@ -129,8 +136,7 @@ func (c *compiler) defaultsEveryDay(field string, p parameter.Parameter) {
 
 // dates checks what a condition compares dates with, as far as that is known
 // before anything is asked: a column that keeps whole days or months with
-// something finer, a column of which it is not known how its dates are stored,
-// a written date that has two readings.
+// something finer, a column of which it is not known how its dates are stored.
 func (c *compiler) dates(text Text, e criteria.Expr) {
 	fail := func(at criteria.Expr, code, message, hint string) {
 		p := diag.At(text.Value, at.At().Start, at.At().End, code, message)
@@ -140,11 +146,6 @@ func (c *compiler) dates(text Text, e criteria.Expr) {
 	criteria.Walk(e, func(e criteria.Expr) {
 		if column, ok := e.(*criteria.Column); ok && column.Ref.Column.Type.IsDate() && column.Ref.Column.Encoding == "" {
 			fail(e, "no_encoding", "How the dates in "+column.Name+" are stored is not known.", "Set it with pikegate source set-encoding.")
-		}
-		if literal, ok := e.(*criteria.Text); ok && literal.Period != nil && c.library.Calendar != nil {
-			if _, problems := literal.Period.Resolve(*c.library.Calendar); len(problems) > 0 {
-				fail(e, problems[0].Code, problems[0].Message, problems[0].Hint)
-			}
 		}
 		if !criteria.IsComparison(e) {
 			return
@@ -162,6 +163,24 @@ func (c *compiler) dates(text Text, e criteria.Expr) {
 			}
 		}
 	})
+}
+
+// written are the problems of the dates that are written in an expression: one that has two
+// readings, or names a period that the calendar does not have.
+func (c *compiler) written(text string, e criteria.Expr) (problems diag.Problems) {
+	if c.library.Calendar == nil {
+		return nil
+	}
+	criteria.Walk(e, func(e criteria.Expr) {
+		if literal, ok := e.(*criteria.Text); ok && literal.Period != nil {
+			if _, found := literal.Period.Resolve(*c.library.Calendar); len(found) > 0 {
+				p := diag.At(text, e.At().Start, e.At().End, found[0].Code, found[0].Message)
+				p.Hint = found[0].Hint
+				problems = append(problems, p)
+			}
+		}
+	})
+	return problems
 }
 
 // unitOf says what a column that keeps whole units holds.

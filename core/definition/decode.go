@@ -27,11 +27,12 @@ var kinds = map[string]func() Document{
 	"parameter": func() Document { return &SharedParameter{} },
 	"criterion": func() Document { return &Criterion{} },
 	"source":    func() Document { return &Source{} },
+	"calendar":  func() Document { return &Calendar{} },
 }
 
 // kindNames are in the order in which definitions are frozen: what is used
 // comes first.
-var kindNames = []string{"source", "parameter", "criterion", "query", "report", "rule"}
+var kindNames = []string{"source", "calendar", "parameter", "criterion", "query", "report", "rule"}
 
 // Decode reads every document of a YAML (or JSON) file. All problems come
 // back at once, each with its line and the path of its field. The documents
@@ -272,14 +273,14 @@ type (
 	keyed     interface{ setKeyed(string) }
 )
 
-var textType = reflect.TypeFor[Text]()
+var textType, plainType = reflect.TypeFor[Text](), reflect.TypeFor[Plain]()
 
 // value decodes a node into v.
 func (d *decoder) value(n *yaml.Node, v reflect.Value, path string) {
 	text, isScalar := d.scalar(n)
-	if v.Type() == textType {
+	if v.Type() == textType || v.Type() == plainType {
 		if isScalar {
-			v.Set(reflect.ValueOf(text))
+			v.Set(reflect.ValueOf(text).Convert(v.Type()))
 		} else {
 			d.fail(n, path, "wrong_shape", path+" must be a text.", "")
 		}

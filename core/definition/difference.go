@@ -72,7 +72,7 @@ func (d *differ) structs(path, holder string, a, b reflect.Value) {
 
 func (d *differ) value(path, holder, name string, a, b reflect.Value) {
 	switch {
-	case a.Type() == textType || a.Kind() == reflect.String || a.Kind() == reflect.Bool:
+	case a.Type() == textType || a.Type() == plainType || a.Kind() == reflect.String || a.Kind() == reflect.Bool:
 		d.scalar(path, of(holder, name), shownText(a), shownText(b))
 	case a.Kind() == reflect.Struct && a.IsZero() != b.IsZero():
 		d.appeared(path, of(holder, name), a.IsZero())
@@ -143,7 +143,7 @@ func (d *differ) lists(path, holder, name string, a, b reflect.Value) {
 			continue
 		}
 		kept = append(kept, item)
-		if v := b.Index(i); v.Kind() == reflect.Struct && v.Type() != textType {
+		if v := b.Index(i); v.Kind() == reflect.Struct && v.Type() != textType && v.Type() != plainType {
 			d.structs(join(path, item), what, a.Index(at), v)
 		}
 	}
@@ -211,6 +211,8 @@ func itemName(item reflect.Value) string {
 func shownText(v reflect.Value) string {
 	switch v := v.Interface().(type) {
 	case Text:
+		return strings.TrimSpace(v.Value)
+	case Plain:
 		return strings.TrimSpace(v.Value)
 	case bool:
 		if v {

@@ -36,6 +36,9 @@ type Text struct {
 	Line int
 }
 
+// Plain is a text that remembers its place and is in none of these languages.
+type Plain Text
+
 // Head is what every definition begins with.
 type Head struct {
 	Kind  string `yaml:"kind" doc:"What is defined" example:"query" required:"true"`
@@ -83,6 +86,7 @@ type Query struct {
 	Distinct   bool              `yaml:"distinct" doc:"Returns each different row once; a column count tells how many records it stands for" example:"true"`
 	Criteria   Text              `yaml:"criteria" doc:"Which records match" example:"passed_at within :period"`
 	Unfit      string            `yaml:"unfit" doc:"What becomes of records whose dates are not stored as their column stores dates: left out, and counted, unless the run is to be refused" enum:"leave-out,refuse"`
+	Calendar   string            `yaml:"calendar" doc:"The calendar whose working days and periods it names" example:"navigation"`
 	Sort       []Text            `yaml:"sort" doc:"In which order: a column, then ascending or descending, then perhaps blanks first" example:"passed_at descending"`
 }
 
@@ -158,7 +162,7 @@ type Limits struct {
 	Latest     string `yaml:"latest" doc:"Nothing after the end of this" example:"today"`
 	Longest    string `yaml:"longest" doc:"The longest a period may be, or how many characters a text may have" example:"400 days"`
 	Shortest   string `yaml:"shortest" doc:"The shortest a period may be" example:"7 days"`
-	Whole      string `yaml:"whole" doc:"Only whole units of this are taken" enum:"day,week,month,quarter,half,year"`
+	Whole      Plain  `yaml:"whole" doc:"Only whole units of this are taken: day, week, month, quarter, half, year, fiscal week, fiscal period, fiscal quarter, fiscal year, or a period of the calendar" example:"month"`
 	Ends       string `yaml:"ends" doc:"Which sides of a period may be left open" enum:"closed,open-start,open-end,open"`
 	Pattern    string `yaml:"pattern" doc:"A regular expression (RE2) the whole text must match" example:"TW-[0-9]{4}"`
 	Least      string `yaml:"least" doc:"The least a number may be" example:"0"`
@@ -341,7 +345,7 @@ func (q Question) Parameter() parameter.Parameter {
 		WhenBlank: q.WhenBlank, IncludeBlanks: q.IncludeBlanks, Shown: parameter.Shown(q.Shown), Derive: q.Derive.Value,
 		Limits: parameter.Limits{
 			Earliest: l.Earliest, Latest: l.Latest, Longest: l.Longest, Shortest: l.Shortest,
-			Whole: l.Whole, Ends: parameter.Ends(l.Ends), Pattern: l.Pattern, Least: l.Least, Most: l.Most, Places: l.Places,
+			Whole: l.Whole.Value, Ends: parameter.Ends(l.Ends), Pattern: l.Pattern, Least: l.Least, Most: l.Most, Places: l.Places,
 			Fewest: l.Fewest, MostChosen: l.MostChosen,
 		},
 		Choices: parameter.Choices{Column: c.Column, Query: c.Query, Value: c.Value, Label: c.Label},

@@ -14,6 +14,8 @@ type Library struct {
 	Query     func(name string) (*Query, bool)
 	Parameter func(name string) (*SharedParameter, bool)
 	Criterion func(name string) (*Criterion, bool)
+	// CalendarOf finds the calendar of an organisation.
+	CalendarOf func(name string) (*Calendar, bool)
 	// Result tells the columns of a query's hand-written SQL, and what it reads; it asks
 	// the database without running it.
 	Result func(q *Query) (Described, error)

@@ -126,11 +126,11 @@ type role func(m *mentioner, p *place, text string)
 // item of a list and * for a key that is a name itself.
 var roles = map[string]map[string]role{
 	"query": withQuestions("parameters[]", map[string]role{
-		"name": own, "criteria": inCriteria, "joins[].on": inCriteria, "rules[].rule": inCriteria, "sql": inSQL,
+		"name": own, "calendar": nameOf("calendar"), "criteria": inCriteria, "joins[].on": inCriteria, "rules[].rule": inCriteria, "sql": inSQL,
 		"columns[].name": ownColumn, "columns[].value": inColumn, "columns[]": columnAlone, "sort[]": inKey,
 	}),
 	"report": {
-		"name": own, "query": nameOf("query"), "ask[]": question, "ask[].*": question, "set.*": question, "examples[].ask.*": question,
+		"name": own, "query": nameOf("query"), "calendar.use": nameOf("calendar"), "ask[]": question, "ask[].*": question, "set.*": question, "examples[].ask.*": question,
 		"columns[]": column, "groups[]": inGroup, "groups[].by": inGroup, "groups[].totals[]": inTotal,
 		"totals[]": inTotal, "chart.x": inGroup, "chart.y": inTotal, "chart.split": inGroup,
 	},
@@ -138,6 +138,7 @@ var roles = map[string]map[string]role{
 	"parameter": withQuestions("parameter", map[string]role{"name": own}),
 	"rule":      {"name": own},
 	"source":    {"name": own},
+	"calendar":  {"name": own},
 }
 
 // withQuestions adds the fields of questions that stand at a path.

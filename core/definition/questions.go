@@ -10,6 +10,7 @@ import (
 
 	"github.com/shopspring/decimal"
 
+	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
@@ -28,6 +29,7 @@ func CheckParameter(s *SharedParameter, library Library) diag.Problems {
 		return c.problems
 	}
 	c.question("parameter", s.Question().Parameter())
+	c.whole("parameter", s.Parameter.Limits.Whole)
 	return c.problems
 }
 
@@ -118,6 +120,20 @@ func (c *compiler) question(field string, p parameter.Parameter) {
 				c.fail(field+".choices", 0, "bad_number", fmt.Sprintf("The choice %q is not a number.", listed.Value), "")
 			}
 		}
+	}
+}
+
+// whole checks what a period is made of: a unit, or a period of the calendar.
+func (c *compiler) whole(field string, limit Plain) {
+	name, calendar := limit.Value, c.library.Calendar
+	if name == "" || calendar == nil && period.IsWholeName(name) {
+		return // which calendar it is read in is not known
+	}
+	if calendar == nil {
+		calendar = &civil.Calendar{}
+	}
+	if _, ok := period.WholeOf(name, *calendar); !ok {
+		c.fail(field+".limits.whole", limit.Line, "unknown_word", fmt.Sprintf("%q is not known here.", name), nearOr(name, period.WholeNames(*calendar)))
 	}
 }
 

@@ -33,7 +33,7 @@ func schemaOf(t reflect.Type) map[string]any {
 	case reflect.Map:
 		whole = map[string]any{"type": "object", "additionalProperties": schemaOf(t.Elem())}
 	case reflect.Struct:
-		if t == textType {
+		if t == textType || t == plainType {
 			return textSchema()
 		}
 		whole = structSchema(t)

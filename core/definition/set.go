@@ -45,6 +45,9 @@ func NewSet(documents []Document, behind Library) *Set {
 		Criterion: func(name string) (*Criterion, bool) {
 			return first(documents, func(c *Criterion) bool { return c.Name == name }, behind.criterion, name)
 		},
+		CalendarOf: func(name string) (*Calendar, bool) {
+			return first(documents, func(c *Calendar) bool { return c.Name == name }, behind.CalendarOf, name)
+		},
 		Result: behind.Result, Calendar: behind.Calendar,
 	}
 	return s

@@ -101,11 +101,13 @@ func (q Parameter) limit(s period.Span, in Input, ctx Context) diag.Problems {
 	latest, hasLatest := limitSpan(q.Limits.Latest, ctx)
 	longest, hasLongest := limitLength(q.Limits.Longest)
 	shortest, hasShortest := limitLength(q.Limits.Shortest)
-	unit, hasUnit := WholeUnits[q.Limits.Whole]
+	whole, hasUnit := period.WholeOf(q.Limits.Whole, ctx.Calendar)
 
 	fix := s
 	if hasUnit && fix.Closed() {
-		fix = fix.Enclosing(unit, ctx.Calendar)
+		if enclosing, ok := whole.Enclosing(fix, ctx.Calendar); ok {
+			fix = enclosing
+		}
 	}
 	if hasEarliest && !s.OpenStart() {
 		fix.From = max(fix.From, earliest.From)
@@ -116,7 +118,7 @@ func (q Parameter) limit(s period.Span, in Input, ctx Context) diag.Problems {
 	if hasLongest && fix.Closed() {
 		fix.Until = min(fix.Until, longest.After(fix.From))
 	}
-	useful := fix != s && fix.From < fix.Until && (!hasUnit || !fix.Closed() || fix == fix.Enclosing(unit, ctx.Calendar)) &&
+	useful := fix != s && fix.From < fix.Until && (!hasUnit || whole.Made(fix, ctx.Calendar)) &&
 		(!hasShortest || !fix.Closed() || fix.Until >= shortest.After(fix.From))
 
 	var problems diag.Problems
@@ -155,15 +157,18 @@ func (q Parameter) limit(s period.Span, in Input, ctx Context) diag.Problems {
 	if hasShortest && s.Closed() && s.Until < shortest.After(s.From) {
 		add("end", "too_short", fmt.Sprintf("The period has %s; at least %s are needed.", diag.Counted(s.Days(), "day", "days"), q.Limits.Shortest), "Choose a longer one.")
 	}
-	if hasUnit && (!s.OpenStart() && !starts(s.From, unit, ctx.Calendar) || !s.OpenEnd() && !starts(s.Until, unit, ctx.Calendar)) {
-		add("end", "not_whole", fmt.Sprintf("Only whole %ss are taken here.", q.Limits.Whole), fmt.Sprintf("Give a period of whole %ss.", q.Limits.Whole))
+	if hasUnit && !whole.Made(s, ctx.Calendar) {
+		add("end", "not_whole", fmt.Sprintf("Only whole %s are taken here.", wholes(q.Limits.Whole)), fmt.Sprintf("Give a period of whole %s.", wholes(q.Limits.Whole)))
 	}
 	return problems
 }
 
-// starts tells whether a unit starts at the civil time.
-func starts(t civil.DateTime, unit civil.Unit, ctx civil.Calendar) bool {
-	return t.IsMidnight() && ctx.StartOf(unit, t.Date()) == t.Date()
+// wholes says several of what a period is made of.
+func wholes(unit string) string {
+	if last := unit[len(unit)-1]; last == 's' {
+		return unit
+	}
+	return unit + "s"
 }
 
 func orEmpty(s *string) string {

@@ -126,12 +126,6 @@ type Choice struct {
 // FromData tells whether the choices are read from a database.
 func (c Choices) FromData() bool { return c.Column != "" || c.Query != "" }
 
-// WholeUnits are the units a period can be limited to.
-var WholeUnits = map[string]civil.Unit{
-	"day": civil.Day, "week": civil.Week, "month": civil.Month,
-	"quarter": civil.Quarter, "half": civil.Half, "year": civil.Year,
-}
-
 // Question is what the criteria need to know of the parameter.
 func (p Parameter) Question() criteria.Question {
 	types := map[Kind]catalog.Type{

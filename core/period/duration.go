@@ -30,6 +30,8 @@ func durationOf(unit civil.Unit, count int) duration {
 		return duration{days: count}
 	case civil.Week:
 		return duration{days: 7 * count}
+	case civil.WorkingDay, civil.FiscalQuarter, civil.FiscalYear, civil.FiscalPeriod, civil.FiscalWeek:
+		return duration{unit: unit, count: count}
 	}
 	return duration{months: unit.Months() * count}
 }
@@ -109,6 +111,9 @@ func ParseLength(text string) (Length, diag.Problems) {
 	if len(p.problems) == 0 && p.peek().kind != tEnd {
 		p.unexpected()
 	}
+	if d.unit != 0 {
+		p.failAt(mark{0, len(text)}, "unknown_form", "This length is not the same everywhere in a calendar.", "Write it in days, weeks, months or years.")
+	}
 	return Length{d}, p.problems
 }
 
@@ -130,5 +135,5 @@ func (l Length) Days() int { return l.days }
 
 // Move moves the ends of the span that are not open, there or (n is -1) back.
 func (l Length) Move(s Span, n int) Span {
-	return duration{l.months * n, l.days * n, l.seconds * n}.move(s)
+	return duration{months: l.months * n, days: l.days * n, seconds: l.seconds * n}.move(s)
 }

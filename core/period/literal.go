@@ -39,7 +39,7 @@ func (p *parser) numeric() node {
 		p.ahead(1).kind == tNumber && p.ahead(1).joined && p.ahead(2) == (token{kind: tMark, joined: true, char: n.char, start: p.ahead(2).start, end: p.ahead(2).end}) &&
 		p.ahead(3).kind == tNumber && p.ahead(3).joined:
 		return p.slashed(t)
-	case n.kind == tWord && (n.word.role == rUnit || n.word.role == rFiscal):
+	case n.kind == tWord && isUnit(n):
 		p.at--
 		return p.soLongAgo(t)
 	}
@@ -291,17 +291,19 @@ func (p *parser) fiscalYear(t token) node {
 	p.next()
 	if dash, q, n := p.peek(), p.ahead(1), p.ahead(2); dash.is('-') && dash.joined && q.kind == tWord && q.word.role == rQ && n.kind == tNumber {
 		p.at += 3
-		return p.fiscalQuarter(t.start, year.value, n)
+		return p.fiscalPart(t.start, year.value, civil.FiscalQuarter, n)
 	}
-	return &fiscal{p.since(t.start), year.value, 0}
+	return &fiscal{p.since(t.start), year.value, civil.FiscalYear, 1}
 }
 
-func (p *parser) fiscalQuarter(start, year int, n token) node {
-	if n.value < 1 || n.value > 4 {
-		p.fail(n, "no_such_date", "A fiscal year has quarters 1 to 4.", "")
+// fiscalPart is a part of a fiscal year by its number. How many periods and weeks there are
+// is said by the calendar.
+func (p *parser) fiscalPart(start, year int, unit civil.Unit, n token) node {
+	if n.value < 1 || unit == civil.FiscalQuarter && n.value > 4 {
+		p.fail(n, "no_such_date", "A fiscal year has quarters 1 to 4.", "Count from 1.")
 		return nil
 	}
-	return &fiscal{p.since(start), year, n.value}
+	return &fiscal{p.since(start), year, unit, n.value}
 }
 
 // afterMonth reads what follows a month's name: a year, or a day and a year.
@@ -406,21 +408,28 @@ func (p *parser) numberedWeek(t token) node {
 	return p.days(t.start, monday, 7)
 }
 
-// numberedFiscal reads 2025 after fiscal year, 2 of 2025 after fiscal quarter.
+// numberedFiscal reads 2025 after fiscal year, 2 of 2025 after fiscal quarter, period or
+// week; after these the year can be said to be fiscal again.
 func (p *parser) numberedFiscal(t token, unit civil.Unit) node {
 	n := p.next()
-	if unit == civil.FiscalQuarter {
+	if unit != civil.FiscalYear {
+		if p.peek().word.role == rOf && (p.ahead(1).word.role == rFiscal || p.ahead(1).word.role == rFY) {
+			p.at += 2
+			if p.peek().word == (word{rUnit, int(civil.Year)}) {
+				p.next()
+			}
+		}
 		year, ok := p.ofYear(t)
 		if !ok {
 			return nil
 		}
-		return p.fiscalQuarter(t.start, year, n)
+		return p.fiscalPart(t.start, year, unit, n)
 	}
 	if n.digits() != 4 || n.value < civil.MinYear {
 		p.fail(n, "unknown_form", "A fiscal year is written as FY2026.", "")
 		return nil
 	}
-	return &fiscal{p.since(t.start), n.value, 0}
+	return &fiscal{p.since(t.start), n.value, civil.FiscalYear, 1}
 }
 
 // yearAfterMonth reads the year of a day whose month and day are known.

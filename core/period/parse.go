@@ -12,9 +12,13 @@ import (
 const MaxLength = 200
 
 // Parse reads the text to a tree, or to every problem it has. What leaves out its year is
-// one: which year is meant depends on the day.
+// one: which year is meant depends on the day. Words that are none of the language may be
+// the name of a period of a calendar; that is found out when it is resolved.
 func Parse(text string) (Expr, diag.Problems) {
 	e, problems := parse(text)
+	if len(problems) > 0 && len(e.owns) > 0 { // what is no name of a period makes the rest unreadable
+		return Expr{}, unknownOwn(e.text, e.owns, nil)
+	}
 	walk(e.root, func(n node) {
 		problems = append(problems, needsSetting(e.text, n)...)
 	})
@@ -58,10 +62,7 @@ func parse(text string) (Expr, diag.Problems) {
 	var buffer [32]token
 	p := parser{text: text, tokens: lex(text, buffer[:0])}
 	root := p.expression()
-	if len(p.problems) > 0 {
-		return Expr{}, p.problems
-	}
-	return Expr{text: text, root: root}, nil
+	return Expr{text, root, p.owns}, p.problems
 }
 
 type parser struct {
@@ -69,6 +70,7 @@ type parser struct {
 	tokens   []token
 	at       int
 	problems diag.Problems
+	owns     []*own
 }
 
 func (p *parser) peek() token { return p.tokens[p.at] }
@@ -271,7 +273,7 @@ func (p *parser) moves() bool {
 	n, unit := p.ahead(1), p.ahead(2)
 	switch {
 	case n.kind == tNumber:
-		return unit.kind == tEnd && n.digits() < 4 || unit.kind == tWord && (unit.word.role == rUnit || unit.word.role == rFiscal)
+		return unit.kind == tEnd && n.digits() < 4 || unit.kind == tWord && isUnit(unit)
 	case n.kind == tWord && n.word.role == rCount:
 		return true
 	}
@@ -286,11 +288,19 @@ func (p *parser) base() node {
 	case tNumber:
 		read = p.numeric()
 	case tWord:
+		if isOwn(p.peek()) {
+			read = p.own()
+			break
+		}
 		read = p.worded()
 	case tName:
 		read = p.named()
 	default:
-		p.unexpected()
+		if !isOwn(p.peek()) {
+			p.unexpected()
+			break
+		}
+		read = p.own()
 	}
 	if len(p.problems) > before {
 		return nil
@@ -354,7 +364,7 @@ func (p *parser) worded() node {
 		}
 		p.at--
 		unit, _ := p.unit()
-		if p.take(rTo) && p.take(rDate) {
+		if unit != civil.WorkingDay && p.take(rTo) && p.take(rDate) {
 			return &toDate{p.since(t.start), unit}
 		}
 		p.failAt(p.since(t.start), "incomplete", "A unit alone says nothing about when.", "Write this "+p.text[t.start:t.end]+", last "+p.text[t.start:t.end]+" or "+p.text[t.start:t.end]+" to date.")
@@ -369,6 +379,16 @@ func (p *parser) worded() node {
 			}
 			p.failAt(p.since(t.start), "incomplete", "A fiscal unit alone says nothing about when.", "Write this fiscal year or fiscal year to date.")
 		}
+	case rWorking:
+		p.at--
+		if _, ok := p.unit(); ok {
+			p.failAt(p.since(t.start), "incomplete", "A unit alone says nothing about when.", "Write last working day, or 3 working days ago.")
+		}
+	case rPeriod:
+		if n := p.peek(); n.kind == tNumber {
+			return p.numberedFiscal(t, civil.FiscalPeriod)
+		}
+		p.fail(t, "incomplete", "Which period of which fiscal year?", "Write period 7 of fiscal 2026.")
 	case rNth:
 		return p.partOf(t, t.word.value)
 	case rIn:
@@ -420,8 +440,10 @@ func (p *parser) afterDirection(t token) node {
 	case n.kind == tWord && n.word.role == rWeekday:
 		p.next()
 		return &weekday{p.since(t.start), n.word.value, direction}
-	case n.kind == tWord && (n.word.role == rUnit || n.word.role == rFiscal):
-		if direction < 0 && p.ahead(1).kind == tWord && p.ahead(1).word.role == rOf {
+	case isOwn(n):
+		return p.ownNear(t)
+	case n.kind == tWord && isUnit(n):
+		if direction < 0 && n.word.role == rWorking && p.ahead(2).word.role == rOf || direction < 0 && p.ahead(1).kind == tWord && p.ahead(1).word.role == rOf {
 			return p.partOf(t, -1)
 		}
 		unit, ok := p.unit()
@@ -437,7 +459,7 @@ func (p *parser) afterDirection(t token) node {
 // afterThe reads what follows "the": the year is this year.
 func (p *parser) afterThe(t token) node {
 	n := p.peek()
-	if n.kind == tWord && (n.word.role == rUnit || n.word.role == rFiscal) {
+	if n.kind == tWord && isUnit(n) {
 		if unit, ok := p.unit(); ok {
 			return &relative{p.since(t.start), unit, 0}
 		}
@@ -530,7 +552,18 @@ func (p *parser) partOf(t token, nth int) node {
 // unit reads a unit word, fiscal or not.
 func (p *parser) unit() (civil.Unit, bool) {
 	isFiscal := p.take(rFiscal)
+	if !isFiscal && p.take(rWorking) {
+		if t := p.peek(); t.kind == tWord && t.word == (word{rUnit, int(civil.Day)}) {
+			p.next()
+			return civil.WorkingDay, true
+		}
+		p.unexpected("day", "days")
+		return 0, false
+	}
 	t := p.peek()
+	if isFiscal && p.take(rPeriod) {
+		return civil.FiscalPeriod, true
+	}
 	if t.kind != tWord || t.word.role != rUnit {
 		p.unexpected("day", "week", "month", "quarter", "half", "year", "days", "weeks", "months", "quarters", "years")
 		return 0, false
@@ -543,11 +576,20 @@ func (p *parser) unit() (civil.Unit, bool) {
 			return civil.FiscalQuarter, true
 		case civil.Year:
 			return civil.FiscalYear, true
+		case civil.Month:
+			return civil.FiscalPeriod, true
+		case civil.Week:
+			return civil.FiscalWeek, true
 		}
-		p.fail(t, "unknown_form", "Only quarters and years are fiscal.", "Write this fiscal year or last fiscal quarter.")
+		p.fail(t, "unknown_form", "Only weeks, periods, quarters and years are fiscal.", "Write this fiscal year or last fiscal quarter.")
 		return 0, false
 	}
 	return unit, true
+}
+
+// isUnit tells whether a word begins a unit: day, fiscal year, working day.
+func isUnit(t token) bool {
+	return t.word.role == rUnit || t.word.role == rFiscal || t.word.role == rWorking
 }
 
 // counted reads NUMBER UNIT, as in 7 days.

@@ -50,21 +50,27 @@ func (p *parser) unexpected(wanted ...string) {
 	case t.kind == tEnd:
 		p.fail(t, "incomplete", "Something is missing at the end.", "")
 	case t.kind == tWord:
-		if wanted == nil {
-			wanted = spoken
-		}
-		if near, ok := diag.Nearest(text, wanted); ok && t.word.role == unknown {
-			p.fail(t, "unknown_word", "\""+text+"\" is not a word of dates.", "Did you mean "+near+"?", diag.Fix{Label: "Write " + near, Text: near})
-			return
-		}
-		if lookUp(text).role != unknown {
+		if t.word.role != unknown {
 			p.fail(t, "unknown_form", "\""+text+"\" does not fit here.", "")
 			return
 		}
-		p.fail(t, "unknown_word", "\""+text+"\" is not a word of dates.", "Write a day as 2026-03-14, or words like last month.")
+		p.problems = append(p.problems, unknownWord(p.text, mark{t.start, t.end}, wanted...))
 	default:
 		p.fail(t, "unknown_form", "\""+text+"\" does not fit here.", "")
 	}
+}
+
+// unknownWord says that a word is none of the language, with the nearest of those that are
+// wanted, or of all that are spoken.
+func unknownWord(text string, at mark, wanted ...string) diag.Problem {
+	word := text[at.start:at.end]
+	message := "\"" + word + "\" is not a word of dates."
+	for _, words := range [][]string{wanted, spoken} {
+		if near, ok := diag.Nearest(word, words); ok {
+			return problemAt(text, at, "unknown_word", message, "Did you mean "+near+"?", diag.Fix{Label: "Write " + near, Text: near})
+		}
+	}
+	return problemAt(text, at, "unknown_word", message, "Write a day as 2026-03-14, or words like last month.")
 }
 
 func tooLong(text string, n int) diag.Problem {

@@ -12,6 +12,9 @@ import (
 func Read(text string, calendar civil.Calendar) (Span, diag.Problems) {
 	expr, problems := parse(text)
 	if len(problems) > 0 {
+		if unknown := unknownOwn(expr.text, expr.owns, calendar.Almanac); len(unknown) > 0 {
+			return Span{}, unknown
+		}
 		return Span{}, problems
 	}
 	return expr.Resolve(calendar)
@@ -88,12 +91,9 @@ func (r *resolver) span(n node) Span {
 	case *slashed:
 		return r.slashed(n)
 	case *fiscal:
-		first := r.calendar.FiscalYearStart(n.year)
-		months := 12
-		if n.quarter > 0 {
-			first, months = first.AddMonths(3*(n.quarter-1)), 3
-		}
-		return r.inRange(n.mark, OfDays(first, first.AddMonths(months)-1))
+		return r.fiscal(n)
+	case *own:
+		return r.own(n)
 	case *partial:
 		return r.partial(n)
 	case *anyWeekday:
@@ -101,8 +101,12 @@ func (r *resolver) span(n node) Span {
 	case *onWeekday:
 		return r.onWeekday(n)
 	case *relative:
-		first := n.unit.Add(r.calendar.StartOf(n.unit, r.today), n.offset)
-		return r.inRange(n.mark, OfDays(first, n.unit.Add(first, 1)-1))
+		if n.unit == civil.WorkingDay {
+			day := r.workingDay(n.mark, r.today, n.offset)
+			return OfDays(day, day)
+		}
+		first := r.calendar.Add(n.unit, r.calendar.StartOf(n.unit, r.today), n.offset)
+		return r.inRange(n.mark, OfDays(first, r.calendar.Add(n.unit, first, 1)-1))
 	case *several:
 		return r.several(n)
 	case *toDate:
@@ -140,15 +144,18 @@ func (r *resolver) named(n *named) Span {
 }
 
 func (r *resolver) several(n *several) Span {
+	if n.unit == civil.WorkingDay {
+		return r.severalWorking(n)
+	}
 	running := r.calendar.StartOf(n.unit, r.today)
 	switch {
 	case n.next:
-		first := n.unit.Add(running, 1)
-		return r.inRange(n.mark, OfDays(first, n.unit.Add(first, n.count)-1))
+		first := r.calendar.Add(n.unit, running, 1)
+		return r.inRange(n.mark, OfDays(first, r.calendar.Add(n.unit, first, n.count)-1))
 	case n.including:
-		return r.inRange(n.mark, OfDays(n.unit.Add(running, 1-n.count), r.today))
+		return r.inRange(n.mark, OfDays(r.calendar.Add(n.unit, running, 1-n.count), r.today))
 	}
-	return r.inRange(n.mark, OfDays(n.unit.Add(running, -n.count), running-1))
+	return r.inRange(n.mark, OfDays(r.calendar.Add(n.unit, running, -n.count), running-1))
 }
 
 func (r *resolver) weekday(n *weekday) Span {
@@ -335,6 +342,16 @@ func (r *resolver) move(at mark, s Span, d duration) Span {
 		r.fail(at, "open_period", "An open period cannot be moved.", "Name a start and an end.")
 		return s
 	}
+	switch {
+	case d.unit == 0:
+	case d.unit.IsFiscal() && (r.calendar.Almanac == nil || r.calendar.Almanac.Weeks == nil):
+		d = duration{months: d.count * d.unit.Months(), days: 0}
+		if d.months == 0 {
+			r.fail(at, "no_calendar", "Fiscal years are made of months here; they have no weeks.", "Move it by weeks.")
+		}
+	default:
+		return r.step(at, s, d.unit, d.count)
+	}
 	return r.inRange(at, d.move(s))
 }
 
@@ -379,11 +396,14 @@ func (r *resolver) part(n *partOf) Span {
 		return s
 	}
 	first, last := s.FirstDay(), s.LastDay()
+	if n.unit == civil.WorkingDay {
+		return r.workingPart(n, first, last)
+	}
 	var part Span
 	if n.nth < 0 {
-		part = OfDays(n.unit.Add(last+1, -1), last)
+		part = OfDays(r.calendar.Add(n.unit, last+1, -1), last)
 	} else {
-		part = OfDays(n.unit.Add(first, n.nth-1), n.unit.Add(first, n.nth)-1)
+		part = OfDays(r.calendar.Add(n.unit, first, n.nth-1), r.calendar.Add(n.unit, first, n.nth)-1)
 	}
 	if n.nth > 1 && part.Until > (last+1).Midnight() {
 		r.fail(n.mark, "no_such_part", "The whole has no such part: it ends on "+longDay(last)+".", "Name an earlier part.")

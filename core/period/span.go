@@ -71,5 +71,6 @@ func (s Span) Part(part string) Span {
 // Enclosing is the shortest span of whole units that holds the span, which
 // must have both bounds.
 func (s Span) Enclosing(unit civil.Unit, calendar civil.Calendar) Span {
-	return OfDays(calendar.StartOf(unit, s.FirstDay()), unit.Add(calendar.StartOf(unit, s.LastDay()), 1)-1)
+	made, _ := Whole{Unit: unit}.Enclosing(s, calendar)
+	return made
 }

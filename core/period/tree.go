@@ -8,6 +8,7 @@ import "pikegate/core/civil"
 type Expr struct {
 	text string
 	root node
+	owns []*own // the names in it that may be those of a calendar
 }
 
 // node is one construct of the language.
@@ -37,10 +38,20 @@ type (
 		first, second, year int
 		short               bool
 	}
-	// fiscal is FY2026 (quarter 0) or FY2026-Q2.
+	// fiscal is FY2026, or the nth part of it: FY2026-Q2, fiscal week 12 of 2026.
 	fiscal struct {
 		mark
-		year, quarter int
+		year int
+		unit civil.Unit
+		nth  int
+	}
+	// own is a period with a name of the organisation's own, which stands at a place.
+	own struct {
+		mark
+		name         string
+		at           mark
+		form         ownForm
+		year, offset int
 	}
 	// partial is a day, a month, a quarter or a half without its year; a day may even be
 	// without its month (month is 0). Months is how long it is, 0 for a day. Short is where
@@ -131,7 +142,24 @@ type (
 	}
 )
 
-// duration is a length of time: months, days and seconds, each signed.
-type duration struct{ months, days, seconds int }
+// ownForm is how it is said which of the periods of a name is meant.
+type ownForm uint8
 
-func (d duration) negated() duration { return duration{-d.months, -d.days, -d.seconds} }
+const (
+	anyOwn    ownForm = iota // it is not
+	ofItsYear                // season 2025
+	nearToday                // last season
+	toItsDate                // season to date
+)
+
+// duration is a length of time: months, days and seconds, each signed; or so many units
+// whose length a calendar says.
+type duration struct {
+	months, days, seconds int
+	unit                  civil.Unit
+	count                 int
+}
+
+func (d duration) negated() duration {
+	return duration{-d.months, -d.days, -d.seconds, d.unit, -d.count}
+}

@@ -57,6 +57,8 @@ const (
 	rZ
 	rFY
 	rP
+	rWorking
+	rPeriod
 )
 
 // vocabulary is every word of the language. A new word is a new row here.
@@ -95,6 +97,9 @@ var vocabulary = map[string]word{
 	"calendar": {rCalendar, 0}, "cw": {rCW, 0}, "of": {rOf, 0}, "date": {rDate, 0}, "including": {rIncluding, 0},
 	"q": {rQ, 0}, "h": {rH, 0}, "w": {rW, 0}, "t": {rT, 0}, "z": {rZ, 0}, "fy": {rFY, 0},
 	"p": {rP, 0}, "pt": {rP, 1},
+
+	"working": {rWorking, 0}, "business": {rWorking, 0}, "workday": {rUnit, int(civil.WorkingDay)}, "workdays": {rUnit, int(civil.WorkingDay)},
+	"period": {rPeriod, 0}, "periods": {rPeriod, 0},
 }
 
 // spoken is the words worth proposing when an unknown one is near.

@@ -79,6 +79,7 @@ func New(s *service.Service, log *slog.Logger, version string) *Server {
 	server.people()
 	server.rights()
 	server.system()
+	server.calendars()
 	for _, method := range []string{http.MethodGet, http.MethodHead} {
 		router.Handle(method, linkPrefix+":token/:file", server.linked)
 	}

@@ -39,10 +39,16 @@ func (a *app) readFiles(names []string) (map[string][]byte, error) {
 	return contents, nil
 }
 
-// decodeFiles reads every document of the files, with every problem.
-func (a *app) decodeFiles(names []string) (contents map[string][]byte, documents []definition.Document, problems diag.Problems, err error) {
+// decodeFiles reads every document of the files, with every problem. Whole puts the files
+// into them that they name.
+func (a *app) decodeFiles(names []string, whole bool) (contents map[string][]byte, documents []definition.Document, problems diag.Problems, err error) {
 	contents, err = a.readFiles(names)
 	for _, name := range names {
+		if whole && err == nil {
+			if contents[name], err = embedded(name, contents[name]); err != nil {
+				err = usageError{fmt.Errorf("%s: %w", name, err)}
+			}
+		}
 		found, failed := definition.Decode(name, contents[name])
 		documents = append(documents, found...)
 		problems = append(problems, failed...)
@@ -74,7 +80,7 @@ func (a *app) check() *cobra.Command {
 			if published {
 				return a.checkPublished(cmd)
 			}
-			contents, documents, problems, err := a.decodeFiles(given)
+			contents, documents, problems, err := a.decodeFiles(given, true)
 			if err != nil {
 				return err
 			}
@@ -237,7 +243,7 @@ func (a *app) push() *cobra.Command {
 			"Where somebody else has pushed one of them since it was pulled, nothing is kept and both changes are told. With --merge both are kept, in the file too, where they touch different fields.",
 		Args: args(cobra.MinimumNArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			contents, documents, problems, err := a.decodeFiles(given)
+			contents, documents, problems, err := a.decodeFiles(given, true)
 			if err != nil {
 				return err
 			}

@@ -33,9 +33,12 @@ func (a *app) coverage() *cobra.Command {
 				return a.printJSON(c)
 			}
 			most, width := int64(1), 0
-			for _, u := range c.Units {
+			for i, u := range c.Units {
+				if u.Name != "" {
+					c.Units[i].Period = u.Name
+				}
 				most = max(most, u.Count)
-				width = max(width, uniseg.StringWidth(u.Period))
+				width = max(width, uniseg.StringWidth(c.Units[i].Period))
 			}
 			digits := len(fmt.Sprint(most))
 			for _, u := range c.Units {
@@ -48,13 +51,16 @@ func (a *app) coverage() *cobra.Command {
 			if c.Unfit > 0 {
 				note += fmt.Sprintf(", %d with a date that cannot be read", c.Unfit)
 			}
+			if c.Outside > 0 {
+				note += fmt.Sprintf(", %d in none of them", c.Outside)
+			}
 			fmt.Fprintf(a.Stderr, "%s%s, by %s in %s.\n", records(c.Total), note, c.By, c.Zone)
 			return nil
 		},
 	}
 	in.flags(cmd)
 	a.answersCompleted(cmd)
-	cmd.Flags().StringVar(&by, "by", "month", "day, week, month, quarter, half or year")
+	cmd.Flags().StringVar(&by, "by", "month", "day, week, month, quarter, half, year, 'fiscal quarter', or a period of the calendar such as season")
 	return names(a.printing(cmd), a.reportNames)
 }
 

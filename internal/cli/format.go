@@ -18,7 +18,7 @@ func (a *app) format() *cobra.Command {
 		Long:  "Write definitions the one way they are written: fields in order, expressions canonical, comments kept.\nFiles are changed in place; - reads standard input and writes standard output.",
 		Args:  args(cobra.MinimumNArgs(1)),
 		RunE: func(_ *cobra.Command, given []string) error {
-			contents, _, problems, err := a.decodeFiles(given)
+			contents, _, problems, err := a.decodeFiles(given, false)
 			if err != nil {
 				return err
 			}

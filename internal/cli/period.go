@@ -18,6 +18,7 @@ import (
 
 // calendarFlags are the options that say how dates are read.
 func calendarFlags(cmd *cobra.Command, s *civil.Settings) {
+	cmd.Flags().StringVar(&s.Use, "calendar", s.Use, "the calendar with the organisation's holidays, named periods and fiscal year")
 	cmd.Flags().StringVar(&s.Zone, "zone", s.Zone, "the IANA zone in which days begin and end (default the machine's; the demonstration's is Europe/London)")
 	cmd.Flags().StringVar(&s.WeekStart, "week-start", s.WeekStart, "the first day of the week (default monday)")
 	cmd.Flags().StringVar(&s.FiscalStart, "fiscal-start", s.FiscalStart, "the month the fiscal year starts in, 1 to 12 (default 1)")
@@ -40,9 +41,15 @@ func (a *app) period() *cobra.Command {
 			}
 			return nil
 		}),
-		RunE: func(_ *cobra.Command, given []string) error {
-			ctx, err := config.Calendar(settings, a.Now())
+		RunE: func(cmd *cobra.Command, given []string) error {
+			ctx, err := config.Calendar(civil.Settings{}, a.Now())
 			if err != nil {
+				return usageError{err}
+			}
+			if ctx, err = a.inCalendar(cmd.Context(), ctx, settings.Use); err != nil {
+				return err
+			}
+			if ctx, err = config.In(ctx, settings); err != nil {
 				return usageError{err}
 			}
 			ctx, problems := period.AsOf(ctx, asOf)
@@ -60,6 +67,7 @@ func (a *app) period() *cobra.Command {
 	}
 	asOfFlag(cmd, &asOf)
 	calendarFlags(cmd, &settings)
+	cmd.Flags().Lookup("calendar").Usage = "a calendar of the service, or the file of its definition: its holidays, named periods and fiscal year"
 	cmd.Flags().StringVar(&format, "format", "", "text or json; ndjson for a file")
 	cmd.Flags().StringVar(&file, "file", "", "read an expression a line from this file (- is standard input)")
 	return cmd

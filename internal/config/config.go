@@ -184,8 +184,12 @@ func localZone() *time.Location {
 
 // Calendar is the context dates are read in, its clock set to now.
 func Calendar(s civil.Settings, now time.Time) (civil.Calendar, error) {
-	start := civil.Calendar{Zone: localZone(), Now: civil.Instant(now.Unix()), WeekStart: time.Monday, FiscalStart: 1}
-	ctx, problems := s.Apply(start, Location)
+	return In(civil.Calendar{Zone: localZone(), Now: civil.Instant(now.Unix()), WeekStart: time.Monday, FiscalStart: 1}, s)
+}
+
+// In is a context as the settings have it.
+func In(ctx civil.Calendar, s civil.Settings) (civil.Calendar, error) {
+	ctx, problems := s.Apply(ctx, Location)
 	if len(problems) > 0 {
 		p := problems[0]
 		return ctx, fmt.Errorf("--%s: %s %s", strings.ReplaceAll(p.Field, "_", "-"), p.Message, p.Hint)

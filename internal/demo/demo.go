@@ -63,13 +63,19 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 	if err != nil {
 		return err
 	}
+	calendars, err := s.Calendars(ctx, who)
+	if err != nil {
+		return err
+	}
 	files, err := fs.Glob(definitions, "definitions/*.yaml")
 	if err != nil {
 		return err
 	}
+	const first = "definitions/" + Source + ".yaml" // the calendar, which reports use
+	files = append([]string{first}, slices.DeleteFunc(files, func(f string) bool { return f == first })...)
 	for _, file := range files {
 		name := filepath.Base(file[:len(file)-len(".yaml")])
-		if slices.ContainsFunc(there, func(r wire.ReportInfo) bool { return r.Name == name }) {
+		if slices.ContainsFunc(there, func(r wire.ReportInfo) bool { return r.Name == name }) || file == first && len(calendars) > 0 {
 			continue
 		}
 		content, err := definitions.ReadFile(file)

@@ -26,6 +26,9 @@ func Choices(ctx context.Context, job Job, q parameter.Parameter, search plan.Se
 		choices := make([]parameter.Choice, len(covered.Units))
 		for i, u := range covered.Units {
 			choices[i] = parameter.Choice{Value: u.Period, Label: u.ReadBack, Count: &covered.Units[i].Count}
+			if u.Name != "" {
+				choices[i].Label = u.Name + " · " + u.ReadBack
+			}
 		}
 		return choices, err
 	}

@@ -3,40 +3,36 @@ package runner
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"pikegate/core/civil"
 	"pikegate/core/diag"
-	"pikegate/core/parameter"
 	"pikegate/core/period"
 	"pikegate/core/plan"
 	"pikegate/internal/wire"
 )
 
 // Cover counts the records of each unit in the database, by days, months or
-// years; weeks are added up from days, quarters and halves from months.
+// years; what a calendar says is added up from days, quarters and halves from months.
 func Cover(ctx context.Context, job Job, by string) (wire.Coverage, error) {
-	unit, ok := parameter.WholeUnits[by]
+	whole, ok := period.WholeOf(by, job.Context.Calendar)
 	if !ok {
-		return wire.Coverage{}, diag.Problems{{Code: "unknown_unit", Field: "by", Message: fmt.Sprintf("%q is not a unit of time.", by), Hint: "Write day, week, month, quarter, half or year."}}
+		return wire.Coverage{}, diag.Problems{{
+			Code: "unknown_unit", Field: "by", Message: fmt.Sprintf("%q is not a unit of time.", by),
+			Hint: "There are " + strings.Join(period.WholeNames(job.Context.Calendar), ", ") + ".",
+		}}
 	}
 	planner := job.planner()
 	question, column, ok := planner.DateQuestion()
-	if !ok || !plan.CanCover(column.Ref.Column, unit) {
+	if !ok || !plan.CanCover(column.Ref.Column, countedBy(whole.Unit, job.Context.Calendar)) {
 		return wire.Coverage{}, diag.Problems{{Code: "no_date_question", Message: "The report does not ask for the dates of a column, so there is nothing to count by " + by + "."}}
 	}
 	if err := job.Problems.For("as_of").Err(); err != nil {
 		return wire.Coverage{}, err
 	}
 	_, values, _ := job.Read() // what cannot be read narrows nothing
-	counted := unit
-	switch unit {
-	case civil.Week:
-		counted = civil.Day
-	case civil.Quarter, civil.Half:
-		counted = civil.Month
-	}
 	calendar := planner.Calendar
-	statement, problems := planner.Coverage(counted, values)
+	statement, problems := planner.Coverage(countedBy(whole.Unit, calendar), values)
 	if err := problems.Err(); err != nil {
 		return wire.Coverage{}, err
 	}
@@ -55,13 +51,31 @@ func Cover(ctx context.Context, job Job, by string) (wire.Coverage, error) {
 			out.Unfit += count
 			return nil
 		}
-		whole := span.Enclosing(unit, calendar)
-		if n := len(out.Units); n > 0 && out.Units[n-1].From == whole.FirstDay().String() {
+		made, ok := whole.Enclosing(span, calendar)
+		if !ok {
+			out.Outside += count
+			return nil
+		}
+		if n := len(out.Units); n > 0 && out.Units[n-1].From == made.FirstDay().String() {
 			out.Units[n-1].Count += count
 			return nil
 		}
-		out.Units = append(out.Units, wire.CoveredUnit{Period: whole.Canonical(), ReadBack: whole.ReadBack(), From: whole.FirstDay().String(), Through: whole.LastDay().String(), Count: count})
+		out.Units = append(out.Units, wire.CoveredUnit{
+			Period: made.Canonical(), ReadBack: made.ReadBack(), Name: whole.Name(made.FirstDay(), calendar),
+			From: made.FirstDay().String(), Through: made.LastDay().String(), Count: count,
+		})
 		return nil
 	})
 	return out, err
+}
+
+// countedBy is the unit by which the database counts: days, months or years.
+func countedBy(unit civil.Unit, c civil.Calendar) civil.Unit {
+	switch {
+	case unit == civil.Year:
+		return unit
+	case unit == civil.Month, unit == civil.Quarter, unit == civil.Half, unit.IsFiscal() && (c.Almanac == nil || c.Almanac.Weeks == nil):
+		return civil.Month
+	}
+	return civil.Day
 }

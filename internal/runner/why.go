@@ -168,7 +168,13 @@ func (w *reasoning) near(job Job, p Prepared, place, i int, bounds plan.Bounds, 
 	offer := func(first, last civil.Date) bool {
 		span := period.OfDays(first, last)
 		if question.Limits.Whole != "" {
-			span = span.Enclosing(parameter.WholeUnits[question.Limits.Whole], job.Context.Calendar)
+			whole, ok := period.WholeOf(question.Limits.Whole, job.Context.Calendar)
+			if !ok {
+				return false
+			}
+			if span, ok = whole.Enclosing(span, job.Context.Calendar); !ok {
+				return false
+			}
 		}
 		text := span.Canonical()
 		if _, problems := question.Read(parameter.Input{Texts: []string{text}}, job.Context); problems.Failed() {

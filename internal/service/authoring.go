@@ -31,7 +31,7 @@ func decoded(content string) ([]definition.Document, error) {
 // is published; fresh reads the catalogues of sources again.
 func (s *Service) known(ctx context.Context, who identity.Actor, drafts, fresh bool) definition.Environment {
 	library := s.library(ctx, who, drafts)
-	calendar, _ := s.now(s.Calendar, "")
+	calendar, _ := s.usual(ctx, "")
 	library.Calendar = &calendar
 	return definition.Environment{
 		Source: func(name string) (*catalog.Source, *diag.Problem) {
@@ -104,6 +104,13 @@ func (s *Service) library(ctx context.Context, who identity.Actor, drafts bool) 
 		Criterion: func(name string) (*definition.Criterion, bool) {
 			c, ok := find("criterion", name).(*definition.Criterion)
 			return c, ok
+		},
+		CalendarOf: func(name string) (*definition.Calendar, bool) {
+			c, ok := find("calendar", name).(*definition.Calendar)
+			if !ok {
+				return nil, false
+			}
+			return s.calendarFrom(c.Raw()) // worked out once
 		},
 	}
 }

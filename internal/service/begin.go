@@ -26,7 +26,7 @@ func (s *Service) Begin(ctx context.Context, who identity.Actor, source, table, 
 	if err != nil {
 		return begin.Made{}, err
 	}
-	calendar, _ := s.now(s.Calendar, "")
+	calendar, _ := s.usual(ctx, "")
 	made, problems := begin.Report(begin.Wanted{
 		Source: o.known.Load(), Table: t.Name, On: on, Today: calendar.Today(), Held: s.held(ctx, who, source, o, t),
 		Taken: func(name string) bool { // what somebody may not see is taken all the same

@@ -252,7 +252,7 @@ func (p *publication) collect(ctx context.Context, d store.Definition, parts *[]
 	}
 	for _, used := range definition.Uses(documents[0]) {
 		kind, name, _ := strings.Cut(used, " ")
-		if kind == "source" || seen[used] {
+		if kind == "source" || kind == "calendar" || seen[used] { // these are never frozen
 			continue
 		}
 		seen[used] = true

@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"pikegate/core/catalog"
-	"pikegate/core/civil"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
@@ -26,11 +25,13 @@ type ready struct {
 	version  int
 	compiled *definition.Compiled
 	view     definition.View
-	calendar civil.Calendar
+	zone     *time.Location
 	source   *openSource
 	tables   []string
 	// reads are the tables that are read, everything where that cannot be told.
 	reads []string
+	// draft is what a draft was read with, nil of what is published.
+	draft *definition.Set
 }
 
 // published names a published version of a report.
@@ -137,6 +138,7 @@ func (s *Service) jobOf(ctx context.Context, v plan.Viewer, r Request, report *d
 	if err != nil {
 		return runner.Job{}, err
 	}
+	made.draft = set
 	return s.asked(ctx, v, made, r)
 }
 
@@ -205,7 +207,7 @@ func (s *Service) ready(ctx context.Context, report *definition.Report, version 
 	if problems.Failed() {
 		return ready{}, fmt.Errorf("the groups, totals and chart of the report %s do not fit its query: %w", report.Name, problems)
 	}
-	return ready{report, version, compiled, view, calendar, source, tables, readsOf(compiled, source.known.Load())}, nil
+	return ready{report, version, compiled, view, calendar.Zone, source, tables, readsOf(compiled, source.known.Load()), nil}, nil
 }
 
 // readsOf are the tables that a query and its choices read, everything where that cannot
@@ -234,17 +236,15 @@ func (s *Service) asked(ctx context.Context, v plan.Viewer, made ready, r Reques
 	if err != nil {
 		return runner.Job{}, err
 	}
-	var found, problems diag.Problems
+	var found diag.Problems
 	made.view.Sort, found = made.compiled.Order(made.report, r.Sort)
 	reading := store.Reading{}
 	if r.Reading != nil {
 		reading = *r.Reading
 	}
-	own := made.report.Calendar // what the report says comes first
-	liked := civil.Settings{DateOrder: cmp.Or(own.DateOrder, reading.DateOrder), WeekStart: cmp.Or(own.WeekStart, reading.WeekStart)}
-	made.calendar, problems = liked.Apply(made.calendar, time.LoadLocation)
+	calendar, problems := s.livesBy(ctx, made, &reading)
 	found = append(found, problems...)
-	made.calendar, problems = s.now(made.calendar, r.AsOf)
+	calendar, problems = s.now(calendar, r.AsOf)
 	found = append(found, problems...)
 	marks, _ := parameter.MarksOf(cmp.Or(made.report.Language, reading.Language))
 	unchanged := made.source.unchanged(made.tables...)
@@ -254,7 +254,7 @@ func (s *Service) asked(ctx context.Context, v plan.Viewer, made ready, r Reques
 	return runner.Job{
 		Rows: s.rows(g, made.source.known.Load()), Seen: g.seenOf(source, made.reads), Reading: reading,
 		Report: made.report, Version: made.version, Compiled: made.compiled, View: made.view, Inputs: r.Inputs, Sort: r.Sort, Guard: r.Guard,
-		Problems: found, Context: parameter.Context{Calendar: made.calendar, Marks: marks}, Source: s.guard(g, made.source.shared, made.reads...),
+		Problems: found, Context: parameter.Context{Calendar: calendar, Marks: marks}, Source: s.guard(g, made.source.shared, made.reads...),
 		Unchanged: unchanged,
 		Confirm:   func(ctx context.Context) error { return made.source.confirm(ctx, made.tables) },
 	}, nil

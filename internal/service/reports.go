@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 
 	"pikegate/core/civil"
@@ -56,7 +57,7 @@ func (s *Service) Ask(ctx context.Context, who identity.Actor, r Request) (wire.
 	}
 	info := wire.ReportInfo{Name: r.Report, Tags: job.Report.Tags, Folder: job.Report.Folder, Version: job.Version}
 	info.Title, info.About = job.Report.Heading()
-	sheet := wire.ReportForm{ReportInfo: info, Zone: job.Context.Zone.String(), Today: job.Context.Today().String()}
+	sheet := wire.ReportForm{ReportInfo: info, Zone: job.Context.Zone.String(), Calendar: job.Reading.Calendar, Today: job.Context.Today().String()}
 	asked, values, _ := job.Read()
 	for _, q := range asked {
 		made := wire.FormQuestion{Parameter: q}
@@ -148,12 +149,16 @@ func (s *Service) asks(ctx context.Context, who identity.Actor, r Request) (runn
 	return s.job(ctx, who, r)
 }
 
-// Period reads an expression in the service's calendar.
-func (s *Service) Period(_ context.Context, who identity.Actor, expression, asOf string) (period.Reading, error) {
+// Period reads an expression in the service's calendar, or in the published one of a name.
+func (s *Service) Period(ctx context.Context, who identity.Actor, expression, asOf, calendarName string) (period.Reading, error) {
 	if err := admitted(who); err != nil {
 		return period.Reading{}, err
 	}
-	calendar, problems := s.now(s.Calendar, asOf)
+	version := 0
+	calendar, problems := s.publishedCalendars(ctx, &version).In(s.Calendar, cmp.Or(calendarName, s.CalendarName))
+	problems = problems.In("calendar")
+	calendar, found := s.now(calendar, asOf)
+	problems = append(problems, found...)
 	if len(problems) > 0 {
 		return period.Reading{}, problems
 	}

@@ -145,7 +145,7 @@ func (s *Service) rows(g sight, source *catalog.Source) plan.Rows {
 	if g.All || len(g.rules) == 0 {
 		return nil
 	}
-	calendar, _ := s.now(s.Calendar, "") // whatever day a report is asked as of
+	calendar, _ := s.usual(context.Background(), "") // whatever day a report is asked as of
 	return plan.RuledRows(g.Viewer, g.rules, source, calendar, func(r *definition.RowRule, problems diag.Problems) {
 		s.Log.Error("a row rule does not fit its table and opens nothing", "rule", r.Name, "problem", problems.Err())
 	})

@@ -29,6 +29,9 @@ type Config struct {
 	Engines []engine.Engine
 	// Calendar is how dates are read; its Now is set at each request.
 	Calendar civil.Calendar
+	// CalendarName is the published calendar dates are read by where a report names none;
+	// blank for none.
+	CalendarName string
 	// Now is the clock.
 	Now func() time.Time
 	// TimeLimit is the longest a statement may take; 0 means no limit.
@@ -60,6 +63,7 @@ type Service struct {
 	connecting map[string]chan struct{} // full while a source is being connected
 	prepared   map[published]ready
 	newest     newest
+	calendars  map[string]*definition.Calendar // by their texts
 
 	typing  sync.Mutex // guards the next
 	decoder definition.Decoder
@@ -92,6 +96,7 @@ func New(ctx context.Context, c Config) (*Service, error) {
 		open:       map[string]*openSource{},
 		connecting: map[string]chan struct{}{},
 		prepared:   map[published]ready{},
+		calendars:  map[string]*definition.Calendar{},
 	}
 	return s, errors.Join(s.moveEncodings(ctx), s.bindAll(ctx))
 }

@@ -113,6 +113,10 @@ type Reading struct {
 	Language  string `json:"language,omitempty"`
 	DateOrder string `json:"date_order,omitempty"`
 	WeekStart string `json:"week_start,omitempty"`
+	// Calendar is the calendar of the organisation that was used, and its version; 0 is a
+	// draft's.
+	Calendar        string `json:"calendar,omitempty"`
+	CalendarVersion int    `json:"calendar_version,omitempty"`
 }
 
 // Seen is what somebody could see of tables of a source: by table blank where it was

@@ -9,11 +9,12 @@ import (
 // Coverage is how many records each unit of time holds.
 type Coverage struct {
 	Question string `json:"question" doc:"The question whose column is looked at"`
-	By       string `json:"by" doc:"The unit: day, week, month, quarter, half or year"`
+	By       string `json:"by" doc:"The unit: day, week, month, quarter, half, year, a fiscal one or a period of the calendar"`
 	Zone     string `json:"zone"`
 	Total    int64  `json:"total" doc:"How many records in all"`
 	Blank    int64  `json:"blank" doc:"How many of them have no date"`
 	Unfit    int64  `json:"unfit,omitempty" doc:"How many of them have something stored there that is no date of the column"`
+	Outside  int64  `json:"outside,omitempty" doc:"How many of them are in no such unit"`
 	// Units are those that hold records, in order.
 	Units []CoveredUnit `json:"units"`
 }
@@ -22,6 +23,7 @@ type Coverage struct {
 type CoveredUnit struct {
 	Period   string `json:"period" doc:"The unit as a period expression"`
 	ReadBack string `json:"readback" doc:"The unit in words"`
+	Name     string `json:"name,omitempty" doc:"What the unit is called, where its days do not tell: season 2025, FY2026-Q2"`
 	From     string `json:"from" doc:"Its first day"`
 	Through  string `json:"through" doc:"Its last day"`
 	Count    int64  `json:"count"`
@@ -42,6 +44,7 @@ type ReportInfo struct {
 type ReportForm struct {
 	ReportInfo
 	Zone      string         `json:"zone" doc:"The IANA zone in which days begin and end"`
+	Calendar  string         `json:"calendar,omitempty" doc:"The calendar whose holidays and named periods it goes by"`
 	Today     string         `json:"today" doc:"The day it is in the zone"`
 	Questions []FormQuestion `json:"questions"`
 }

@@ -193,6 +193,9 @@ type TypedReading struct {
 	Language  string `json:"language,omitempty"`
 	DateOrder string `json:"date_order,omitempty"`
 	WeekStart string `json:"week_start,omitempty"`
+	// Calendar is repeated with a run.
+	Calendar        string `json:"calendar,omitempty" doc:"The calendar that says which days are worked and what periods are called"`
+	CalendarVersion int    `json:"calendar_version,omitempty" doc:"The version of the calendar"`
 }
 
 // QueryPlan is how the database would go about a run.

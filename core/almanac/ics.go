@@ -43,8 +43,12 @@ type line struct {
 	parameters  map[string]string
 }
 
-func (r *icsReader) fail(at int, severity diag.Severity, code, message, hint string) {
-	r.problems = append(r.problems, diag.Problem{Line: at, Severity: severity, Code: code, Message: message, Hint: hint})
+func (r *icsReader) refuse(line int, code, message, hint string) {
+	r.problems = append(r.problems, diag.Problem{Line: line, Code: code, Message: message, Hint: hint})
+}
+
+func (r *icsReader) warn(line int, code, message, hint string) {
+	r.problems = append(r.problems, diag.Problem{Line: line, Severity: diag.Warning, Code: code, Message: message, Hint: hint})
 }
 
 // read takes the file apart, and then each event.
@@ -57,7 +61,7 @@ func (r *icsReader) read(text string) {
 		switch l.name {
 		case "BEGIN":
 			if len(open) == 0 && component != "VCALENDAR" {
-				r.fail(l.number, "", "bad_ics", "This is not an iCalendar file: it begins with "+component+".", "Give a file that begins with BEGIN:VCALENDAR.")
+				r.refuse(l.number, "bad_ics", "This is not an iCalendar file: it begins with "+component+".", "Give a file that begins with BEGIN:VCALENDAR.")
 				return
 			}
 			open = append(open, component)
@@ -66,7 +70,7 @@ func (r *icsReader) read(text string) {
 			}
 		case "END":
 			if len(open) == 0 || open[len(open)-1] != component {
-				r.fail(l.number, "", "bad_ics", "END:"+component+" ends what did not begin.", "Export the file again.")
+				r.refuse(l.number, "bad_ics", "END:"+component+" ends what did not begin.", "Export the file again.")
 				return
 			}
 			open = open[:len(open)-1]
@@ -80,7 +84,7 @@ func (r *icsReader) read(text string) {
 		default:
 			switch {
 			case len(open) == 0:
-				r.fail(l.number, "", "bad_ics", "This is not an iCalendar file.", "Give a file that begins with BEGIN:VCALENDAR.")
+				r.refuse(l.number, "bad_ics", "This is not an iCalendar file.", "Give a file that begins with BEGIN:VCALENDAR.")
 				return
 			case open[len(open)-1] == "VEVENT":
 				event = append(event, l)
@@ -91,11 +95,11 @@ func (r *icsReader) read(text string) {
 		return
 	}
 	if len(open) > 0 {
-		r.fail(strings.Count(text, "\n")+1, "", "bad_ics", "The file is cut off within "+open[len(open)-1]+".", "Export it again.")
+		r.refuse(strings.Count(text, "\n")+1, "bad_ics", "The file is cut off within "+open[len(open)-1]+".", "Export it again.")
 		return
 	}
 	if len(events) == 0 {
-		r.fail(1, diag.Warning, "bad_ics", "The file holds no event.", "Export the holidays as events.")
+		r.warn(1, "bad_ics", "The file holds no event.", "Export the holidays as events.")
 	}
 	r.moved = map[string][]time.Time{}
 	for _, e := range events {
@@ -109,7 +113,7 @@ func (r *icsReader) read(text string) {
 	for _, e := range events {
 		r.event(e)
 		if len(r.days) > mostDays {
-			r.fail(e[0].number, "", "too_long", fmt.Sprintf("The file gives more than %d days.", mostDays), "Leave out what is no holiday.")
+			r.refuse(e[0].number, "too_long", fmt.Sprintf("The file gives more than %d days.", mostDays), "Leave out what is no holiday.")
 			return
 		}
 	}
@@ -119,7 +123,7 @@ func (r *icsReader) read(text string) {
 func (r *icsReader) lines(text string) (lines []line) {
 	text = strings.TrimPrefix(text, "\ufeff")
 	if !utf8.ValidString(text) {
-		r.fail(1, "", "not_utf8", "The file is not UTF-8 text.", "Save it as UTF-8.")
+		r.refuse(1, "not_utf8", "The file is not UTF-8 text.", "Save it as UTF-8.")
 		return nil
 	}
 	var whole string
@@ -132,7 +136,7 @@ func (r *icsReader) lines(text string) (lines []line) {
 			l.number = number
 			lines = append(lines, l)
 		} else {
-			r.fail(number, "", "bad_ics", "This line is no line of an iCalendar file.", "Export the file again.")
+			r.refuse(number, "bad_ics", "This line is no line of an iCalendar file.", "Export the file again.")
 		}
 	}
 	for i, raw := range strings.Split(strings.ReplaceAll(text, "\r\n", "\n"), "\n") {
@@ -186,7 +190,7 @@ func (r *icsReader) moment(l line, text string) (at time.Time, whole, ok bool) {
 	text = strings.TrimSpace(text)
 	if name := l.parameters["TZID"]; name != "" && !slices.Contains(r.zones, name) && r.zone != nil {
 		if _, err := r.zone(strings.TrimPrefix(name, "/")); err != nil {
-			r.fail(l.number, "", "unknown_zone", fmt.Sprintf("There is no zone %q.", name), "Write an IANA name, such as Europe/London, or days without a time.")
+			r.refuse(l.number, "unknown_zone", fmt.Sprintf("There is no zone %q.", name), "Write an IANA name, such as Europe/London, or days without a time.")
 			return at, false, false
 		}
 	}
@@ -198,7 +202,7 @@ func (r *icsReader) moment(l line, text string) (at time.Time, whole, ok bool) {
 		at, err = time.Parse("20060102T150405", strings.TrimSuffix(text, "Z"))
 	}
 	if err != nil {
-		r.fail(l.number, "", "bad_ics", fmt.Sprintf("%q is not a date.", text), "Dates are written as 20260102 or 20260102T080000.")
+		r.refuse(l.number, "bad_ics", fmt.Sprintf("%q is not a date.", text), "Dates are written as 20260102 or 20260102T080000.")
 	}
 	return at, whole, err == nil
 }
@@ -211,7 +215,7 @@ func (r *icsReader) event(e []line) {
 		if len(e) > 0 {
 			at = e[0].number
 		}
-		r.fail(at, "", "bad_ics", "The event has no DTSTART.", "Say on which day it begins.")
+		r.refuse(at, "bad_ics", "The event has no DTSTART.", "Say on which day it begins.")
 		return
 	}
 	if status, _ := find(e, "STATUS"); strings.EqualFold(status.value, "CANCELLED") {
@@ -242,7 +246,7 @@ func (r *icsReader) event(e []line) {
 		days += max(0, int(after-first))
 	}
 	if days == 0 && len(starts) > 0 {
-		r.fail(start.number, diag.Warning, "part_of_day", fmt.Sprintf("%q takes no day as a whole; it is left out.", name), "Make it an event of whole days, if nobody works then.")
+		r.warn(start.number, "part_of_day", fmt.Sprintf("%q takes no day as a whole; it is left out.", name), "Make it an event of whole days, if nobody works then.")
 	}
 }
 
@@ -268,7 +272,7 @@ func (r *icsReader) length(e []line, begin time.Time, whole bool) (time.Duration
 	if end, ok := find(e, "DTEND"); ok {
 		at, _, ok := r.moment(end, end.value)
 		if ok && at.Before(begin) {
-			r.fail(end.number, "", "bad_ics", "The event ends before it begins.", "Correct its DTEND.")
+			r.refuse(end.number, "bad_ics", "The event ends before it begins.", "Correct its DTEND.")
 			return 0, false
 		}
 		return at.Sub(begin), ok
@@ -276,7 +280,7 @@ func (r *icsReader) length(e []line, begin time.Time, whole bool) (time.Duration
 	if d, ok := find(e, "DURATION"); ok {
 		length, ok := duration(d.value)
 		if !ok {
-			r.fail(d.number, "", "bad_ics", fmt.Sprintf("%q is not a duration.", d.value), "Durations are written as P1D or PT8H.")
+			r.refuse(d.number, "bad_ics", fmt.Sprintf("%q is not a duration.", d.value), "Durations are written as P1D or PT8H.")
 		}
 		return length, ok
 	}
@@ -315,7 +319,7 @@ var errTooOften = errors.New("too often")
 // its exceptions and those that another event takes the place of.
 func (r *icsReader) starts(e []line, start line, begin time.Time) []time.Time {
 	if _, recurs := find(e, "RRULE"); recurs && begin.Year() < firstRecurring {
-		r.fail(start.number, "", "bad_ics", fmt.Sprintf("The event recurs from %d on; recurrences are read from %d on.", begin.Year(), firstRecurring), "Let it begin later.")
+		r.refuse(start.number, "bad_ics", fmt.Sprintf("The event recurs from %d on; recurrences are read from %d on.", begin.Year(), firstRecurring), "Let it begin later.")
 		return nil
 	}
 	set := rrule.Set{}
@@ -330,7 +334,7 @@ func (r *icsReader) starts(e []line, start line, begin time.Time) []time.Time {
 				if errors.Is(err, errTooOften) {
 					message = "The event recurs more often than daily."
 				}
-				r.fail(l.number, "", "bad_ics", message, "Write it as FREQ=YEARLY;BYMONTH=5;BYDAY=1MO.")
+				r.refuse(l.number, "bad_ics", message, "Write it as FREQ=YEARLY;BYMONTH=5;BYDAY=1MO.")
 				return nil
 			}
 			set.RRule(rule)
@@ -364,7 +368,7 @@ func (r *icsReader) starts(e []line, start line, begin time.Time) []time.Time {
 		}
 		starts = append(starts, at)
 	}
-	r.fail(start.number, "", "too_long", "The event recurs too often.", "Leave it out, or let it begin later.")
+	r.refuse(start.number, "too_long", "The event recurs too often.", "Leave it out, or let it begin later.")
 	return nil
 }
 

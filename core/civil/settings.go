@@ -12,7 +12,7 @@ import (
 // Settings are the calendar context as it is written, in options and in
 // definitions; an empty field leaves the context as it is.
 type Settings struct {
-	Use           string `yaml:"use" json:"use,omitempty" doc:"The calendar of the organisation, with its holidays, named periods and fiscal year" example:"navigation"`
+	Use           string `yaml:"use" json:"use,omitempty" doc:"The calendar of the organisation, with its holidays, named periods and fiscal year" example:"waterway"`
 	Zone          string `yaml:"zone" json:"zone,omitempty" doc:"The IANA zone in which days begin and end" example:"Europe/London"`
 	WeekStart     string `yaml:"week_start" json:"week_start,omitempty" doc:"The first day of the week" example:"monday" enum:"monday,tuesday,wednesday,thursday,friday,saturday,sunday"`
 	FiscalStart   string `yaml:"fiscal_start" json:"fiscal_start,omitempty" doc:"The month the fiscal year starts in, 1 to 12" example:"4"`

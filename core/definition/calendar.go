@@ -20,23 +20,23 @@ import (
 // fiscal year and the periods it has names for.
 type Calendar struct {
 	Head     `yaml:",inline"`
-	Week     CalendarWeek               `yaml:"week" doc:"The days of its week"`
-	Fiscal   CalendarFiscal             `yaml:"fiscal" doc:"Its fiscal year, of months or of weeks"`
-	Years    CalendarYears              `yaml:"years" doc:"The years whose holidays it knows"`
-	Holidays []CalendarHoliday          `yaml:"holidays" doc:"Days nobody works on, in the order in which those that move find their place"`
+	Week     CalendarWeek                `yaml:"week" doc:"The days of its week"`
+	Fiscal   CalendarFiscal              `yaml:"fiscal" doc:"Its fiscal year, of months or of weeks"`
+	Years    CalendarYears               `yaml:"years" doc:"The years whose holidays it knows"`
+	Holidays []CalendarHoliday           `yaml:"holidays" doc:"Days nobody works on, in the order in which those that move find their place"`
 	Periods  map[string]map[string]Plain `yaml:"periods" doc:"Periods with names of its own: by the year FIRST/LAST, or every year MM-DD/MM-DD" example:"season"`
 }
 
 // CalendarWeek is the days of a week.
 type CalendarWeek struct {
-	Start   string `yaml:"start" doc:"The first day of the week" enum:"monday,tuesday,wednesday,thursday,friday,saturday,sunday"`
+	Start   string  `yaml:"start" doc:"The first day of the week" enum:"monday,tuesday,wednesday,thursday,friday,saturday,sunday"`
 	Working []Plain `yaml:"working" doc:"The weekdays that are worked, monday to friday when left out" example:"monday"`
 }
 
 // CalendarFiscal is a fiscal year.
 type CalendarFiscal struct {
 	Start    Plain   `yaml:"start" doc:"The month it starts in, 1 to 12" example:"4"`
-	NamedBy  string `yaml:"named_by" doc:"Whether it has the name of the calendar year it starts or ends in" enum:"start,end"`
+	NamedBy  string  `yaml:"named_by" doc:"Whether it has the name of the calendar year it starts or ends in" enum:"start,end"`
 	Weeks    []Plain `yaml:"weeks" doc:"How many weeks its periods have, for years of whole weeks; a 53rd week goes to the last" example:"4"`
 	YearEnds Plain   `yaml:"year_ends" doc:"The day a year of weeks ends on" example:"last saturday of january"`
 }
@@ -49,10 +49,10 @@ type CalendarYears struct {
 
 // CalendarHoliday is a holiday, or a file of them.
 type CalendarHoliday struct {
-	Day  Plain   `yaml:"day" doc:"A day, or a rule for one of every year" example:"every 12-26 or the next working day"`
+	Day  Plain  `yaml:"day" doc:"A day, or a rule for one of every year" example:"every 12-26 or the next working day"`
 	Name string `yaml:"name" doc:"What it is called" example:"Boxing Day"`
-	File Plain   `yaml:"file" doc:"An iCalendar file, read when the definition is pushed" example:"holidays.ics"`
-	ICS  Plain   `yaml:"ics" doc:"What stands in that file" example:"BEGIN:VCALENDAR"`
+	File Plain  `yaml:"file" doc:"An iCalendar file, read when the definition is pushed" example:"holidays.ics"`
+	ICS  Plain  `yaml:"ics" doc:"What stands in that file" example:"BEGIN:VCALENDAR"`
 }
 
 func (h *CalendarHoliday) setText(t Text) { h.Day = Plain(t) }

@@ -107,7 +107,7 @@ func TestCalendarUsed(t *testing.T) {
 	const query = "kind: query\nname: q\nsource: s\nfrom: t\ncolumns: [id]\nparameters:\n  - {name: p, kind: period, default: last season, limits: {whole: season}}\ncriteria: day within :p and other within 'season 2025'\n"
 	assert.Empty(t, check(calendar+query+"calendar: river\n"))
 	assert.Equal(t, []string{"unknown_word query q: criteria"}, check("kind: query\nname: q\nsource: s\nfrom: t\ncolumns: [id]\ncriteria: other within 'season 2025'\n"))
-	assert.ElementsMatch(t, []string{"unknown_word query q: parameters[0].default", "unknown_word query q: parameters[0].limits.whole"}, check(calendar+query))
+	assert.ElementsMatch(t, []string{"unknown_word query q: criteria", "unknown_word query q: parameters[0].default", "unknown_word query q: parameters[0].limits.whole"}, check(calendar+query))
 	assert.Equal(t, []string{"unknown_calendar query q: calendar"}, check(query+"calendar: brook\n"))
 	assert.Empty(t, check(calendar+query+"calendar: river\n---\nkind: report\nname: r\nquery: q\ncalendar: {use: river}\nask: [{p: {quick: [season 2025, next season]}}]\n"))
 	assert.Equal(t, []string{"unknown_calendar report r: calendar.use"}, check(calendar+query+"calendar: river\n---\nkind: report\nname: r\nquery: q\ncalendar: {use: brook}\n"))

@@ -86,7 +86,7 @@ type Query struct {
 	Distinct   bool              `yaml:"distinct" doc:"Returns each different row once; a column count tells how many records it stands for" example:"true"`
 	Criteria   Text              `yaml:"criteria" doc:"Which records match" example:"passed_at within :period"`
 	Unfit      string            `yaml:"unfit" doc:"What becomes of records whose dates are not stored as their column stores dates: left out, and counted, unless the run is to be refused" enum:"leave-out,refuse"`
-	Calendar   string            `yaml:"calendar" doc:"The calendar whose working days and periods it names" example:"navigation"`
+	Calendar   string            `yaml:"calendar" doc:"The calendar whose working days and periods it names" example:"waterway"`
 	Sort       []Text            `yaml:"sort" doc:"In which order: a column, then ascending or descending, then perhaps blanks first" example:"passed_at descending"`
 }
 

@@ -69,7 +69,7 @@ func (s *Server) reports() {
 	post(s, "cover-report", "/reports/{report}/coverage", "How many records each day, month or year holds, the other answers applied", http.StatusOK, []int{404, 422, 502, 504},
 		func(ctx context.Context, who identity.Actor, in *struct {
 			ReportPath
-			By   string `query:"by" default:"month" enum:"day,week,month,quarter,half,year" doc:"The unit of time"`
+			By   string `query:"by" default:"month" doc:"The unit of time: day, week, month, quarter, half, year, a fiscal one such as fiscal quarter, or a period of the calendar"`
 			Body RunBody
 		},
 		) (*response[wire.Coverage], error) {

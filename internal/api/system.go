@@ -22,7 +22,7 @@ func (s *Server) system() {
 		})
 	get(s, "read-period", "/period", "How a period expression is read", []int{422}, func(ctx context.Context, who identity.Actor, in *struct {
 		AsOfQuery
-		Calendar   string `query:"calendar" doc:"The published calendar it is read by, where it is not the service's" example:"navigation"`
+		Calendar   string `query:"calendar" doc:"The published calendar it is read by, where it is not the service's" example:"waterway"`
 		Expression string `query:"expression" required:"true" doc:"The expression" example:"last month"`
 	},
 	) (*response[period.Reading], error) {

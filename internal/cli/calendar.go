@@ -37,7 +37,7 @@ func (a *app) calendar() *cobra.Command {
 	year := 0
 	show := &cobra.Command{
 		Use: "show CALENDAR", Short: "Show a year of a calendar: its weeks and fiscal periods, holidays and named periods",
-		Example: "  pikegate calendar show navigation --year 2026",
+		Example: "  pikegate calendar show waterway --year 2026",
 		Args:    args(cobra.ExactArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
 			c, err := a.client().CalendarYear(cmd.Context(), given[0], year)

@@ -71,7 +71,7 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 	if err != nil {
 		return err
 	}
-	const first = "definitions/" + Source + ".yaml" // the calendar, which reports use
+	const first = "definitions/waterway.yaml" // the calendar, which reports use
 	files = append([]string{first}, slices.DeleteFunc(files, func(f string) bool { return f == first })...)
 	for _, file := range files {
 		name := filepath.Base(file[:len(file)-len(".yaml")])

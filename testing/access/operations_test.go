@@ -57,6 +57,8 @@ make-token            POST   /tokens                                           2
 make-token            POST   /tokens                                           404 201 201 404 201 403  {"name": "of WHO", "scope": "report", "report": "tolls"}
 end-token             DELETE /tokens/999                                       404 404 404 404 404 403
 read-period           GET    /period?expression=today                          200 200 200 200 200 200
+list-calendars        GET    /calendars                                        200 200 200 200 200 200
+show-calendar         GET    /calendars/nothing                                404 404 404 404 404 404
 definition-schema     GET    /schema                                           200 200 200 200 200 200
 list-reports          GET    /reports                                          200 200 200 200 200 200
 ask-report            GET    /reports/tolls                                    404 200 200 404 200 200

@@ -16,6 +16,7 @@
 		'/runs/:run/compare/:other': wrap({ asyncComponent: () => import('./routes/Compare.svelte') }),
 		'/sources/:source?/:table?': wrap({ asyncComponent: () => import('./routes/Sources.svelte') }),
 		'/welcome/:link': wrap({ asyncComponent: () => import('./routes/Welcome.svelte') }),
+		'/calendars/:name?/:year?': wrap({ asyncComponent: () => import('./routes/Calendars.svelte') }),
 		'/account': wrap({ asyncComponent: () => import('./routes/Account.svelte') }),
 		'/people': wrap({ asyncComponent: () => import('./routes/People.svelte') }),
 		'/rights': wrap({ asyncComponent: () => import('./routes/Rights.svelte') }),

@@ -1,6 +1,7 @@
 package definition
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"reflect"
@@ -39,7 +40,7 @@ func (d *differ) add(field, words, was, is string) {
 var nouns = map[string]string{
 	"parameters": "question", "columns": "column", "joins": "joined table", "rules": "rule", "sort": "order", "ask": "wording of",
 	"groups": "group", "totals": "total", "examples": "example", "listed": "choice", "tags": "tag", "quick": "quick choice",
-	"tables": "table", "set": "fixed answer to", "default": "default",
+	"tables": "table", "set": "fixed answer to", "default": "default", "days": "stretch", "working": "working day",
 }
 
 // spoken are fields that are spoken of by other words than their names.
@@ -47,11 +48,12 @@ var spoken = map[string]string{
 	"about": "description", "ask": "questions", "set": "fixed answers", "expect": "expectation", "as_of": "day", "rows": "number of records",
 	"from": "main table", "on": "condition", "use": "shared question", "when_blank": "meaning of blank", "quick": "quick choices",
 	"sort": "keys of the order", "sql": "hand-written SQL", "parameters": "questions", "refused": "expected refusal", "joins": "joined tables",
+	"fiscal": "fiscal year", "weeks": "pattern of weeks", "year_ends": "last day", "ics": "text of the file", "periods": "named periods",
 }
 
 // of is how a field is spoken of inside what holds it.
 func of(holder, name string) string {
-	if words := spoken[name]; words != "" {
+	if words := spoken[name]; words != "" && holder != "the calendar" {
 		name = words
 	}
 	name = strings.ReplaceAll(name, "_", " ")
@@ -80,6 +82,8 @@ func (d *differ) value(path, holder, name string, a, b reflect.Value) {
 		d.structs(path, of(holder, name), a, b)
 	case a.Kind() == reflect.Map:
 		d.maps(path, holder, name, a, b)
+	case a.Kind() == reflect.Slice && name == "weeks": // numbers, which are told together
+		d.scalar(path, of(holder, name), joinedText(a), joinedText(b))
 	case a.Kind() == reflect.Slice:
 		d.lists(path, holder, name, a, b)
 	}
@@ -118,8 +122,10 @@ func (d *differ) maps(path, holder, name string, a, b reflect.Value) {
 		was, is := a.MapIndex(k), b.MapIndex(k)
 		what := itemOf(holder, name, key)
 		switch {
-		case was.IsValid() && is.IsValid() && was.Kind() == reflect.String:
-			d.scalar(join(path, key), what, was.String(), is.String())
+		case was.IsValid() && is.IsValid() && (was.Kind() == reflect.String || was.Type() == plainType):
+			d.scalar(join(path, key), what, shownText(was), shownText(is))
+		case was.IsValid() && is.IsValid() && was.Kind() == reflect.Map:
+			d.maps(join(path, key), what, "days", was, is)
 		case was.IsValid() && is.IsValid():
 			what = "the answer to " + quoted(key) + " of " + holder
 			d.scalar(join(path, key), what, strings.Join(was.Interface().(Given).Texts, ", "), strings.Join(is.Interface().(Given).Texts, ", "))
@@ -202,6 +208,8 @@ func itemName(item reflect.Value) string {
 		return v.Name
 	case Column:
 		return v.Name
+	case CalendarHoliday:
+		return cmp.Or(v.Day.Value, v.File.Value, v.Name)
 	case Example:
 		return ""
 	}
@@ -221,6 +229,15 @@ func shownText(v reflect.Value) string {
 		return ""
 	}
 	return v.String()
+}
+
+// joinedText is a list in one line.
+func joinedText(list reflect.Value) string {
+	texts := make([]string, list.Len())
+	for i := range texts {
+		texts[i] = shownText(list.Index(i))
+	}
+	return strings.Join(texts, ", ")
 }
 
 func quoted(text string) string { return "“" + strings.Join(strings.Fields(text), " ") + "”" }

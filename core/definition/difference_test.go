@@ -59,3 +59,30 @@ func TestDifferences(t *testing.T) {
 		})
 	}
 }
+
+// TestCalendarDifferences: those of a calendar, its maps of maps included.
+func TestCalendarDifferences(t *testing.T) {
+	var documents []definition.Document
+	for _, text := range []string{
+		"holidays: [every 12-25, {day: every 12-26, name: Boxing Day}]\nperiods: {season: {every year: 04-01/10-31, 2025: 2025-04-02/2025-10-31}}\nfiscal: {weeks: [4, 4, 5], year_ends: last saturday of january}\n",
+		"holidays: [every 12-25, {day: every 12-26, name: Stephen}, 2026-06-05]\nperiods: {season: {every year: 04-01/10-31, 2025: 2025-04-03/2025-10-31, 2026: 2026-04-01/2026-10-31}, floods: {every year: 11-01/12-31}}\nfiscal: {weeks: [4, 5, 4], year_ends: last friday of january}\n",
+	} {
+		found, problems := definition.Decode("", []byte("kind: calendar\nname: c\n"+text))
+		require.Empty(t, problems)
+		documents = append(documents, found...)
+	}
+	var words []string
+	for _, d := range definition.Differences(documents[0], documents[1]) {
+		words = append(words, d.Words)
+	}
+	assert.Equal(t, []string{
+		"The pattern of weeks of the fiscal year was “4, 4, 5” and is now “4, 5, 4”.",
+		"The last day of the fiscal year was “last saturday of january” and is now “last friday of january”.",
+		"The name of the holiday “every 12-26” was “Boxing Day” and is now “Stephen”.",
+		"The holiday “2026-06-05” is new.",
+		"The period “floods” is new.",
+		"The stretch “2025” of the period “season” was “2025-04-02/2025-10-31” and is now “2025-04-03/2025-10-31”.",
+		"The stretch “2026” of the period “season” is new.",
+	}, words)
+	assert.Empty(t, definition.Differences(documents[0], documents[0]))
+}

@@ -23,7 +23,7 @@ import (
 func open(t *testing.T, report string) *browser.Page {
 	t.Helper()
 	p := browser.Open(t, address+"/#/reports/"+report, 1280, 800)
-	p.Wait("document.querySelector('form [id$=-start]')")
+	p.Wait("document.querySelector('form [id$=-start], form select[name$=-first]')")
 	return p
 }
 
@@ -191,9 +191,17 @@ func TestConsoleProblems(t *testing.T) {
 func TestConsoleQuestions(t *testing.T) {
 	questions(t)
 	p := open(t, "jobs-open")
-	p.Wait("document.querySelectorAll('#q-month-units label').length === 36")
-	assert.Regexp(t, `^2023-01\s+\d+$`, p.Text("#q-month-units label"))
-	p.Click("#q-month-units input[value='2025-03']")
+	p.Wait("document.querySelectorAll('#q-month-units select[name$=-first] option').length === 37")
+	assert.Regexp(t, `^2023-01 · \d+$`, p.Text("#q-month-units option[value='0']"))
+	p.Choose("#q-month-units select[name$=-first]", "24")
+	p.Wait("document.querySelector('[data-readback]').textContent.includes('Fri 31 Jan 2025')")
+	p.Choose("#q-month-units select[name$=-last]", "26")
+	p.Wait("document.querySelector('[data-readback]').textContent.includes('Wed 1 Jan through Mon 31 Mar 2025 (90 days)')")
+	// The first is never after the last.
+	p.Choose("#q-month-units select[name$=-first]", "30")
+	p.Wait("document.querySelector('#q-month-units select[name$=-last]').value === '30'")
+	p.Choose("#q-month-units select[name$=-last]", "26")
+	p.Wait("document.querySelector('#q-month-units select[name$=-first]').value === '26'")
 	p.Wait("document.querySelector('[data-readback]').textContent.includes('(31 days), done on is blank')")
 	p.Press("Run")
 	p.Wait("document.querySelector('[data-outcome=done]')")

@@ -151,7 +151,7 @@ func TestAccessible(t *testing.T) {
 	}{
 		{name: "reports", ready: "document.querySelectorAll('main li').length > 3"},
 		{name: "form", hash: "#/reports/passages-by-date?region=Wold+Cut", ready: "document.querySelector('[data-strip]') && document.querySelector('.chip.on')"},
-		{name: "units", hash: "#/reports/tolls-by-month", ready: "document.querySelector('meter')"},
+		{name: "units", hash: "#/reports/tolls-by-month", ready: "document.querySelector('#q-period-units option[value]')"},
 		{name: "result", hash: "#/reports/passages-by-date?period=2025-03-31", ready: done},
 		{name: "groups", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: done + " && document.querySelector('[data-group]')"},
 		{name: "chart", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: done, press: "Chart", then: "document.querySelector('[data-drawn=true]')"},
@@ -159,7 +159,8 @@ func TestAccessible(t *testing.T) {
 		{name: "how", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: done, press: "Explain", then: "document.querySelector('dialog pre')"},
 		{name: "asking beneath", hash: "#/reports/passages-by-date?period=2025-03-31", ready: done, click: "[data-slot=period]", then: "document.querySelector('#opened [data-strip]')"},
 		{name: "export", hash: "#/reports/passages-by-date?period=2025-03-31", ready: done, press: "Export", then: "document.querySelector('[data-format=csv]')"},
-		{name: "calendar", hash: "#/reports/passages-by-date", ready: "document.querySelector('#q-period-start')", click: "button[aria-label^='Pick start']", then: "document.querySelector('[data-part=table-cell-trigger]')"},
+		{name: "calendar", hash: "#/reports/passages-by-date", ready: "document.querySelector('#q-period-start') && document.querySelector('[data-strip]')", click: "button[aria-label^='Pick start']", then: "document.querySelector('[data-marked] li')"},
+		{name: "the year", hash: "#/calendars/waterway/2026", ready: "document.querySelectorAll('[data-month]').length === 12"},
 		{name: "find", ready: "document.querySelectorAll('main li').length > 3", click: "header [aria-keyshortcuts='Control+K']", then: "document.querySelectorAll('[role=option]').length > 10"},
 		{name: "keyboard", ready: "document.querySelectorAll('main li').length > 3", click: "header [aria-keyshortcuts='?']", then: "document.querySelector('dialog kbd')"},
 		{name: "problems", hash: "#/reports/jobs-due?period.start=31+Feb+2025&period.end=2025-01-01", ready: "document.querySelector('[data-problem]')"},

@@ -12,6 +12,7 @@
 		latest,
 		today,
 		likely = '',
+		calendar,
 		problem,
 	}: {
 		id: string;
@@ -26,6 +27,8 @@
 		today: string;
 		/** Where records are, so that a calendar opens there. */
 		likely?: string;
+		/** The calendar whose holidays and named periods are shown. */
+		calendar?: string;
 		problem: boolean;
 	} = $props();
 
@@ -59,7 +62,12 @@
 	function arrived(node: HTMLElement) {
 		node.querySelector<HTMLElement>('[data-part="table-cell-trigger"][tabindex="0"]')?.focus();
 	}
-	const begin = $derived(read || likely || (latest && latest < today ? latest : today));
+	// The last day that holds records within the limits, or else the last allowed one.
+	const begin = $derived(read || within(likely) || (latest && latest < today ? latest : today));
+	function within(day: string) {
+		if (day && latest && day > latest) return latest;
+		return day && earliest && day < earliest ? earliest : day;
+	}
 </script>
 
 <svelte:document onmousedown={outside} />
@@ -99,7 +107,7 @@
 			{#await import('./Calendar.svelte')}
 				<p class="panel muted p-3 shadow-lg">Loading …</p>
 			{:then { default: Calendar }}
-				<div use:arrived><Calendar {value} {earliest} {latest} start={begin} onpick={pick} /></div>
+				<div use:arrived><Calendar {value} {earliest} {latest} {calendar} start={begin} onpick={pick} /></div>
 			{:catch}
 				<p role="alert" class="panel text-bad p-3 shadow-lg">The calendar could not be loaded. Type the date.</p>
 			{/await}

@@ -1,8 +1,8 @@
 <script lang="ts">
 	import {
-		listChoices,
+		coverReport,
 		type Answer,
-		type Choice,
+		type Coverage,
 		type Fix,
 		type Inputs,
 		type Problem,
@@ -15,6 +15,7 @@
 	import { Loaded } from '../lib/loaded.svelte';
 	import Problems from '../parts/Problems.svelte';
 	import { countText } from '../lib/text';
+	import WholeUnits from './WholeUnits.svelte';
 
 	let {
 		target,
@@ -25,6 +26,7 @@
 		problems,
 		today,
 		held,
+		calendar,
 	}: {
 		target: Target;
 		question: Question;
@@ -35,6 +37,8 @@
 		today: string;
 		/** The units of time that hold records, where that is known. */
 		held?: Unit[];
+		/** The calendar that says which days are worked. */
+		calendar?: string;
 	} = $props();
 
 	const at = (part: string) => problems.filter((p) => p.field === question.name + (part && '.' + part));
@@ -62,10 +66,11 @@
 		if (text) value.start = value.end = '';
 	}
 	// Where only whole units are taken, those that hold records are offered.
-	const unitsOf = new Loaded<Choice[]>(); // an answer that cannot be read has its problem beside its field
-	const units = $derived(unitsOf.value ?? []);
+	const unitsOf = new Loaded<Coverage>(); // an answer that cannot be read has its problem beside its field
+	const units = $derived(unitsOf.value?.question === question.name ? (unitsOf.value.units ?? []) : []);
 	$effect(() => {
-		if (question.limits.whole) return unitsOf.ask((signal) => listChoices(target, question.name, '', inputs, signal));
+		const whole = question.limits.whole;
+		if (whole) return unitsOf.ask((signal) => coverReport(target, whole, inputs, signal));
 	});
 	/** The last day of the last unit that holds records. */
 	const likely = $derived(held?.at(-1)?.through ?? '');
@@ -85,41 +90,56 @@
 		const there = question.suggested?.some((d) => d.from === unit.from && d.through === unit.through);
 		return there ? undefined : unit;
 	});
-	const mostInUnit = $derived(Math.max(1, ...units.map((u) => u.count ?? 0)));
 	const read = $derived(answer?.given && !value.start && !value.end ? answer : undefined);
 </script>
 
 <div class="space-y-2">
-	<div class="grid grid-cols-1 gap-2 sm:grid-cols-2">
-		<div>
-			<DateField
-				id="{id}-start"
-				label="Start date"
-				bind:value={() => value.start, (text) => typed('start', text)}
-				read={read?.from}
-				earliest={question.earliest}
-				latest={question.latest}
-				{today}
-				{likely}
-				problem={at('start').length > 0}
-			/>
-			<Problems id="{id}-start-problems" problems={at('start')} onfix={fix} />
+	{#if units.length}
+		<WholeUnits
+			{id}
+			name={question.limits.whole!}
+			{units}
+			from={answer?.from ?? undefined}
+			through={answer?.through ?? undefined}
+			onchoose={take}
+		/>
+		<Problems id="{id}-ends-problems" problems={[...at('start'), ...at('end')]} onfix={fix} />
+	{:else if !question.limits.whole || unitsOf.value || unitsOf.failure}
+		<div class="grid grid-cols-1 gap-2 sm:grid-cols-2">
+			<div>
+				<DateField
+					id="{id}-start"
+					label="Start date"
+					bind:value={() => value.start, (text) => typed('start', text)}
+					read={read?.from}
+					earliest={question.earliest}
+					latest={question.latest}
+					{today}
+					{likely}
+					{calendar}
+					problem={at('start').length > 0}
+				/>
+				<Problems id="{id}-start-problems" problems={at('start')} onfix={fix} />
+			</div>
+			<div>
+				<DateField
+					id="{id}-end"
+					label="End date"
+					bind:value={() => value.end, (text) => typed('end', text)}
+					read={read?.through}
+					earliest={question.earliest}
+					latest={question.latest}
+					{today}
+					{likely}
+					{calendar}
+					problem={at('end').length > 0}
+				/>
+				<Problems id="{id}-end-problems" problems={at('end')} onfix={fix} />
+			</div>
 		</div>
-		<div>
-			<DateField
-				id="{id}-end"
-				label="End date"
-				bind:value={() => value.end, (text) => typed('end', text)}
-				read={read?.through}
-				earliest={question.earliest}
-				latest={question.latest}
-				{today}
-				{likely}
-				problem={at('end').length > 0}
-			/>
-			<Problems id="{id}-end-problems" problems={at('end')} onfix={fix} />
-		</div>
-	</div>
+	{:else}
+		<div class="h-[3.6rem]" aria-hidden="true"></div>
+	{/if}
 	<div>
 		<label for="{id}-words" class="sr-only">Or in words</label>
 		<input
@@ -134,27 +154,6 @@
 		/>
 		<Problems id="{id}-problems" problems={at('')} onfix={fix} />
 	</div>
-	{#if units.length}
-		<fieldset>
-			<legend class="muted mb-1 text-[13px]">Or a whole {question.limits.whole}, with what it holds</legend>
-			<div id="{id}-units" class="panel max-h-40 overflow-y-auto p-1.5 text-sm tabular-nums">
-				{#each units as unit (unit.value)}
-					<label class="hover:bg-wash rounded-base flex items-center gap-2 px-1.5 py-0.5">
-						<input
-							type="radio"
-							name="{id}-unit"
-							value={unit.value}
-							checked={answer?.canonical?.[0] === unit.value}
-							onchange={() => take(unit.value)}
-						/>
-						<span class="w-20">{unit.value}</span>
-						<meter class="grow" min="0" max={mostInUnit} value={unit.count ?? 0} aria-hidden="true"></meter>
-						<span class="w-14 text-right">{countText(unit.count ?? 0)}</span>
-					</label>
-				{/each}
-			</div>
-		</fieldset>
-	{/if}
 	{#if question.quick?.length}
 		<div class="flex flex-wrap gap-1.5">
 			{#each question.quick as text, i (text)}

@@ -10,6 +10,7 @@
 	import TextField from './TextField.svelte';
 
 	let { target, form, question, today }: { target: Target; form: Form; question: Question; today: string } = $props();
+	const calendar = $derived(form.report.value?.calendar);
 
 	const reading = $derived(form.readingOf(question));
 	const problems = $derived(form.problemsOf(question));
@@ -42,6 +43,7 @@
 			{problems}
 			{today}
 			{held}
+			{calendar}
 		/>
 		{#if !question.limits.whole}
 			<CoverageStrip
@@ -66,6 +68,7 @@
 			earliest={question.earliest}
 			latest={question.latest}
 			{today}
+			{calendar}
 			problem={problems.length > 0}
 		/>
 		<Problems id="q-{question.name}-problems" {problems} onfix={(fix) => (form.texts[question.name] = [fix.text])} />

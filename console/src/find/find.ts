@@ -1,6 +1,6 @@
 // What can be found from everywhere: reports, drafts, runs and tables.
 import { account } from '../lib/account.svelte';
-import { listDefinitions, listReports, listRuns, listSources, showSource } from '../lib/api';
+import { listCalendars, listDefinitions, listReports, listRuns, listSources, showSource } from '../lib/api';
 import { draftAddress } from '../lib/link';
 
 export type Entry = { kind: string; title: string; about: string; address: string; text: string };
@@ -49,6 +49,9 @@ export async function everything(signal: AbortSignal): Promise<Entry[]> {
 			list.map((d) => entry('Draft', d.title || d.name, `${d.kind} ${d.name}`, draftAddress(d.kind, d.name))),
 		),
 		tables(),
+		listCalendars(signal).then((list) =>
+			list.map((c) => entry('Calendar', c.title, c.about ?? '', `/calendars/${encodeURIComponent(c.name)}`, c.name)),
+		),
 		listRuns({}, 200, signal).then((list) =>
 			list.map((r) => entry('Run', `Run ${r.run}`, r.readback || r.report, `/runs/${r.run}`, r.report)),
 		),

@@ -26,6 +26,8 @@ export type Total = Schemas['Total'];
 export type Subtotal = Schemas['Subtotal'];
 export type Why = Schemas['Why'];
 export type Coverage = Schemas['Coverage'];
+export type CalendarInfo = Schemas['CalendarInfo'];
+export type CalendarYear = Schemas['CalendarYear'];
 export type Unit = NonNullable<Coverage['units']>[number];
 export type RunRecord = Schemas['RunRecord'];
 export type RunSummary = Schemas['RunSummary'];
@@ -142,8 +144,11 @@ export const previewReport = (t: Target, inputs: Inputs, signal: AbortSignal) =>
 	json<Preview>('POST', report(t) + '/preview', { inputs, draft: t.draft }, signal);
 export const explainReport = (t: Target, inputs: Inputs, sort: string[], signal?: AbortSignal) =>
 	json<Explanation>('POST', report(t) + '/explain?plan=true', { inputs, sort, draft: t.draft }, signal);
+export const listCalendars = (signal?: AbortSignal) => json<CalendarInfo[]>('GET', '/calendars', undefined, signal);
+export const showCalendar = (name: string, year: number) =>
+	json<CalendarYear>('GET', `/calendars/${encodeURIComponent(name)}?year=${year}`);
 export const coverReport = (t: Target, by: string, inputs: Inputs, signal: AbortSignal) =>
-	json<Coverage>('POST', `${report(t)}/coverage?by=${by}`, { inputs, draft: t.draft }, signal);
+	json<Coverage>('POST', `${report(t)}/coverage?by=${encodeURIComponent(by)}`, { inputs, draft: t.draft }, signal);
 export type FileFormat = 'csv' | 'xlsx' | 'json' | 'pdf';
 /** A whole result as a file. */
 export const takeFile = async (t: Target, inputs: Inputs, sort: string[], format: FileFormat) =>

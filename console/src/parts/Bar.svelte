@@ -19,6 +19,7 @@
 		[
 			{ name: 'Account', at: '/account', for: true },
 			{ name: 'People', at: '/people', for: account.administers },
+			{ name: 'Calendars', at: '/calendars', for: true },
 			{ name: 'Rights', at: '/rights', for: account.authors },
 			{ name: 'Audit log', at: '/audit', for: account.administers },
 		].filter((place) => place.for),

@@ -106,6 +106,30 @@ func (a *Almanac) AddWorking(d Date, n int) (Date, bool) {
 	return day, at < span && a.before(day) == wanted-1
 }
 
+// Reach are the first and the last day that AddWorking moves n working days from; false
+// where there is none.
+func (a *Almanac) Reach(n int) (first, last Date, ok bool) {
+	first, last = a.First, a.Last
+	edge, step := last, -1 // from the last working day so many back
+	if n < 0 {
+		edge, step = first, 1
+	}
+	if !a.Working(edge) {
+		if edge, ok = a.AddWorking(edge, step); !ok {
+			return 0, 0, false
+		}
+	}
+	if back := step * (max(n, -n) - 1); back != 0 {
+		if edge, ok = a.AddWorking(edge, back); !ok {
+			return 0, 0, false
+		}
+	}
+	if n < 0 {
+		return edge + 1, last, edge < last
+	}
+	return first, edge - 1, edge > first
+}
+
 // NamedPeriod is a period with a name of the organisation's own.
 type NamedPeriod struct {
 	// Name is in lower case, its words joined by one blank.

@@ -2,6 +2,7 @@ package criteria
 
 import (
 	"regexp"
+	"strconv"
 	"strings"
 
 	"github.com/shopspring/decimal"
@@ -450,6 +451,9 @@ func (p *parser) atom() Expr {
 			p.next()
 			return p.length(t.start)
 		}
+		if e := p.workingDays(t); e != nil {
+			return e
+		}
 		value, err := decimal.NewFromString(t.text)
 		if err != nil || len(t.text) > 40 {
 			p.fail(t, "bad_number", p.quote(t)+" is not a number.", "Write 12 or 12.50.")
@@ -568,6 +572,30 @@ var lengthUnits = map[string]bool{
 	"quarter": true, "quarters": true, "year": true, "years": true,
 }
 
+// workingDays reads 5 working days; the number was read.
+func (p *parser) workingDays(t token) Expr {
+	switch next := p.peek(); {
+	case next.is("workday") || next.is("workdays"):
+		p.next()
+	case (next.is("working") || next.is("business")) && (p.ahead(1).is("day") || p.ahead(1).is("days")):
+		p.at += 2
+	default:
+		return nil
+	}
+	n, err := strconv.Atoi(t.text)
+	if err != nil || n < 1 || n > mostWorkingDays {
+		p.fail(t, "bad_count", p.quote(t)+" is not a number of working days.", "Write a whole number from 1 to 10000.")
+	}
+	text := t.text + " working days"
+	if n == 1 {
+		text = "1 working day"
+	}
+	return &Length{p.from(t.start), text, period.Length{}, n}
+}
+
+// mostWorkingDays is how many a date can be moved by.
+const mostWorkingDays = 10_000
+
 // length reads what stands from start to the last token read.
 func (p *parser) length(start int) Expr {
 	at := p.from(start)
@@ -582,7 +610,7 @@ func (p *parser) length(start int) Expr {
 	if length.Months() > 12_000 || length.Days() > 366_000 {
 		p.fail(token{start: at.Start, end: at.End}, "too_long", "The length is more than a thousand years.", "")
 	}
-	return &Length{at, text, length}
+	return &Length{at, text, length, 0}
 }
 
 // ParseAggregate reads a value that may be made of many records: count alone

@@ -20,6 +20,17 @@ func (s simplifier) bare(x Expr, span period.Span) (_ Expr, _, where period.Span
 			return x, span, where
 		}
 		limits := where
+		if move, ok := x.(*Arithmetic); ok {
+			if n, working := move.MovesWorking(); working { // peeled, so that there is an almanac
+				moved, fits := originsOf(span, origin)
+				first, last, some := s.calendar.Almanac.Reach(n)
+				if !fits || !some || where != period.All {
+					return x, span, where
+				}
+				x, span, where = inner, moved, period.OfDays(first, last)
+				continue
+			}
+		}
 		if _, moves := x.(*Arithmetic); moves {
 			limits.From, limits.Until = max(where.From, everything.From), min(where.Until, everything.Until)
 		}
@@ -80,6 +91,9 @@ func (s simplifier) peel(x Expr) (Expr, func(t civil.DateTime) (civil.DateTime, 
 			return e.Args[1], upTo(Units[e.Args[0].(*Text).Value]), true
 		}
 	case *Arithmetic:
+		if n, ok := e.MovesWorking(); ok && s.calendar.Almanac != nil {
+			return e.Left, func(t civil.DateTime) (civil.DateTime, bool) { return workingOrigin(s.calendar.Almanac, t, n) }, true
+		}
 		if length, n, ok := e.Moves(); ok {
 			return e.Left, func(t civil.DateTime) (civil.DateTime, bool) { return originOf(t, length, n) }, true
 		}
@@ -109,6 +123,26 @@ func originOf(t civil.DateTime, length period.Length, n int) (civil.DateTime, bo
 		guess -= day
 	}
 	return guess, true
+}
+
+// workingOrigin is the earliest day that, moved by n working days, comes to t or later; of a
+// time of day the order would not be kept, and beyond the days that are known there is none.
+func workingOrigin(a *civil.Almanac, t civil.DateTime, n int) (civil.DateTime, bool) {
+	day := t.Date()
+	if !t.IsMidnight() || !a.Known(day-1) || !a.Known(day) {
+		return 0, false
+	}
+	first, ok := a.AddWorking(day-1, 1) // the first working day on or after it
+	if !ok {
+		return 0, false
+	}
+	at, ok := a.AddWorking(first, -n)
+	if ok && n < 0 { // it is what comes after the working day before
+		if at, ok = a.AddWorking(at, -1); ok {
+			at++
+		}
+	}
+	return at.Midnight(), ok
 }
 
 // year tells whether the comparison is of year(x) with a whole number, and

@@ -193,6 +193,9 @@ func (r *resolver) arithmetic(e *Arithmetic) catalog.Type {
 			r.fail(e.Right.At(), "type_mismatch", "A length of time is added to a date or taken from it.", "Write issued_on + 30 days.")
 			return unknownType
 		}
+		if _, working := e.MovesWorking(); working && left == Period {
+			r.fail(e.At(), "type_mismatch", "A period is not moved by working days.", "Move one of its ends: :period.through + 5 working days.")
+		}
 		return left
 	}
 	right := r.typeOf(e.Right)

@@ -75,11 +75,13 @@ type (
 		// Type is that of the date it is the answer for; empty for a period.
 		Type catalog.Type
 	}
-	// Length is how far a date is moved: 30 days, P1M.
+	// Length is how far a date is moved: 30 days, P1M; or Working days, where that is not
+	// 0, by the calendar of the organisation.
 	Length struct {
 		Pos
-		Text   string
-		Length period.Length
+		Text    string
+		Length  period.Length
+		Working int
 	}
 	// Call is a function of values; Functions tells which there are. Resolve
 	// sets its Type, here and in Arithmetic.
@@ -481,13 +483,26 @@ func AsksAny(e Expr) bool { return Asks(e, func(string) bool { return true }) }
 // -1 for earlier.
 func (e *Arithmetic) Moves() (length period.Length, n int, ok bool) {
 	by, ok := e.Right.(*Length)
-	if !ok {
+	if !ok || by.Working != 0 {
 		return length, 0, false
 	}
 	if e.Op == '-' {
 		return by.Length, -1, true
 	}
 	return by.Length, 1, true
+}
+
+// MovesWorking tells whether a date is moved by working days, and by how many: less than 0
+// for earlier.
+func (e *Arithmetic) MovesWorking() (n int, ok bool) {
+	by, ok := e.Right.(*Length)
+	if !ok || by.Working == 0 {
+		return 0, false
+	}
+	if e.Op == '-' {
+		return -by.Working, true
+	}
+	return by.Working, true
 }
 
 // Move is a stretch of time moved as the expression says; false where that

@@ -150,6 +150,10 @@ func (w *writer) written(e plan.Expr, nested bool) string {
 		return w.once(w.expr(e.X, true), func(x string) string { return w.dialect.moved(e, x) })
 	case plan.DaysBetween:
 		return w.dialect.daysBetween(w.expr(e.From, true), w.expr(e.To, true))
+	case plan.WorkingDays:
+		return w.workingDays(e)
+	case plan.WorkingMoved:
+		return w.once(w.expr(e.X, true), func(x string) string { return w.workingMoved(e, x) })
 	case plan.Match:
 		return "(" + w.match(e) + ")"
 	case plan.If:

@@ -95,6 +95,13 @@ func MySQL(collation string) Dialect {
 			}
 			return text
 		},
+		steps: func(x string, numbers []int) string { return "interval(" + x + ", " + listed(numbers) + ")" },
+		nth:   func(n string, numbers []int) string { return "elt(" + n + " + 1, " + listed(numbers) + ")" },
+		times: func(x string, n int) string { return "(" + x + ") div " + strconv.Itoa(n) },
+		dayAt: func(day, n string) string {
+			return "date_format(date_add(" + day + ", interval (" + n + ") day), '%Y-%m-%d')"
+		},
+		whole:       func(x string) string { return "cast(" + x + " as signed)" },
 		daysBetween: func(from, to string) string { return "datediff(" + to + ", " + from + ")" },
 		match: func(op, x, y string) string {
 			switch op {

@@ -93,6 +93,13 @@ func Postgres(capitals string) Dialect {
 		daysBetween: func(from, to string) string {
 			return "((" + to + ")::date - (" + from + ")::date)"
 		},
+		steps: func(x string, numbers []int) string {
+			return "width_bucket(" + x + ", array[" + listed(numbers) + "])"
+		},
+		nth:   chosen,
+		times: timesOf,
+		dayAt: func(day, n string) string { return "to_char(" + day + "::date + (" + n + "), 'YYYY-MM-DD')" },
+		whole: func(x string) string { return x },
 		match: func(op, x, y string) string {
 			switch op {
 			case "contains":

@@ -65,6 +65,11 @@ var SQLite = Dialect{
 	daysBetween: func(from, to string) string {
 		return "cast(julianday(" + to + ") - julianday(" + from + ") as integer)"
 	},
+	steps: halved,
+	nth:   chosen,
+	times: timesOf,
+	dayAt: func(day, n string) string { return "date(" + day + ", (" + n + ") || ' days')" },
+	whole: func(x string) string { return x },
 	match: func(op, x, y string) string {
 		switch op {
 		case "contains":

@@ -106,6 +106,16 @@ type Dialect struct {
 	moved func(m plan.Moved, x string) string
 	// daysBetween counts the days from one day, as text, to another.
 	daysBetween func(from, to string) string
+	// steps counts how many of some numbers, which rise, a whole number comes up to.
+	steps func(x string, numbers []int) string
+	// nth is one of some numbers by its place, from 0, and times how often a whole number
+	// goes into another.
+	nth   func(n string, numbers []int) string
+	times func(x string, n int) string
+	// dayAt is the day, as text, so many days after another.
+	dayAt func(day, n string) string
+	// whole has a number that is whole be one of the engine's whole numbers.
+	whole func(x string) string
 	// match writes contains, starts with or ends with.
 	match func(op, x, y string) string
 	// function writes a function of values that it does its own way; empty

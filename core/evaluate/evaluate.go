@@ -104,6 +104,17 @@ func WeekText(day civil.Date, start time.Weekday) string {
 
 func (w *Evaluator) arithmetic(e *criteria.Arithmetic, row []any) any {
 	left := w.Value(e.Left, row)
+	if n, ok := e.MovesWorking(); ok {
+		x, ok := left.(catalog.Stamp)
+		if !ok || w.calendar.Almanac == nil {
+			return nil
+		}
+		day, ok := w.calendar.Almanac.AddWorking(x.At.Date(), n)
+		if !ok {
+			return nil
+		}
+		return w.stamp(day.Midnight()+civil.DateTime(x.At.Seconds()), x.Fraction)
+	}
 	if length, n, ok := e.Moves(); ok {
 		x, ok := left.(catalog.Stamp)
 		if !ok {
@@ -152,6 +163,9 @@ func (w *Evaluator) call(e *criteria.Call, row []any) any {
 	}
 	switch x := args[len(args)-1].(type) {
 	case catalog.Stamp:
+		if first, ok := args[0].(catalog.Stamp); ok && e.Name == "working_days" {
+			return w.workingDays(first.At.Date(), x.At.Date())
+		}
 		return w.dated(e, x.At.Date())
 	case string:
 		switch e.Name {
@@ -190,6 +204,15 @@ func (w *Evaluator) call(e *criteria.Call, row []any) any {
 	return nil
 }
 
+// workingDays counts those after one day through another; blank beyond those that are known.
+func (w *Evaluator) workingDays(first, last civil.Date) any {
+	a := w.calendar.Almanac
+	if a == nil || !a.Known(first) || !a.Known(last) {
+		return nil
+	}
+	return decimal.New(int64(a.WorkingBetween(first, last)), 0)
+}
+
 // dated works out a function of a day.
 func (w *Evaluator) dated(e *criteria.Call, day civil.Date) any {
 	y, m, d := day.YMD()
@@ -197,6 +220,16 @@ func (w *Evaluator) dated(e *criteria.Call, day civil.Date) any {
 	switch e.Name {
 	case "date_of":
 		return catalog.Stamp{At: day.Midnight()}
+	case "is_working_day", "is_holiday":
+		a := w.calendar.Almanac
+		if a == nil || !a.Known(day) {
+			return nil
+		}
+		if e.Name == "is_working_day" {
+			return a.Working(day)
+		}
+		_, free := a.Holiday(day)
+		return free
 	case "start_of":
 		return catalog.Stamp{At: w.calendar.StartOf(criteria.Units[e.Args[0].(*criteria.Text).Value], day).Midnight()}
 	case "year":

@@ -31,6 +31,17 @@ func (b *binder) moment(e criteria.Expr, fine bool) Expr {
 	case *criteria.Aggregate:
 		return b.aggregated(e, b.moment(e.X, fine))
 	case *criteria.Arithmetic:
+		if n, ok := e.MovesWorking(); ok {
+			left := e.Left
+			for inner, ok := left.(*criteria.Arithmetic); ok; inner, ok = left.(*criteria.Arithmetic) {
+				more, working := inner.MovesWorking()
+				if !working || (more > 0) != (n > 0) {
+					break
+				}
+				left, n = inner.Left, n+more // there, and on in the same direction
+			}
+			return WorkingMoved{b.moment(left, fine), fine, n, b.almanac(e)}
+		}
 		length, n, _ := e.Moves()
 		return Moved{b.moment(e.Left, fine), fine, n * length.Months(), n * length.Days()}
 	case *criteria.Call:
@@ -50,6 +61,92 @@ func (b *binder) moment(e criteria.Expr, fine bool) Expr {
 	}
 	b.untold(e)
 	return Value{nil}
+}
+
+// almanac is the calendar that says which days are worked; that there is none is told.
+func (b *binder) almanac(e criteria.Expr) *civil.Almanac {
+	if b.calendar.Almanac != nil {
+		return b.calendar.Almanac
+	}
+	p := diag.Problem{
+		Code: "no_calendar", Field: b.field(e), Message: "Which days are worked is said by a calendar, and none is used here.",
+		Hint: "Name one in the query: calendar: NAME.",
+	}
+	if !slices.ContainsFunc(b.problems, func(q diag.Problem) bool { return q.Code == p.Code }) {
+		b.problems = append(b.problems, p)
+	}
+	return (&civil.Almanac{}).Seal()
+}
+
+// daysCondition is is_holiday or is_working_day of a day: a bare column is compared with the
+// days as it stores them. Beyond the days that are known it is open, so that neither it nor
+// its negation is met.
+func (b *binder) daysCondition(e *criteria.Call, negated bool) Expr {
+	a, x := b.almanac(e), e.Args[0]
+	days := a.Free()
+	if e.Name == "is_holiday" {
+		days = make([]civil.Date, len(a.Holidays))
+		for i, h := range a.Holidays {
+			days[i] = h.Day
+		}
+	}
+	free := b.onDays(x, days)
+	if e.Name == "is_holiday" {
+		if !negated {
+			return free
+		}
+		return all(Not{free}, b.knownDay(x, a))
+	}
+	weekday := In{X: DatePart{b.moment(x, false), DayOf, civil.Week, b.calendar.WeekStart}}
+	for day, off := range a.Off {
+		if !off {
+			weekday.Values = append(weekday.Values, int64((day+6)%7+1))
+		}
+	}
+	slices.SortFunc(weekday.Values, func(x, y any) int { return int(x.(int64) - y.(int64)) })
+	if negated {
+		return all(Logic{true, []Expr{Not{weekday}, free}}, b.knownDay(x, a))
+	}
+	return all(weekday, Not{free}, b.knownDay(x, a))
+}
+
+// knownDay is met by days whose holidays are known.
+func (b *binder) knownDay(x criteria.Expr, a *civil.Almanac) Expr {
+	known := &criteria.Within{Pos: x.At(), X: x, Period: &criteria.Span{Pos: x.At(), Span: period.OfDays(a.First, a.Last)}}
+	return b.condition(criteria.Simplify(known, b.calendar), false)
+}
+
+// mostListed is how many days one list has; more are several lists.
+const mostListed = 200
+
+// onDays is met by dates that fall on one of some days.
+func (b *binder) onDays(x criteria.Expr, days []civil.Date) Expr {
+	in := In{X: b.moment(x, false)}
+	value := func(d civil.Date) any { return d.String() }
+	if c, bare := x.(*criteria.Column); bare && c.Ref.Column.Type == catalog.Date && c.Ref.Column.Encoding != catalog.EncYM {
+		if _, err := c.Ref.Column.Bound(civil.DateOf(2000, 1, 1).Midnight(), b.calendar.Zone); err == nil {
+			in.X = Column{c.Ref}
+			value = func(d civil.Date) any {
+				v, _ := c.Ref.Column.Bound(d.Midnight(), b.calendar.Zone) // tried just before
+				return v
+			}
+		}
+	}
+	out := Logic{Or: true}
+	for chunk := range slices.Chunk(days, mostListed) {
+		list := in
+		for _, d := range chunk {
+			list.Values = append(list.Values, value(d))
+		}
+		out.Terms = append(out.Terms, list)
+	}
+	switch len(out.Terms) {
+	case 0:
+		return Const{false}
+	case 1:
+		return out.Terms[0]
+	}
+	return out
 }
 
 // spanValue is a stretch of time as one value, its start; an end that is open is

@@ -1,7 +1,10 @@
 package plan
 
 import (
+	"fmt"
+
 	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
@@ -228,6 +231,11 @@ func (b *binder) value(e criteria.Expr) criteria.Expr {
 		return &criteria.Negative{Pos: e.Pos, X: b.value(e.X)}
 	case *criteria.Arithmetic:
 		left := b.value(e.Left)
+		if n, working := e.MovesWorking(); working {
+			if span, ok := left.(*criteria.Span); ok {
+				return b.movedWorking(e, span, n)
+			}
+		}
 		if _, _, moves := e.Moves(); moves {
 			if span, ok := left.(*criteria.Span); ok {
 				return b.moved(e, span)
@@ -278,6 +286,28 @@ func (b *binder) moved(e *criteria.Arithmetic, s *criteria.Span) criteria.Expr {
 		return moved
 	}
 	p := diag.Problem{Code: "out_of_range", Field: "criteria", Message: "Moved by " + criteria.Print(e.Right) + ", the date is not in the years 1 to 9999."}
+	if names := criteria.Parameters(e); len(names) > 0 {
+		p.Field = names[0]
+	}
+	b.problems = append(b.problems, p)
+	return &criteria.Span{Pos: e.Pos, Span: period.All, Type: s.Type}
+}
+
+// movedWorking moves a day that is known by working days.
+func (b *binder) movedWorking(e *criteria.Arithmetic, s *criteria.Span, n int) criteria.Expr {
+	a, day := b.almanac(e), s.Span.FirstDay()
+	if s.Span.OpenStart() || s.Span.OpenEnd() {
+		return s // an open end is open wherever it is moved
+	}
+	moved, ok := a.AddWorking(day, n)
+	if ok {
+		by := civil.DateTime(moved-day) * (24 * 60 * 60)
+		return &criteria.Span{Pos: e.Pos, Span: period.Span{From: s.Span.From + by, Until: s.Span.From + by + s.Span.Until - s.Span.From}, Type: s.Type}
+	}
+	p := diag.Problem{
+		Code: "out_of_calendar", Field: "criteria", Hint: "Stay within these years, or give the calendar more of them.",
+		Message: fmt.Sprintf("Moved by %s, the date is none whose holidays the calendar %s knows.", criteria.Print(e.Right), a.Name),
+	}
 	if names := criteria.Parameters(e); len(names) > 0 {
 		p.Field = names[0]
 	}

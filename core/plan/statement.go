@@ -242,6 +242,20 @@ type (
 	}
 	// DaysBetween counts the days from one day, as text, to another.
 	DaysBetween struct{ From, To Expr }
+	// WorkingDays counts those after one day, as text, through another; blank beyond the
+	// days that the almanac knows.
+	WorkingDays struct {
+		From, To Expr
+		Almanac  *civil.Almanac
+	}
+	// WorkingMoved is a date given as text, moved by working days; blank where that leaves
+	// the days that the almanac knows.
+	WorkingMoved struct {
+		X       Expr
+		Fine    bool
+		Days    int
+		Almanac *civil.Almanac
+	}
 	// Aggregate is one value for many records; X is nil for count.
 	Aggregate struct {
 		Name string
@@ -285,6 +299,8 @@ func (Moment) isExpr()       {}
 func (DatePart) isExpr()     {}
 func (Moved) isExpr()        {}
 func (DaysBetween) isExpr()  {}
+func (WorkingDays) isExpr()  {}
+func (WorkingMoved) isExpr() {}
 func (Aggregate) isExpr()    {}
 func (Column) isExpr()       {}
 func (Value) isExpr()        {}

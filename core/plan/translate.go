@@ -108,9 +108,14 @@ func (b *binder) leaf(e criteria.Expr, negated bool) (x Expr, fits func(*criteri
 		x = b.match(e)
 	case *criteria.Related:
 		x = b.quantity(e)
+	case *criteria.Call:
+		if e.Name == "is_holiday" || e.Name == "is_working_day" {
+			return b.daysCondition(e, negated), never
+		}
+		x = Compare{"=", b.translate(e), Value{true}}
 	case *criteria.Column: // a yes-no value, as the next
 		x = Column{e.Ref}
-	case *criteria.Call, *criteria.Blank:
+	case *criteria.Blank:
 		x = Compare{"=", b.translate(e), Value{true}}
 	default:
 		b.untold(e)
@@ -459,6 +464,11 @@ func (b *binder) call(e *criteria.Call) Expr {
 		return DatePart{b.moment(e.Args[len(e.Args)-1], false), form, unit, b.calendar.WeekStart}
 	}
 	switch e.Name {
+	case "working_days":
+		return WorkingDays{b.moment(e.Args[0], false), b.moment(e.Args[1], false), b.almanac(e)}
+	case "is_working_day", "is_holiday":
+		a := b.almanac(e)
+		return If{b.knownDay(e.Args[0], a), b.daysCondition(e, false), Value{nil}}
 	case "year", "quarter", "month", "week", "day":
 		return part(criteria.Units[e.Name], NumberOf)
 	case "weekday":

@@ -386,6 +386,10 @@ func (w World) stretches(e criteria.Expr) []period.Span {
 				if e.Op == '-' {
 					n = -1
 				}
+				if length.Working > 0 && !s.OpenStart() && !s.OpenEnd() {
+					day, _ := w.addWorking(s.FirstDay(), n*length.Working)
+					s = period.Span{From: s.From + civil.DateTime(day-s.FirstDay())*86400, Until: s.Until + civil.DateTime(day-s.FirstDay())*86400}
+				}
 				out = append(out, length.Length.Move(s, n))
 			}
 			return out
@@ -578,6 +582,17 @@ func (w World) arithmetic(e *criteria.Arithmetic, r Record) any {
 		if !ok {
 			return nil
 		}
+		if length.Working > 0 {
+			n := length.Working
+			if e.Op == '-' {
+				n = -n
+			}
+			day, ok := w.addWorking(m.At.Date(), n)
+			if !ok {
+				return nil
+			}
+			return Moment{At: day.Midnight() + civil.DateTime(m.At.Seconds()), Day: m.Day, Nanos: m.Nanos}
+		}
 		months, days := length.Length.Months(), length.Length.Days()
 		if e.Op == '-' {
 			months, days = -months, -days
@@ -636,6 +651,9 @@ func (w World) call(e *criteria.Call, r Record) any {
 		if v == nil {
 			return nil
 		}
+	}
+	if e.Name == "working_days" {
+		return w.workingDays(args[0].(Moment).At.Date(), args[1].(Moment).At.Date())
 	}
 	if m, ok := args[len(args)-1].(Moment); ok {
 		return w.dated(e, m.At.Date())
@@ -705,6 +723,14 @@ func (w World) dated(e *criteria.Call, d civil.Date) any {
 		return number(n)
 	case "date_of":
 		return Moment{At: d.Midnight(), Day: true}
+	case "is_working_day", "is_holiday":
+		if !w.known(d) {
+			return nil
+		}
+		if e.Name == "is_working_day" {
+			return w.worked(d)
+		}
+		return w.holiday(d)
 	}
 	first := civil.DateOf(y, m, 1)
 	switch e.Args[0].(*criteria.Text).Value {

@@ -175,6 +175,9 @@ func (r random) record(id, world int) []any {
 }
 
 func (r random) number(depth int) string {
+	if r.IntN(20) == 0 {
+		return "working_days(" + r.date(2) + ", " + r.date(2) + ")"
+	}
 	switch r.IntN(15 - min(depth, 2)*4) {
 	case 0, 1:
 		return pick(r, []string{"n", "m", "x"})
@@ -229,6 +232,9 @@ func (r random) text(depth int) string {
 var lengths = []string{"1 day", "30 days", "2 weeks", "1 month", "P1Y", "3 months"}
 
 func (r random) date(depth int) string {
+	if depth < 2 && r.IntN(20) == 0 {
+		return "(" + r.date(depth+1) + pick(r, []string{" + ", " - "}) + pick(r, []string{"1 working day", "3 working days", "20 working days", "300 workdays"}) + ")"
+	}
 	switch r.IntN(13 - depth*2) {
 	case 0, 1, 2, 3, 4, 5:
 		return pick(r, []string{"d", "f", "e", "u", "l", "z", "v", "w", "y", "k", "a", "g"})
@@ -265,7 +271,7 @@ func (r random) stretch() string {
 	case 3:
 		return pick(r, []string{":day", ":open"})
 	case 4:
-		return ":day + " + pick(r, lengths)
+		return ":day + " + pick(r, append(lengths, "2 working days", "11 working days"))
 	}
 	return "'" + pick(r, periods) + "'"
 }
@@ -274,6 +280,9 @@ func (r random) condition(depth int) string {
 	not := pick(r, []string{"", "", "not "})
 	op := " " + pick(r, []string{"=", "<>", "<", "<=", ">", ">="}) + " "
 	fold := pick(r, []string{"", "", " ignoring case"})
+	if r.IntN(20) == 0 {
+		return not + pick(r, []string{"is_holiday", "is_working_day"}) + "(" + r.date(min(depth, 2)) + ")"
+	}
 	choice := r.IntN(21)
 	if depth >= 3 {
 		choice = 4 + r.IntN(11)
@@ -476,8 +485,23 @@ func newEmpty(t *testing.T, kind, table string) (*bench, *sql.DB) {
 func newRecords() *bench {
 	return &bench{
 		records: map[int64]oracle.Record{},
-		ctx:     civil.Calendar{Zone: london, Now: civil.InstantOf(civil.DateOf(2025, 3, 31).Midnight()+5000, london), WeekStart: time.Monday},
+		ctx:     civil.Calendar{Zone: london, Now: civil.InstantOf(civil.DateOf(2025, 3, 31).Midnight()+5000, london), WeekStart: time.Monday, Almanac: worked()},
 	}
+}
+
+// worked is a calendar with a short week, holidays around the days that are tried, and some
+// far away, so that its lists are long.
+func worked() *civil.Almanac {
+	a := &civil.Almanac{Name: "small", Off: [7]bool{0: true, 5: true, 6: true}, First: civil.DateOf(1955, 1, 1), Last: civil.DateOf(2061, 5, 31)}
+	for _, d := range days {
+		a.Holidays = append(a.Holidays, civil.Holiday{Day: d + 1}, civil.Holiday{Day: d + 3}, civil.Holiday{Day: d + 9})
+	}
+	for year := 1955; year <= 2061; year++ {
+		for _, day := range []civil.Date{civil.DateOf(year, 1, 1), civil.DateOf(year, 3, 31), civil.DateOf(year, 12, 25)} {
+			a.Holidays = append(a.Holidays, civil.Holiday{Day: day})
+		}
+	}
+	return a.Seal()
 }
 
 // fill makes the records; stored is how the engine is given a value.

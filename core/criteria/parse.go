@@ -539,6 +539,23 @@ func (p *parser) word(t token) Expr {
 	case next.is("("):
 		return p.call(t)
 	}
+	return p.ownUnit(t)
+}
+
+// ownUnit reads "season of d", "fiscal year of d": a unit that a calendar knows, of up to
+// four words. Nothing else has "of" after it here.
+func (p *parser) ownUnit(t token) Expr {
+	for n := range 4 {
+		word := p.ahead(n)
+		if word.is("of") {
+			p.at += n + 1
+			unit := strings.ToLower(strings.Join(strings.Fields(p.text[t.start:word.start]), " "))
+			return &UnitOf{p.from(t.start), unit, p.sign()}
+		}
+		if word.kind != tWord || reserved[word.text] {
+			return nil
+		}
+	}
 	return nil
 }
 

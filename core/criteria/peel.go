@@ -82,6 +82,9 @@ func (s simplifier) peel(x Expr) (Expr, func(t civil.DateTime) (civil.DateTime, 
 	}
 	switch e := x.(type) {
 	case *UnitOf:
+		if Units[e.Unit] == 0 { // of a calendar: there may be none around a day
+			return nil, nil, false
+		}
 		return e.X, upTo(Units[e.Unit]), true
 	case *Call:
 		switch e.Name {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/diag"
 	"pikegate/core/period"
 )
@@ -23,6 +24,9 @@ type Scope struct {
 	// Near, of the condition on another table, is that table: a bare name is first
 	// looked for among its columns.
 	Near *Table
+	// Calendar is the context in which units are looked up that are a calendar's own; nil
+	// where it is not known.
+	Calendar *civil.Calendar
 	// Open tells that the tables are not known yet (checking without a
 	// database): columns are then taken as they are.
 	Open bool
@@ -115,6 +119,7 @@ func (r *resolver) typeOf(e Expr) catalog.Type {
 		if t := r.typeOf(e.X); t != unknownType && !t.IsDate() {
 			r.fail(e.X.At(), "type_mismatch", e.Unit+" of needs a date; this is "+a(t)+".", "")
 		}
+		r.unitKnown(e)
 		return catalog.Text
 	case *Aggregate:
 		return r.aggregate(e)
@@ -159,6 +164,25 @@ func (r *resolver) typeOf(e Expr) catalog.Type {
 		r.condition(e.X)
 	}
 	return catalog.Boolean
+}
+
+// unitKnown tells that there is no unit of that name in the calendar, where that is known.
+func (r *resolver) unitKnown(e *UnitOf) {
+	calendar := r.scope.Calendar
+	if Units[e.Unit] != 0 || calendar == nil && period.IsWholeName(e.Unit) {
+		return
+	}
+	if calendar == nil {
+		calendar = &civil.Calendar{}
+	}
+	if _, ok := period.WholeOf(e.Unit, *calendar); !ok {
+		names := period.WholeNames(*calendar)
+		hint := diag.DidYouMean(e.Unit, names)
+		if hint == "" {
+			hint = "There are " + strings.Join(names, ", ") + "."
+		}
+		r.fail(e.At(), "unknown_unit", e.Unit+" is not a unit of time.", hint)
+	}
 }
 
 // number checks an operand of arithmetic, whose type is t.

@@ -183,12 +183,59 @@ func isConstant(e Expr) bool {
 // start, after it is after its end, equal is within. An end that is open
 // bounds nothing, for blanks as well.
 func (s simplifier) compareDate(at Pos, x Expr, op string, span period.Span) Expr {
+	if unit, ok := x.(*UnitOf); ok && Units[unit.Unit] == 0 {
+		if whole, ok := period.WholeOf(unit.Unit, s.calendar); ok {
+			return s.compareUnit(at, unit.X, op, span, whole.Stretches(s.calendar))
+		}
+	}
 	x, span, where := s.bare(x, span)
 	made := boundBy(at, x, op, span)
 	if _, constant := made.(*Bool); constant || where == period.All {
 		return made
 	}
 	return &Guarded{at, made, boundBy(at, x, "=", where)}
+}
+
+// compareUnit compares the units of a calendar by their first days: it is the dates in those
+// that fit. A date in none of them leaves it open.
+func (s simplifier) compareUnit(at Pos, x Expr, op string, span period.Span, units []period.Stretch) Expr {
+	within := func(fits func(first civil.DateTime) bool) Expr {
+		or := &Logic{Pos: at, Or: true}
+		for i := 0; i < len(units); i++ {
+			if !fits(units[i].First.Midnight()) {
+				continue
+			}
+			first := units[i].First
+			for i+1 < len(units) && units[i+1].First == units[i].Last+1 && fits(units[i+1].First.Midnight()) {
+				i++ // one follows the other without a hole
+			}
+			or.Terms = append(or.Terms, s.compareDate(at, x, "=", period.OfDays(first, units[i].Last)))
+		}
+		switch len(or.Terms) {
+		case 0:
+			return &Bool{at, false}
+		case 1:
+			return or.Terms[0]
+		}
+		return or
+	}
+	holds := within(func(first civil.DateTime) bool {
+		before, after := !span.OpenStart() && first < span.From, !span.OpenEnd() && first >= span.Until
+		switch op {
+		case "<":
+			return before
+		case ">=":
+			return !before
+		case "<=":
+			return !after
+		case ">":
+			return after
+		case "<>":
+			return before || after
+		}
+		return !before && !after
+	})
+	return &Guarded{at, holds, within(func(civil.DateTime) bool { return true })}
 }
 
 // boundBy compares a date with a stretch of time by its ends.

@@ -333,7 +333,7 @@ func (c *compiler) folder(h Head) {
 
 func (c *compiler) tables() {
 	q := c.query
-	c.scope.Open, c.scope.Criterion = c.source == nil, c.meets
+	c.scope.Open, c.scope.Criterion, c.scope.Calendar = c.source == nil, c.meets, c.library.Calendar
 	if c.source != nil {
 		c.scope.Related = c.source.Table
 	}

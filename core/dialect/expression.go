@@ -152,6 +152,8 @@ func (w *writer) written(e plan.Expr, nested bool) string {
 		return w.dialect.daysBetween(w.expr(e.From, true), w.expr(e.To, true))
 	case plan.WorkingDays:
 		return w.workingDays(e)
+	case plan.OwnUnit:
+		return w.ownUnit(e)
 	case plan.WorkingMoved:
 		return w.once(w.expr(e.X, true), func(x string) string { return w.workingMoved(e, x) })
 	case plan.Match:

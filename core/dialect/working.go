@@ -155,3 +155,32 @@ func listed(numbers []int) string {
 	}
 	return strings.Join(texts, ", ")
 }
+
+// ownUnit finds the unit of a calendar by the days on which one begins or ends.
+func (w *writer) ownUnit(e plan.OwnUnit) string {
+	if len(e.Units) == 0 {
+		return "null"
+	}
+	monday := e.Units[0].First
+	var edges []int
+	names := []string{""} // before the first
+	for i, u := range e.Units {
+		edges, names = append(edges, int(u.First-monday)), append(names, u.Name)
+		if i+1 == len(e.Units) || e.Units[i+1].First > u.Last+1 {
+			edges, names = append(edges, int(u.Last+1-monday)), append(names, "")
+		}
+	}
+	return w.once(w.expr(e.X, true), func(x string) string {
+		n := w.dialect.daysBetween(literal(monday.String()), x)
+		return w.numbered(n, func(n string) string {
+			var b strings.Builder
+			b.WriteString("case " + w.dialect.steps(n, edges))
+			for i, name := range names {
+				if name != "" {
+					fmt.Fprintf(&b, " when %d then %s", i, w.dialect.collate(literal(name)))
+				}
+			}
+			return "(" + b.String() + " end)"
+		})
+	})
+}

@@ -5,6 +5,7 @@ package evaluate
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -23,6 +24,7 @@ import (
 type Evaluator struct {
 	calendar civil.Calendar
 	clock    *civil.Clock
+	units    map[string][]period.Stretch // of the calendar, that were asked for
 	column   func(c *criteria.Column, row []any) any
 }
 
@@ -32,7 +34,7 @@ func New(calendar civil.Calendar, column func(c *criteria.Column, row []any) any
 	if calendar.Zone == nil {
 		calendar.Zone = time.UTC
 	}
-	return &Evaluator{calendar, civil.NewClock(calendar.Zone), column}
+	return &Evaluator{calendar, civil.NewClock(calendar.Zone), map[string][]period.Stretch{}, column}
 }
 
 // Unfit is the value of a date that is stored in a way that does not fit its
@@ -65,6 +67,9 @@ func (w *Evaluator) Value(e criteria.Expr, row []any) any {
 		return w.arithmetic(e, row)
 	case *criteria.UnitOf:
 		if x, ok := w.Value(e.X, row).(catalog.Stamp); ok {
+			if criteria.Units[e.Unit] == 0 {
+				return w.ownUnit(e.Unit, x.At.Date())
+			}
 			return w.unitOf(e.Unit, x.At.Date())
 		}
 	case *criteria.Call:
@@ -89,6 +94,21 @@ func (w *Evaluator) unitOf(unit string, day civil.Date) string {
 		return WeekText(day, w.calendar.WeekStart)
 	}
 	return period.OfDays(day, day).Enclosing(criteria.Units[unit], w.calendar).Canonical()
+}
+
+// ownUnit is what the unit of a calendar is called that holds a day; blank where none does.
+func (w *Evaluator) ownUnit(unit string, day civil.Date) any {
+	units, ok := w.units[unit]
+	if !ok {
+		whole, _ := period.WholeOf(unit, w.calendar)
+		units = whole.Stretches(w.calendar)
+		w.units[unit] = units
+	}
+	at, _ := slices.BinarySearchFunc(units, day, func(s period.Stretch, day civil.Date) int { return cmp.Compare(s.Last, day) })
+	if at == len(units) || day < units[at].First {
+		return nil
+	}
+	return units[at].Name
 }
 
 // WeekText is the week of a day as people write it: where weeks start on Monday

@@ -116,3 +116,38 @@ func IsWholeName(name string) bool {
 	_, word := WordOf(name)
 	return ok || !word && IsOwnName(strings.ToLower(name))
 }
+
+// Stretch is one of what a period can be made of, and what it is called.
+type Stretch struct {
+	First, Last civil.Date
+	Name        string
+}
+
+// The years in which fiscal ones are looked for where no calendar says more.
+const firstYear, lastYear = 1900, 2199
+
+// Stretches are all of them that the calendar knows, in order. What is only told by its days
+// has none.
+func (w Whole) Stretches(c civil.Calendar) (all []Stretch) {
+	first, last := civil.DateOf(firstYear, 1, 1), civil.DateOf(lastYear, 12, 31)
+	if c.Almanac != nil {
+		first, last = c.Almanac.First, c.Almanac.Last
+	}
+	if w.Unit == 0 {
+		for _, s := range w.own.Within(first.Year()-1, last.Year(), true) {
+			if s.Last >= first && s.First <= last {
+				all = append(all, Stretch{s.First, s.Last, fmt.Sprintf("%s %d", w.own.Name, s.Year)})
+			}
+		}
+		return all
+	}
+	if !w.Unit.IsFiscal() {
+		return nil
+	}
+	for d := first; d <= last; {
+		from, through, _ := w.At(d, c)
+		all = append(all, Stretch{from, through, w.Name(from, c)})
+		d = through + 1
+	}
+	return all
+}

@@ -78,6 +78,18 @@ func (b *binder) almanac(e criteria.Expr) *civil.Almanac {
 	return (&civil.Almanac{}).Seal()
 }
 
+// stretches are the units of a calendar; that it does not have them is told.
+func (b *binder) stretches(e *criteria.UnitOf) []period.Stretch {
+	whole, ok := period.WholeOf(e.Unit, b.calendar)
+	if !ok {
+		b.problems = append(b.problems, diag.Problem{
+			Code: "no_calendar", Field: b.field(e), Message: "No calendar that is used here says what a " + e.Unit + " is.",
+			Hint: "Name one in the query: calendar: NAME.",
+		})
+	}
+	return whole.Stretches(b.calendar)
+}
+
 // daysCondition is is_holiday or is_working_day of a day: a bare column is compared with the
 // days as it stores them. Beyond the days that are known it is open, so that neither it nor
 // its negation is met.

@@ -9,6 +9,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
+	"pikegate/core/period"
 	"pikegate/core/proof"
 )
 
@@ -256,6 +257,12 @@ type (
 		Days    int
 		Almanac *civil.Almanac
 	}
+	// OwnUnit is what a unit of a calendar is called that holds a day, as text; blank where
+	// none does.
+	OwnUnit struct {
+		X     Expr
+		Units []period.Stretch
+	}
 	// Aggregate is one value for many records; X is nil for count.
 	Aggregate struct {
 		Name string
@@ -301,6 +308,7 @@ func (Moved) isExpr()        {}
 func (DaysBetween) isExpr()  {}
 func (WorkingDays) isExpr()  {}
 func (WorkingMoved) isExpr() {}
+func (OwnUnit) isExpr()      {}
 func (Aggregate) isExpr()    {}
 func (Column) isExpr()       {}
 func (Value) isExpr()        {}

@@ -297,6 +297,9 @@ func (b *binder) translate(e criteria.Expr) Expr {
 		}
 		return DaysBetween{b.moment(e.Right, false), b.moment(e.Left, false)}
 	case *criteria.UnitOf:
+		if criteria.Units[e.Unit] == 0 {
+			return OwnUnit{b.moment(e.X, false), b.stretches(e)}
+		}
 		return DatePart{b.moment(e.X, false), TextOf, criteria.Units[e.Unit], b.calendar.WeekStart}
 	case *criteria.Call:
 		return b.call(e)

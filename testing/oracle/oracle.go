@@ -442,6 +442,9 @@ func answers(v parameter.Value) []any {
 }
 
 func (w World) compareStretch(left criteria.Expr, op string, s period.Span, r Record) Truth {
+	if unit, ok := left.(*criteria.UnitOf); ok && criteria.Units[unit.Unit] == 0 {
+		return w.compareOwn(unit, op, s, r)
+	}
 	if unit, ok := left.(*criteria.UnitOf); ok { // its first day stands for it
 		left = &criteria.Call{Name: "start_of", Args: []criteria.Expr{&criteria.Text{Value: unit.Unit}, unit.X}, Type: catalog.Date}
 	}
@@ -760,6 +763,12 @@ func (w World) Unit(e criteria.Expr, r Record) any {
 		return nil
 	}
 	day := m.At.Date()
+	if criteria.Units[unit.Unit] == 0 {
+		if name, _, ok := w.own(unit.Unit, day); ok {
+			return name
+		}
+		return nil
+	}
 	y, month, _ := day.YMD()
 	switch unit.Unit {
 	case "week":

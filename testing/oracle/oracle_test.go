@@ -320,7 +320,7 @@ func (r random) condition(depth int) string {
 	case 16:
 		return "span(" + pick(r, []string{"d, f", "f, d", "u, e", "e, e", "d, w", "l, v", "k, z"}) + ") " + not + pick(r, []string{"overlaps", "inside", "covers"}) + " " + r.stretch()
 	case 17:
-		return pick(r, []string{"month", "week", "quarter", "year", "half"}) + " of " + pick(r, []string{"d", "e", "f", "z", "w", "k"}) + op + "'" + pick(r, periods) + "'"
+		return pick(r, []string{"month", "week", "quarter", "year", "half", "closure", "winter tides", "fiscal year", "fiscal quarter", "fiscal period"}) + " of " + pick(r, []string{"d", "e", "f", "z", "w", "k"}) + op + "'" + pick(r, periods) + "'"
 	case 19: // the other records of the table that belong to a record in some way
 		if r.related {
 			break
@@ -485,7 +485,7 @@ func newEmpty(t *testing.T, kind, table string) (*bench, *sql.DB) {
 func newRecords() *bench {
 	return &bench{
 		records: map[int64]oracle.Record{},
-		ctx:     civil.Calendar{Zone: london, Now: civil.InstantOf(civil.DateOf(2025, 3, 31).Midnight()+5000, london), WeekStart: time.Monday, Almanac: worked()},
+		ctx:     civil.Calendar{Zone: london, Now: civil.InstantOf(civil.DateOf(2025, 3, 31).Midnight()+5000, london), WeekStart: time.Monday, FiscalStart: 4, Almanac: worked()},
 	}
 }
 
@@ -500,6 +500,10 @@ func worked() *civil.Almanac {
 		for _, day := range []civil.Date{civil.DateOf(year, 1, 1), civil.DateOf(year, 3, 31), civil.DateOf(year, 12, 25)} {
 			a.Holidays = append(a.Holidays, civil.Holiday{Day: day})
 		}
+	}
+	a.Periods = []civil.NamedPeriod{
+		{Name: "closure", Of: []civil.Stretch{{Year: 2024, First: civil.DateOf(2024, 12, 29), Last: civil.DateOf(2025, 1, 31)}, {Year: 2025, First: civil.DateOf(2025, 2, 1), Last: civil.DateOf(2025, 3, 30)}}},
+		{Name: "winter tides", Every: &civil.Yearday{FromMonth: 10, FromDay: 26, ThroughMonth: 2, ThroughDay: 28}},
 	}
 	return a.Seal()
 }

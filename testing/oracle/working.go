@@ -1,9 +1,12 @@
 package oracle
 
 import (
+	"fmt"
 	"math/big"
 
 	"pikegate/core/civil"
+	"pikegate/core/criteria"
+	"pikegate/core/period"
 )
 
 // Working days, one day after the other.
@@ -54,4 +57,63 @@ func (w World) workingDays(from, to civil.Date) any {
 		n = -n
 	}
 	return big.NewRat(n, 1)
+}
+
+// own is the unit of the calendar that holds a day: fiscal years of months, and named
+// periods, whose days are walked back to their first.
+func (w World) own(unit string, d civil.Date) (name string, first civil.Date, ok bool) {
+	y, m, _ := d.YMD()
+	since := (m - w.Calendar.FiscalStart + 12) % 12 // months of the fiscal year that are over
+	year := y
+	if m < w.Calendar.FiscalStart {
+		year--
+	}
+	named := year
+	if !w.Calendar.FiscalByStart && w.Calendar.FiscalStart > 1 {
+		named++
+	}
+	first = civil.DateOf(year, w.Calendar.FiscalStart, 1)
+	months := 12
+	switch unit {
+	case "fiscal year":
+		name = fmt.Sprintf("FY%04d", named)
+	case "fiscal quarter":
+		first, months = civil.DateOf(year, w.Calendar.FiscalStart+since/3*3, 1), 3
+		name = fmt.Sprintf("FY%04d-Q%d", named, since/3+1)
+	case "fiscal period":
+		first, months = civil.DateOf(year, w.Calendar.FiscalStart+since, 1), 1
+		name = fmt.Sprintf("fiscal period %d of %d", since+1, named)
+	default:
+		return w.named(unit, d)
+	}
+	fy, fm, _ := first.YMD()
+	after := civil.DateOf(fy, fm+months, 1)
+	return name, first, after > w.Calendar.Almanac.First && first <= w.Calendar.Almanac.Last
+}
+
+func (w World) named(unit string, d civil.Date) (name string, first civil.Date, ok bool) {
+	for _, p := range w.Calendar.Almanac.Periods {
+		for year := d.Year() - 1; p.Name == unit && year <= d.Year(); year++ {
+			s, has := p.In(year)
+			if has && s.First <= d && d <= s.Last && s.Last >= w.Calendar.Almanac.First && s.First <= w.Calendar.Almanac.Last {
+				return fmt.Sprintf("%s %d", unit, year), s.First, true
+			}
+		}
+	}
+	return "", 0, false
+}
+
+// compareOwn compares by the first day of the unit; a date in none leaves it open.
+func (w World) compareOwn(unit *criteria.UnitOf, op string, s period.Span, r Record) Truth {
+	m, ok := w.Value(unit.X, r).(Moment)
+	if !ok || w.hasUnfit(unit.X, r) {
+		return Unknown
+	}
+	_, first, ok := w.own(unit.Unit, m.At.Date())
+	if !ok {
+		return Unknown
+	}
+	t := first.Midnight()
+	before, after := !s.OpenStart() && t < s.From, !s.OpenEnd() && t >= s.Until
+	return truth(map[string]bool{"<": before, ">=": !before, "<=": !after, ">": after, "=": !before && !after, "<>": before || after}[op])
 }

@@ -11,7 +11,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/core/almanac"
+	"pikegate/core/catalog"
 	"pikegate/core/civil"
+	"pikegate/core/criteria"
 	"pikegate/core/definition"
 	"pikegate/core/period"
 	"pikegate/internal/demo"
@@ -48,6 +51,63 @@ func TestPeriodExamples(t *testing.T) {
 		}
 	}
 	assert.Greater(t, examples, 50)
+}
+
+// documentedCalendars are the calendars that are written in calendars.md.
+func documentedCalendars(t *testing.T) (calendars []*civil.Almanac) {
+	t.Helper()
+	for _, m := range block.FindAllStringSubmatch(read(t, "calendars.md"), -1) {
+		documents, problems := definition.Decode("calendars.md", []byte(m[1]))
+		require.Empty(t, problems)
+		a, problems := documents[0].(*definition.Calendar).Almanac(time.LoadLocation)
+		require.Empty(t, problems)
+		calendars = append(calendars, a)
+	}
+	return calendars
+}
+
+// TestCalendarExamples reads every example of calendars: holidays, periods, criteria.
+func TestCalendarExamples(t *testing.T) {
+	calendars := documentedCalendars(t)
+	require.Len(t, calendars, 2)
+	ctx := civil.Calendar{Zone: time.UTC, Now: civil.Instant(civil.DateOf(2026, 3, 18).Midnight()), WeekStart: time.Monday, FiscalStart: 4, FiscalByStart: true, Almanac: calendars[0]}
+	weeks := ctx
+	weeks.Almanac = calendars[1]
+	date := func(name string) catalog.Column {
+		return catalog.Column{Name: name, Type: catalog.Date, Encoding: catalog.EncISODate, Stored: catalog.Text, Nullable: true}
+	}
+	scope := criteria.Scope{Calendar: &ctx, Tables: []criteria.Table{{Alias: "jobs", Table: catalog.Table{Name: "jobs", Columns: []catalog.Column{date("due_on"), date("done_on")}}}}}
+	section, examples := "", map[string]int{}
+	for _, line := range strings.Split(read(t, "calendars.md"), "\n") {
+		if strings.HasPrefix(line, "#") {
+			section = strings.Trim(line, "# ")
+		}
+		for _, m := range code.FindAllStringSubmatch(line, -1) {
+			cells := strings.Split(line, "|")
+			switch {
+			case section == "Holidays" && len(cells) > 3 && strings.Contains(cells[1], m[0]):
+				_, problems := almanac.ParseRule(m[1])
+				assert.Empty(t, problems, m[1])
+			case section == "Fiscal years of weeks" && strings.HasPrefix(line, "Then"):
+				_, problems := period.Read(m[1], weeks)
+				assert.Empty(t, problems, m[1])
+			case section == "In periods" && len(cells) > 2 && strings.Contains(cells[2], m[0]):
+				_, problems := period.Read(m[1], ctx)
+				assert.Empty(t, problems, m[1])
+			case section == "In criteria and columns" && len(cells) > 3 && strings.Contains(cells[2], m[0]):
+				e, problems := criteria.Parse(m[1])
+				require.Empty(t, problems, m[1])
+				_, problems = criteria.Resolve(m[1], e, scope)
+				assert.Empty(t, problems, m[1])
+			default:
+				continue
+			}
+			examples[section]++
+		}
+	}
+	for section, least := range map[string]int{"Holidays": 11, "Fiscal years of weeks": 4, "In periods": 20, "In criteria and columns": 9} {
+		assert.GreaterOrEqual(t, examples[section], least, section)
+	}
 }
 
 // TestCriteriaExamples reads every example of the language of criteria against

@@ -13,6 +13,8 @@ const (
 	OrderNone DateOrder = ""
 	OrderDMY  DateOrder = "dmy"
 	OrderMDY  DateOrder = "mdy"
+	// OrderLanguage is that of the language.
+	OrderLanguage DateOrder = "language"
 )
 
 // MissingYear says which year a day or a month means that is written without one.
@@ -46,6 +48,8 @@ type Calendar struct {
 	// Century is the first of the hundred years that years of two digits are in; 0 refuses
 	// them.
 	Century int
+	// Language is that in which people type besides English, such as de; blank for none.
+	Language string
 	// Almanac is the calendar of the organisation, with its holidays and named periods;
 	// nil where none is named.
 	Almanac *Almanac

@@ -17,7 +17,7 @@ type Settings struct {
 	WeekStart     string `yaml:"week_start" json:"week_start,omitempty" doc:"The first day of the week" example:"monday" enum:"monday,tuesday,wednesday,thursday,friday,saturday,sunday"`
 	FiscalStart   string `yaml:"fiscal_start" json:"fiscal_start,omitempty" doc:"The month the fiscal year starts in, 1 to 12" example:"4"`
 	FiscalNamedBy string `yaml:"fiscal_named_by" json:"fiscal_named_by,omitempty" doc:"Whether a fiscal year has the name of the calendar year it starts or ends in" example:"end" enum:"start,end"`
-	DateOrder     string `yaml:"date_order" json:"date_order,omitempty" doc:"How 03/04/2026 is read" example:"dmy" enum:"dmy,mdy"`
+	DateOrder     string `yaml:"date_order" json:"date_order,omitempty" doc:"How 03/04/2026 is read" example:"dmy" enum:"dmy,mdy,language"`
 	MissingYear   string `yaml:"missing_year" json:"missing_year,omitempty" doc:"Which year 15 May is in: the latest such day that is not after today, the one of this year, or the next" example:"latest" enum:"latest,running,next"`
 	TwoDigitYears string `yaml:"two_digit_years" json:"two_digit_years,omitempty" doc:"The first of the hundred years that years of two digits are in" example:"1970"`
 }
@@ -62,10 +62,10 @@ func (s Settings) Apply(c Calendar, load func(name string) (*time.Location, erro
 	}
 	switch order := DateOrder(s.DateOrder); order {
 	case OrderNone:
-	case OrderDMY, OrderMDY:
+	case OrderDMY, OrderMDY, OrderLanguage:
 		c.Order = order
 	default:
-		fail("date_order", s.DateOrder, fmt.Sprintf("%q is not a date order.", s.DateOrder), "Write dmy or mdy.")
+		fail("date_order", s.DateOrder, fmt.Sprintf("%q is not a date order.", s.DateOrder), "Write dmy, mdy or language.")
 	}
 	switch missing := MissingYear(s.MissingYear); missing {
 	case YearNone:

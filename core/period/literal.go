@@ -42,6 +42,10 @@ func (p *parser) numeric() node {
 	case n.kind == tWord && isUnit(n):
 		p.at--
 		return p.soLongAgo(t)
+	case t.digits() <= 2 && n.is('.') && n.joined && p.ahead(1).kind == tNumber && p.ahead(1).joined && p.ahead(1).digits() <= 2 && p.ahead(2).is('.') && p.ahead(2).joined:
+		second := p.ahead(1)
+		p.at += 3
+		return &yearless{p.since(t.start), t.value, second.value}
 	}
 	p.fail(t, "unknown_form", "This number is not a date.", "Write a day as 2026-03-14, a month as 2026-03, a year as 2026.")
 	return nil
@@ -435,6 +439,10 @@ func (p *parser) numberedFiscal(t token, unit civil.Unit) node {
 // yearAfterMonth reads the year of a day whose month and day are known.
 func (p *parser) yearAfterMonth(start, month, day int) node {
 	y := p.peek()
+	if y.kind == tWord && y.word.role == rOf && p.ahead(1).kind == tNumber { // 1 de abril de 2020
+		p.next()
+		y = p.peek()
+	}
 	if y.is(',') && p.ahead(1).kind == tNumber {
 		p.next()
 		y = p.peek()

@@ -78,10 +78,11 @@ func (p *parser) ownNear(t token) node {
 }
 
 // unknownOwn are the problems of names that no calendar has; nil where all of them are known.
-func unknownOwn(text string, owns []*own, almanac *civil.Almanac) (problems diag.Problems) {
+// Words are those of another language that may be meant.
+func unknownOwn(text string, owns []*own, almanac *civil.Almanac, words ...string) (problems diag.Problems) {
 	for _, n := range owns {
 		if _, ok := almanac.Period(n.name); !ok {
-			problems = append(problems, unknownWord(text, n.at, ownNames(almanac)...))
+			problems = append(problems, unknownWord(text, n.at, append(ownNames(almanac), words...)...))
 		}
 	}
 	return problems
@@ -317,6 +318,11 @@ func WordOf(name string) (word string, ok bool) {
 	for word := range strings.FieldsSeq(name) {
 		if lookUp(word).role != unknown {
 			return word, true
+		}
+		for _, l := range languages {
+			if _, ok := l.phrases[word]; ok {
+				return word, true
+			}
 		}
 	}
 	return "", false

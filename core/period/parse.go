@@ -36,6 +36,8 @@ func needsSetting(text string, n node) diag.Problems {
 			return diag.Problems{shortYear(text, n.mark, n.short.value)}
 		}
 		return diag.Problems{problemAt(text, n.mark, "incomplete", "The year is missing.", "Write March 2026 or 14 March 2026.")}
+	case *yearless:
+		return diag.Problems{problemAt(text, n.mark, "incomplete", "The year is missing.", "Write 15.5.2026 or 15 May 2026.")}
 	case *anyWeekday:
 		name := text[n.start:n.end]
 		return diag.Problems{problemAt(text, n.mark, "incomplete", "Which "+name+"?", "Write last "+name+", this "+name+" or next "+name+".")}

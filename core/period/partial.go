@@ -105,6 +105,10 @@ func (p *parser) ordinal() bool {
 		p.next()
 		return true
 	}
+	if t := p.peek(); t.is('.') && t.joined && !p.ahead(1).joined && p.ahead(1).kind == tWord { // 1. April
+		p.next()
+		return true
+	}
 	return false
 }
 

@@ -10,8 +10,16 @@ import (
 
 // Read parses the text and resolves it in the context.
 func Read(text string, calendar civil.Calendar) (Span, diag.Problems) {
+	if calendar.Language != "" {
+		if span, found, ok := readIn(text, calendar, false); ok {
+			return span, found
+		}
+	}
 	expr, problems := parse(text)
 	if len(problems) > 0 {
+		if span, found, ok := readIn(text, calendar, true); ok {
+			return span, found
+		}
 		if unknown := unknownOwn(expr.text, expr.owns, calendar.Almanac); len(unknown) > 0 {
 			return Span{}, unknown
 		}
@@ -96,6 +104,8 @@ func (r *resolver) span(n node) Span {
 		return r.own(n)
 	case *partial:
 		return r.partial(n)
+	case *yearless:
+		return r.yearless(n)
 	case *anyWeekday:
 		return r.anyWeekday(n)
 	case *onWeekday:
@@ -211,6 +221,34 @@ func (r *resolver) partial(n *partial) Span {
 	return Span{}
 }
 
+// yearless reads a day without its year by the date order, or by the only reading it has.
+func (r *resolver) yearless(n *yearless) Span {
+	const leap = 2000
+	order := r.dateOrder()
+	dmy := order != civil.OrderMDY && civil.Valid(leap, n.second, n.first)
+	mdy := order != civil.OrderDMY && civil.Valid(leap, n.first, n.second)
+	switch {
+	case dmy && mdy && n.first != n.second:
+		one, other := fmt.Sprintf("%d %s", n.first, monthNames[n.second]), fmt.Sprintf("%d %s", n.second, monthNames[n.first])
+		r.fail(n.mark, "ambiguous_date", fmt.Sprintf("This can be read as %s or as %s.", one, other), "Say which one is meant.", fixText(one, other)...)
+		return Span{}
+	case dmy:
+		return r.partial(&partial{mark: n.mark, month: n.second, day: n.first})
+	case mdy:
+		return r.partial(&partial{mark: n.mark, month: n.first, day: n.second})
+	}
+	r.fail(n.mark, "no_such_date", "There is no such day.", "Write the day as 2026-03-14.")
+	return Span{}
+}
+
+// dateOrder is that of the context, or of its language.
+func (r *resolver) dateOrder() civil.DateOrder {
+	if r.calendar.Order == civil.OrderLanguage {
+		return OrderOf(r.calendar.Language)
+	}
+	return r.calendar.Order
+}
+
 // century gives two digits the year they mean.
 func (r *resolver) century(year int) int {
 	first := r.calendar.Century
@@ -292,7 +330,8 @@ func (r *resolver) slashed(n *slashed) Span {
 	dmy := civil.Valid(n.year, n.second, n.first)
 	mdy := civil.Valid(n.year, n.first, n.second)
 	day, month := n.first, n.second
-	switch r.calendar.Order {
+	order := r.dateOrder()
+	switch order {
 	case civil.OrderDMY:
 		mdy = false
 	case civil.OrderMDY:
@@ -310,14 +349,14 @@ func (r *resolver) slashed(n *slashed) Span {
 	case mdy:
 		return OfDays(other, other)
 	case month < 1 || month > 12:
-		if r.calendar.Order == civil.OrderNone && n.first >= 1 && n.first <= 12 {
+		if order == civil.OrderNone && n.first >= 1 && n.first <= 12 {
 			day, month = n.second, n.first // a month that exists, its day does not
 			r.noSuchDay(n.mark, n.year, month, day)
 			break
 		}
 		hint := "Write the day as 2026-03-14."
-		if r.calendar.Order != civil.OrderNone {
-			hint = fmt.Sprintf("Dates are read in the order %s here.", r.calendar.Order)
+		if order != civil.OrderNone {
+			hint = fmt.Sprintf("Dates are read in the order %s here.", order)
 		}
 		r.fail(n.mark, "no_such_date", fmt.Sprintf("There is no month %d.", month), hint)
 	default:

@@ -38,6 +38,11 @@ type (
 		first, second, year int
 		short               bool
 	}
+	// yearless is a day written as 15.5., to be read by the date order, its year left out.
+	yearless struct {
+		mark
+		first, second int
+	}
 	// fiscal is FY2026, or the nth part of it: FY2026-Q2, fiscal week 12 of 2026.
 	fiscal struct {
 		mark

@@ -293,6 +293,8 @@ var calls = []struct {
 	{"show-calendar", "GET", "/calendars/brook", "", 404, `There is no calendar brook.`},
 	{"show-calendar", "GET", "/calendars/waterway?year=-3", "", 422, `out_of_range`},
 	{"read-period", "GET", "/period?expression=season+2025&calendar=waterway", "", 200, `"canonical":"2025-04-01/2025-10-31"`},
+	{"read-period", "GET", "/period?expression=letzter+Monat&language=de&as_of=2026-03-18", "", 200, `"canonical":"2026-02"`},
+	{"read-period", "GET", "/period?expression=letzter+Monat&as_of=2026-03-18", "", 422, `unknown_word`},
 	{"read-period", "GET", "/period?expression=today&calendar=brook", "", 422, `unknown_calendar`},
 	{"read-period", "GET", "/period?expression=2026-02-30", "", 422, `"length":10`},
 	{"definition-schema", "GET", "/schema", "", 200, "oneOf"},

@@ -23,18 +23,18 @@ func calendarFlags(cmd *cobra.Command, s *civil.Settings) {
 	cmd.Flags().StringVar(&s.WeekStart, "week-start", s.WeekStart, "the first day of the week (default monday)")
 	cmd.Flags().StringVar(&s.FiscalStart, "fiscal-start", s.FiscalStart, "the month the fiscal year starts in, 1 to 12 (default 1)")
 	cmd.Flags().StringVar(&s.FiscalNamedBy, "fiscal-named-by", s.FiscalNamedBy, "whether a fiscal year is named by the year of its start or its end (default end)")
-	cmd.Flags().StringVar(&s.DateOrder, "date-order", s.DateOrder, "how 03/04/2026 is read: dmy or mdy (default: refused)")
+	cmd.Flags().StringVar(&s.DateOrder, "date-order", s.DateOrder, "how 03/04/2026 is read: dmy, mdy or language (default: refused)")
 	cmd.Flags().StringVar(&s.MissingYear, "missing-year", s.MissingYear, "which year 15 May is in: latest, running or next (default: refused)")
 	cmd.Flags().StringVar(&s.TwoDigitYears, "two-digit-years", s.TwoDigitYears, "the first of the hundred years that 5/15/14 is in, such as 1970 (default: refused)")
 }
 
 func (a *app) period() *cobra.Command {
-	var asOf, format, file string
+	var asOf, format, file, language string
 	var settings civil.Settings
 	cmd := &cobra.Command{
 		Use:     "period EXPRESSION",
 		Short:   "Show how a period is read, offline",
-		Example: "  pikegate period 'last month' --as-of 2026-04-02\n  pikegate period 2026-03-01/2026-03-31 --format json\n  pikegate period --file expressions.txt --format ndjson",
+		Example: "  pikegate period 'last month' --as-of 2026-04-02\n  pikegate period 2026-03-01/2026-03-31 --format json\n  pikegate period --file expressions.txt --format ndjson\n  pikegate period 'letzter Monat' --language de",
 		Args: args(func(_ *cobra.Command, given []string) error {
 			if (len(given) > 0) == (file != "") {
 				return fmt.Errorf("give an expression, or --file")
@@ -52,6 +52,7 @@ func (a *app) period() *cobra.Command {
 			if ctx, err = config.In(ctx, settings); err != nil {
 				return usageError{err}
 			}
+			ctx.Language = language
 			ctx, problems := period.AsOf(ctx, asOf)
 			if len(problems) > 0 {
 				return a.refusePeriod(problems.In("--as-of"), asOf, format)
@@ -68,6 +69,7 @@ func (a *app) period() *cobra.Command {
 	asOfFlag(cmd, &asOf)
 	calendarFlags(cmd, &settings)
 	cmd.Flags().Lookup("calendar").Usage = "a calendar of the service, or the file of its definition: its holidays, named periods and fiscal year"
+	cmd.Flags().StringVar(&language, "language", "", "a language the expression may be in besides English: de, fr or es")
 	cmd.Flags().StringVar(&format, "format", "", "text or json; ndjson for a file")
 	cmd.Flags().StringVar(&file, "file", "", "read an expression a line from this file (- is standard input)")
 	return cmd

@@ -95,6 +95,7 @@ func (s *Service) livesBy(ctx context.Context, made ready, reading *store.Readin
 		}
 	}
 	calendar.Zone, own.Zone = made.zone, ""
+	calendar.Language = cmp.Or(made.report.Language, reading.Language)
 	own.DateOrder = cmp.Or(own.DateOrder, reading.DateOrder)
 	own.WeekStart = cmp.Or(own.WeekStart, starts, reading.WeekStart)
 	calendar, found := own.Apply(calendar, time.LoadLocation)

@@ -149,14 +149,16 @@ func (s *Service) asks(ctx context.Context, who identity.Actor, r Request) (runn
 	return s.job(ctx, who, r)
 }
 
-// Period reads an expression in the service's calendar, or in the published one of a name.
-func (s *Service) Period(ctx context.Context, who identity.Actor, expression, asOf, calendarName string) (period.Reading, error) {
+// Period reads an expression in the service's calendar, or in the published one of a name; in English, or also in
+// another language.
+func (s *Service) Period(ctx context.Context, who identity.Actor, expression, asOf, calendarName, language string) (period.Reading, error) {
 	if err := admitted(who); err != nil {
 		return period.Reading{}, err
 	}
 	version := 0
 	calendar, problems := s.publishedCalendars(ctx, &version).In(s.Calendar, cmp.Or(calendarName, s.CalendarName))
 	problems = problems.In("calendar")
+	calendar.Language = language
 	calendar, found := s.now(calendar, asOf)
 	problems = append(problems, found...)
 	if len(problems) > 0 {

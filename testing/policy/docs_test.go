@@ -51,6 +51,22 @@ func TestPeriodExamples(t *testing.T) {
 		}
 	}
 	assert.Greater(t, examples, 50)
+	ctx.Almanac = documentedCalendars(t)[0]
+	_, others, _ := strings.Cut(read(t, "periods.md"), "## Other languages")
+	languages := 0
+	for _, line := range strings.Split(others, "\n") {
+		cells := strings.Split(line, "|")
+		if len(cells) < 4 || len(strings.TrimSpace(cells[1])) != 2 {
+			continue
+		}
+		languages++
+		ctx.Language = strings.TrimSpace(cells[1])
+		for _, m := range code.FindAllStringSubmatch(cells[2], -1) {
+			_, problems := period.Read(m[1], ctx)
+			assert.Empty(t, problems, m[1])
+		}
+	}
+	assert.Equal(t, 3, languages)
 }
 
 // documentedCalendars are the calendars that are written in calendars.md.

@@ -1,0 +1,91 @@
+package period
+
+import "pikegate/core/civil"
+
+// german has names and abbreviations of months and weekdays from CLDR 48 (cldr-dates-full,
+// de, ca-gregorian) and some that are usual besides.
+func german() *language {
+	return table(civil.OrderDMY, `
+january: januar, jänner, jan
+february: februar, feber, feb
+march: märz, maerz, mär, mrz
+april: april, apr
+may: mai
+june: juni, jun
+july: juli, jul
+august: august, aug
+september: september, sep, sept
+october: oktober, okt
+november: november, nov
+december: dezember, dez
+sunday: sonntag, so
+monday: montag, mo
+tuesday: dienstag, di
+wednesday: mittwoch, mi
+thursday: donnerstag, do
+friday: freitag, fr
+saturday: samstag, sonnabend, sa
+day: tag, tage, tagen, tages
+week: woche, wochen
+month: monat, monate, monaten, monats
+quarter: quartal, quartale, quartalen, quartals, vierteljahr, vierteljahre
+half: halbjahr, halbjahre, halbjahren, halbjahres, halbjahrs
+year: jahr, jahre, jahren, jahres
+fiscal year: geschäftsjahr, geschäftsjahre, geschäftsjahren, geschäftsjahres, wirtschaftsjahr, wirtschaftsjahres
+fiscal quarter: geschäftsquartal, geschäftsquartale, geschäftsquartalen, geschäftsquartals
+fiscal period: geschäftsperiode, geschäftsperioden
+working day: arbeitstag, arbeitstage, arbeitstagen, arbeitstages, arbeitstags
+last: letzter, letzte, letztes, letzten, letztem, voriger, vorige, voriges, vorigen, vorigem, vergangener, vergangene, vergangenes, vergangenen, vergangenem
+this: dieser, diese, dieses, diesen, diesem, laufender, laufende, laufendes, laufenden, laufendem, aktueller, aktuelle, aktuelles, aktuellen, aktuellem
+next: nächster, nächste, nächstes, nächsten, nächstem, kommender, kommende, kommendes, kommenden, kommendem
+first: erster, erste, erstes, ersten, erstem
+second: zweiter, zweite, zweites, zweiten, zweitem
+third: dritter, dritte, drittes, dritten, drittem
+fourth: vierter, vierte, viertes, vierten, viertem
+fifth: fünfter, fünfte, fünftes, fünften
+sixth: sechster, sechste, sechstes, sechsten
+seventh: siebter, siebte, siebtes, siebten
+eighth: achter, achte, achtes, achten
+ninth: neunter, neunte, neuntes, neunten
+tenth: zehnter, zehnte, zehntes, zehnten
+one: ein, eine, einem, einer, einen, eins
+two: zwei
+three: drei
+four: vier
+five: fünf
+six: sechs
+seven: sieben
+eight: acht
+nine: neun
+ten: zehn
+eleven: elf
+twelve: zwölf
+today: heute
+yesterday: gestern
+tomorrow: morgen
+day-2: vorgestern
+day+2: übermorgen
+ago←: vor
+before: vor dem, vor der
+after: nach, nach dem, nach der
+in←: in
+since: seit, seit dem, seit der, ab, ab dem
+from: von
+from/of: vom
+to: bis, bis zum, bis zur
+through: bis einschließlich, bis einschließlich zum, bis und mit
+to-date: bis heute, bis dato
+between: zwischen, zwischen dem
+and: und, und dem
+on: am, an
+including: einschließlich, inklusive
+all: alle, alles, alle tage
+start: anfang, beginn
+end: ende
+middle: mitte
+week: kalenderwoche
+cw: kw
+of/~: des, der
+~: die, das, den, dem, zum, zur, im
+`)
+}

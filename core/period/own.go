@@ -81,11 +81,21 @@ func (p *parser) ownNear(t token) node {
 // Words are those of another language that may be meant.
 func unknownOwn(text string, owns []*own, almanac *civil.Almanac, words ...string) (problems diag.Problems) {
 	for _, n := range owns {
-		if _, ok := almanac.Period(n.name); !ok {
-			problems = append(problems, unknownWord(text, n.at, append(ownNames(almanac), words...)...))
+		if _, ok := almanac.Period(n.name); ok {
+			continue
 		}
+		at, names := n.at, ownNames(almanac)
+		if _, near := diag.Nearest(text[at.start:at.end], names); !near { // no name of several words
+			at.end = at.start + len(firstWord(text[at.start:at.end]))
+		}
+		problems = append(problems, unknownWord(text, at, append(names, words...)...))
 	}
 	return problems
+}
+
+func firstWord(text string) string {
+	word, _, _ := strings.Cut(text, " ")
+	return word
 }
 
 func ownNames(almanac *civil.Almanac) (names []string) {

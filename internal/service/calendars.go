@@ -98,6 +98,8 @@ func (s *Service) livesBy(ctx context.Context, made ready, reading *store.Readin
 	calendar.Language = cmp.Or(made.report.Language, reading.Language)
 	own.DateOrder = cmp.Or(own.DateOrder, reading.DateOrder)
 	own.WeekStart = cmp.Or(own.WeekStart, starts, reading.WeekStart)
+	own.MissingYear = cmp.Or(own.MissingYear, reading.MissingYear)
+	own.TwoDigitYears = cmp.Or(own.TwoDigitYears, reading.TwoDigitYears)
 	calendar, found := own.Apply(calendar, time.LoadLocation)
 	return calendar, append(problems, found...)
 }

@@ -50,7 +50,7 @@ func (s *Service) job(ctx context.Context, who identity.Actor, r Request) (runne
 		return runner.Job{}, err
 	}
 	if u := who.User(); r.Reading == nil {
-		r.Reading = &store.Reading{Language: u.Language, DateOrder: u.DateOrder, WeekStart: u.WeekStart}
+		r.Reading = &store.Reading{Language: u.Language, DateOrder: u.DateOrder, WeekStart: u.WeekStart, MissingYear: u.MissingYear, TwoDigitYears: u.TwoDigitYears}
 	}
 	r, err := s.answered(ctx, who, r)
 	if err != nil {
@@ -174,7 +174,8 @@ func (s *Service) makeReady(ctx context.Context, kept store.Definition) (ready, 
 	if err != nil {
 		return ready{}, nil, err
 	}
-	set := definition.NewSet(frozen, definition.Library{Result: s.result(ctx)})
+	calendars := s.publishedCalendars(ctx, new(int)) // are not frozen
+	set := definition.NewSet(frozen, definition.Library{Result: s.result(ctx), CalendarOf: calendars.CalendarOf})
 	made, err := s.ready(ctx, documents[0].(*definition.Report), kept.Number, set)
 	return made, set, err
 }

@@ -112,13 +112,16 @@ type bindingRow struct {
 func (bindingRow) TableName() string { return "bindings" }
 
 type userRow struct {
-	Name       string `gorm:"primaryKey"`
-	Display    string
-	Email      string
-	Language   string
-	Zone       string
-	DateOrder  string
-	WeekStart  string
+	Name      string `gorm:"primaryKey"`
+	Display   string
+	Email     string
+	Language  string
+	Zone      string
+	DateOrder string
+	WeekStart string
+
+	MissingYear, TwoDigitYears string
+
 	Role       string
 	Attributes string // JSON
 	Disabled   bool

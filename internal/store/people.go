@@ -17,7 +17,7 @@ type User struct {
 	Name, Display, Email string
 	// Language, Zone and DateOrder are how the console shows and reads dates for
 	// them; blank is as the service does.
-	Language, Zone, DateOrder, WeekStart string
+	Language, Zone, DateOrder, WeekStart, MissingYear, TwoDigitYears string
 
 	Role string
 	// Attributes are what row rules ask for, such as regions.

@@ -113,6 +113,9 @@ type Reading struct {
 	Language  string `json:"language,omitempty"`
 	DateOrder string `json:"date_order,omitempty"`
 	WeekStart string `json:"week_start,omitempty"`
+	// MissingYear and TwoDigitYears are those of whoever typed.
+	MissingYear   string `json:"missing_year,omitempty"`
+	TwoDigitYears string `json:"two_digit_years,omitempty"`
 	// Calendar is the calendar of the organisation that was used, and its version; 0 is a
 	// draft's.
 	Calendar        string `json:"calendar,omitempty"`

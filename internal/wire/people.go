@@ -27,10 +27,13 @@ type Me struct {
 // Profile is how somebody likes to be spoken to.
 type Profile struct {
 	Email     string `json:"email,omitempty" maxLength:"320"`
-	Language  string `json:"language,omitempty" maxLength:"35" doc:"The language numbers are typed in, where a report does not say it, as a BCP 47 tag" example:"de"`
+	Language  string `json:"language,omitempty" maxLength:"35" doc:"The language numbers and dates are typed in, where a report does not say it, as a BCP 47 tag" example:"de"`
 	Zone      string `json:"zone,omitempty" maxLength:"100" doc:"The IANA zone in which the console shows when something was done; a report's own days are those of its zone" example:"Europe/London"`
-	DateOrder string `json:"date_order,omitempty" enum:"dmy,mdy" doc:"How 03/04/2026 is read, where a report does not say it"`
-	WeekStart string `json:"week_start,omitempty" enum:"monday,tuesday,wednesday,thursday,friday,saturday,sunday" doc:"The first day of the week, where a report does not say it"`
+	DateOrder string `json:"date_order,omitempty" enum:"dmy,mdy,language" doc:"How 03/04/2026 is read, where a report does not say it"`
+	// MissingYear and TwoDigitYears are as in the settings of calendars.
+	MissingYear   string `json:"missing_year,omitempty" enum:"latest,running,next" doc:"Which year 15 May is in, where a report does not say it"`
+	TwoDigitYears string `json:"two_digit_years,omitempty" maxLength:"4" doc:"The first of the hundred years that years of two digits are in, where a report does not say it" example:"1970"`
+	WeekStart     string `json:"week_start,omitempty" enum:"monday,tuesday,wednesday,thursday,friday,saturday,sunday" doc:"The first day of the week, where a report does not say it"`
 }
 
 // User is somebody who can sign in.

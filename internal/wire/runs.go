@@ -193,6 +193,9 @@ type TypedReading struct {
 	Language  string `json:"language,omitempty"`
 	DateOrder string `json:"date_order,omitempty"`
 	WeekStart string `json:"week_start,omitempty"`
+	// MissingYear and TwoDigitYears are those of whoever typed.
+	MissingYear   string `json:"missing_year,omitempty"`
+	TwoDigitYears string `json:"two_digit_years,omitempty"`
 	// Calendar is repeated with a run.
 	Calendar        string `json:"calendar,omitempty" doc:"The calendar that says which days are worked and what periods are called"`
 	CalendarVersion int    `json:"calendar_version,omitempty" doc:"The version of the calendar"`

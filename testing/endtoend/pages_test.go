@@ -218,7 +218,7 @@ func TestTargets(t *testing.T) {
 		for hash, ready := range map[string]string{
 			"":                           "document.querySelectorAll('main li').length > 3",
 			"#/reports/passages-by-date": "document.querySelector('.chip input')",
-			"#/reports/tolls-by-month":   "document.querySelector('meter')",
+			"#/reports/tolls-by-month":   "document.querySelector('#q-period-units option[value]')",
 			"#/reports/passages-by-date?period=2025-03-31": "document.querySelector('#shown-result')",
 			"#/runs":                        "document.querySelector('main h1')",
 			"#/drafts":                      "document.querySelectorAll('main li').length > 6",

@@ -37,8 +37,8 @@
 
 	let profile = $state<Profile>({});
 	$effect(() => {
-		const { email, language, zone, date_order, week_start } = me ?? {};
-		profile = { email, language, zone, date_order, week_start };
+		const { email, language, zone, date_order, week_start, missing_year, two_digit_years } = me ?? {};
+		profile = { email, language, zone, date_order, week_start, missing_year, two_digit_years };
 	});
 	let said = $state<Record<string, string>>({});
 	let wrong = $state<Record<string, string>>({});
@@ -162,11 +162,11 @@
 						></label
 					>
 					<label class="text-sm"
-						>Numbers are typed as in
+						>Numbers and dates are typed as in
 						<select class="field" name="language" bind:value={profile.language}
 							><option value={undefined}>As the report says</option><option value="en">English, 1,234.5</option><option
 								value="de">German, 1.234,5</option
-							><option value="fr">French, 1 234,5</option></select
+							><option value="fr">French, 1 234,5</option><option value="es">Spanish, 1.234,5</option></select
 						></label
 					>
 					<label class="text-sm"
@@ -174,8 +174,26 @@
 						<select class="field" name="date_order" bind:value={profile.date_order}
 							><option value={undefined}>As the service says</option><option value="dmy">3 April</option><option
 								value="mdy">4 March</option
-							></select
+							><option value="language">As in that language</option></select
 						></label
+					>
+					<label class="text-sm"
+						>15 May, with no year, is
+						<select class="field" name="missing_year" bind:value={profile.missing_year}
+							><option value={undefined}>As the service says</option><option value="latest">The latest</option><option
+								value="running">This year's</option
+							><option value="next">The next</option></select
+						></label
+					>
+					<label class="text-sm"
+						>Years of two digits are in the hundred from
+						<input
+							class="field"
+							name="two_digit_years"
+							inputmode="numeric"
+							placeholder="as the service says"
+							bind:value={() => profile.two_digit_years ?? '', (v) => (profile.two_digit_years = v || undefined)}
+						/></label
 					>
 					<label class="text-sm"
 						>Weeks begin on

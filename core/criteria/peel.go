@@ -182,9 +182,12 @@ func BecomesBare(comparison, side Expr) bool {
 	return bare
 }
 
+// anyAlmanac stands for that of a calendar where only the form of an expression is looked at.
+var anyAlmanac = (&civil.Almanac{}).Seal()
+
 // Origin takes off an expression the functions that keep the order of time.
 func Origin(e Expr) Expr {
-	s := simplifier{civil.Calendar{Zone: civil.UTC}}
+	s := simplifier{civil.Calendar{Zone: civil.UTC, Almanac: anyAlmanac}}
 	for {
 		inner, _, ok := s.peel(e)
 		if !ok {

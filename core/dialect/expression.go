@@ -276,6 +276,15 @@ func (w *writer) aggregate(e plan.Aggregate) string {
 
 func (w *writer) in(e plan.In) string {
 	x := w.comparable(e.X, true)
+	if e.Constant {
+		texts := make([]string, len(e.Values))
+		for i, v := range e.Values {
+			if texts[i] = fmt.Sprint(v); !isWhole(v) {
+				texts[i] = literal(texts[i])
+			}
+		}
+		return x + " in (" + strings.Join(texts, ", ") + ")"
+	}
 	if len(e.Values) > longList {
 		return w.dialect.list(x, w.bind(w.dialect.encodeList(e.Values)), e.Values)
 	}
@@ -288,6 +297,15 @@ func (w *writer) in(e plan.In) string {
 		holders[i] = w.bind(v)
 	}
 	return x + " in (" + strings.Join(holders, ", ") + ")"
+}
+
+// isWhole tells whether a value is a whole number.
+func isWhole(v any) bool {
+	switch v.(type) {
+	case int, int64:
+		return true
+	}
+	return false
 }
 
 // related looks for no more records than it takes, where the database can stop.

@@ -168,6 +168,9 @@ func windowOf(conditions []resolved) map[string]period.Span {
 			continue
 		}
 		for _, e := range criteria.Conditions(r.bare) {
+			if guarded, ok := e.(*criteria.Guarded); ok {
+				e = guarded.X // which is met as well
+			}
 			if bounds, ok := boundsOf(e); ok {
 				name := windowName(bounds.Column.Ref)
 				span, ok := window[name]

@@ -98,7 +98,7 @@ func narrow(s *Statement, value, label Expr, search Search) {
 		*conditions = append(*conditions, Condition{Expr: Contains{label, search.Text}})
 	}
 	if search.Wanted != nil {
-		*conditions = append(*conditions, Condition{Expr: In{value, search.Wanted}})
+		*conditions = append(*conditions, Condition{Expr: In{X: value, Values: search.Wanted}})
 	}
 	s.Limit, s.Offset = search.Limit, search.Offset
 }

@@ -109,7 +109,7 @@ func (b *binder) daysCondition(e *criteria.Call, negated bool) Expr {
 		}
 		return all(Not{free}, b.knownDay(x, a))
 	}
-	weekday := In{X: DatePart{b.moment(x, false), DayOf, civil.Week, b.calendar.WeekStart}}
+	weekday := In{X: DatePart{b.moment(x, false), DayOf, civil.Week, b.calendar.WeekStart}, Constant: true}
 	for day, off := range a.Off {
 		if !off {
 			weekday.Values = append(weekday.Values, int64((day+6)%7+1))
@@ -128,12 +128,9 @@ func (b *binder) knownDay(x criteria.Expr, a *civil.Almanac) Expr {
 	return b.condition(criteria.Simplify(known, b.calendar), false)
 }
 
-// mostListed is how many days one list has; more are several lists.
-const mostListed = 200
-
 // onDays is met by dates that fall on one of some days.
 func (b *binder) onDays(x criteria.Expr, days []civil.Date) Expr {
-	in := In{X: b.moment(x, false)}
+	in := In{X: b.moment(x, false), Constant: true}
 	value := func(d civil.Date) any { return d.String() }
 	if c, bare := x.(*criteria.Column); bare && c.Ref.Column.Type == catalog.Date && c.Ref.Column.Encoding != catalog.EncYM {
 		if _, err := c.Ref.Column.Bound(civil.DateOf(2000, 1, 1).Midnight(), b.calendar.Zone); err == nil {
@@ -144,21 +141,13 @@ func (b *binder) onDays(x criteria.Expr, days []civil.Date) Expr {
 			}
 		}
 	}
-	out := Logic{Or: true}
-	for chunk := range slices.Chunk(days, mostListed) {
-		list := in
-		for _, d := range chunk {
-			list.Values = append(list.Values, value(d))
-		}
-		out.Terms = append(out.Terms, list)
-	}
-	switch len(out.Terms) {
-	case 0:
+	if len(days) == 0 {
 		return Const{false}
-	case 1:
-		return out.Terms[0]
 	}
-	return out
+	for _, d := range days {
+		in.Values = append(in.Values, value(d))
+	}
+	return in
 }
 
 // spanValue is a stretch of time as one value, its start; an end that is open is

@@ -91,6 +91,10 @@ func TestGolden(t *testing.T) {
 			for _, q := range query.Parameters {
 				questions = append(questions, q.Parameter())
 			}
+			calendar, library := calendar, definition.NewSet(documents, definition.Library{}).Library
+			calendar, problems = library.In(calendar, query.Calendar)
+			require.Empty(t, problems)
+			library.Calendar = &calendar
 			var b strings.Builder
 			for _, e := range engines {
 				tables := source.Clone()
@@ -98,7 +102,7 @@ func TestGolden(t *testing.T) {
 				if e.known {
 					know(&tables)
 				}
-				compiled, problems := definition.Compile(query, &tables, definition.Library{})
+				compiled, problems := definition.Compile(query, &tables, library)
 				require.NoError(t, problems.Err())
 				values, problems := parameter.Read(questions, compiled.Rules, inputs, parameter.Context{Calendar: calendar})
 				require.Empty(t, problems)

@@ -149,10 +149,12 @@ type (
 		Op          string
 		Left, Right Expr
 	}
-	// In tells whether X is one of the values.
+	// In tells whether X is one of the values. Constant ones are nobody's input, and stand
+	// in the text, however many there are.
 	In struct {
-		X      Expr
-		Values []any
+		X        Expr
+		Values   []any
+		Constant bool
 	}
 	// IsBlank tells whether X is blank.
 	IsBlank struct{ X Expr }

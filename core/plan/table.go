@@ -32,7 +32,7 @@ func (p Planner) Values(t catalog.Table, c catalog.Column, search Search) Statem
 // RowsOf narrows a statement of a table's rows to those that have one of the
 // values in a column.
 func (s Statement) RowsOf(c catalog.Column, values []any) Statement {
-	s.Where = []Condition{{Expr: In{Column{criteria.Ref{Alias: s.From.Alias, Column: c}}, values}}}
+	s.Where = []Condition{{Expr: In{X: Column{criteria.Ref{Alias: s.From.Alias, Column: c}}, Values: values}}}
 	return s
 }
 

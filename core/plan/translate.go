@@ -225,6 +225,12 @@ func datedColumns(e criteria.Expr) (out []*criteria.Column) {
 // implies tells whether a comparison with a date is met only where another one
 // is.
 func implies(e, where criteria.Expr) bool {
+	if any, ok := e.(*criteria.Logic); ok && any.Or {
+		return !slices.ContainsFunc(any.Terms, func(t criteria.Expr) bool { return !implies(t, where) })
+	}
+	if any, ok := where.(*criteria.Logic); ok && any.Or {
+		return slices.ContainsFunc(any.Terms, func(t criteria.Expr) bool { return implies(e, t) })
+	}
 	x, ok1 := boundsOf(e)
 	y, ok2 := boundsOf(where)
 	return ok1 && ok2 && x.Span.From >= y.Span.From && x.Span.Until <= y.Span.Until
@@ -247,22 +253,38 @@ func all(terms ...Expr) Expr {
 	return out
 }
 
+// boundsOfAll is boundsOf for a condition that stands beside the others of a statement: what
+// they leave of a column may be all inside the stretch of time that a condition is only good
+// in, else it is cut to that.
+func (b *binder) boundsOfAll(e criteria.Expr) (Bounds, bool) {
+	guarded, ok := e.(*criteria.Guarded)
+	if !ok {
+		return boundsOf(e)
+	}
+	bounds, ok1 := boundsOf(guarded.X)
+	where, ok2 := boundsOf(guarded.Where)
+	if !ok1 || !ok2 || !bounds.Column.Same(where.Column) {
+		return Bounds{}, false
+	}
+	if left, ok := b.window[windowName(bounds.Column.Ref)]; ok && left.From >= where.Span.From && left.Until <= where.Span.Until {
+		return bounds, true
+	}
+	bounds.Span.From, bounds.Span.Until = max(bounds.Span.From, where.Span.From), min(bounds.Span.Until, where.Span.Until)
+	return bounds, bounds.Span.From < bounds.Span.Until
+}
+
 // top is a condition that every record has to meet. Where it does nothing but
 // compare a column with a stretch of time, the column is fetched, and what does
 // not fit is left out as the records pass.
 func (b *binder) top(s *Statement, e criteria.Expr) Expr {
 	terms := []Expr{}
 	for _, t := range criteria.Conditions(e) {
-		x := t
-		if known, ok := t.(*criteria.Guarded); ok && implies(known.X, known.Where) {
-			x = known.X
-		}
-		bounds, ok := boundsOf(x)
+		bounds, ok := b.boundsOfAll(t)
 		if !ok {
 			terms = append(terms, b.condition(t, false))
 			continue
 		}
-		terms = append(terms, b.bounds(bounds, x, false))
+		terms = append(terms, b.bounds(bounds, t, false))
 		if at := b.fetch(s, bounds.Column.Ref); !slices.Contains(s.Fit, at) {
 			s.Fit = append(s.Fit, at)
 		}

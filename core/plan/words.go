@@ -143,8 +143,14 @@ func (b *binder) conditionWords(e criteria.Expr) string {
 	case *criteria.Related:
 		return b.relatedWords(e)
 	case *criteria.Not:
+		if call, ok := e.X.(*criteria.Call); ok && (call.Name == "is_working_day" || call.Name == "is_holiday") {
+			return strings.Replace(b.said(call), " is a ", " is no ", 1)
+		}
 		if b.includesBlanks(e.X) {
 			return "not (" + lowered(b.conditionWords(e.X)) + "), or is blank"
+		}
+		if call, ok := e.X.(*criteria.Call); ok && (call.Name == "is_working_day" || call.Name == "is_holiday") {
+			return strings.Replace(b.said(call), " is a ", " is no ", 1)
 		}
 		return "not (" + lowered(b.said(e.X)) + ")"
 	case *criteria.Logic:
@@ -341,6 +347,12 @@ func (b *binder) called(e *criteria.Call) string {
 	switch e.Name {
 	case "date_of":
 		return "the day of " + last
+	case "is_working_day":
+		return last + " is a working day"
+	case "is_holiday":
+		return last + " is a holiday"
+	case "working_days":
+		return "the working days from " + args[0] + " to " + last
 	case "start_of":
 		return "the first day of the " + args[0] + " of " + last
 	case "lower":

@@ -483,3 +483,26 @@ func TestTogether(t *testing.T) {
 	}
 	all.Wait()
 }
+
+// TestServiceCalendar: what no report names is read by the calendar that the service uses.
+func TestServiceCalendar(t *testing.T) {
+	server, web := serve(t, time.Minute)
+	ask := func() (int, string) {
+		status, _, body := send(t, web, "GET", "/api/v1/period?expression=season+2025", "")
+		return status, string(body)
+	}
+	status, body := ask()
+	assert.Equal(t, 422, status)
+	assert.Contains(t, body, "unknown_word")
+	server.service.CalendarName = "waterway"
+	status, body = ask()
+	assert.Equal(t, 200, status)
+	assert.Contains(t, body, `"canonical":"2025-04-01/2025-10-31"`)
+	status, _, content := send(t, web, "POST", "/api/v1/reports/invoices-issued/preview", `{"inputs":{"period":"season 2025"}}`)
+	assert.Equal(t, 200, status)
+	assert.Contains(t, string(content), "2025-04-01/2025-10-31")
+	// One that there is not is told, and nothing is guessed.
+	server.service.CalendarName = "brook"
+	_, _, content = send(t, web, "POST", "/api/v1/reports/invoices-issued/explain", `{"inputs":{"period":"2025-03"}}`)
+	assert.Contains(t, string(content), "unknown_calendar")
+}

@@ -193,7 +193,7 @@ export function move(text: string, path: Path, from: number, to: number): string
 
 /** The path that a problem's field names: "query x: columns[1].value". */
 export function pathOf(field: string): Path {
-	const own = field.replace(/^(query|report|parameter|criterion) \S+: /, '');
+	const own = field.replace(/^(query|report|parameter|criterion|calendar|rule|source) \S+: /, '');
 	return own
 		.split(/\.|(?=\[)/)
 		.filter(Boolean)

@@ -22,6 +22,7 @@ const beginnings: Record<string, string> = {
 	parameter: 'kind: parameter\nname: new_question\nparameter: { kind: text }\n',
 	source: 'kind: source\nname: SOURCE\nencodings: {}\n',
 	rule: 'kind: rule\nname: new-rule\nsource: SOURCE\non: ON\nfor: []\ncriteria: ""\n',
+	calendar: 'kind: calendar\nname: new-calendar\nholidays: [every 12-25]\nperiods: {}\n',
 	criterion: 'kind: criterion\nname: new_condition\non: ON\ncriteria: ""\n',
 };
 

@@ -121,6 +121,7 @@
 		parameter: ['name', 'title', 'parameter'],
 		criterion: ['name', 'title', 'on', 'criteria'],
 		source: ['name', 'title', 'encodings'],
+		calendar: ['name', 'title', 'week', 'fiscal', 'years', 'holidays', 'periods'],
 		rule: ['name', 'title', 'source', 'on', 'for', 'criteria', 'unrestricted'],
 	};
 
@@ -202,7 +203,10 @@
 			{#if !isNew && ['report', 'query'].includes(kind)}
 				<a class="button" href={buildAddress(kind, params.name)} use:link>Sentence</a>
 			{/if}
-			{#if !isNew && ['query', 'criterion', 'parameter'].includes(kind)}
+			{#if kind === 'calendar' && own?.version}
+				<a class="button" href="/calendars/{encodeURIComponent(own.name)}" use:link>See a year</a>
+			{/if}
+			{#if !isNew && ['query', 'criterion', 'parameter', 'calendar'].includes(kind)}
 				<button type="button" class="button" onclick={async () => (renaming = !draft.changed || (await save()))}
 					>Rename …</button
 				>

@@ -3,6 +3,7 @@ package oracle
 import (
 	"fmt"
 	"math/big"
+	"sync"
 
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
@@ -16,13 +17,19 @@ func (w World) known(d civil.Date) bool {
 }
 
 func (w World) holiday(d civil.Date) bool {
-	for _, h := range w.Calendar.Almanac.Holidays {
-		if h.Day == d {
-			return true
+	kept, ok := holidays.Load(w.Calendar.Almanac)
+	if !ok {
+		days := map[civil.Date]bool{}
+		for _, h := range w.Calendar.Almanac.Holidays {
+			days[h.Day] = true
 		}
+		kept, _ = holidays.LoadOrStore(w.Calendar.Almanac, days)
 	}
-	return false
+	return kept.(map[civil.Date]bool)[d]
 }
+
+// holidays are those of each calendar, as a set.
+var holidays sync.Map
 
 func (w World) worked(d civil.Date) bool {
 	return !w.Calendar.Almanac.Off[d.Weekday()] && !w.holiday(d)

@@ -96,16 +96,14 @@ func TestFiscalWeeks(t *testing.T) {
 				c := civil.Calendar{Zone: time.UTC, FiscalByStart: byStart, Almanac: (&civil.Almanac{Weeks: &end}).Seal()}
 				for _, unit := range []civil.Unit{civil.FiscalYear, civil.FiscalQuarter, civil.FiscalPeriod, civil.FiscalWeek} {
 					next := civil.Date(0)
-					for year := 1990; year < 2050; year++ {
+					for year := 1990; year < 2050; year++ { // plain comparisons: there are millions
 						count := c.FiscalParts(unit, year)
 						for nth := 1; nth <= count; nth++ {
 							first, last, ok := c.FiscalPart(unit, year, nth)
-							require.True(t, ok)
-							if next != 0 {
-								require.Equal(t, next, first, "no hole before part %d of %d", nth, year)
+							if !ok || next != 0 && next != first || int(last+1-first)%7 != 0 {
+								t.Fatalf("part %d of %d: %s to %s, after %s", nth, year, first, last, next-1)
 							}
 							next = last + 1
-							require.Zero(t, int(last+1-first)%7, "whole weeks")
 							if unit == civil.FiscalPeriod && nth < count {
 								require.Equal(t, weeks[nth-1], int(last+1-first)/7)
 							}
@@ -114,10 +112,9 @@ func TestFiscalWeeks(t *testing.T) {
 								require.Equal(t, end.Weekday, last.Weekday())
 							}
 							for _, d := range []civil.Date{first, last, (first + last) / 2} {
-								require.Equal(t, first, c.StartOf(unit, d))
-								require.Equal(t, year, c.FiscalYearOf(d))
-								require.Equal(t, last+1, c.Add(unit, c.StartOf(unit, d), 1))
-								require.Equal(t, first, c.Add(unit, last+1, -1))
+								if c.StartOf(unit, d) != first || c.FiscalYearOf(d) != year || c.Add(unit, first, 1) != last+1 || c.Add(unit, last+1, -1) != first {
+									t.Fatalf("%s in part %d of %d, %s to %s", d, nth, year, first, last)
+								}
 							}
 						}
 					}

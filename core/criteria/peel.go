@@ -175,6 +175,9 @@ func BecomesBare(comparison, side Expr) bool {
 			side, _, _ = Linear(side)
 		}
 	}
+	if unit, ok := side.(*UnitOf); ok && Units[unit.Unit] == 0 {
+		side = unit.X // it is compared by the days of the units
+	}
 	if _, matched := comparison.(*Match); matched {
 		return true // it is the comparison itself that needs every record
 	}

@@ -208,7 +208,7 @@ func (w *words) days() int {
 
 // nthWeekday reads MONDAY of MAY.
 func (w *words) nthWeekday(nth int) func(year int) (civil.Date, bool) {
-	day, ok := weekday(w.next())
+	day, ok := civil.WeekdayOf(w.next())
 	if !ok {
 		w.fail("bad_holiday", "This is not a weekday.", "Write every first monday of may.")
 		return never
@@ -290,15 +290,6 @@ func monthDay(text string) (month, day int, ok bool) {
 	return month, day, err == nil && also == nil && month >= 1 && month <= 12 && day >= 1 && day <= 31
 }
 
-func weekday(text string) (time.Weekday, bool) {
-	for d := time.Sunday; d <= time.Saturday; d++ {
-		if strings.EqualFold(d.String(), text) {
-			return d, true
-		}
-	}
-	return 0, false
-}
-
 func monthOf(text string) (int, bool) {
 	for m := time.January; m <= time.December; m++ {
 		if strings.EqualFold(m.String(), text) {
@@ -315,14 +306,14 @@ func ParseYearEnd(text string) (civil.FiscalWeeks, diag.Problems) {
 	var end civil.FiscalWeeks
 	var ok bool
 	if w.take("last") {
-		end.Weekday, ok = weekday(w.next())
+		end.Weekday, ok = civil.WeekdayOf(w.next())
 		if ok && w.take("of") {
 			end.Month, ok = monthOf(w.next())
 		} else {
 			ok = false
 		}
 	} else {
-		end.Weekday, ok = weekday(w.next())
+		end.Weekday, ok = civil.WeekdayOf(w.next())
 		if ok && w.take("nearest") {
 			end.Month, end.Day, ok = monthDay(w.next())
 			ok = ok && civil.Valid(2001, end.Month, end.Day)

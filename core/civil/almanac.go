@@ -170,7 +170,7 @@ func (p NamedPeriod) In(year int) (Stretch, bool) {
 // Near are the last of the periods that ended before a day, the one that holds it, and the
 // first that begins after it; each may be missing.
 func (p NamedPeriod) Near(d Date) (last, this, next *Stretch) {
-	for _, s := range p.Within(d.Year()-2, d.Year()+2, true) {
+	for _, s := range p.Within(d.Year()-2, d.Year()+2) {
 		switch {
 		case s.Last < d:
 			last = &s
@@ -183,22 +183,12 @@ func (p NamedPeriod) Near(d Date) (last, this, next *Stretch) {
 	return last, this, next
 }
 
-// Within are the periods of the years from first through last, in order; entries that are
-// written for a year are all there where all is set.
-func (p NamedPeriod) Within(first, last int, all bool) (found []Stretch) {
-	years := map[int]bool{}
-	for _, s := range p.Of {
-		if all || s.Year >= first && s.Year <= last {
-			years[s.Year] = true
-		}
-	}
-	if p.Every != nil {
-		for year := first; year <= last; year++ {
-			years[year] = true
-		}
-	}
-	for year := range years {
-		if s, ok := p.In(year); ok {
+// Within are the periods of the years from first through last, and all that are written for
+// a year, in order.
+func (p NamedPeriod) Within(first, last int) (found []Stretch) {
+	found = slices.Clone(p.Of)
+	for year := first; p.Every != nil && year <= last; year++ {
+		if s, ok := p.In(year); ok && !slices.Contains(p.Of, s) {
 			found = append(found, s)
 		}
 	}
@@ -246,8 +236,8 @@ func (w *FiscalWeeks) yearOf(d Date) int {
 	return year
 }
 
-// fiscalPart is which part of a fiscal year of weeks a unit is: the week of the year it
-// starts in, from 0, and how many weeks it has; false beyond the last.
+// part is the nth part, from 0, of a fiscal year of so many weeks: the week it starts in, from
+// 0, and how many weeks it has; false beyond the last.
 func (w *FiscalWeeks) part(u Unit, nth, weeks int) (start, length int, ok bool) {
 	switch u {
 	case FiscalYear:
@@ -304,8 +294,7 @@ func (w *FiscalWeeks) at(u Unit, d Date) (year, nth int) {
 	}
 }
 
-// step is the first day of the part n after the one that holds a day, and how many days it
-// has.
+// step are the first and the last day of the part n after the one that holds a day.
 func (w *FiscalWeeks) step(u Unit, d Date, n int) (first, last Date) {
 	year, nth := w.at(u, d)
 	nth += n

@@ -39,7 +39,7 @@ func (s Settings) Apply(c Calendar, load func(name string) (*time.Location, erro
 		}
 	}
 	if s.WeekStart != "" {
-		day, ok := weekday(s.WeekStart)
+		day, ok := WeekdayOf(s.WeekStart)
 		if !ok {
 			fail("week_start", s.WeekStart, fmt.Sprintf("%q is not a day of the week.", s.WeekStart), "Write monday, sunday or another.")
 		}
@@ -85,7 +85,8 @@ func (s Settings) Apply(c Calendar, load func(name string) (*time.Location, erro
 	return c, problems
 }
 
-func weekday(text string) (time.Weekday, bool) {
+// WeekdayOf is the weekday of a name in English, whatever its case.
+func WeekdayOf(text string) (time.Weekday, bool) {
 	for d := time.Sunday; d <= time.Saturday; d++ {
 		if strings.EqualFold(d.String(), text) {
 			return d, true

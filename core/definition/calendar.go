@@ -162,15 +162,15 @@ func (c *calendarCompiler) week() {
 	}
 	for i, t := range working {
 		field, name := fmt.Sprintf("week.working[%d]", i), t.Value
-		with, problems := civil.Settings{WeekStart: name}.Apply(civil.Calendar{}, nil)
-		if len(problems) > 0 || name == "" {
+		day, ok := civil.WeekdayOf(name)
+		if !ok {
 			c.fail(field, t.Line, "bad_calendar", fmt.Sprintf("%q is not a day of the week.", name), "Write monday, sunday or another.")
 			continue
 		}
-		if !c.out.Off[with.WeekStart] {
+		if !c.out.Off[day] {
 			c.fail(field, t.Line, "twice", name+" is written twice.", "Remove one of them.")
 		}
-		c.out.Off[with.WeekStart] = false
+		c.out.Off[day] = false
 	}
 }
 
@@ -400,7 +400,7 @@ func (c *calendarCompiler) overlaps(p civil.NamedPeriod, field string, line int)
 		first, last = min(first, s.Year-1), max(last, s.Year+1)
 	}
 	var before *civil.Stretch
-	for _, s := range p.Within(first, last, true) {
+	for _, s := range p.Within(first, last) {
 		if before != nil && s.First <= before.Last {
 			c.fail(field, line, "overlapping", fmt.Sprintf("The %s of %d begins on %s, before that of %d ends, on %s.", p.Name, s.Year, s.First, before.Year, before.Last), "Let each end before the next begins.")
 			return

@@ -134,7 +134,7 @@ func (w Whole) Stretches(c civil.Calendar) (all []Stretch) {
 		first, last = c.Almanac.First, c.Almanac.Last
 	}
 	if w.Unit == 0 {
-		for _, s := range w.own.Within(first.Year()-1, last.Year(), true) {
+		for _, s := range w.own.Within(first.Year()-1, last.Year()) {
 			if s.Last >= first && s.First <= last {
 				all = append(all, Stretch{s.First, s.Last, fmt.Sprintf("%s %d", w.own.Name, s.Year)})
 			}

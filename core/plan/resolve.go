@@ -285,7 +285,12 @@ func (b *binder) moved(e *criteria.Arithmetic, s *criteria.Span) criteria.Expr {
 	if moved, ok := e.Move(s); ok {
 		return moved
 	}
-	p := diag.Problem{Code: "out_of_range", Field: "criteria", Message: "Moved by " + criteria.Print(e.Right) + ", the date is not in the years 1 to 9999."}
+	return b.movedTooFar(e, s, diag.Problem{Code: "out_of_range", Message: "Moved by " + criteria.Print(e.Right) + ", the date is not in the years 1 to 9999."})
+}
+
+// movedTooFar tells a problem of the question whose date is moved, or of the criteria.
+func (b *binder) movedTooFar(e *criteria.Arithmetic, s *criteria.Span, p diag.Problem) criteria.Expr {
+	p.Field = "criteria"
 	if names := criteria.Parameters(e); len(names) > 0 {
 		p.Field = names[0]
 	}
@@ -304,15 +309,10 @@ func (b *binder) movedWorking(e *criteria.Arithmetic, s *criteria.Span, n int) c
 		by := civil.DateTime(moved-day) * (24 * 60 * 60)
 		return &criteria.Span{Pos: e.Pos, Span: period.Span{From: s.Span.From + by, Until: s.Span.From + by + s.Span.Until - s.Span.From}, Type: s.Type}
 	}
-	p := diag.Problem{
-		Code: "out_of_calendar", Field: "criteria", Hint: "Stay within these years, or give the calendar more of them.",
+	return b.movedTooFar(e, s, diag.Problem{
+		Code: "out_of_calendar", Hint: "Stay within these years, or give the calendar more of them.",
 		Message: fmt.Sprintf("Moved by %s, the date is none whose holidays the calendar %s knows.", criteria.Print(e.Right), a.Name),
-	}
-	if names := criteria.Parameters(e); len(names) > 0 {
-		p.Field = names[0]
-	}
-	b.problems = append(b.problems, p)
-	return &criteria.Span{Pos: e.Pos, Span: period.All, Type: s.Type}
+	})
 }
 
 // answers are the values of a question, one or several.

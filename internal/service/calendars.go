@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -86,22 +87,14 @@ func (s *Service) livesBy(ctx context.Context, made ready, reading *store.Readin
 			return s.calendarFrom(kept.Content)
 		}
 	}
-	calendar, problems := library.In(s.Calendar, name)
+	liked := civil.Settings{DateOrder: reading.DateOrder, WeekStart: reading.WeekStart, MissingYear: reading.MissingYear, TwoDigitYears: reading.TwoDigitYears}
+	calendar, problems := liked.Apply(s.Calendar, nil)
+	calendar, unknown := library.In(calendar, name)
 	reading.Calendar, reading.CalendarVersion = name, version
-	starts := ""
-	if calendar.Almanac != nil {
-		if d, ok := library.CalendarOf(name); ok {
-			starts = d.Week.Start
-		}
-	}
 	calendar.Zone, own.Zone = made.zone, ""
 	calendar.Language = cmp.Or(made.report.Language, reading.Language)
-	own.DateOrder = cmp.Or(own.DateOrder, reading.DateOrder)
-	own.WeekStart = cmp.Or(own.WeekStart, starts, reading.WeekStart)
-	own.MissingYear = cmp.Or(own.MissingYear, reading.MissingYear)
-	own.TwoDigitYears = cmp.Or(own.TwoDigitYears, reading.TwoDigitYears)
-	calendar, found := own.Apply(calendar, time.LoadLocation)
-	return calendar, append(problems, found...)
+	calendar, found := own.Apply(calendar, nil)
+	return calendar, slices.Concat(problems, unknown, found)
 }
 
 // Calendars lists the calendars that are published. Everybody may see them: reports say
@@ -198,7 +191,7 @@ func yearOf(c civil.Calendar, year int) wire.CalendarYear {
 		}
 	}
 	for _, p := range a.Periods {
-		for _, s := range p.Within(year-1, year, true) {
+		for _, s := range p.Within(year-1, year) {
 			if s.Last >= first && s.First <= last {
 				out.Periods = append(out.Periods, stretch(p.Name, fmt.Sprintf("%s %d", p.Name, s.Year), s.First, s.Last))
 			}

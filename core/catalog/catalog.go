@@ -3,6 +3,7 @@
 package catalog
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -173,9 +174,9 @@ type Column struct {
 	Bytes bool `json:"-"`
 	// Whole tells that every value was looked at.
 	Whole bool `json:"-"`
-	// Layout is how every date kept as text or number is written, where all are
-	// written alike and fit; see LayoutOf.
-	Layout string `json:"-"`
+	// Shape is how every date kept as text or number is written, where all are
+	// written alike and fit; see ShapeOf.
+	Shape string `json:"-"`
 }
 
 // Clone is a copy whose columns can be changed by themselves.
@@ -223,10 +224,13 @@ func (t Table) Column(name string) (Column, bool) {
 // asText is how dates of an engine's own are called where they are text.
 var asText = map[Encoding]Encoding{EncDate: EncISODate, EncLocal: EncISOLocal, EncInstant: EncISOInstant}
 
+// ErrNotText means that a layout was to be set for a column that holds no texts.
+var ErrNotText = errors.New("catalog: a layout is of texts")
+
 // SetEncoding sets the encoding of TABLE.COLUMN by hand.
 func (s *Source) SetEncoding(path string, e Encoding) error {
-	if !slices.Contains(Encodings, e) {
-		return fmt.Errorf("there is no encoding %q", e)
+	if err := e.Check(); err != nil {
+		return fmt.Errorf("there is no encoding %q: %w", e, err)
 	}
 	table, column, _ := SplitColumn(path)
 	for _, t := range s.Tables {
@@ -238,14 +242,21 @@ func (s *Source) SetEncoding(path string, e Encoding) error {
 			if !strings.EqualFold(c.Name, column) {
 				continue
 			}
+			stored := c.Stored
 			if c.Encoding == "" {
-				c.Stored = c.Type
+				stored = c.Type
+			}
+			if _, ok := e.Layout(); ok && stored != Text && !s.Traits.Untyped {
+				return fmt.Errorf("%w: %s is %s", ErrNotText, path, c.Declared)
+			}
+			if c.Stored = stored; e.IsLayout() {
+				c.Stored = Text
 			}
 			if written, ok := asText[e]; ok && (c.Stored == Text || s.Traits.Untyped) {
 				e = written // the engine has no such dates of its own there
 			}
 			c.Encoding, c.Type, c.Evidence = e, e.Type(), "set by hand"
-			c.Layout, c.Looked, c.Unfit, c.Whole = "", 0, 0, false // known of another encoding
+			c.Shape, c.Looked, c.Unfit, c.Whole = "", 0, 0, false // known of another encoding
 			return nil
 		}
 	}

@@ -69,6 +69,14 @@ func (c *Column) Decode(value any, clock *civil.Clock) (Stamp, bool) {
 			at, ok := SerialDate(f)
 			return Stamp{At: at}, ok && err == nil && plainNumber(v)
 		}
+	default:
+		if l, ok := c.Encoding.Layout(); ok {
+			text, isText := value.(string)
+			if !isText {
+				return Stamp{}, false
+			}
+			return l.Read(text)
+		}
 	}
 	return Stamp{}, false
 }

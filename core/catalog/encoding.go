@@ -40,6 +40,9 @@ func (e Encoding) Type() Type {
 	case EncDate, EncISODate, EncYMD, EncYM:
 		return Date
 	}
+	if l, ok := e.Layout(); ok && !l.Timed() {
+		return Date
+	}
 	return DateTime
 }
 
@@ -100,7 +103,8 @@ func (c Column) StoredTime(at civil.DateTime, zone *time.Location) (civil.DateTi
 // Bound is the value that parts records before the civil date-time from those
 // at or after it, for a bare comparison with the column (>= for a start, < for
 // an end): text, int64 or float64, as the column stores it. In a text of
-// date-times it is one that parts those with the column's own separator.
+// date-times it is one that parts those with the column's own separator. It is of
+// no use where the column does not compare.
 func (c Column) Bound(at civil.DateTime, zone *time.Location) (any, error) {
 	at, err := c.StoredTime(at, zone)
 	if err != nil {
@@ -124,6 +128,12 @@ func (c Column) Bound(at civil.DateTime, zone *time.Location) (any, error) {
 		return int64(at) * c.Encoding.PerSecond(), nil
 	case EncSerial1900:
 		return serialBound(at), nil
+	}
+	if l, ok := c.Encoding.Layout(); ok {
+		if l.Sorts() {
+			return l.bound(at), nil
+		}
+		return IsoBound(at, 'T'), nil
 	}
 	return nil, fmt.Errorf("catalog: column %s has no date encoding", c.Name)
 }
@@ -158,9 +168,24 @@ const AfterEveryText = ":"
 // IsNative tells whether the dates are the engine's own, which it keeps in order.
 func (e Encoding) IsNative() bool { return e == EncDate || e == EncLocal || e == EncInstant }
 
+// Compares tells whether the stored values that fit can be compared with a Bound: not texts of
+// numbers, nor those in a layout that does not begin with the year.
+func (c Column) Compares() bool {
+	if l, ok := c.Encoding.Layout(); ok {
+		return l.Sorts()
+	}
+	return c.Stored != Text || !c.Encoding.IsCount()
+}
+
 // Orders tells whether the stored values sort as the times they mean: those of
 // an engine's own do, others where all are known to be written alike.
-func (c Column) Orders() bool { return c.Encoding == "" || c.Encoding.IsNative() || c.Layout != "" }
+func (c Column) Orders() bool {
+	if c.Encoding == "" || c.Encoding.IsNative() {
+		return true
+	}
+	l, ok := c.Encoding.Layout()
+	return c.Shape != "" && (!ok || l.Sorts())
+}
 
 // Reliable tells whether every value was looked at and fits. Where they are
 // written alike too, there is a Layout.
@@ -170,7 +195,7 @@ func (c Column) Reliable() bool { return c.Whole && c.Unfit == 0 }
 // are stored, once they are known to fit.
 func (c Column) ComparesWith(d Column) bool {
 	return c.Encoding == d.Encoding && c.Stored == d.Stored && !c.Encoding.IsTimedText() && c.Hyphened() == d.Hyphened() &&
-		(c.Stored != Text || !c.Encoding.IsCount())
+		c.Compares()
 }
 
 // number is a whole number of so many digits, as text where that is how it is

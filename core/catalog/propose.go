@@ -55,8 +55,8 @@ func (s *Survey) See(value any) {
 	if s.first == "" {
 		s.first = fmt.Sprint(value)
 		s.column.Example = s.first
-		s.layout = LayoutOf(value)
-	} else if !s.mixed && !HasLayout(value, s.layout) {
+		s.layout = ShapeOf(value)
+	} else if !s.mixed && !HasShape(value, s.layout) {
 		s.mixed = true
 	}
 }
@@ -67,11 +67,11 @@ func (s *Survey) Apply(c *Column, ofWhat string) {
 	if s.first != "" {
 		c.Example = s.first
 	}
-	c.Layout, c.Unfit, c.Looked = "", s.Unfit, s.Seen
+	c.Shape, c.Unfit, c.Looked = "", s.Unfit, s.Seen
 	if s.Unfit == 0 && !s.mixed && !strings.HasPrefix(s.layout, "-") { // texts of negative numbers sort the other way round
-		c.Layout = s.layout
+		c.Shape = s.layout
 	}
-	kind := shapes[c.Encoding]
+	kind := looks[c.Encoding]
 	if kind == "" {
 		kind = string(c.Encoding)
 	}
@@ -94,9 +94,9 @@ func (s *Survey) Apply(c *Column, ofWhat string) {
 	}
 }
 
-// LayoutOf is how a value is written: its text with every digit as 0. Numbers
+// ShapeOf is how a value is written: its text with every digit as 0. Numbers
 // are written alike.
-func LayoutOf(value any) string {
+func ShapeOf(value any) string {
 	text, ok := value.(string)
 	if !ok {
 		return "number"
@@ -115,8 +115,8 @@ func undigited(c byte) byte {
 	return c
 }
 
-// HasLayout tells whether a value is written in a way.
-func HasLayout(value any, layout string) bool {
+// HasShape tells whether a value is written in a way.
+func HasShape(value any, layout string) bool {
 	text, ok := value.(string)
 	if !ok {
 		return layout == "number"
@@ -137,36 +137,115 @@ func HasLayout(value any, layout string) bool {
 const mostlyFits = 0.9
 
 // Propose guesses the encoding of a column from values stored in it, none of
-// them blank. It is true only when nearly every value fits.
+// them blank. It is true only when nearly every value fits. Where two layouts are
+// as good, as with days up to 12, nothing is guessed; Undecided names them.
 func Propose(c Column, values []any) (Column, bool) {
 	for _, e := range []Encoding{EncISODate, EncISOInstant, EncISOLocal, EncYMD} {
 		c.Encoding, c.Example = e, ""
-		fitting := 0
-		for _, v := range values {
-			if c.plausible(v) {
-				fitting++
+		if made, ok := c.proposed(values, c.plausible); ok {
+			return made, true
+		}
+	}
+	for _, mark := range layoutMarks {
+		for _, time := range layoutTimes {
+			var found []Column
+			for _, layout := range mark {
+				c.Encoding, c.Example = Encoding(layout+time), ""
+				if made, ok := c.proposed(values, c.plausible); ok && made.Stored == Text {
+					found = append(found, made)
+				}
+			}
+			slices.SortStableFunc(found, func(x, y Column) int { return int(x.Unfit - y.Unfit) })
+			switch {
+			case len(found) == 1:
+				made := found[0]
+				if others := int64(len(values)) - fitting(values, otherOrder(made, mark, time).plausible); others > 0 {
+					made.Evidence += notTheOther(others)
+				}
+				return made, true
+			case len(found) > 1 && found[0].Unfit == 0 && found[1].Unfit > 0:
+				found[0].Evidence += notTheOther(found[1].Unfit)
+				return found[0], true
 			}
 		}
-		if len(values) == 0 || float64(fitting) < mostlyFits*float64(len(values)) {
-			continue
-		}
-		stored := Text
-		if _, isNumber := values[slices.IndexFunc(values, c.plausible)].(int64); isNumber {
-			stored = Integer
-		}
-		c.Type, c.Stored = e.Type(), stored
-		survey := NewSurvey(c)
-		for _, v := range values {
-			survey.See(v)
-		}
-		survey.Apply(&c, fmt.Sprintf("%d values looked at", len(values)))
-		return c, true
 	}
 	return Column{}, false
 }
 
-// shapes say what values in an encoding look like.
-var shapes = map[Encoding]string{
+// layoutMarks are the layouts that are looked for, those beside each other whose days and
+// months could be taken for one another; layoutTimes may stand behind them.
+var (
+	layoutMarks = [][]string{{"D.M.Y", "M.D.Y"}, {"D/M/Y", "M/D/Y"}, {"D-M-Y", "M-D-Y"}, {"Y/M/D"}, {"Y.M.D"}, {"D Mon Y"}, {"D-Mon-Y"}, {"Mon D, Y"}}
+	layoutTimes = []string{"", " h:m", " h:m:s"}
+)
+
+// notTheOther tells how many values are no dates with day and month exchanged.
+func notTheOther(n int64) string {
+	if n == 1 {
+		return "; 1 of them is no date the other way round"
+	}
+	return fmt.Sprintf("; %d of them are no dates the other way round", n)
+}
+
+// otherOrder is a column in the other of two layouts; in its own where there is no other.
+func otherOrder(c Column, layouts []string, time string) *Column {
+	for _, layout := range layouts {
+		if other := Encoding(layout + time); other != c.Encoding {
+			c.Encoding = other
+			break
+		}
+	}
+	return &c
+}
+
+// Undecided are two layouts that values fit alike, where nothing tells which is meant; none
+// where that is not so.
+func Undecided(c Column, values []any) (one, other Encoding) {
+	for _, mark := range layoutMarks {
+		for _, time := range layoutTimes {
+			if len(mark) < 2 || len(values) == 0 {
+				continue
+			}
+			x, y := c, c
+			x.Encoding, y.Encoding = Encoding(mark[0]+time), Encoding(mark[1]+time)
+			n := int64(len(values))
+			if fitting(values, x.plausible) == n && fitting(values, y.plausible) == n {
+				return x.Encoding, y.Encoding
+			}
+		}
+	}
+	return "", ""
+}
+
+func fitting(values []any, fits func(any) bool) (n int64) {
+	for _, v := range values {
+		if fits(v) {
+			n++
+		}
+	}
+	return n
+}
+
+// proposed is the column in its encoding, if nearly all values fit that.
+func (c Column) proposed(values []any, fits func(any) bool) (Column, bool) {
+	if n := fitting(values, fits); n == 0 || float64(n) < mostlyFits*float64(len(values)) {
+		return c, false
+	}
+	stored := Text
+	if _, isNumber := values[slices.IndexFunc(values, fits)].(int64); isNumber {
+		stored = Integer
+	}
+	c.Type, c.Stored = c.Encoding.Type(), stored
+	survey := NewSurvey(c)
+	for _, v := range values {
+		survey.See(v)
+	}
+	survey.Apply(&c, fmt.Sprintf("%d values looked at", len(values)))
+	return c, true
+}
+
+// looks say what values in an encoding look like.
+var looks = map[Encoding]string{
 	EncISODate: "text, YYYY-MM-DD, real days", EncISOInstant: "text, ISO 8601 in UTC", EncISOLocal: "text, ISO 8601 without a zone",
 	EncYMD: "eight digits, real days",
 }

@@ -40,7 +40,7 @@ func TestSurvey(t *testing.T) {
 		}
 		s.Apply(&column, "all "+string(rune('0'+seen))+" values")
 		assert.Equal(t, c.unfit, column.Unfit, c.name)
-		assert.Equal(t, c.layout, column.Layout, c.name)
+		assert.Equal(t, c.layout, column.Shape, c.name)
 		assert.Contains(t, column.Evidence, c.evidence, c.name)
 	}
 }

@@ -1,9 +1,11 @@
 package definition
 
 import (
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"go.yaml.in/yaml/v4"
 
@@ -29,10 +31,12 @@ func checkSource(d *Source, known Environment) diag.Problems {
 	for _, column := range slices.Sorted(maps.Keys(d.Encodings)) {
 		encoding := catalog.Encoding(d.Encodings[column])
 		field := "encodings." + column
-		if !slices.Contains(catalog.Encodings, encoding) {
+		if encoding.Check() != nil {
 			c.problems = append(c.problems, UnknownEncoding(field, string(encoding)))
 		} else if found != nil {
-			if err := found.SetEncoding(column, encoding); err != nil {
+			if err := found.SetEncoding(column, encoding); errors.Is(err, catalog.ErrNotText) {
+				c.fail(field, 0, "layout_of_text", column+" is no text, and "+string(encoding)+" is a layout of texts.", "Set an encoding of numbers, such as ymd, unix-s or serial-1900.")
+			} else if err != nil {
 				c.fail(field, 0, "unknown_column", "There is no column "+column+" in "+d.Name+".", "Write TABLE.COLUMN.")
 			}
 		}
@@ -46,7 +50,11 @@ func UnknownEncoding(field, e string) diag.Problem {
 	for i, known := range catalog.Encodings {
 		names[i] = string(known)
 	}
-	return diag.Problem{Code: "unknown_encoding", Field: field, Message: fmt.Sprintf("There is no encoding %q.", e), Hint: nearOr(e, names)}
+	hint := diag.DidYouMean(e, names)
+	if err := catalog.Encoding(e).Check(); hint == "" && err != nil {
+		hint = fmt.Sprintf("There are %s, and layouts such as D.M.Y h:m; as a layout: %s.", strings.Join(names, ", "), err)
+	}
+	return diag.Problem{Code: "unknown_encoding", Field: field, Message: fmt.Sprintf("There is no encoding %q.", e), Hint: hint}
 }
 
 // WriteSource writes the document of a source.

@@ -92,7 +92,7 @@ func (w *writer) written(e plan.Expr, nested bool) string {
 		}
 		return w.operand(e.Left) + " " + e.Op + " " + w.operand(e.Right)
 	case plan.Fits:
-		return "(" + w.dialect.fits(e.Ref.Column, w.column(e.Ref)) + ")"
+		return "(" + w.fits(e.Ref.Column, w.column(e.Ref)) + ")"
 	case plan.Plain:
 		x := "replace(replace(" + w.column(e.Ref) + ", ' ', 'T'), 'Z', '')"
 		if e.Ref.Column.Collated {

@@ -22,16 +22,32 @@ func key(c catalog.Column, x string) string {
 // moment writes a date column as text, following the clocks of the zone.
 func (w *writer) moment(m plan.Moment) string {
 	c, x := m.Ref.Column, w.column(m.Ref)
-	if w.dialect.clocked != nil {
+	text := ""
+	if l, ok := c.Encoding.Layout(); ok {
+		text = w.laidOut(m, l, x)
+	}
+	if w.dialect.clocked != nil && text == "" {
 		if text := w.dialect.clocked(m, x); text != "" {
 			return text
 		}
 	}
-	text := w.dialect.moment(m, w.dialect.stored(c, x), func(utc string) string { return w.offset(m, utc) })
+	if text == "" {
+		text = w.dialect.moment(m, w.dialect.stored(c, x), func(utc string) string { return w.offset(m, utc) })
+	}
 	if m.Sure {
 		return text
 	}
-	return "case when " + w.dialect.fits(c, x) + " then " + text + " end"
+	return "case when " + w.fits(c, x) + " then " + text + " end"
+}
+
+// fits writes that a value is a date as its column stores them.
+func (w *writer) fits(c catalog.Column, x string) string {
+	if l, ok := c.Encoding.Layout(); ok {
+		if text := w.isLaidOut(l, x); text != "" {
+			return text
+		}
+	}
+	return w.dialect.fits(c, x)
 }
 
 // offset writes the offset of an instant from UTC in seconds; utc is the

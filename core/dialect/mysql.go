@@ -61,6 +61,10 @@ func MySQL(collation string) Dialect {
 			return fmt.Sprintf("date_format(timestamp(%s) + interval (%d - dayofweek(%s)) %% 7 day + interval %d second, '%%Y-%%m-%%dT%%H:%%i:%%s')", day, int(c.Weekday)+8, day, c.Seconds)
 		},
 		fits: mysqlFits,
+		piece: func(x string, n int) string {
+			return fmt.Sprintf("substring_index(substring_index(%s, '|', %d), '|', -1)", x, n)
+		},
+		matches: func(x, pattern string) string { return x + " regexp " + literal(`(?-i)^`+pattern+`\z`) },
 		stored: func(c catalog.Column, x string) string {
 			switch {
 			case !c.Encoding.IsCount() || c.Stored != catalog.Text:

@@ -57,10 +57,12 @@ func Postgres(capitals string) Dialect {
 		contains: func(x, placeholder string) string {
 			return "strpos(lower" + cased(x) + ", lower" + cased(placeholder+"::text") + ") > 0"
 		},
-		text:   func(placeholder string) string { return placeholder + "::text" },
-		moment: postgresMoment,
-		change: nil, // the database knows the zones
-		fits:   postgresFits,
+		text:    func(placeholder string) string { return placeholder + "::text" },
+		moment:  postgresMoment,
+		change:  nil, // the database knows the zones
+		fits:    postgresFits,
+		piece:   func(x string, n int) string { return fmt.Sprintf("split_part(%s, '|', %d)", x, n) },
+		matches: func(x, pattern string) string { return x + " ~ " + literal("^"+pattern+"$") },
 		stored: func(c catalog.Column, x string) string {
 			if c.Encoding.IsCount() && c.Stored == catalog.Text {
 				return "(" + x + ")::numeric"

@@ -161,10 +161,11 @@ func sqliteDay(c catalog.Column, x string) string {
 // few times in the time asked for, SQLite's own functions do, which is faster.
 func sqliteClocked(m plan.Moment, x string) string {
 	c := m.Ref.Column
-	if !c.Encoding.IsInstant() && !c.Encoding.IsTimedText() {
+	laidOut := c.Encoding.IsLayout()
+	if !c.Encoding.IsInstant() && !c.Encoding.IsTimedText() && !laidOut {
 		return ""
 	}
-	if !m.Sure || m.Yearly != nil || len(m.Shifts) > mostShifts || c.Encoding.IsTimedText() && !usualLayout(c.Layout) || c.Stored == catalog.Text && c.Encoding.IsUnix() {
+	if laidOut || !m.Sure || m.Yearly != nil || len(m.Shifts) > mostShifts || c.Encoding.IsTimedText() && !usualShape(c.Shape) || c.Stored == catalog.Text && c.Encoding.IsUnix() {
 		name := "date_text"
 		if m.Fine {
 			name = "time_text"
@@ -184,7 +185,7 @@ func sqliteClocked(m plan.Moment, x string) string {
 	case c.Encoding.IsUnix():
 		second, fraction = sqliteUnix(c, x)
 		second += ", 'unixepoch'"
-	case strings.Contains(c.Layout, "."):
+	case strings.Contains(c.Shape, "."):
 		fraction = "substr(rtrim(substr(" + x + ", 21), 'Z') || '000000000', 1, 9)"
 	}
 	by := ""
@@ -192,7 +193,7 @@ func sqliteClocked(m plan.Moment, x string) string {
 		by = ", " + sqliteShift(m, x)
 	}
 	switch {
-	case m.Fine && (by != "" || c.Encoding.IsUnix() || c.Layout[10] != 'T'):
+	case m.Fine && (by != "" || c.Encoding.IsUnix() || c.Shape[10] != 'T'):
 		return "(strftime('%Y-%m-%dT%H:%M:%S', " + second + by + ") || '.' || " + fraction + ")"
 	case m.Fine:
 		return "(" + second + " || '.' || " + fraction + ")"
@@ -205,10 +206,10 @@ func sqliteClocked(m plan.Moment, x string) string {
 // mostShifts is how many changes of the clocks are written out.
 const mostShifts = 8
 
-// usualLayout tells whether date-times written in a way are read by SQLite's own
+// usualShape tells whether date-times written in a way are read by SQLite's own
 // functions from their first 19 characters.
-func usualLayout(layout string) bool {
-	return len(layout) >= 19 && (layout[:19] == "0000-00-00T00:00:00" || layout[:19] == "0000-00-00 00:00:00") && !strings.Contains(layout[19:], "+")
+func usualShape(shape string) bool {
+	return len(shape) >= 19 && (shape[:19] == "0000-00-00T00:00:00" || shape[:19] == "0000-00-00 00:00:00") && !strings.Contains(shape[19:], "+")
 }
 
 // sqliteShift writes the offset of an instant from UTC as SQLite's functions take

@@ -79,6 +79,11 @@ type Dialect struct {
 	// fits writes that the value of a date column is one as its encoding has it;
 	// stored gives a count that is kept as text as a number.
 	fits, stored func(c catalog.Column, x string) string
+	// piece writes the nth of the texts that another one joins with |, and matches that
+	// all of a text is of a regular expression of POSIX; nil where functions of the
+	// engine's own read dates in layouts.
+	piece   func(x string, n int) string
+	matches func(x, pattern string) string
 	// cast writes a placeholder with the type of its value; nil for none.
 	cast func(v any, placeholder string) string
 	// subqueries tells that a subquery in "from" can refer to the records outside.

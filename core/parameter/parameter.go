@@ -190,8 +190,9 @@ func (q Parameter) Canonical(v Value) []string {
 // Values are the answers by name.
 type Values map[string]Value
 
-// ReadBack says in words how the answer was understood; the label says of what.
-func (q Parameter) ReadBack(v Value) string {
+// ReadBack says in words how the answer was understood, and dates in a language; the label
+// says of what.
+func (q Parameter) ReadBack(v Value, language string) string {
 	switch {
 	case !v.Given && q.WhenBlank == MatchBlank:
 		return "blank"
@@ -201,11 +202,11 @@ func (q Parameter) ReadBack(v Value) string {
 	text := ""
 	switch q.Kind {
 	case Period:
-		text = v.Span.ReadBack()
+		text = v.Span.ReadBackIn(language)
 	case Date, DateTime:
 		words := make([]string, len(v.Spans))
 		for i, s := range v.Spans {
-			words[i] = s.ReadBack()
+			words[i] = s.ReadBackIn(language)
 		}
 		text = OneOf(words)
 	default:

@@ -25,7 +25,7 @@ func Describe(expression string, calendar civil.Calendar) (Reading, diag.Problem
 	if len(problems) > 0 {
 		return Reading{}, problems
 	}
-	r := Reading{Expression: expression, Canonical: span.Canonical(), ReadBack: span.ReadBack()}
+	r := Reading{Expression: expression, Canonical: span.Canonical(), ReadBack: span.ReadBackIn(calendar.Language)}
 	r.From, r.FromInstant = boundText(span.From, calendar)
 	r.Until, r.UntilInstant = boundText(span.Until, calendar)
 	if span.Closed() {

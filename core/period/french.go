@@ -2,29 +2,17 @@ package period
 
 import "pikegate/core/civil"
 
-// french has names and abbreviations of months and weekdays from CLDR 48 (cldr-dates-full,
-// fr, ca-gregorian) and some that are usual besides.
+// french has the phrases of French; the names are in core/civil.
 func french() *language {
-	return table(civil.OrderDMY, `
-january: janvier, janv, jan
-february: février, fevrier, févr, fév
-march: mars
-april: avril, avr
-may: mai
-june: juin
-july: juillet, juil
-august: août, aout
-september: septembre, sept
-october: octobre, oct
-november: novembre, nov
-december: décembre, decembre, déc
-sunday: dimanche, dim
-monday: lundi, lun
-tuesday: mardi, mar
-wednesday: mercredi, mer
-thursday: jeudi, jeu
-friday: vendredi, ven
-saturday: samedi, sam
+	return table("fr", civil.OrderDMY, &saying{
+		between: [3]string{". ", " ", " "}, first: "1er",
+		all: "toutes les dates", since: "à partir du ", before: "avant le ", from: "du ", through: " au ", days: "jours", upTo: " jusqu'à ",
+		any: "à toute date", fromTime: "du ", onDay: "le ", within1: "du ",
+	}, `
+january: jan
+february: fevrier, fév
+august: aout
+december: decembre
 day: jour, jours
 week: semaine, semaines
 month: mois

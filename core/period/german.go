@@ -2,29 +2,20 @@ package period
 
 import "pikegate/core/civil"
 
-// german has names and abbreviations of months and weekdays from CLDR 48 (cldr-dates-full,
-// de, ca-gregorian) and some that are usual besides.
+// german has the phrases of German; the names are in core/civil.
 func german() *language {
-	return table(civil.OrderDMY, `
-january: januar, jänner, jan
-february: februar, feber, feb
-march: märz, maerz, mär, mrz
-april: april, apr
-may: mai
-june: juni, jun
-july: juli, jul
-august: august, aug
-september: september, sep, sept
-october: oktober, okt
-november: november, nov
-december: dezember, dez
-sunday: sonntag, so
-monday: montag, mo
-tuesday: dienstag, di
-wednesday: mittwoch, mi
-thursday: donnerstag, do
-friday: freitag, fr
-saturday: samstag, sonnabend, sa
+	return table("de", civil.OrderDMY, &saying{
+		between: [3]string{" ", ". ", " "},
+		all:     "alle Tage", since: "ab ", before: "vor ", through: " bis einschließlich ", days: "Tage", upTo: " bis einschließlich ",
+		any: "an jedem Tag", fromTime: "von ", onDay: "am ", within1: "vom ",
+	}, `
+january: jänner
+february: feber
+march: maerz, mär, mrz
+june: jun
+july: jul
+september: sep
+saturday: sonnabend
 day: tag, tage, tagen, tages
 week: woche, wochen
 month: monat, monate, monaten, monats

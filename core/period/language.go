@@ -1,8 +1,11 @@
 package period
 
 import (
+	"fmt"
 	"slices"
 	"strings"
+	"sync"
+	"time"
 	"unicode"
 	"unicode/utf8"
 
@@ -25,6 +28,8 @@ type language struct {
 	spoken []string
 	// order is that in which dates are written with slashes or dots.
 	order civil.DateOrder
+	// says is how it says a period.
+	says *saying
 }
 
 // languages are those there are, by their codes of ISO 639. None of the tables has been read
@@ -33,8 +38,7 @@ var languages = map[string]*language{"de": german(), "fr": french(), "es": spani
 
 // languageOf finds that of a tag such as de-AT; nil for English and for one that is not here.
 func languageOf(tag string) *language {
-	base, _, _ := strings.Cut(strings.ToLower(strings.ReplaceAll(tag, "_", "-")), "-")
-	return languages[base]
+	return languages[civil.BaseLanguage(tag)]
 }
 
 // OrderOf is the order in which dates are written in a language, none where it says none.
@@ -57,9 +61,19 @@ const (
 )
 
 // table makes a language of its phrases, a line each: what it is in English, and how it is
-// said, with a comma between the ways.
-func table(order civil.DateOrder, lines string) *language {
-	l := &language{phrases: map[string][]word{}, order: order}
+// said, with a comma between the ways. Its names of months and weekdays are phrases as well;
+// where a month and a weekday are shortened alike, the month is meant.
+func table(tag string, order civil.DateOrder, says *saying, lines string) *language {
+	l := &language{phrases: map[string][]word{}, order: order, says: says}
+	n := names(tag)
+	says.months, says.weekdays = n.Months[:], n.ShortWeekdays[:]
+	says.patterns = sync.OnceValue(func() *said { return patternsOf(says) })
+	for i := range 7 {
+		lines += strings.ToLower(fmt.Sprintf("%s: %s\n%s: %s\n", time.Weekday(i), n.ShortWeekdays[i], time.Weekday(i), n.Weekdays[i]))
+	}
+	for i := 1; i <= 12; i++ {
+		lines += strings.ToLower(fmt.Sprintf("%s: %s, %s\n", time.Month(i), n.ShortMonths[i], n.Months[i]))
+	}
 	for line := range strings.Lines(lines) {
 		english, said, ok := strings.Cut(strings.TrimSpace(line), ":")
 		if !ok {
@@ -107,13 +121,19 @@ func readIn(text string, calendar civil.Calendar, insist bool) (Span, diag.Probl
 		return Span{}, nil, false
 	}
 	text = plain(text)
+	expression, problems := l.says.unsaid(text)
+	if len(problems) > 0 {
+		return Span{}, problems, true
+	}
+	wasSaid := expression != text
+	text = expression
 	var buffer [32]token
 	tokens := lex(text, buffer[:0])
-	if !insist && !slices.ContainsFunc(tokens, func(t token) bool { return t.kind == tWord && t.word.role == unknown }) {
+	if !insist && !wasSaid && !slices.ContainsFunc(tokens, func(t token) bool { return t.kind == tWord && t.word.role == unknown }) {
 		return Span{}, nil, false
 	}
 	tokens, some := l.translate(text, tokens)
-	if !some {
+	if !some && !wasSaid {
 		return Span{}, nil, false
 	}
 	p := parser{text: text, tokens: tokens}

@@ -2,6 +2,7 @@ package period_test
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -286,4 +287,54 @@ func BenchmarkLanguages(b *testing.B) {
 			}
 		})
 	}
+}
+
+// What a language says of a period is read as that period in it.
+func TestReadBackInLanguages(t *testing.T) {
+	calendar := civil.Calendar{Zone: civil.UTC, Now: civil.Instant(civil.DateOf(2026, 3, 18).Midnight())}
+	day := func(y, m, d int) civil.DateTime { return civil.DateOf(y, m, d).Midnight() }
+	said := map[string][]string{}
+	spans := []period.Span{
+		{day(2026, 3, 1), day(2026, 4, 1)},
+		{day(2026, 3, 3), day(2026, 3, 4)},
+		{day(2026, 3, 3), civil.End},
+		{civil.Start, day(2026, 5, 1)},
+		period.All,
+		{day(2026, 3, 1) + 8*3600 + 1800, day(2026, 3, 1) + 9*3600},
+		{day(2025, 12, 31) + 8*3600, day(2026, 1, 1) + 9*3600},
+	}
+	for _, tag := range []string{"", "de", "fr", "es-MX"} {
+		calendar.Language = tag
+		for _, s := range spans {
+			text := s.ReadBackIn(tag)
+			said[tag] = append(said[tag], text, s.WithinIn(tag))
+			read, problems := period.Read(text, calendar)
+			require.Empty(t, problems, "%s: %s", tag, text)
+			assert.Equal(t, s, read, "%s: %s", tag, text)
+		}
+		random := rand.New(rand.NewPCG(18, 1))
+		for range 2000 {
+			from := day(1900+random.IntN(300), 1+random.IntN(12), 1+random.IntN(28)) + civil.DateTime(random.IntN(3)*random.IntN(86400))
+			s := period.Span{From: from, Until: from + civil.DateTime(1+random.IntN(2)*random.IntN(900))*86400}
+			text := s.ReadBackIn(tag)
+			read, problems := period.Read(text, calendar)
+			require.Empty(t, problems, "%s: %s", tag, text)
+			require.Equal(t, s, read, "%s: %s", tag, text)
+		}
+	}
+	assert.Equal(t, []string{
+		"So 1. März 2026 bis einschließlich Di 31. März 2026 (31 Tage)", "vom So 1. März bis einschließlich Di 31. März 2026 (31 Tage)",
+		"Di 3. März 2026", "am Di 3. März 2026", "ab Di 3. März 2026", "ab Di 3. März 2026", "vor Fr 1. Mai 2026", "vor Fr 1. Mai 2026", "alle Tage", "an jedem Tag",
+		"So 1. März 2026 08:30 bis einschließlich 08:59", "von So 1. März 2026 08:30 bis einschließlich 08:59",
+		"Mi 31. Dezember 2025 08:00 bis einschließlich Do 1. Januar 2026 08:59", "von Mi 31. Dezember 2025 08:00 bis einschließlich Do 1. Januar 2026 08:59",
+	}, said["de"])
+	assert.Equal(t, "du dim. 1er mars 2026 au mar. 31 mars 2026 (31 jours)", said["fr"][0])
+	assert.Equal(t, "del dom 1 de marzo de 2026 al mar 31 de marzo de 2026 (31 días)", said["es-MX"][0])
+	assert.Equal(t, "del dom 1 de marzo al mar 31 de marzo de 2026 (31 días)", said["es-MX"][1])
+
+	calendar.Language = "fr"
+	_, problems := period.Read("lun. 3 mars 2026", calendar)
+	require.Len(t, problems, 1)
+	assert.Equal(t, "wrong_weekday", problems[0].Code)
+	assert.Equal(t, "mar. 3 mars 2026", problems[0].Fixes[0].Text)
 }

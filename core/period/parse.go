@@ -57,7 +57,7 @@ func parse(text string) (Expr, diag.Problems) {
 	if n := utf8.RuneCountInString(text); n > MaxLength {
 		return Expr{}, diag.Problems{tooLong(text, n)}
 	}
-	text, problems := unsaid(plain(text))
+	text, problems := english.unsaid(plain(text))
 	if len(problems) > 0 {
 		return Expr{}, problems
 	}

@@ -2,14 +2,9 @@ package period
 
 import (
 	"strconv"
-	"strings"
 
 	"pikegate/core/civil"
 )
-
-var monthNames = [...]string{1: "January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November", "December"}
-
-var weekdayNames = [...]string{"Sun", "Mon", "Tue", "Wed", "Thu", "Fri", "Sat"}
 
 // Canonical is the shortest standard expression that reads back to the span.
 func (s Span) Canonical() string { return string(s.AppendCanonical(make([]byte, 0, 48))) }
@@ -88,80 +83,106 @@ func appendLast(b []byte, until civil.DateTime) []byte {
 	return (until - 1).AppendTo(b, 'T')
 }
 
-// ReadBack says the span in words.
-func (s Span) ReadBack() string {
+// ReadBack says the span in words, in English.
+func (s Span) ReadBack() string { return english.readBack(s) }
+
+// ReadBackIn says it in a language, by its tag: in English where that is not one of those
+// that periods are read in. What it says is read as the span in that language.
+func (s Span) ReadBackIn(tag string) string { return sayingOf(tag).readBack(s) }
+
+// Within says where a date lies that is in the span: "from Sat 1 Mar through Mon
+// 31 Mar 2025 (31 days)", "on Sun 30 Mar 2025".
+func (s Span) Within() string { return english.within(s) }
+
+// WithinIn says it in a language, see ReadBackIn.
+func (s Span) WithinIn(tag string) string { return sayingOf(tag).within(s) }
+
+func (l *saying) readBack(s Span) string {
 	switch {
 	case s == All:
-		return "all dates"
+		return l.all
 	case s.OpenEnd():
-		return "from " + moment(s.From) + ", no end"
+		return l.since + l.moment(s.From) + l.noEnd
 	case s.OpenStart():
-		return "before " + moment(s.Until)
+		return l.before + l.moment(s.Until)
 	case s.WholeDays():
 		if s.Days() == 1 {
-			return longDay(s.FirstDay())
+			return l.day(s.FirstDay())
 		}
-		return longDay(s.FirstDay()) + " through " + longDay(s.LastDay()) + " (" + strconv.Itoa(s.Days()) + " days)"
+		return l.from + l.day(s.FirstDay()) + l.through + l.day(s.LastDay()) + l.counted(s)
 	}
 	unit := civil.DateTime(1)
 	if s.From%perMinute == 0 && s.Until%perMinute == 0 {
 		unit = perMinute
 	}
 	last := s.Until - unit
-	start := longDay(s.FirstDay()) + " " + clock(s.From, unit)
+	start := l.day(s.FirstDay()) + " " + clock(s.From, unit)
 	switch {
 	case last == s.From:
 		return start
 	case last.Date() == s.FirstDay():
-		return start + " up to and including " + clock(last, unit)
+		return start + l.upTo + clock(last, unit)
 	}
-	return start + " up to and including " + longDay(last.Date()) + " " + clock(last, unit)
+	return start + l.upTo + l.day(last.Date()) + " " + clock(last, unit)
 }
 
-// Within says where a date lies that is in the span: "from Sat 1 Mar through Mon
-// 31 Mar 2025 (31 days)", "on Sun 30 Mar 2025".
-func (s Span) Within() string {
+func (l *saying) within(s Span) string {
 	switch {
 	case s == All:
-		return "on any date"
+		return l.any
 	case s.OpenEnd():
-		return "from " + moment(s.From) + " on"
+		return l.since + l.moment(s.From) + l.on
 	case s.OpenStart():
-		return "before " + moment(s.Until)
+		return l.before + l.moment(s.Until)
 	case !s.WholeDays():
-		return "from " + s.ReadBack()
+		return l.fromTime + l.readBack(s)
 	case s.Days() == 1:
-		return "on " + longDay(s.FirstDay())
+		return l.onDay + l.day(s.FirstDay())
 	}
-	first, last := longDay(s.FirstDay()), longDay(s.LastDay())
+	first := l.day(s.FirstDay())
 	if s.FirstDay().Year() == s.LastDay().Year() {
-		first = first[:strings.LastIndexByte(first, ' ')]
+		first = string(l.appendDay(make([]byte, 0, 32), s.FirstDay()))
 	}
-	return "from " + first + " through " + last + " (" + strconv.Itoa(s.Days()) + " days)"
+	return l.within1 + first + l.through + l.day(s.LastDay()) + l.counted(s)
 }
 
+// counted is how many days there are, in parentheses.
+func (l *saying) counted(s Span) string { return " (" + strconv.Itoa(s.Days()) + " " + l.days + ")" }
+
 // longDay is a day in words: Sun 1 Mar 2026.
-func longDay(d civil.Date) string {
-	y, m, day := d.YMD()
-	b := make([]byte, 0, 16)
-	b = append(b, weekdayNames[d.Weekday()]...)
-	b = strconv.AppendInt(append(b, ' '), int64(day), 10)
-	b = append(append(append(b, ' '), monthNames[m][:3]...), ' ')
+func longDay(d civil.Date) string { return english.day(d) }
+
+func (l *saying) day(d civil.Date) string {
+	b := l.appendDay(make([]byte, 0, 40), d)
+	y, _, _ := d.YMD()
+	b = append(b, l.between[2]...)
 	for least := 1000; least > max(y, 1); least /= 10 { // two digits may be any century's
 		b = append(b, '0')
 	}
 	return string(strconv.AppendInt(b, int64(y), 10))
 }
 
+// appendDay appends a day without its year.
+func (l *saying) appendDay(b []byte, d civil.Date) []byte {
+	_, m, day := d.YMD()
+	b = append(append(b, l.weekdays[d.Weekday()]...), l.between[0]...)
+	if day == 1 && l.first != "" {
+		b = append(b, l.first...)
+	} else {
+		b = strconv.AppendInt(b, int64(day), 10)
+	}
+	return append(append(b, l.between[1]...), l.months[m]...)
+}
+
 // moment is a bound in words, with its time unless it is midnight.
-func moment(t civil.DateTime) string {
+func (l *saying) moment(t civil.DateTime) string {
 	switch {
 	case t.IsMidnight():
-		return longDay(t.Date())
+		return l.day(t.Date())
 	case t%perMinute == 0:
-		return longDay(t.Date()) + " " + clock(t, perMinute)
+		return l.day(t.Date()) + " " + clock(t, perMinute)
 	}
-	return longDay(t.Date()) + " " + clock(t, 1)
+	return l.day(t.Date()) + " " + clock(t, 1)
 }
 
 // clock is the time of day to the minute, or to the second.

@@ -313,7 +313,7 @@ func (r *resolver) onWeekday(n *onWeekday) Span {
 	if s.Days() != 1 || !s.Closed() {
 		r.fail(n.word, "unknown_form", "A weekday goes with one day.", "Remove it, or name a day.")
 	} else if int(day.Weekday()) != n.day {
-		r.fail(n.word, "wrong_weekday", fmt.Sprintf("%s is a %s.", day, day.Weekday()), "Write "+longDay(day)+".", diag.Fix{Label: "Use " + weekdayNames[day.Weekday()], Text: weekdayNames[day.Weekday()]})
+		r.fail(n.word, "wrong_weekday", fmt.Sprintf("%s is a %s.", day, day.Weekday()), "Write "+longDay(day)+".", diag.Fix{Label: "Use " + english.weekdays[day.Weekday()], Text: english.weekdays[day.Weekday()]})
 	}
 	return s
 }

@@ -3,53 +3,126 @@ package period
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"pikegate/core/civil"
 	"pikegate/core/diag"
 )
 
-// saidMoment is a day as a read-back says it, perhaps with a time of day.
-var saidMoment = regexp.MustCompile(`(?i)\b(sun|mon|tue|wed|thu|fri|sat)[a-z]*,? +(\d{1,2}) +(jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]* +(\d{1,4})(?: +(\d{2}:\d{2}(?::\d{2})?))?`)
+// saying is how a language says a period, and reads what it said.
+type saying struct {
+	months, weekdays []string
+	// between stands after the weekday, the day and the month; first is the first of a
+	// month where that is no plain number.
+	between [3]string
+	first   string
+	// of a period as such
+	all, since, noEnd, before, from, through, days, upTo string
+	// of where a date lies
+	any, on, fromTime, onDay, within1 string
+	// patterns find what was said.
+	patterns func() *said
+}
 
-var (
-	saidDays = regexp.MustCompile(`(?i)\s*\(\d+ days?\)\s*$`)
-	saidOpen = regexp.MustCompile(`(?i)^\s*from +(\S+), no end\s*$`)
-	saidUpTo = regexp.MustCompile(`(?i)^(\d{4}-\d\d-\d\d)T(\S+) +up to and including +(?:(\d{4}-\d\d-\d\d)T)?(\d{2}:\d{2}(?::\d{2})?)$`)
-)
+var english = &saying{
+	months: names("en").ShortMonths[:], weekdays: names("en").ShortWeekdays[:], between: [3]string{" ", " ", " "},
+	all: "all dates", since: "from ", noEnd: ", no end", before: "before ", through: " through ", days: "days", upTo: " up to and including ",
+	any: "on any date", on: " on", fromTime: "from ", onDay: "on ", within1: "from ",
+	patterns: sync.OnceValue(func() *said {
+		return &said{
+			moment: regexp.MustCompile(`(?i)\b(sun|mon|tue|wed|thu|fri|sat)[a-z]*,? +(\d{1,2}) +(jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]* +(\d{1,4})(?: +(\d{2}:\d{2}(?::\d{2})?))?`),
+			days:   regexp.MustCompile(`(?i)\s*\(\d+ days?\)\s*$`),
+			open:   regexp.MustCompile(`(?i)^\s*from +(\S+), no end\s*$`),
+			upTo:   upToPattern("up to and including"),
+		}
+	}),
+}
+
+// said are the patterns of what a read-back says: a day, perhaps with a time, in five parts;
+// how many days there are; a period without an end, where plain words would not do; one with
+// times of day.
+type said struct{ moment, days, open, upTo *regexp.Regexp }
+
+// upToPattern is that of a period with times of day, in four parts.
+func upToPattern(words string) *regexp.Regexp {
+	return regexp.MustCompile(`(?i)^(\d{4}-\d\d-\d\d)T(\S+) +` + regexp.QuoteMeta(words) + ` +(?:(\d{4}-\d\d-\d\d)T)?(\d{2}:\d{2}(?::\d{2})?)$`)
+}
+
+// patternsOf makes them for what a language says word for word.
+func patternsOf(l *saying) *said {
+	either := func(words []string) string {
+		out := make([]string, 0, len(words))
+		for _, w := range words {
+			if w != "" {
+				out = append(out, regexp.QuoteMeta(w))
+			}
+		}
+		return "(" + strings.Join(out, "|") + ")"
+	}
+	space := func(s string) string { return strings.ReplaceAll(regexp.QuoteMeta(s), " ", " +") }
+	day := `(\d{1,2})`
+	if l.first != "" {
+		day = `(\d{1,2}|` + regexp.QuoteMeta(l.first) + `)`
+	}
+	return &said{
+		moment: regexp.MustCompile(`(?i)\b` + either(l.weekdays) + space(l.between[0]) + day + space(l.between[1]) + either(l.months) + space(l.between[2]) + `(\d{1,4})(?: +(\d{2}:\d{2}(?::\d{2})?))?`),
+		days:   regexp.MustCompile(`(?i)\s*\(\d+ ` + l.days + `\)\s*$`),
+		upTo:   upToPattern(strings.TrimSpace(l.upTo)),
+	}
+}
+
+// monthNames are the months in full, in English.
+var monthNames = names("en").Months
+
+// sayingOf is how a language says periods, by its tag.
+func sayingOf(tag string) *saying {
+	if l := languageOf(tag); l != nil {
+		return l.says
+	}
+	return english
+}
+
+// names are those of a language that is one of ours.
+func names(tag string) *civil.Names {
+	n, _ := civil.NamesIn(tag)
+	return n
+}
 
 // unsaid writes what a read-back says (see ReadBack) as an expression; other
 // texts it leaves as they are. A weekday that is not that of its day is a problem.
-func unsaid(text string) (string, diag.Problems) {
-	if len(text) == len("all dates") && strings.EqualFold(text, "all dates") {
+func (l *saying) unsaid(text string) (string, diag.Problems) {
+	if len(text) == len(l.all) && strings.EqualFold(text, l.all) {
 		return "all", nil
 	}
-	if !namesWeekdayOfDay(text) { // most texts: the patterns would cost more than all the rest
+	if !l.namesWeekdayOfDay(text) { // most texts: the patterns would cost more than all the rest
 		return text, nil
 	}
 	var problems diag.Problems
-	out := saidMoment.ReplaceAllStringFunc(text, func(said string) string {
-		m := saidMoment.FindStringSubmatch(said)
+	patterns := l.patterns()
+	out := patterns.moment.ReplaceAllStringFunc(text, func(said string) string {
+		m := patterns.moment.FindStringSubmatch(said)
 		if len(m[4]) < 4 {
 			return said // two digits may be any century's
 		}
-		day, _ := strconv.Atoi(m[2])
-		year, _ := strconv.Atoi(m[4])
-		month := 1
-		for monthNames[month][:3] != strings.ToUpper(m[3][:1])+strings.ToLower(m[3][1:]) {
-			month++
+		day, err := strconv.Atoi(m[2])
+		if err != nil {
+			day = 1 // as l.first says it
 		}
+		year, _ := strconv.Atoi(m[4])
+		month := slices.IndexFunc(l.months, func(name string) bool { return strings.EqualFold(name, m[3]) })
 		if !civil.Valid(year, month, day) {
-			return strings.TrimSpace(said[len(m[1]):]) // told where days are read
+			return strings.TrimSpace(said[strings.Index(said, m[2]):]) // told where days are read
 		}
 		date := civil.DateOf(year, month, day)
-		if is := weekdayNames[date.Weekday()]; !strings.EqualFold(is, m[1]) {
+		if is := l.weekdays[date.Weekday()]; !strings.EqualFold(is, m[1]) {
 			at := strings.Index(text, said)
 			p := diag.At(text, at, at+len(m[1]), "wrong_weekday", fmt.Sprintf("%s is a %s.", date, date.Weekday()))
-			fixed := strings.Replace(text, said, longDay(date), 1)
-			p.Hint = "Write " + longDay(date) + "."
-			p.Fixes = []diag.Fix{{Label: "Use " + longDay(date), Text: fixed}}
+			fixed := strings.Replace(text, said, l.day(date), 1)
+			p.Hint = "Write " + l.day(date) + "."
+			p.Fixes = []diag.Fix{{Label: "Use " + l.day(date), Text: fixed}}
 			problems = append(problems, p)
 		}
 		if m[5] != "" {
@@ -57,9 +130,11 @@ func unsaid(text string) (string, diag.Problems) {
 		}
 		return date.String()
 	})
-	out = saidDays.ReplaceAllString(out, "")
-	out = saidOpen.ReplaceAllString(out, "$1/..")
-	if m := saidUpTo.FindStringSubmatch(strings.TrimSpace(out)); m != nil {
+	out = patterns.days.ReplaceAllString(out, "")
+	if patterns.open != nil {
+		out = patterns.open.ReplaceAllString(out, "$1/..")
+	}
+	if m := patterns.upTo.FindStringSubmatch(strings.TrimSpace(out)); m != nil {
 		last := m[3]
 		if last == "" {
 			last = m[1]
@@ -69,24 +144,17 @@ func unsaid(text string) (string, diag.Problems) {
 	return out, problems
 }
 
-// namesWeekdayOfDay tells whether a word that may be a weekday stands before a
+// namesWeekdayOfDay tells whether a word that begins as a weekday is said stands before a
 // number somewhere.
-func namesWeekdayOfDay(text string) bool {
-	letter := func(c byte) bool { return c|' ' >= 'a' && c|' ' <= 'z' }
+func (l *saying) namesWeekdayOfDay(text string) bool {
 	for i := 0; i < len(text); i++ {
-		begin := i
-		for i < len(text) && letter(text[i]) {
-			i++
-		}
-		if i-begin < 3 {
+		if text[i] < '0' || text[i] > '9' || i == 0 || text[i-1] != ' ' && text[i-1] != ',' && text[i-1] != '.' {
 			continue
 		}
-		next := strings.TrimLeft(text[i:], ", ")
-		if next == "" || next[0] < '0' || next[0] > '9' {
-			continue
-		}
-		for _, name := range weekdayNames {
-			if strings.EqualFold(name[:3], text[begin:begin+3]) {
+		word := strings.TrimRight(text[:i], ",. ")
+		word = word[strings.LastIndexAny(word, " ,/")+1:]
+		for _, name := range l.weekdays {
+			if len(word) >= len(name) && strings.EqualFold(name, word[:len(name)]) {
 				return true
 			}
 		}

@@ -2,29 +2,16 @@ package period
 
 import "pikegate/core/civil"
 
-// spanish has names and abbreviations of months and weekdays from CLDR 48 (cldr-dates-full,
-// es, ca-gregorian) and some that are usual besides. "mar" is the month.
+// spanish has the phrases of Spanish; the names are in core/civil. "mar" is the month.
 func spanish() *language {
-	return table(civil.OrderDMY, `
-january: enero, ene
-february: febrero, feb
-march: marzo, mar
-april: abril, abr
-may: mayo, may
-june: junio, jun
-july: julio, jul
-august: agosto, ago
-september: septiembre, setiembre, sept, sep, set
-october: octubre, oct
-november: noviembre, nov
-december: diciembre, dic
-sunday: domingo, dom
-monday: lunes, lun
-tuesday: martes
-wednesday: miércoles, miercoles, mié, mie
-thursday: jueves, jue
-friday: viernes, vie
-saturday: sábado, sabado, sáb, sab
+	return table("es", civil.OrderDMY, &saying{
+		between: [3]string{" ", " de ", " de "},
+		all:     "todas las fechas", since: "a partir del ", before: "antes del ", from: "del ", through: " al ", days: "días", upTo: " hasta ",
+		any: "en cualquier fecha", fromTime: "del ", onDay: "el ", within1: "del ",
+	}, `
+september: setiembre, sep, set
+wednesday: miercoles, mie
+saturday: sabado, sab
 day: día, días, dia, dias
 week: semana, semanas
 month: mes, meses

@@ -247,7 +247,7 @@ func (b *binder) fetchRelated(s *Statement, e criteria.Expr) (criteria.Expr, map
 		}
 		f := Fetched{Ref: criteria.Ref{Column: relatedColumn(e), Nullable: true}}
 		if aggregate, ok := e.(*criteria.Aggregate); ok && aggregate.Name == "average" {
-			f.Value, f.Column.Layout = b.ofRecords(aggregate.Records, Ratio{b.translate(aggregate.X)}), ratioLayout
+			f.Value, f.Column.Shape = b.ofRecords(aggregate.Records, Ratio{b.translate(aggregate.X)}), ratioShape
 		} else {
 			f.Value = b.ordered(e)
 		}

@@ -132,7 +132,7 @@ func (b *binder) knownDay(x criteria.Expr, a *civil.Almanac) Expr {
 func (b *binder) onDays(x criteria.Expr, days []civil.Date) Expr {
 	in := In{X: b.moment(x, false), Constant: true}
 	value := func(d civil.Date) any { return d.String() }
-	if c, bare := x.(*criteria.Column); bare && c.Ref.Column.Type == catalog.Date && c.Ref.Column.Encoding != catalog.EncYM {
+	if c, bare := x.(*criteria.Column); bare && c.Ref.Column.Type == catalog.Date && c.Ref.Column.Encoding != catalog.EncYM && c.Ref.Column.Compares() {
 		if _, err := c.Ref.Column.Bound(civil.DateOf(2000, 1, 1).Midnight(), b.calendar.Zone); err == nil {
 			in.X = Column{c.Ref}
 			value = func(d civil.Date) any {
@@ -176,8 +176,8 @@ func (b *binder) stored(c *criteria.Column, fine bool, zone *time.Location) Expr
 		if i > 0 {
 			at := civil.DateTime(known.changes[i].At)
 			v, err := c.Ref.Column.Bound(at, civil.UTC)
-			if m.Sure && c.Ref.Column.Layout != "" && c.Ref.Column.Encoding.IsTimedText() {
-				v = catalog.IsoBound(at, separatorOf(c.Ref.Column.Layout))
+			if m.Sure && c.Ref.Column.Shape != "" && c.Ref.Column.Encoding.IsTimedText() {
+				v = catalog.IsoBound(at, separatorOf(c.Ref.Column.Shape))
 			}
 			if err != nil {
 				b.problems = append(b.problems, diag.Problem{Code: "no_encoding", Field: "criteria", Message: err.Error()})
@@ -318,19 +318,18 @@ func (b *binder) bound(e *criteria.Compare, t civil.DateTime) Expr {
 	if column.Encoding.IsTimedText() {
 		stored, _ := column.StoredTime(t, b.calendar.Zone)
 		switch {
-		case b.trusts(c.Ref) && column.Layout != "":
-			v = catalog.IsoBound(stored, separatorOf(column.Layout))
+		case b.trusts(c.Ref) && column.Shape != "":
+			v = catalog.IsoBound(stored, separatorOf(column.Shape))
 		case !stored.IsMidnight():
 			return b.timed(c.Ref, e.Op, stored)
 		}
 	}
-	if column.Stored == catalog.Text && column.Encoding.IsCount() {
-		// Texts of numbers do not sort as they do; none of this is common.
-		zone := b.calendar.Zone
+	if !column.Compares() {
+		zone, fine := b.calendar.Zone, column.Type == catalog.DateTime
 		if !column.Encoding.IsInstant() {
 			zone = civil.UTC
 		}
-		return Compare{e.Op, b.stored(c, true, zone), Value{momentText(t, true)}}
+		return Compare{e.Op, b.stored(c, fine, zone), Value{momentText(t, fine)}}
 	}
 	return Compare{e.Op, Column{c.Ref}, Value{v}}
 }

@@ -52,7 +52,7 @@ func fetched(v any, c *catalog.Column, clock *civil.Clock) any {
 	case nil, decimal.Decimal, catalog.Stamp:
 		return v // worked out already
 	}
-	if c.Layout == ratioLayout {
+	if c.Shape == ratioShape {
 		return quotient(record.Of(v, &catalog.Column{Type: catalog.Text}, clock).Text())
 	}
 	made := operand(record.Of(v, c, clock), c, clock)
@@ -62,8 +62,8 @@ func fetched(v any, c *catalog.Column, clock *civil.Clock) any {
 	return made
 }
 
-// ratioLayout is that of a column which holds a Ratio.
-const ratioLayout = "ratio"
+// ratioShape is that of a column which holds a Ratio.
+const ratioShape = "ratio"
 
 // quotient does the division of a Ratio.
 func quotient(ratio string) any {

@@ -27,8 +27,8 @@ var source = catalog.Source{Name: "navigation", Tables: []catalog.Table{
 		{Name: "id", Type: catalog.Integer},
 		{Name: "lock_id", Type: catalog.Integer},
 		{Name: "vessel_id", Type: catalog.Integer, Nullable: true},
-		{Name: "passed_at", Type: catalog.DateTime, Encoding: catalog.EncISOInstant, Stored: catalog.Text, Layout: "0000-00-00T00:00:00Z"},
-		{Name: "paid_on", Declared: "date", Type: catalog.Date, Encoding: catalog.EncYMD, Stored: catalog.Integer, Nullable: true, Layout: "number"},
+		{Name: "passed_at", Type: catalog.DateTime, Encoding: catalog.EncISOInstant, Stored: catalog.Text, Shape: "0000-00-00T00:00:00Z"},
+		{Name: "paid_on", Declared: "date", Type: catalog.Date, Encoding: catalog.EncYMD, Stored: catalog.Integer, Nullable: true, Shape: "number"},
 		{Name: "toll_pence", Type: catalog.Integer},
 		{Name: "refund", Type: catalog.Decimal, Nullable: true},
 	}, References: []catalog.Reference{{Columns: []string{"lock_id"}, Table: "locks", To: []string{"id"}}}},
@@ -58,7 +58,7 @@ func know(tables *catalog.Source) {
 			c := &t.Columns[i]
 			layout := map[catalog.Encoding]string{catalog.EncISODate: "0000-00-00", catalog.EncISOInstant: "0000-00-00T00:00:00Z", catalog.EncISOLocal: "0000-00-00 00:00:00", catalog.EncYMD: "number", catalog.EncUnixS: "number", catalog.EncUnixMS: "number"}[c.Encoding]
 			if c.Encoding != "" && !c.Encoding.IsNative() {
-				c.Whole, c.Layout = true, layout
+				c.Whole, c.Shape = true, layout
 			}
 		}
 	}

@@ -14,7 +14,7 @@ type Planner struct {
 	Query    *definition.Compiled
 	Calendar civil.Calendar
 	// Sure tells of a column of dates that all its values fit its encoding, and are
-	// written alike where it has a Layout, so that a statement need not look at
+	// written alike where it has a Shape, so that a statement need not look at
 	// each; nil where that is known of none.
 	Sure func(catalog.Column) bool
 	// Rows tells which rows of a table whoever asks may see; nil where they may see

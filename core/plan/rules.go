@@ -67,7 +67,7 @@ func RuledRows[R interface{ RowRule() *definition.RowRule }](v Viewer, rules []R
 			}
 			values, problems := parameter.Read(questions, nil, inputs, parameter.Context{Calendar: calendar})
 			if whole && !problems.Failed() {
-				opened = append(opened, Opened{Title: titleOf(r, questions, values), Condition: condition, Questions: questions, Values: values, Calendar: calendar})
+				opened = append(opened, Opened{Title: titleOf(r, questions, values, calendar.Language), Condition: condition, Questions: questions, Values: values, Calendar: calendar})
 			}
 		}
 		return opened, restricted
@@ -75,13 +75,13 @@ func RuledRows[R interface{ RowRule() *definition.RowRule }](v Viewer, rules []R
 }
 
 // titleOf is the title of a rule, with what it was told of whoever asks.
-func titleOf(r *definition.RowRule, questions []parameter.Parameter, values parameter.Values) string {
+func titleOf(r *definition.RowRule, questions []parameter.Parameter, values parameter.Values, language string) string {
 	if r.Title == "" {
 		return ""
 	}
 	var asked []string
 	for _, q := range questions {
-		asked = append(asked, q.Label+": "+q.ReadBack(values[q.Name]))
+		asked = append(asked, q.Label+": "+q.ReadBack(values[q.Name], language))
 	}
 	if asked == nil {
 		return r.Title

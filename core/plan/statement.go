@@ -220,7 +220,7 @@ type (
 	// the last one has no From. Yearly, if there is one, gives it from a year on.
 	// Zone is its name.
 	//
-	// Sure tells that every value fits, and has the column's Layout where it has one.
+	// Sure tells that every value fits, and has the column's Shape where it has one.
 	Moment struct {
 		Ref        criteria.Ref
 		Fine, Sure bool

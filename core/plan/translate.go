@@ -400,7 +400,7 @@ func orderedColumn(c catalog.Column) catalog.Column {
 	if c.Orders() {
 		return c
 	}
-	made := catalog.Column{Name: c.Name, Type: c.Type, Stored: catalog.Text, Encoding: catalog.EncISODate, Layout: "ordered"}
+	made := catalog.Column{Name: c.Name, Type: c.Type, Stored: catalog.Text, Encoding: catalog.EncISODate, Shape: "ordered"}
 	if c.Type == catalog.DateTime {
 		made.Encoding = catalog.EncISOLocal
 	}

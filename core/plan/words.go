@@ -9,7 +9,6 @@ import (
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
 	"pikegate/core/parameter"
-	"pikegate/core/period"
 )
 
 // ReadBack says what a statement selects: every condition in words, and the
@@ -210,7 +209,7 @@ func (b *binder) answersIn(e criteria.Expr) string {
 	var said []string
 	for _, name := range criteria.Parameters(e) {
 		if b.given[name].Given {
-			said = append(said, b.labelOf(name)+": "+b.question(name).ReadBack(b.given[name]))
+			said = append(said, b.labelOf(name)+": "+b.question(name).ReadBack(b.given[name], b.calendar.Language))
 		}
 	}
 	if said == nil {
@@ -264,7 +263,7 @@ func (b *binder) within(negated bool, e criteria.Expr) string {
 	spans := b.spans(e)
 	words := make([]string, len(spans))
 	for i, span := range spans {
-		if words[i] = span.Within(); span.From == span.Until {
+		if words[i] = span.WithinIn(b.calendar.Language); span.From == span.Until {
 			words[i] = "at an open end"
 		}
 	}
@@ -291,7 +290,7 @@ func (b *binder) operand(e criteria.Expr) string {
 		}
 		q := b.question(e.Name)
 		q.IncludeBlanks = false // said beside the condition
-		return q.ReadBack(b.given[e.Name])
+		return q.ReadBack(b.given[e.Name], b.calendar.Language)
 	case *criteria.Text:
 		if e.Period != nil {
 			return b.when(e)
@@ -328,7 +327,11 @@ func (b *binder) side(e criteria.Expr) string {
 func (b *binder) when(e criteria.Expr) string {
 	words := []string{}
 	for _, span := range b.spans(e) {
-		words = append(words, when(span))
+		if span.From == span.Until {
+			words = append(words, "an open end")
+		} else {
+			words = append(words, span.ReadBackIn(b.calendar.Language))
+		}
 	}
 	return parameter.OneOf(words)
 }
@@ -410,11 +413,4 @@ func relation(op string, dated bool) string {
 		return date[op]
 	}
 	return number[op]
-}
-
-func when(s period.Span) string {
-	if s.From == s.Until {
-		return "an open end"
-	}
-	return s.ReadBack()
 }

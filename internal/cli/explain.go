@@ -28,7 +28,11 @@ func (a *app) explain() *cobra.Command {
 				return a.printJSON(e)
 			}
 			p := func(format string, values ...any) { fmt.Fprintf(a.Stdout, format+"\n", values...) }
-			p("%s\n\nAs of %s, in the zone %s.\n\nAsked", e.ReadBack, e.AsOf, e.Zone)
+			by := ""
+			if e.Calendar != "" {
+				by = fmt.Sprintf(", by the calendar %s (version %d)", e.Calendar, e.CalendarVersion)
+			}
+			p("%s\n\nAs of %s, in the zone %s%s.\n\nAsked", e.ReadBack, e.AsOf, e.Zone, by)
 			for _, answer := range e.Answers {
 				typed := answer.Typed
 				switch {

@@ -41,6 +41,8 @@ func ProposeDates(ctx context.Context, s Source, out *catalog.Source) error {
 			isKey := t.IsKey(c.Name)
 			if proposed, ok := catalog.Propose(c, values[j]); ok && !isKey && c.Encoding == "" && (c.Type == catalog.Text || c.Type == catalog.Integer) {
 				c = proposed
+			} else if one, other := catalog.Undecided(c, values[j]); one != "" && c.Encoding == "" && c.Type == catalog.Text {
+				c.Evidence = fmt.Sprintf("could be days as %s or as %s: of %d values looked at, no day is after the 12th", one, other, len(values[j]))
 			}
 			t.Columns[j] = c
 		}

@@ -58,12 +58,12 @@ func Values(ctx context.Context, source engine.Source, rows plan.Rows, t catalog
 // the column stored dates in an encoding. Up to half of them are such as would be none.
 func Readings(ctx context.Context, source engine.Source, rows plan.Rows, t catalog.Table, c catalog.Column, encoding catalog.Encoding, most int, zone *time.Location) ([]wire.StoredValue, error) {
 	read := c
-	read.Encoding, read.Type, read.Example, read.Layout = encoding, encoding.Type(), "", ""
+	read.Encoding, read.Type, read.Example, read.Shape = encoding, encoding.Type(), "", ""
 	if read.Stored = c.Stored; c.Encoding == "" {
 		read.Stored = c.Type
 	}
 	plain := c // as it is stored
-	plain.Encoding, plain.Type, plain.Layout = "", read.Stored, ""
+	plain.Encoding, plain.Type, plain.Shape = "", read.Stored, ""
 	stored, err := Values(ctx, source, rows, t, plain, plan.Search{Limit: lookedAt}, zone)
 	clock := civil.NewClock(zone)
 	fit, unfit := []wire.StoredValue{}, []wire.StoredValue{}

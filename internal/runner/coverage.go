@@ -61,7 +61,7 @@ func Cover(ctx context.Context, job Job, by string) (wire.Coverage, error) {
 			return nil
 		}
 		out.Units = append(out.Units, wire.CoveredUnit{
-			Period: made.Canonical(), ReadBack: made.ReadBack(), Name: whole.Name(made.FirstDay(), calendar),
+			Period: made.Canonical(), ReadBack: made.ReadBackIn(calendar.Language), Name: whole.Name(made.FirstDay(), calendar),
 			From: made.FirstDay().String(), Through: made.LastDay().String(), Count: count,
 		})
 		return nil

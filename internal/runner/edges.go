@@ -12,14 +12,17 @@ import (
 
 // edges counts the rows and keeps the earliest and the latest value of the
 // date column, and how many are of the first and the last day of the period.
-// Stored dates are compared as they are, since every encoding keeps the order
-// of time, and read only once at the end.
+// Stored dates are compared as they are where that is the order of time, and read only
+// once at the end.
 type edges struct {
-	index       int
-	column      catalog.Column
-	zone        *time.Location
-	count       int64
-	first, last any
+	index             int
+	column            catalog.Column
+	zone              *time.Location
+	count             int64
+	first, last       any
+	firstKey, lastKey any // what they are compared by
+	// read gives what values are compared by, nil where that is themselves.
+	read func(stored any) any
 	// The bounds of the two days as they are stored, nil where they are not
 	// counted.
 	firstUntil, lastFrom any
@@ -32,7 +35,24 @@ func newEdges(s plan.Statement, around plan.Edges, zone *time.Location) *edges {
 		return e
 	}
 	e.column = s.Fetch[e.index].Column
+	if !e.column.Compares() {
+		utc := civil.NewClock(civil.UTC)
+		e.read = func(stored any) any {
+			stamp, ok := e.column.Decode(stored, utc)
+			if !ok {
+				return nil
+			}
+			return stamp.At.String() + stamp.Fraction
+		}
+	}
 	bound := func(t civil.DateTime) any {
+		if e.read != nil {
+			at, err := e.column.StoredTime(t, zone)
+			if err != nil {
+				return nil
+			}
+			return at.String()
+		}
 		v, err := e.column.Bound(t, zone)
 		if err != nil {
 			return nil
@@ -56,11 +76,16 @@ func (e *edges) see(row []any) {
 		return
 	}
 	v := row[e.index]
-	if e.first == nil || less(v, e.first) {
-		e.first = v
+	if e.read != nil {
+		if v = e.read(v); v == nil {
+			return
+		}
 	}
-	if e.last == nil || less(e.last, v) {
-		e.last = v
+	if e.firstKey == nil || less(v, e.firstKey) {
+		e.first, e.firstKey = row[e.index], v
+	}
+	if e.lastKey == nil || less(e.lastKey, v) {
+		e.last, e.lastKey = row[e.index], v
 	}
 	if e.firstUntil != nil && less(v, e.firstUntil) {
 		e.firstDay++

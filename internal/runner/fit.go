@@ -39,7 +39,7 @@ func (f *fitting) pass(row []any) (bool, error) {
 	}
 	for _, i := range f.statement.Written {
 		c := &f.statement.Fetch[i].Column
-		if row[i] != nil && !catalog.HasLayout(row[i], c.Layout) {
+		if row[i] != nil && !catalog.HasShape(row[i], c.Shape) {
 			return false, engine.WrittenOtherwise(c.Name)
 		}
 	}

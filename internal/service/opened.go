@@ -121,7 +121,7 @@ func (o *openSource) again(ctx context.Context, tables []string) (worse string, 
 			return "", false, err
 		}
 		for i, c := range before.Columns {
-			reliable := now.Columns[i].Reliable() && (c.Layout == "" || now.Columns[i].Layout == c.Layout)
+			reliable := now.Columns[i].Reliable() && (c.Shape == "" || now.Columns[i].Shape == c.Shape)
 			if c.Reliable() && !reliable {
 				return name + "." + c.Name, true, nil
 			}

@@ -62,7 +62,7 @@ func (s *Service) Ask(ctx context.Context, who identity.Actor, r Request) (wire.
 	for _, q := range asked {
 		made := wire.FormQuestion{Parameter: q}
 		if v := values[q.Name]; v.Given {
-			made.DefaultReadBack = q.ReadBack(v)
+			made.DefaultReadBack = q.ReadBack(v, job.Context.Language)
 		}
 		made.Earliest = daysOf(q.Limits.Earliest, job.Context.Calendar).From
 		made.Latest = daysOf(q.Limits.Latest, job.Context.Calendar).Through

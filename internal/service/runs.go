@@ -30,18 +30,18 @@ func (s *Service) Preview(ctx context.Context, who identity.Actor, r Request) (w
 	} else if err != nil {
 		return out, err
 	}
-	out.Answers = append(out.Answers, answers(prepared)...)
+	out.Answers = append(out.Answers, answers(prepared, job.Context.Language)...)
 	out.ReadBack = prepared.ReadBack
 	return out, nil
 }
 
-func answers(p runner.Prepared) []wire.Answer {
+func answers(p runner.Prepared, language string) []wire.Answer {
 	var out []wire.Answer
 	for _, q := range p.Questions {
 		v := p.Values[q.Name]
 		a := wire.Answer{
 			Name: q.Name, Label: q.Label, Typed: v.Typed, Default: v.Default, Given: v.Given,
-			Canonical: q.Canonical(v), ReadBack: q.ReadBack(v),
+			Canonical: q.Canonical(v), ReadBack: q.ReadBack(v, language),
 		}
 		if v.Given && q.Kind == parameter.Period {
 			if !v.Span.OpenStart() {
@@ -69,7 +69,7 @@ func (s *Service) Explain(ctx context.Context, who identity.Actor, r Request, pl
 	}
 	out := wire.Explanation{
 		Report: r.Report, Version: job.Version, ReadBack: p.ReadBack, AsOf: job.Context.Now.String(),
-		Zone: job.Context.Zone.String(), Answers: answers(p), Conditions: p.Query.Lines, SQL: p.Query.SQL, Values: bound(p.Query.Args),
+		Zone: job.Context.Zone.String(), Calendar: job.Reading.Calendar, CalendarVersion: job.Reading.CalendarVersion, Answers: answers(p, job.Context.Language), Conditions: p.Query.Lines, SQL: p.Query.SQL, Values: bound(p.Query.Args),
 	}
 	out.Findings = findings(job, p)
 	for _, r := range p.Restricts {

@@ -149,7 +149,7 @@ func (s *Service) saveSource(ctx context.Context, who identity.Actor, what strin
 		problems = append(problems, diag.Problem{Code: "missing", Field: "address", Message: "Where the database is was not said.", Hint: "For SQLite give the path of its file."})
 	}
 	for _, e := range slices.Sorted(maps.Values(info.Encodings)) {
-		if !slices.Contains(catalog.Encodings, catalog.Encoding(e)) {
+		if catalog.Encoding(e).Check() != nil {
 			problems = append(problems, definition.UnknownEncoding("encodings", e))
 		}
 	}
@@ -224,6 +224,10 @@ func (s *Service) fitting(ctx context.Context, who identity.Actor, source engine
 	for _, column := range slices.Sorted(maps.Keys(encodings)) {
 		if err := found.SetEncoding(column, catalog.Encoding(encodings[column])); err != nil {
 			table, name, _ := catalog.SplitColumn(column)
+			if errors.Is(err, catalog.ErrNotText) {
+				problems = append(problems, notText(column, encodings[column]))
+				continue
+			}
 			hint := "Write TABLE.COLUMN."
 			if t, ok := found.Table(table); ok {
 				hint = diag.DidYouMean(name, columnNames(t))
@@ -256,6 +260,11 @@ func (s *Service) fitting(ctx context.Context, who identity.Actor, source engine
 		}
 	}
 	return problems.Err()
+}
+
+// notText says that a layout is set for a column that holds no texts.
+func notText(column, layout string) diag.Problem {
+	return diag.Problem{Code: "layout_of_text", Field: "encodings", Message: fmt.Sprintf("%s is no text, and %s is a layout of texts.", column, layout), Hint: "Set an encoding of numbers, such as ymd, unix-s or serial-1900."}
 }
 
 func columnNames(t catalog.Table) []string {
@@ -460,7 +469,7 @@ func (s *Service) SetEncoding(ctx context.Context, who identity.Actor, name, col
 	if err := s.mayOn(ctx, who, identity.Manage, name); err != nil {
 		return catalog.Source{}, err
 	}
-	if !slices.Contains(catalog.Encodings, catalog.Encoding(encoding)) {
+	if catalog.Encoding(encoding).Check() != nil {
 		return catalog.Source{}, diag.Problems{definition.UnknownEncoding("encodings", encoding)}
 	}
 	o, err := s.source(ctx, name, true) // a table may be new
@@ -502,7 +511,7 @@ func (s *Service) Readings(ctx context.Context, who identity.Actor, source, tabl
 	switch {
 	case err != nil:
 		return nil, err
-	case !slices.Contains(catalog.Encodings, catalog.Encoding(encoding)):
+	case catalog.Encoding(encoding).Check() != nil:
 		return nil, diag.Problems{definition.UnknownEncoding("encoding", encoding)}
 	case c.Bytes || c.Encoding.IsNative() || c.Encoding == "" && c.Type != catalog.Text && c.Type != catalog.Integer:
 		return nil, diag.Problems{{Code: "no_dates", Field: "column", Message: fmt.Sprintf("%s is %s, of which no encoding is set.", column, c.Declared), Hint: "Choose a column with texts or whole numbers."}}

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"pikegate/core/catalog"
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
 	"pikegate/core/proof"
@@ -104,6 +105,17 @@ func behind(plan engine.Plan, job runner.Job) string {
 
 // remedy names the index that would help.
 func remedy(column *criteria.Column, table string, job runner.Job) string {
+	if c := column.Ref.Column; !c.Compares() {
+		said := fmt.Sprintf("No index on it can help, since texts as %s do not sort by time.", c.Encoding)
+		if text, ok := job.Source.Dialect().InOrder(c); ok {
+			kind := catalog.EncISODate
+			if c.Type == catalog.DateTime {
+				kind = catalog.EncISOLocal
+			}
+			said += fmt.Sprintf(" A generated column with an index would: %s, which is %s; ask about that one instead.", text, kind)
+		}
+		return said
+	}
 	for _, t := range job.Compiled.Tables() {
 		for _, index := range t.Table.Indexes {
 			if t.Alias == column.Ref.Alias && strings.EqualFold(index.Columns[0], column.Ref.Column.Name) {

@@ -119,17 +119,20 @@ type Preview struct {
 
 // Explanation is how a run would come about.
 type Explanation struct {
-	Report     string         `json:"report"`
-	Version    int            `json:"version"`
-	ReadBack   string         `json:"readback"`
-	AsOf       string         `json:"as_of" doc:"The instant taken for now"`
-	Zone       string         `json:"zone"`
-	Answers    []Answer       `json:"answers"`
-	Conditions []dialect.Line `json:"conditions" doc:"Each criterion in words, as written, and as SQL"`
-	SQL        string         `json:"sql" doc:"The statement, its values numbered"`
-	Values     []BoundValue   `json:"values" doc:"The values bound to it"`
-	Findings   diag.Problems  `json:"findings,omitempty" doc:"What can be proved of the criteria with these answers"`
-	Plan       *QueryPlan     `json:"plan,omitempty" doc:"How the database would run it, where that was asked for"`
+	Report   string `json:"report"`
+	Version  int    `json:"version"`
+	ReadBack string `json:"readback"`
+	AsOf     string `json:"as_of" doc:"The instant taken for now"`
+	Zone     string `json:"zone"`
+	// Calendar is that which dates, holidays and periods were read by; empty for none.
+	Calendar        string         `json:"calendar,omitempty" doc:"The calendar by which dates are read, holidays and periods of its own among them"`
+	CalendarVersion int            `json:"calendar_version,omitempty" doc:"The version of the calendar"`
+	Answers         []Answer       `json:"answers"`
+	Conditions      []dialect.Line `json:"conditions" doc:"Each criterion in words, as written, and as SQL"`
+	SQL             string         `json:"sql" doc:"The statement, its values numbered"`
+	Values          []BoundValue   `json:"values" doc:"The values bound to it"`
+	Findings        diag.Problems  `json:"findings,omitempty" doc:"What can be proved of the criteria with these answers"`
+	Plan            *QueryPlan     `json:"plan,omitempty" doc:"How the database would run it, where that was asked for"`
 	// Restrictions are what row rules leave.
 	Restrictions []Restriction `json:"restrictions,omitempty" doc:"The tables of which not every row may be seen"`
 	Computed     []string      `json:"computed,omitempty" doc:"Columns worked out from what the database returns, exactly"`

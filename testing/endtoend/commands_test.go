@@ -232,7 +232,7 @@ query: levels
 func TestExplainAndRuns(t *testing.T) {
 	r := pikegate(t, "explain", "jobs-due", "--set", "period=first week of 2025")
 	require.Equal(t, 0, r.code, r.err)
-	for _, says := range []string{"period: first week of 2025", "Wed 1 Jan 2025 through Tue 7 Jan 2025 (7 days)", `"due_on" >= ?1 and "maintenance_jobs"."due_on" < ?2`, "1 = 20250101", "2 = 20250108", "cost = cost_pence / 100"} {
+	for _, says := range []string{"period: first week of 2025", "Wed 1 Jan 2025 through Tue 7 Jan 2025 (7 days)", "by the calendar waterway (version 1)", `"due_on" >= ?1 and "maintenance_jobs"."due_on" < ?2`, "1 = 20250101", "2 = 20250108", "cost = cost_pence / 100"} {
 		assert.Contains(t, r.out, says)
 	}
 	r = pikegate(t, "run", "jobs-due", "--set", "period=last month", "--as-of", "2025-04-02", "--format", "csv")

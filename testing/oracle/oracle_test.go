@@ -70,7 +70,23 @@ var columns = []catalog.Column{
 	{Name: "k", Type: catalog.DateTime, Encoding: catalog.EncUnixMS, Stored: catalog.Integer},
 	{Name: "a", Type: catalog.DateTime, Encoding: catalog.EncUnixS, Stored: catalog.Text, Nullable: true},
 	{Name: "g", Type: catalog.DateTime, Encoding: catalog.EncSerial1900, Stored: catalog.Decimal, Nullable: true},
+	// Texts in layouts of their own: of one field order and another, with names, with what may
+	// be left out, with half days and years of two digits, and one that sorts.
+	{Name: "c", Type: catalog.Date, Encoding: "D.M.Y", Stored: catalog.Text, Nullable: true},
+	{Name: "p", Type: catalog.DateTime, Encoding: "D. Mon Y[ h:m[:s]] in german", Stored: catalog.Text, Nullable: true},
+	{Name: "q", Type: catalog.DateTime, Encoding: "M/D/YY h:m am from 1970", Stored: catalog.Text},
+	{Name: "h", Type: catalog.DateTime, Encoding: "Y/MM/DD hh:m:s", Stored: catalog.Text, Nullable: true},
 }
+
+// dated are the names of those with dates.
+var dated = func() (names []string) {
+	for _, c := range columns {
+		if c.Encoding != "" {
+			names = append(names, c.Name)
+		}
+	}
+	return names
+}()
 
 // farDays are early and late ones.
 var farDays = []civil.Date{
@@ -84,6 +100,10 @@ var (
 	unfitTexts = []any{
 		"", "n/a", "21.01.2025", "2025-02-29", "2025-13-01", "0000-01-01", "2025-03-30T24:00", "2025-03-30T08:61:00Z", "2025-03-30T08:30:00+02:00",
 		"2025-03-30T08:30:60Z", "2025-03-30T08:30:00.Z", "2025-03-30T08:30:00.0000000001Z", "2025-03-30x", "2025-3-30", "20250230", "2025033", "1e9", "12.5.1", "0",
+	}
+	unfitLaidOut = []any{
+		"31.02.2025", "1.1.25", "3.13.2025", "29.02.2100", "32.1.2025", "1.1.0000", "01.01.10000", "1.1.2025 ", "31. Foo 2025", "31. märz2025", "29. FEBRUAR 2025", "1. MäRZ 2025", "1. März 2025 24:00",
+		"1. März 2025 8:5", "12/31/25 0:30 AM", "12/31/25 13:00 PM", "2/30/25 1:00 am", "12/31/25 1:00", "2025/3/1 08:00:00", "2025/02/29 08:00:00", "2025/03/01 08:60:00", "2025-03-01 08:00:00", "2025/03/01", "|", "",
 	}
 	unfitWholes = []any{0, 99999999, 20250230, 2025033}
 )
@@ -164,6 +184,22 @@ func (r random) record(id, world int) []any {
 	}
 	yy, ym, yd := anyDay().YMD()
 	serial := maybe([]any{1.0, 59.0, 61.0, 45000.0, 45000.25, 45746.354340278, 2958465.0}[r.IntN(7)])
+	at := func() (time.Time, bool) {
+		t := anyDay().Midnight() + civil.DateTime(pick(r, []int{0, 0, 60, 3600, 8*3600 + 30*60, 8*3600 + 30*60 + 15, 12 * 3600, 13*3600 + 60, 24*3600 - 1}))
+		return time.Unix(int64(t), 0).UTC(), t.IsMidnight()
+	}
+	day, _ := at()
+	named, midnight := at()
+	german := oracle.German[named.Month()]
+	text := named.Format(pick(r, []string{"2", "02"})) + ". " + pick(r, []string{german[0], german[1], strings.ToUpper(german[0]), strings.ToLower(german[0]), german[1] + "."}) + named.Format(" 2006")
+	switch {
+	case !midnight && named.Second() == 0:
+		text += named.Format(" 15:04")
+	case !midnight || r.IntN(2) == 0:
+		text += named.Format(pick(r, []string{" 15:04:05", " 15:04"}))
+	}
+	american, _ := at()
+	year, _ := at()
 	return []any{
 		id, world, maybe(r.IntN(9) - 2), r.IntN(7) - 1, maybe(float64(r.IntN(40)-10) / 4), maybe(pick(r, words)), pick(r, words),
 		maybe(r.IntN(2)), unfit(maybe(pick(r, days).String()), []any{native{}}), unfit(ymd, unfitWholes), unfit(maybe(instant.String()), []any{native{}}),
@@ -171,6 +207,8 @@ func (r random) record(id, world int) []any {
 		unfit(maybe(written("Z", "Z", "", "+00:00")), unfitTexts), unfit(maybe(written("")), unfitTexts), unfit(maybe(anyDay().String()), unfitTexts),
 		unfit(maybe(fmt.Sprintf("%04d%02d%02d", yy, ym, yd)), unfitTexts), unfit(far()*1000+int64(r.IntN(3)*250), []any{int64(253402300800000), int64(1) << 60}),
 		unfit(maybe(strconv.FormatInt(far(), 10)), unfitTexts), unfit(serial, []any{-1.0, 3e6}),
+		unfit(maybe(day.Format(pick(r, []string{"02.01.2006", "2.1.2006", "2.01.2006"}))), unfitLaidOut), unfit(maybe(text), unfitLaidOut),
+		unfit(american.Format(pick(r, []string{"1/2/06 3:04 PM", "01/02/06 03:04 pm"})), unfitLaidOut), unfit(maybe(year.Format("2006/01/02 15:04:05")), unfitLaidOut),
 	}
 }
 
@@ -237,20 +275,20 @@ func (r random) date(depth int) string {
 	}
 	switch r.IntN(13 - depth*2) {
 	case 0, 1, 2, 3, 4, 5:
-		return pick(r, []string{"d", "f", "e", "u", "l", "z", "v", "w", "y", "k", "a", "g"})
+		return pick(r, dated)
 	case 6:
-		return "date_of(" + pick(r, []string{"e", "u", "l", "z", "v", "k", "a"}) + ")"
+		return "date_of(" + pick(r, []string{"e", "u", "l", "z", "v", "k", "a", "p", "q", "h"}) + ")"
 	case 7:
 		return "start_of(" + pick(r, []string{"day", "week", "month", "quarter", "half", "year"}) + ", " + r.date(depth+1) + ")"
 	case 8:
-		return "(" + pick(r, []string{"d", "f", "l", "v", "w"}) + pick(r, []string{" + ", " - "}) + pick(r, lengths) + ")"
+		return "(" + pick(r, []string{"d", "f", "l", "v", "w", "c", "p"}) + pick(r, []string{" + ", " - "}) + pick(r, lengths) + ")"
 	case 9:
 		return "coalesce(d, f)"
 	case 10:
 		return "coalesce(date_of(e), d)"
 	case 11:
 		if !r.related {
-			return "(" + pick(r, []string{"least", "greatest"}) + " of o." + pick(r, []string{"d", "f", "e", "u", "l", "z", "v", "w", "y", "k", "a", "g"}) + " from r as o" + r.relation(depth) + ")"
+			return "(" + pick(r, []string{"least", "greatest"}) + " of o." + pick(r, dated) + " from r as o" + r.relation(depth) + ")"
 		}
 	}
 	return "if(" + r.condition(2) + ", d, f)"
@@ -569,6 +607,8 @@ func cleaner(r random) func(row []any) {
 				row[i] = nil
 			case c.Encoding == catalog.EncYMD:
 				row[i] = 20250331
+			case c.Name == "q":
+				row[i] = "3/31/25 8:30 am"
 			default:
 				row[i] = at2025.Unix() * c.Encoding.PerSecond()
 			}
@@ -618,9 +658,9 @@ func newServer(t *testing.T, r random, kind string) *bench {
 	if kind == "postgresql" {
 		server, db = servers.Postgres(t)
 		b.none = r.none(func(i int) any { return pick(r, []any{"infinity", "-infinity", "0044-03-15 BC"}) })
-		_, err := db.Exec("create table r (id bigint primary key, world int not null, n smallint, m bigint not null, x numeric(10, 2), s text, t varchar(20) not null, b boolean, d date, f int not null, e timestamptz, u bigint not null, l timestamp, z text, v varchar(60), w text, y varchar(40), k bigint not null, a text, g numeric(20, 9))")
+		_, err := db.Exec("create table r (id bigint primary key, world int not null, n smallint, m bigint not null, x numeric(10, 2), s text, t varchar(20) not null, b boolean, d date, f int not null, e timestamptz, u bigint not null, l timestamp, z text, v varchar(60), w text, y varchar(40), k bigint not null, a text, g numeric(20, 9), c text, p varchar(60), q text not null, h text)")
 		require.NoError(t, err)
-		b.fill(t, db, "insert into r values ($1, $2, $3, $4, $5, $6, $7, $8, $9::text::date, $10, ($11::text || '+00')::timestamptz, $12, $13::text::timestamp, $14, $15, $16, $17, $18, $19, $20)", r, func(i int, v any) any {
+		b.fill(t, db, "insert into r values ($1, $2, $3, $4, $5, $6, $7, $8, $9::text::date, $10, ($11::text || '+00')::timestamptz, $12, $13::text::timestamp, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24)", r, func(i int, v any) any {
 			if columns[i].Name == "b" {
 				return v == 1
 			}
@@ -638,7 +678,7 @@ func newServer(t *testing.T, r random, kind string) *bench {
 		db.SetMaxOpenConns(1)
 		_, err := db.Exec("set session sql_mode = ''")
 		require.NoError(t, err)
-		_, err = db.Exec("create table r (id bigint primary key, world int not null, n smallint, m bigint not null, x decimal(10, 2), s varchar(20), t varchar(20) not null, b tinyint(1), d date, f int not null, e timestamp null, u bigint not null, l datetime, z varchar(60), v text, w varchar(40), y varchar(40), k bigint not null, a varchar(40), g decimal(20, 9))")
+		_, err = db.Exec("create table r (id bigint primary key, world int not null, n smallint, m bigint not null, x decimal(10, 2), s varchar(20), t varchar(20) not null, b tinyint(1), d date, f int not null, e timestamp null, u bigint not null, l datetime, z varchar(60), v text, w varchar(40), y varchar(40), k bigint not null, a varchar(40), g decimal(20, 9), c varchar(40), p text, q varchar(40) not null, h varchar(40))")
 		require.NoError(t, err)
 		b.fill(t, db, "insert into r values (?"+strings.Repeat(", ?", len(columns)-1)+")", r, asText)
 	}

@@ -95,6 +95,9 @@ func Time(c catalog.Column, stored any) (time.Time, bool) {
 		}
 		return time.Date(1899, 12, 30, 0, 0, int(math.Round(f*86400)), 0, time.UTC), true
 	}
+	if c.Encoding.Check() == nil && !c.Encoding.IsTimedText() && !c.Encoding.IsNative() {
+		return laidOut(string(c.Encoding), text)
+	}
 	m := timed.FindStringSubmatch(text)
 	if m == nil {
 		return time.Time{}, false
@@ -108,4 +111,82 @@ func Time(c catalog.Column, stored any) (time.Time, bool) {
 	}
 	t, err := time.Parse("2006-01-02 15:04:05", strings.TrimSpace(m[1]+" "+clock+seconds))
 	return t, err == nil
+}
+
+// German are the names of months in German, in full and short.
+var German = [13][2]string{
+	1: {"Januar", "Jan"},
+	{"Februar", "Feb"},
+	{"März", "März"},
+	{"April", "Apr"},
+	{"Mai", "Mai"},
+	{"Juni", "Juni"},
+	{"Juli", "Juli"},
+	{"August", "Aug"},
+	{"September", "Sept"},
+	{"Oktober", "Okt"},
+	{"November", "Nov"},
+	{"Dezember", "Dez"},
+}
+
+var (
+	dotted   = regexp.MustCompile(`^(\d{1,2})\.(\d{1,2})\.(\d{4})$`)
+	named    = regexp.MustCompile(`^(\d{1,2})\. ([\pL]+)\.? (\d{4})( \d{1,2}:\d\d(:\d\d)?)?$`)
+	american = regexp.MustCompile(`^(\d{1,2})/(\d{1,2})/(\d\d) (\d{1,2}):(\d\d) (am|AM|pm|PM)$`)
+	slashed  = regexp.MustCompile(`^\d{4}/\d\d/\d\d \d\d:\d\d:\d\d$`)
+)
+
+// laidOut reads a text in one of the layouts that the tests have.
+func laidOut(layout, text string) (time.Time, bool) {
+	parse := func(layout, text string) (time.Time, bool) {
+		t, err := time.Parse(layout, text)
+		return t, err == nil
+	}
+	switch layout {
+	case "D.M.Y":
+		if !dotted.MatchString(text) {
+			return time.Time{}, false
+		}
+		return parse("2.1.2006", text)
+	case "D. Mon Y[ h:m[:s]] in german":
+		m := named.FindStringSubmatch(text)
+		if m == nil {
+			return time.Time{}, false
+		}
+		for month, names := range German {
+			for _, name := range names {
+				if name == "" || m[2] != name && m[2] != strings.ToLower(name) && m[2] != strings.ToUpper(name) {
+					continue
+				}
+				clock := m[4]
+				switch {
+				case clock == "":
+					clock = " 0:00:00"
+				case m[5] == "":
+					clock += ":00"
+				}
+				return parse("2 1 2006 15:04:05", m[1]+" "+strconv.Itoa(month)+" "+m[3]+clock)
+			}
+		}
+		return time.Time{}, false
+	case "M/D/YY h:m am from 1970":
+		m := american.FindStringSubmatch(text)
+		if m == nil {
+			return time.Time{}, false
+		}
+		century := "20"
+		if m[3] >= "70" {
+			century = "19"
+		}
+		if hour, _ := strconv.Atoi(m[4]); hour == 0 {
+			return time.Time{}, false
+		}
+		return parse("1/2/2006 3:04PM", m[1]+"/"+m[2]+"/"+century+m[3]+" "+m[4]+":"+m[5]+strings.ToUpper(m[6]))
+	case "Y/MM/DD hh:m:s":
+		if !slashed.MatchString(text) {
+			return time.Time{}, false
+		}
+		return parse("2006/01/02 15:04:05", text)
+	}
+	panic("oracle: no reading of the layout " + layout)
 }

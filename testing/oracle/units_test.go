@@ -31,7 +31,7 @@ func tryUnits(t *testing.T, b *bench) {
 		ctx := b.ctx
 		ctx.WeekStart = start
 		for word, unit := range units {
-			for _, column := range []string{"d", "f", "e", "u", "l", "z", "v", "w", "y", "k", "a", "g"} {
+			for _, column := range dated {
 				for _, grouped := range []string{"", ", { name: n, value: count }"} {
 					name := fmt.Sprintf("%s of %s, weeks from %s%s", word, column, start, grouped)
 					text := fmt.Sprintf("kind: query\nname: q\nsource: small\nfrom: r\ncolumns: [id, { name: v, value: %s of %s }%s]\n", word, column, grouped)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"runtime/debug"
+	"slices"
 	"strings"
 	"testing"
 
@@ -23,7 +24,7 @@ func (r random) wild(kind string, depth int) string {
 			"condition": pick(r, []string{"b", ":yes", "true", "(n > 1)", "(:period is blank)", "(:count is not blank)", "(d is blank)"}),
 			"number":    pick(r, []string{"n", "m", "x", "0", "1", "2.5", ":small", ":count"}),
 			"text":      pick(r, []string{"s", "t", "'a'", "'Ä'", ":word", "''"}),
-			"date":      pick(r, []string{"d", "f", "e", "u", "l", "z", "v", "w", "y", "k", "a", "g", ":day"}),
+			"date":      pick(r, append(slices.Clone(dated), ":day")),
 			"period":    pick(r, []string{":period", ":open", ":day", ":period.from", ":open.until", ":period.through", "'2025-03'", "'0001-01-01'", "'9999-12'", "'0001'", "'9999'"}),
 		}[kind]
 	}

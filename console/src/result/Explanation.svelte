@@ -37,9 +37,9 @@
 		<div>
 			<p>{explanation.readback}</p>
 			<p class="muted text-sm">
-				Read as of {explanation.as_of}, in the zone {explanation.zone}; {explanation.version
-					? `version ${explanation.version} of the report`
-					: 'the draft'}.
+				Read as of {explanation.as_of}, in the zone {explanation.zone}{explanation.calendar
+					? `, by the calendar ${explanation.calendar} (version ${explanation.calendar_version})`
+					: ''}; {explanation.version ? `version ${explanation.version} of the report` : 'the draft'}.
 			</p>
 		</div>
 		<section>

@@ -126,7 +126,12 @@
 	/** An encoding that was refused because it does not fit what is stored. */
 	let refused = $state.raw<{ column: string; encoding: string }>();
 	/** The encoding whose reading of a column is looked at. */
-	let trying = $state.raw<{ column: string; encoding: string }>();
+	// How a column would be read; own where it is a layout that is written.
+	let trying = $state.raw<{ column: string; encoding: string; own?: boolean }>();
+	const ownLayout = 'layout';
+	const isLayout = (encoding?: string) => encoding && /[DMY]/.test(encoding);
+	const choose = (column: string, encoding: string) =>
+		(trying = encoding === ownLayout ? { column, encoding: '', own: true } : { column, encoding });
 	async function encode(t: Table, column: string, encoding: string, anyway = false) {
 		trouble = '';
 		refused = trying = undefined;
@@ -275,11 +280,19 @@
 										<select
 											class="field h-7 w-auto text-sm"
 											aria-label="How {column.name} is stored"
-											value={trying?.column === column.name ? trying.encoding : (column.encoding ?? '')}
-											onchange={(ev) => (trying = { column: column.name, encoding: ev.currentTarget.value })}
+											value={trying?.column === column.name
+												? trying.own
+													? ownLayout
+													: trying.encoding
+												: (column.encoding ?? '')}
+											onchange={(ev) => choose(column.name, ev.currentTarget.value)}
 										>
 											{#if !column.encoding}<option value="">{column.declared || 'as it is'}, no date</option>{/if}
+											{#if isLayout(column.encoding)}<option value={column.encoding}>{column.encoding}</option>{/if}
 											{#each encodings as name (name)}<option value={name}>{name}</option>{/each}
+											{#if (column.stored ?? column.type) === 'text'}<option value={ownLayout}
+													>a layout of its own …</option
+												>{/if}
 										</select>
 									{:else}{column.encoding || column.declared}{/if}
 									{#if column.evidence}<span class="muted block text-xs">{column.evidence}</span>{/if}
@@ -307,8 +320,8 @@
 								<td class="px-3 py-1.5 whitespace-nowrap">{stampText(e?.earliest)}</td>
 								<td class="px-3 py-1.5 whitespace-nowrap">{stampText(e?.latest)}</td>
 							</tr>
-							{#if trying?.column === column.name && trying.encoding}
-								{@const encoding = trying.encoding}
+							{#if trying?.column === column.name && (trying.encoding || trying.own)}
+								{@const { encoding, own } = trying}
 								<tr class="bg-wash"
 									><td colspan="7">
 										<Readings
@@ -316,6 +329,7 @@
 											table={table.name}
 											column={column.name}
 											{encoding}
+											onlayout={own ? (layout) => (trying = { column: column.name, encoding: layout, own }) : undefined}
 											onset={table.view ? undefined : () => encode(table, column.name, encoding)}
 											onclose={() => (trying = undefined)}
 										/></td

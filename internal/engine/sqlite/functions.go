@@ -47,8 +47,9 @@ func datedOf(encoding, zone string) (*dated, error) {
 	}
 	name, asText := strings.CutSuffix(encoding, " as text")
 	c := catalog.Column{Encoding: catalog.Encoding(name)}
+	laidOut := c.Encoding.IsLayout()
 	switch c.Type = c.Encoding.Type(); {
-	case asText || c.Encoding.IsTimedText():
+	case laidOut || asText || c.Encoding.IsTimedText():
 		c.Stored = catalog.Text
 	default:
 		c.Stored = catalog.Integer

@@ -1,0 +1,247 @@
+package dialect
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"pikegate/core/catalog"
+	"pikegate/core/criteria"
+	"pikegate/core/plan"
+)
+
+// Dates kept as text in a layout of their own do not compare as they are stored: their fields
+// are put together anew. No function is used for it that fails on what is no date.
+
+// InOrder writes a column whose values do not sort as the times they mean as text that does,
+// for a generated column of its table; false where plain functions of the engine's cannot.
+func (d Dialect) InOrder(c catalog.Column) (string, bool) {
+	w := writer{dialect: d}
+	l, ok := c.Encoding.Layout()
+	if !ok {
+		return "", false
+	}
+	m := plan.Moment{Ref: criteria.Ref{Column: c}, Fine: c.Type == catalog.DateTime, Sure: d.piece == nil && c.Reliable()}
+	text := w.laidOut(m, l, d.quote(c.Name))
+	switch {
+	case text == "":
+		return "", false
+	case d.piece == nil:
+		return text, true
+	}
+	return "case when " + w.isLaidOut(l, d.quote(c.Name)) + " then " + text + " end", true
+}
+
+// laidOut writes such a date as text that compares like time; empty where functions of the
+// engine's own have to do.
+func (w *writer) laidOut(m plan.Moment, l *catalog.Layout, x string) string {
+	shape := ""
+	if m.Sure {
+		shape = m.Ref.Column.Shape
+	}
+	fields := w.fields(l, x, shape)
+	if fields == nil {
+		return ""
+	}
+	day := []string{fields[catalog.YearField], "'-'", fields[catalog.MonthField], "'-'", fields[catalog.DayField]}
+	if !m.Fine || !l.Timed() {
+		return w.concat(day)
+	}
+	field := func(f catalog.Field) string {
+		if text, ok := fields[f]; ok {
+			return text
+		}
+		return "'00'"
+	}
+	hour := field(catalog.HourField)
+	if half, ok := fields[catalog.HalfDayField]; ok {
+		hour = "case when " + half + " in ('pm', 'PM') then case " + hour + halfDay(12, 12) + " else case " + hour + halfDay(0, 0) + " end"
+	}
+	fraction, ok := fields[catalog.FractionField]
+	if !ok {
+		fraction = "'000000000'"
+	}
+	return w.concat(append(day, "'T'", hour, "':'", field(catalog.MinuteField), "':'", field(catalog.SecondField), "'.'", fraction))
+}
+
+// halfDay are the hours of half a day: of the twelfth, and how much later the others are.
+func halfDay(twelfth, later int) string {
+	var b strings.Builder
+	for h := range 13 {
+		at := h + later
+		if h == 12 || h == 0 {
+			at = twelfth
+		}
+		fmt.Fprintf(&b, " when '%02d' then '%02d'", h, at)
+	}
+	return b.String() + " end"
+}
+
+// fields are the fields of a text as SQL, each with all its digits; nil where they cannot be
+// found by plain functions. The shape is that of every text, empty where it is not known.
+func (w *writer) fields(l *catalog.Layout, x, shape string) map[catalog.Field]string {
+	out := map[catalog.Field]string{}
+	if shape == "" {
+		shape = shapeOf(l)
+	}
+	if places, ok := l.Places(shape, nil); ok && shape != "" {
+		for _, p := range places {
+			text := fmt.Sprintf("substr(%s, %d, %d)", x, utf8.RuneCountInString(shape[:p.At])+1, utf8.RuneCountInString(shape[p.At:p.At+p.Bytes]))
+			switch {
+			case p.Field == catalog.FractionField:
+				text = w.concat([]string{text, literal(strings.Repeat("0", 9-p.Bytes))})
+			case p.Bytes == 1:
+				text = w.concat([]string{"'0'", text})
+			}
+			out[p.Field] = text
+		}
+	} else {
+		if w.dialect.piece == nil {
+			return nil
+		}
+		w.pieces(l, x, out)
+	}
+	if year := out[catalog.YearField]; l.From != 0 {
+		century := l.From / 100
+		out[catalog.YearField] = w.concat([]string{fmt.Sprintf("case when %s >= '%02d' then '%02d' else '%02d' end", year, l.From%100, century, century+1), year})
+	}
+	if name, ok := out[catalog.NameField]; ok {
+		var b strings.Builder
+		for month, names := range l.Spelled {
+			for _, spelled := range names {
+				fmt.Fprintf(&b, " when %s then '%02d'", literal(spelled), month)
+			}
+		}
+		out[catalog.MonthField] = "case " + name + b.String() + " end"
+	}
+	return out
+}
+
+// shapeOf is the shape of every text in a layout; empty where there are several.
+func shapeOf(l *catalog.Layout) string {
+	if len(l.Optional) > 0 {
+		return ""
+	}
+	shape := ""
+	for _, p := range l.Parts {
+		switch {
+		case p.Field == catalog.Between:
+			shape += p.Text
+		case p.Field == catalog.HalfDayField:
+			shape += catalog.HalfDays[0]
+		case p.Least != p.Most || p.Field == catalog.NameField:
+			return ""
+		default:
+			shape += strings.Repeat("0", p.Least)
+		}
+	}
+	return shape
+}
+
+// pieces finds fields that begin anywhere: every mark between two of them is made the same,
+// and what may be left out stands behind as zeros.
+func (w *writer) pieces(l *catalog.Layout, x string, out map[catalog.Field]string) {
+	const mark = "'|'"
+	if l.Parts[0].Field == catalog.Between {
+		x = fmt.Sprintf("substr(%s, %d)", x, utf8.RuneCountInString(l.Parts[0].Text)+1)
+	}
+	var marks []string
+	for i, p := range l.Parts {
+		if i > 0 && p.Field == catalog.Between && !slices.Contains(marks, p.Text) {
+			marks = append(marks, p.Text)
+		}
+	}
+	slices.SortStableFunc(marks, func(x, y string) int { return len(y) - len(x) })
+	for _, text := range marks {
+		x = "replace(" + x + ", " + literal(text) + ", " + mark + ")"
+	}
+	if l.Spelled[1] != nil && l.Dotted() {
+		x = "replace(" + x + ", '.', '')"
+	}
+	if len(l.Optional) > 0 {
+		missing := ""
+		for _, p := range l.Parts[l.Optional[0]:] {
+			if p.Field != catalog.Between {
+				missing += "|00"
+			}
+		}
+		x = w.concat([]string{x, literal(missing)})
+	}
+	n, after := 0, true
+	at := 1
+	var piece string
+	for _, p := range l.Parts {
+		if p.Field == catalog.Between {
+			after = true
+			continue
+		}
+		if after {
+			n++
+			piece, at, after = w.dialect.piece(x, n), 1, false
+		}
+		text := piece
+		if p.Least == p.Most && p.Field != catalog.NameField { // several fields may stand together
+			width := max(p.Least, 2)
+			text, at = fmt.Sprintf("substr(%s, %d, %d)", piece, at, width), at+width
+		}
+		switch {
+		case p.Field == catalog.FractionField:
+			text = "rpad(" + text + ", 9, '0')"
+		case p.Least < p.Most:
+			text = "lpad(" + text + ", 2, '0')"
+		}
+		out[p.Field] = text
+	}
+}
+
+// layoutPattern is what texts in a layout look like, their days real or not.
+func layoutPattern(l *catalog.Layout) string {
+	half := slices.ContainsFunc(l.Parts, func(p catalog.Part) bool { return p.Field == catalog.HalfDayField })
+	var b strings.Builder
+	for i, p := range l.Parts {
+		if slices.Contains(l.Optional, i) {
+			b.WriteString("(")
+		}
+		switch p.Field {
+		case catalog.Between:
+			b.WriteString(regexp.QuoteMeta(p.Text))
+		case catalog.NameField:
+			var names []string
+			for _, spelled := range l.Spelled {
+				names = append(names, spelled...)
+			}
+			b.WriteString("(" + strings.Join(names, "|") + ")")
+			if l.Dotted() {
+				b.WriteString("[.]?")
+			}
+		case catalog.HalfDayField:
+			b.WriteString("(" + strings.Join(catalog.HalfDays, "|") + ")")
+		case catalog.HourField:
+			hours := map[bool]string{false: "([01]%s[0-9]|2[0-3])", true: "(0%s[1-9]|1[0-2])"}[half]
+			b.WriteString(fmt.Sprintf(hours, map[bool]string{true: "?"}[p.Least == 1]))
+		case catalog.MinuteField, catalog.SecondField:
+			b.WriteString("[0-5][0-9]")
+		default:
+			b.WriteString("[0-9]{" + strconv.Itoa(p.Least))
+			if p.Most != p.Least {
+				b.WriteString("," + strconv.Itoa(p.Most))
+			}
+			b.WriteString("}")
+		}
+	}
+	return b.String() + strings.Repeat(")?", len(l.Optional))
+}
+
+// isLaidOut writes that a text is a date in a layout; empty where a function of the engine's
+// own has to say so.
+func (w *writer) isLaidOut(l *catalog.Layout, x string) string {
+	if w.dialect.piece == nil {
+		return ""
+	}
+	fields := w.fields(l, x, "")
+	day := w.concat([]string{fields[catalog.YearField], "'-'", fields[catalog.MonthField], "'-'", fields[catalog.DayField]})
+	return w.dialect.matches(x, layoutPattern(l)) + " and " + w.dialect.matches(day, realDay("-"))
+}

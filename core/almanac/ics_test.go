@@ -1,6 +1,8 @@
 package almanac_test
 
 import (
+	"os"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -125,4 +127,23 @@ func FuzzReadICS(f *testing.F) {
 			assert.Equal(t, 2026, h.Day.Year())
 		}
 	})
+}
+
+// TestICSOfPrograms: files as other programs write them, from Debian's packages (calcurse 4.7.1,
+// khal 0.10.5); the days are those that the programs list themselves.
+func TestICSOfPrograms(t *testing.T) {
+	for file, want := range map[string][]string{
+		"calcurse.ics": {
+			"2025-03-03 Silt survey", "2025-03-17 Silt survey", "2025-03-31 Silt survey", "2025-04-14 Silt survey", "2025-04-18 Good Friday", "2025-05-05 Lock inspection",
+			"2025-06-09 Founders' day", "2025-07-05 Lock inspection", "2025-08-05 Lock inspection", "2025-12-25 Christmas Day", "2025-12-26 Boxing Day", "2026-06-09 Founders' day", "2027-06-09 Founders' day",
+		},
+		"khal.ics": {"2025-04-18 Good Friday", "2025-12-25 Christmas", "2025-12-26 Christmas"},
+	} {
+		text, err := os.ReadFile("testdata/" + file)
+		require.NoError(t, err)
+		days, codes := read(string(text))
+		assert.Equal(t, []string{"part_of_day", "part_of_day"}, codes, "%s: the meetings take no whole day", file)
+		slices.Sort(days)
+		assert.Equal(t, want, days, file)
+	}
 }

@@ -17,9 +17,9 @@ type Layout struct {
 	Optional []int
 	// From is the first of the hundred years that those of two digits are of.
 	From int
-	// Spelled are the ways the month of a number is written where it has names: short and in
-	// full, as it is, in small letters and in capitals.
-	Spelled [13][]string
+	// Names are what the month of a number is called where it has names: in full and short, in
+	// small letters. Capitals are taken for them.
+	Names [13][]string
 }
 
 // Part is a field of a layout, or the text between two.
@@ -150,7 +150,13 @@ func ParseLayout(text string) (*Layout, error) {
 	if l.has(NameField) {
 		names, _ := civil.NamesIn(languageTags[language])
 		for month := 1; month <= 12; month++ {
-			l.Spelled[month] = spelled(names.Months[month], names.ShortMonths[month])
+			full, short := strings.ToLower(names.Months[month]), strings.ToLower(names.ShortMonths[month])
+			if l.Names[month] = []string{full}; short != full {
+				l.Names[month] = append(l.Names[month], short)
+			}
+		}
+		for i := range l.Parts { // which of them are capitals is of no matter in a text with names
+			l.Parts[i].Text = strings.ToLower(l.Parts[i].Text)
 		}
 	} else if language != "english" {
 		return nil, fmt.Errorf("in %s is for names of months, and there is no Mon", language)
@@ -283,17 +289,6 @@ func (l *Layout) Sorts() bool {
 	return true
 }
 
-func spelled(names ...string) (out []string) {
-	for _, name := range names {
-		for _, way := range []string{name, strings.ToLower(name), strings.ToUpper(name)} {
-			if !slices.Contains(out, way) {
-				out = append(out, way)
-			}
-		}
-	}
-	return out
-}
-
 // Dotted tells whether a full stop may follow the name of a month, as one of an abbreviation:
 // not where it could be taken for a mark.
 func (l *Layout) Dotted() bool {
@@ -324,7 +319,7 @@ func (l *Layout) Places(text string, into []Place) ([]Place, bool) {
 		}
 		switch p.Field {
 		case Between:
-			if !strings.HasPrefix(text[at:], p.Text) {
+			if end := at + len(p.Text); end > len(text) || text[at:end] != p.Text && !(l.Names[1] != nil && strings.EqualFold(text[at:end], p.Text)) {
 				return into, false
 			}
 			at += len(p.Text)
@@ -341,7 +336,7 @@ func (l *Layout) Places(text string, into []Place) ([]Place, bool) {
 			}
 			continue
 		case HalfDayField:
-			if len(text)-at < 2 || !slices.Contains(HalfDays, text[at:at+2]) {
+			if len(text)-at < 2 || !isHalfDay(text[at:at+2]) {
 				return into, false
 			}
 			into = append(into, Place{p.Field, at, 2})
@@ -361,14 +356,15 @@ func (l *Layout) Places(text string, into []Place) ([]Place, bool) {
 	return into, at == len(text)
 }
 
-// HalfDays are the ways am and pm are written.
-var HalfDays = []string{"am", "AM", "pm", "PM"}
+func isHalfDay(text string) bool {
+	return strings.EqualFold(text, "am") || strings.EqualFold(text, "pm")
+}
 
 // month finds the longest name of a month that a text begins with.
 func (l *Layout) month(text string) (month, bytes int) {
-	for m, names := range l.Spelled {
-		for _, name := range names {
-			if len(name) > bytes && strings.HasPrefix(text, name) {
+	for m, names := range l.Names {
+		for _, name := range names { // small letters and capitals of the names have as many bytes
+			if len(name) > bytes && len(name) <= len(text) && strings.EqualFold(text[:len(name)], name) {
 				month, bytes = m, len(name)
 			}
 		}

@@ -26,30 +26,43 @@ func (d Dialect) InOrder(c catalog.Column) (string, bool) {
 	}
 	m := plan.Moment{Ref: criteria.Ref{Column: c}, Fine: c.Type == catalog.DateTime, Sure: d.piece == nil && c.Reliable()}
 	text := w.laidOut(m, l, d.quote(c.Name))
-	switch {
-	case text == "":
-		return "", false
-	case d.piece == nil:
-		return text, true
-	}
-	return "case when " + w.isLaidOut(l, d.quote(c.Name)) + " then " + text + " end", true
+	return text, text != ""
 }
 
 // laidOut writes such a date as text that compares like time; empty where functions of the
 // engine's own have to do.
 func (w *writer) laidOut(m plan.Moment, l *catalog.Layout, x string) string {
 	shape := ""
-	if m.Sure {
+	switch {
+	case m.Sure:
 		shape = m.Ref.Column.Shape
+	case w.dialect.piece == nil:
+		return ""
 	}
 	fields := w.fields(l, x, shape)
 	if fields == nil {
 		return ""
 	}
-	day := []string{fields[catalog.YearField], "'-'", fields[catalog.MonthField], "'-'", fields[catalog.DayField]}
-	if !m.Fine || !l.Timed() {
-		return w.concat(day)
+	day := w.dayOf(fields)
+	if !m.Sure {
+		day = w.dialect.matching(day, realDay("-"))
 	}
+	if m.Fine && l.Timed() {
+		day = w.concat(append([]string{day}, w.timeOf(fields)...))
+	}
+	if m.Sure {
+		return day
+	}
+	return "case when " + w.isWritten(l, x) + " then " + day + " end"
+}
+
+// dayOf puts a day together.
+func (w *writer) dayOf(fields map[catalog.Field]string) string {
+	return w.concat([]string{fields[catalog.YearField], "'-'", fields[catalog.MonthField], "'-'", fields[catalog.DayField]})
+}
+
+// timeOf are the parts of a time of day, to the nanosecond.
+func (w *writer) timeOf(fields map[catalog.Field]string) []string {
 	field := func(f catalog.Field) string {
 		if text, ok := fields[f]; ok {
 			return text
@@ -58,26 +71,13 @@ func (w *writer) laidOut(m plan.Moment, l *catalog.Layout, x string) string {
 	}
 	hour := field(catalog.HourField)
 	if half, ok := fields[catalog.HalfDayField]; ok {
-		hour = "case when " + half + " in ('pm', 'PM') then case " + hour + halfDay(12, 12) + " else case " + hour + halfDay(0, 0) + " end"
+		hour = "lpad(cast(mod(cast(" + hour + " as decimal(2)), 12) + case when " + half + " in ('pm', 'PM', 'Pm', 'pM') then 12 else 0 end as char(2)), 2, '0')"
 	}
 	fraction, ok := fields[catalog.FractionField]
 	if !ok {
 		fraction = "'000000000'"
 	}
-	return w.concat(append(day, "'T'", hour, "':'", field(catalog.MinuteField), "':'", field(catalog.SecondField), "'.'", fraction))
-}
-
-// halfDay are the hours of half a day: of the twelfth, and how much later the others are.
-func halfDay(twelfth, later int) string {
-	var b strings.Builder
-	for h := range 13 {
-		at := h + later
-		if h == 12 || h == 0 {
-			at = twelfth
-		}
-		fmt.Fprintf(&b, " when '%02d' then '%02d'", h, at)
-	}
-	return b.String() + " end"
+	return []string{"'T'", hour, "':'", field(catalog.MinuteField), "':'", field(catalog.SecondField), "'.'", fraction}
 }
 
 // fields are the fields of a text as SQL, each with all its digits; nil where they cannot be
@@ -86,6 +86,9 @@ func (w *writer) fields(l *catalog.Layout, x, shape string) map[catalog.Field]st
 	out := map[catalog.Field]string{}
 	if shape == "" {
 		shape = shapeOf(l)
+	}
+	if l.Names[1] != nil { // found in small letters
+		shape, x = "", w.lower(x)
 	}
 	if places, ok := l.Places(shape, nil); ok && shape != "" {
 		for _, p := range places {
@@ -109,15 +112,22 @@ func (w *writer) fields(l *catalog.Layout, x, shape string) map[catalog.Field]st
 		out[catalog.YearField] = w.concat([]string{fmt.Sprintf("case when %s >= '%02d' then '%02d' else '%02d' end", year, l.From%100, century, century+1), year})
 	}
 	if name, ok := out[catalog.NameField]; ok {
-		var b strings.Builder
-		for month, names := range l.Spelled {
-			for _, spelled := range names {
-				fmt.Fprintf(&b, " when %s then '%02d'", literal(spelled), month)
-			}
-		}
-		out[catalog.MonthField] = "case " + name + b.String() + " end"
+		names := namesOf(l)
+		at := w.dialect.position(names, w.concat([]string{"' '", name, "' '"}))
+		out[catalog.MonthField] = "substr(" + literal(names) + ", " + at + " + char_length(" + name + ") + 2, 2)"
 	}
 	return out
+}
+
+// namesOf are the names of months in one text, each between blanks and with its number behind.
+func namesOf(l *catalog.Layout) string {
+	var b strings.Builder
+	for month, names := range l.Names {
+		for _, name := range names {
+			fmt.Fprintf(&b, " %s %02d", name, month)
+		}
+	}
+	return b.String()
 }
 
 // shapeOf is the shape of every text in a layout; empty where there are several.
@@ -131,7 +141,7 @@ func shapeOf(l *catalog.Layout) string {
 		case p.Field == catalog.Between:
 			shape += p.Text
 		case p.Field == catalog.HalfDayField:
-			shape += catalog.HalfDays[0]
+			shape += "am"
 		case p.Least != p.Most || p.Field == catalog.NameField:
 			return ""
 		default:
@@ -158,7 +168,7 @@ func (w *writer) pieces(l *catalog.Layout, x string, out map[catalog.Field]strin
 	for _, text := range marks {
 		x = "replace(" + x + ", " + literal(text) + ", " + mark + ")"
 	}
-	if l.Spelled[1] != nil && l.Dotted() {
+	if l.Names[1] != nil && l.Dotted() {
 		x = "replace(" + x + ", '.', '')"
 	}
 	if len(l.Optional) > 0 {
@@ -170,22 +180,19 @@ func (w *writer) pieces(l *catalog.Layout, x string, out map[catalog.Field]strin
 		}
 		x = w.concat([]string{x, literal(missing)})
 	}
-	n, after := 0, true
-	at := 1
-	var piece string
-	for _, p := range l.Parts {
+	n, at := 0, 1
+	isMark := func(i int) bool { return i < 0 || i >= len(l.Parts) || l.Parts[i].Field == catalog.Between }
+	for i, p := range l.Parts {
 		if p.Field == catalog.Between {
-			after = true
 			continue
 		}
-		if after {
-			n++
-			piece, at, after = w.dialect.piece(x, n), 1, false
+		if isMark(i - 1) {
+			n, at = n+1, 1
 		}
-		text := piece
-		if p.Least == p.Most && p.Field != catalog.NameField { // several fields may stand together
+		text := w.dialect.piece(x, n)
+		if !isMark(i-1) || !isMark(i+1) { // several fields of a fixed width stand together
 			width := max(p.Least, 2)
-			text, at = fmt.Sprintf("substr(%s, %d, %d)", piece, at, width), at+width
+			text, at = fmt.Sprintf("substr(%s, %d, %d)", text, at, width), at+width
 		}
 		switch {
 		case p.Field == catalog.FractionField:
@@ -210,15 +217,15 @@ func layoutPattern(l *catalog.Layout) string {
 			b.WriteString(regexp.QuoteMeta(p.Text))
 		case catalog.NameField:
 			var names []string
-			for _, spelled := range l.Spelled {
-				names = append(names, spelled...)
+			for _, called := range l.Names {
+				names = append(names, called...)
 			}
 			b.WriteString("(" + strings.Join(names, "|") + ")")
 			if l.Dotted() {
 				b.WriteString("[.]?")
 			}
 		case catalog.HalfDayField:
-			b.WriteString("(" + strings.Join(catalog.HalfDays, "|") + ")")
+			b.WriteString("[aApP][mM]")
 		case catalog.HourField:
 			hours := map[bool]string{false: "([01]%s[0-9]|2[0-3])", true: "(0%s[1-9]|1[0-2])"}[half]
 			b.WriteString(fmt.Sprintf(hours, map[bool]string{true: "?"}[p.Least == 1]))
@@ -241,7 +248,21 @@ func (w *writer) isLaidOut(l *catalog.Layout, x string) string {
 	if w.dialect.piece == nil {
 		return ""
 	}
-	fields := w.fields(l, x, "")
-	day := w.concat([]string{fields[catalog.YearField], "'-'", fields[catalog.MonthField], "'-'", fields[catalog.DayField]})
-	return w.dialect.matches(x, layoutPattern(l)) + " and " + w.dialect.matches(day, realDay("-"))
+	return w.isWritten(l, x) + " and " + w.dialect.matches(w.dayOf(w.fields(l, x, "")), realDay("-"))
+}
+
+// isWritten writes that a text is written in a layout, its day real or not.
+func (w *writer) isWritten(l *catalog.Layout, x string) string {
+	if l.Names[1] != nil {
+		x = w.lower(x)
+	}
+	return w.dialect.matches(x, layoutPattern(l))
+}
+
+// lower writes a text in small letters, those of every script.
+func (w *writer) lower(x string) string {
+	if text := w.dialect.function("lower", []string{x}); text != "" {
+		return text
+	}
+	return "lower(" + x + ")"
 }

@@ -22,18 +22,17 @@ func key(c catalog.Column, x string) string {
 // moment writes a date column as text, following the clocks of the zone.
 func (w *writer) moment(m plan.Moment) string {
 	c, x := m.Ref.Column, w.column(m.Ref)
-	text := ""
 	if l, ok := c.Encoding.Layout(); ok {
-		text = w.laidOut(m, l, x)
+		if text := w.laidOut(m, l, x); text != "" {
+			return text
+		}
 	}
-	if w.dialect.clocked != nil && text == "" {
+	if w.dialect.clocked != nil {
 		if text := w.dialect.clocked(m, x); text != "" {
 			return text
 		}
 	}
-	if text == "" {
-		text = w.dialect.moment(m, w.dialect.stored(c, x), func(utc string) string { return w.offset(m, utc) })
-	}
+	text := w.dialect.moment(m, w.dialect.stored(c, x), func(utc string) string { return w.offset(m, utc) })
 	if m.Sure {
 		return text
 	}

@@ -65,6 +65,10 @@ func MySQL(collation string) Dialect {
 			return fmt.Sprintf("substring_index(substring_index(%s, '|', %d), '|', -1)", x, n)
 		},
 		matches: func(x, pattern string) string { return x + " regexp " + literal(`(?-i)^`+pattern+`\z`) },
+		matching: func(x, pattern string) string {
+			return "nullif(regexp_substr(" + x + ", " + literal(`(?-i)^`+pattern+`\z`) + "), '')"
+		},
+		position: func(names, x string) string { return "instr(" + literal(names) + ", " + x + ")" },
 		stored: func(c catalog.Column, x string) string {
 			switch {
 			case !c.Encoding.IsCount() || c.Stored != catalog.Text:

@@ -63,6 +63,10 @@ func Postgres(capitals string) Dialect {
 		fits:    postgresFits,
 		piece:   func(x string, n int) string { return fmt.Sprintf("split_part(%s, '|', %d)", x, n) },
 		matches: func(x, pattern string) string { return x + " ~ " + literal("^"+pattern+"$") },
+		matching: func(x, pattern string) string {
+			return "substring(" + x + " from " + literal("^("+pattern+")$") + ")"
+		},
+		position: func(names, x string) string { return "strpos(" + literal(names) + ", " + x + ")" },
 		stored: func(c catalog.Column, x string) string {
 			if c.Encoding.IsCount() && c.Stored == catalog.Text {
 				return "(" + x + ")::numeric"

@@ -84,6 +84,10 @@ type Dialect struct {
 	// engine's own read dates in layouts.
 	piece   func(x string, n int) string
 	matches func(x, pattern string) string
+	// matching is a text that is of a regular expression, else blank; position is where
+	// a text stands in one of the product's own, from 1, and 0 where it does not.
+	matching func(x, pattern string) string
+	position func(names, x string) string
 	// cast writes a placeholder with the type of its value; nil for none.
 	cast func(v any, placeholder string) string
 	// subqueries tells that a subquery in "from" can refer to the records outside.

@@ -34,6 +34,12 @@ var source = catalog.Source{Name: "navigation", Tables: []catalog.Table{
 	}, References: []catalog.Reference{{Columns: []string{"lock_id"}, Table: "locks", To: []string{"id"}}}},
 	{Name: "locks", Key: []string{"id"}, Columns: []catalog.Column{{Name: "id", Type: catalog.Integer}, {Name: "name", Type: catalog.Text}}},
 	{Name: "notes", Key: []string{"id"}, Columns: []catalog.Column{{Name: "id", Type: catalog.Integer}, {Name: "passage_id", Type: catalog.Integer}}},
+	{Name: "surveys", Key: []string{"id"}, Columns: []catalog.Column{
+		{Name: "id", Type: catalog.Integer},
+		{Name: "held_on", Type: catalog.Date, Encoding: "D.M.Y", Stored: catalog.Text, Nullable: true},
+		{Name: "sent_at", Type: catalog.DateTime, Encoding: "D Mon YY[ h:m am] from 1970", Stored: catalog.Text},
+		{Name: "kept_on", Type: catalog.Date, Encoding: "Y/MM/DD", Stored: catalog.Text},
+	}},
 }}
 
 // engines are the ways a query is written; in the second, what is known of dates
@@ -56,7 +62,7 @@ func know(tables *catalog.Source) {
 	for _, t := range tables.Tables {
 		for i := range t.Columns {
 			c := &t.Columns[i]
-			layout := map[catalog.Encoding]string{catalog.EncISODate: "0000-00-00", catalog.EncISOInstant: "0000-00-00T00:00:00Z", catalog.EncISOLocal: "0000-00-00 00:00:00", catalog.EncYMD: "number", catalog.EncUnixS: "number", catalog.EncUnixMS: "number"}[c.Encoding]
+			layout := map[catalog.Encoding]string{catalog.EncISODate: "0000-00-00", catalog.EncISOInstant: "0000-00-00T00:00:00Z", catalog.EncISOLocal: "0000-00-00 00:00:00", catalog.EncYMD: "number", catalog.EncUnixS: "number", catalog.EncUnixMS: "number", "D.M.Y": "00.00.0000", "Y/MM/DD": "0000/00/00"}[c.Encoding]
 			if c.Encoding != "" && !c.Encoding.IsNative() {
 				c.Whole, c.Shape = true, layout
 			}

@@ -155,7 +155,7 @@ func laidOut(layout, text string) (time.Time, bool) {
 		}
 		for month, names := range German {
 			for _, name := range names {
-				if name == "" || m[2] != name && m[2] != strings.ToLower(name) && m[2] != strings.ToUpper(name) {
+				if name == "" || !strings.EqualFold(m[2], name) {
 					continue
 				}
 				clock := m[4]

@@ -50,11 +50,12 @@ func UnknownEncoding(field, e string) diag.Problem {
 	for i, known := range catalog.Encodings {
 		names[i] = string(known)
 	}
-	hint := diag.DidYouMean(e, names)
+	message, hint := fmt.Sprintf("There is no encoding %q.", e), diag.DidYouMean(e, names)
 	if err := catalog.Encoding(e).Check(); hint == "" && err != nil {
-		hint = fmt.Sprintf("There are %s, and layouts such as D.M.Y h:m; as a layout: %s.", strings.Join(names, ", "), err)
+		message = fmt.Sprintf("There is no encoding %q. As a layout it does not do: %s.", e, err)
+		hint = fmt.Sprintf("There are %s, and layouts such as D.M.Y h:m.", strings.Join(names, ", "))
 	}
-	return diag.Problem{Code: "unknown_encoding", Field: field, Message: fmt.Sprintf("There is no encoding %q.", e), Hint: hint}
+	return diag.Problem{Code: "unknown_encoding", Field: field, Message: message, Hint: hint}
 }
 
 // WriteSource writes the document of a source.

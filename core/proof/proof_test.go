@@ -24,6 +24,8 @@ var scope = criteria.Scope{
 		{Name: "open", Type: catalog.Boolean},
 		{Name: "passed_at", Type: catalog.DateTime, Encoding: catalog.EncISOInstant},
 		{Name: "d", Type: catalog.Date, Encoding: catalog.EncISODate, Nullable: true},
+		{Name: "laid", Type: catalog.Date, Encoding: "D.M.Y", Stored: catalog.Text, Nullable: true, Unfit: 1},
+		{Name: "sorts", Type: catalog.Date, Encoding: "Y/MM/DD", Stored: catalog.Text},
 	}}}},
 	Questions: []criteria.Question{
 		{Name: "period", Type: criteria.Period},
@@ -57,6 +59,8 @@ var open = proof.Questions{
 func TestCheck(t *testing.T) {
 	for text, want := range map[string][]string{
 		"passed_at within :period":                                  {},
+		"laid within :period":                                       {"no_index laid within :period"},
+		"laid >= '2025' and sorts within :period":                   {"no_index laid >= '2025'"},
 		"year(passed_at) = 2025 and passed_at within '2026-03'":     {"never_true passed_at within '2026-03' with year(passed_at) = 2025"},
 		"x > 5 and x < 3":                                           {"never_true x < 3 with x > 5"},
 		"x > 5 and x < 6":                                           {"never_true x < 6 with x > 5"},

@@ -25,7 +25,7 @@ var passages = catalog.Source{Name: "s", Engine: "sqlite", Traits: catalog.Trait
 	{Name: "x", Type: catalog.Decimal, Nullable: true},
 	{Name: "s", Type: catalog.Text},
 	{Name: "b", Type: catalog.Boolean},
-	{Name: "d", Type: catalog.Date, Encoding: catalog.EncISODate, Stored: catalog.Text, Layout: "2026-03-31"},
+	{Name: "d", Type: catalog.Date, Encoding: catalog.EncISODate, Stored: catalog.Text, Shape: "2026-03-31"},
 	{Name: "u", Type: catalog.DateTime, Encoding: catalog.EncUnixS, Stored: catalog.Integer},
 }}}}
 

@@ -76,7 +76,7 @@ func (w *writer) numbered(n string, made func(n string) string) string {
 	if !w.dialect.subqueries {
 		return made(n)
 	}
-	return "(select " + made("n") + " from (select " + n + " as n) as numbered)"
+	return "(select " + made("numbered.n") + " from (select " + n + " as n) as numbered)"
 }
 
 // workingMoved writes the day of which as many working days are before it as are wanted: the

@@ -130,6 +130,8 @@ const (
 	TimedOut     Code = "timed_out"
 	Refused      Code = "refused_by_source"
 	Broken       Code = "source_failed"
+	// Changed is a file that another one took the place of while it was read.
+	Changed Code = "source_changed"
 	// TooLarge is a value, or a statement's work, that is larger than is taken.
 	TooLarge Code = "value_too_large"
 	// Rewritten is dates that are written in another way than when the source

@@ -546,8 +546,13 @@ func worked() *civil.Almanac {
 	return a.Seal()
 }
 
+// executer is what records are put into: a connection of database/sql, or files to be.
+type executer interface {
+	Exec(query string, args ...any) (sql.Result, error)
+}
+
 // fill makes the records; stored is how the engine is given a value.
-func (b *bench) fill(t *testing.T, db *sql.DB, insert string, r random, stored func(i int, v any) any) {
+func (b *bench) fill(t *testing.T, db executer, insert string, r random, stored func(i int, v any) any) {
 	for id := range worlds * records {
 		row := r.record(id, id/records)
 		if b.clean != nil {
@@ -629,7 +634,7 @@ func (b *bench) planner(compiled *definition.Compiled, ctx civil.Calendar) plan.
 // onEveryEngine makes the small tables with the same records on each engine.
 func onEveryEngine(t *testing.T, stream uint64) []*bench {
 	same := func() random { return random{Rand: rand.New(rand.NewPCG(*seed, stream))} }
-	return []*bench{newBench(t, same()), newServer(t, same(), "postgresql"), newServer(t, same(), "mysql")}
+	return []*bench{newBench(t, same()), newServer(t, same(), "postgresql"), newServer(t, same(), "mysql"), newFolder(t, same(), "parquet")}
 }
 
 // compile compiles a query on the small tables.

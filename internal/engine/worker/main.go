@@ -22,6 +22,10 @@ type Limits struct {
 	File int64
 	// Beside are the endings of files next to the database that it writes too.
 	Beside []string
+	// Folder tells that what it reads is a folder of files, and Open how many of them it
+	// may have open, 0 for a few.
+	Folder bool
+	Open   int64
 }
 
 // Main makes this process a worker and never returns, where it was started as
@@ -53,16 +57,21 @@ func (l Limits) enter(path string) error {
 	if err != nil {
 		return err
 	}
-	for resource, most := range map[int]int64{syscall.RLIMIT_DATA: has + l.Memory, syscall.RLIMIT_FSIZE: l.File, syscall.RLIMIT_CORE: 0, syscall.RLIMIT_NOFILE: 64} {
+	for resource, most := range map[int]int64{syscall.RLIMIT_DATA: has + l.Memory, syscall.RLIMIT_FSIZE: l.File, syscall.RLIMIT_CORE: 0, syscall.RLIMIT_NOFILE: max(l.Open, 64)} {
 		if err := syscall.Setrlimit(resource, &syscall.Rlimit{Cur: uint64(most), Max: uint64(most)}); err != nil {
 			return err
 		}
 	}
 	temporary := os.Getenv("TMPDIR")
 	rules := []landlock.Rule{
-		landlock.ROFiles(path, path+"-journal", "/etc/localtime").IgnoreIfMissing(),
+		landlock.ROFiles("/etc/localtime").IgnoreIfMissing(),
 		landlock.RODirs("/usr/share/zoneinfo").IgnoreIfMissing(),
 		landlock.RWDirs(temporary),
+	}
+	if l.Folder {
+		rules = append(rules, landlock.RODirs(path), landlock.ROFiles("/proc/self/cgroup", "/proc/meminfo", "/proc/cpuinfo").IgnoreIfMissing(), landlock.RODirs("/sys/fs/cgroup", "/sys/devices/system/cpu").IgnoreIfMissing())
+	} else {
+		rules = append(rules, landlock.ROFiles(path, path+"-journal").IgnoreIfMissing())
 	}
 	for _, ending := range l.Beside {
 		rules = append(rules, landlock.RWFiles(path+ending).IgnoreIfMissing())

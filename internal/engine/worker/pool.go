@@ -305,3 +305,6 @@ func (w *process) end() {
 	_ = w.command.Process.Kill()
 	w.how = w.command.Wait()
 }
+
+// Temporary is the folder of the workers' temporary files, which they read too.
+func (p *Pool) Temporary() string { return p.temporary }

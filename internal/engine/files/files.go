@@ -1,0 +1,261 @@
+// Package files reads a folder of data files (CSV, JSON lines, Parquet, workbooks) as a
+// database whose tables they are. DuckDB reads them in worker processes that see the folder
+// and nothing else.
+package files
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+
+	"pikegate/core/catalog"
+	"pikegate/core/dialect"
+	"pikegate/internal/engine"
+	"pikegate/internal/engine/worker"
+)
+
+// Engine is a folder of files.
+var Engine = engine.Engine{Name: "files", Open: Open, File: true}
+
+type source struct {
+	name   string
+	folder string
+	found  []file // as they were when the folder was opened
+	*worker.Pool
+
+	mu     sync.Mutex // guards the rest
+	tables []*table   // nil until they were looked at
+}
+
+// Open opens a folder.
+func Open(a engine.Address) (engine.Source, error) {
+	refused := func(format string, values ...any) (engine.Source, error) {
+		return nil, &engine.Failure{Code: engine.Unreachable, Message: fmt.Sprintf(format, values...)}
+	}
+	folder, err := filepath.Abs(a.At)
+	if err == nil {
+		folder, err = filepath.EvalSymlinks(folder)
+	}
+	info, statErr := os.Stat(a.At)
+	switch {
+	case err != nil || statErr != nil:
+		return refused("There is no folder at %s.", a.At)
+	case !info.IsDir():
+		return refused("%s is a file. Give the folder it lies in.", a.At)
+	}
+	for _, own := range []string{"/", "/proc", "/sys", "/dev"} {
+		if folder == own || own != "/" && strings.HasPrefix(folder, own+"/") {
+			return refused("%s is not a folder that records are kept in.", a.At)
+		}
+	}
+	found, err := filesIn(folder)
+	if err != nil {
+		return refused("%s cannot be read: %v.", a.At, err)
+	}
+	pool, err := worker.NewPool(kind, a.Name, folder, cmp.Or(a.Connections, 2), func() {})
+	if err != nil {
+		return nil, err
+	}
+	s := &source{name: a.Name, folder: folder, found: found, Pool: pool}
+	if _, err := engine.Rows(context.Background(), s, "select 1"); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
+}
+
+// Replaced tells whether the folder holds other files now, or others in their place.
+func (s *source) Replaced() bool { return s.State() != stateOf(s.found) }
+
+// State is the names, sizes and times of the files.
+func (s *source) State() string {
+	found, err := filesIn(s.folder)
+	if err != nil {
+		return err.Error()
+	}
+	return stateOf(found)
+}
+
+func (s *source) Dialect() dialect.Dialect { return dialect.DuckDB() }
+
+// known are the tables, which are looked at once: an open folder whose files change is opened
+// anew.
+func (s *source) known(ctx context.Context) ([]*table, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.tables == nil {
+		tables, err := s.look(ctx)
+		if err != nil {
+			return nil, err
+		}
+		s.tables = tables
+	}
+	return s.tables, nil
+}
+
+// Catalogue tells the tables.
+func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
+	out := catalog.Source{Name: s.name, Engine: Engine.Name, Traits: Engine.Traits}
+	if s.Replaced() {
+		found, err := filesIn(s.folder)
+		if err != nil {
+			return out, engine.Fail(ctx, engine.Unreachable, s.folder+" cannot be read", err)
+		}
+		s.mu.Lock()
+		s.found, s.tables = found, nil
+		s.mu.Unlock()
+	}
+	tables, err := s.known(ctx)
+	if err != nil {
+		return out, err
+	}
+	for _, t := range tables {
+		made := catalog.Table{Name: t.name, View: true}
+		for _, c := range t.columns {
+			made.Columns = append(made.Columns, c.Column)
+		}
+		out.Tables = append(out.Tables, made)
+	}
+	return out, engine.ProposeDates(ctx, s, &out)
+}
+
+// with is a statement that begins with those tables it may name, so that a worker need not
+// know them.
+func (s *source) with(ctx context.Context, q dialect.Query) (dialect.Query, []*table, error) {
+	tables, err := s.known(ctx)
+	if err != nil {
+		return q, nil, err
+	}
+	args := q.Args
+	q.Args = make([]any, len(args))
+	for i, v := range args {
+		if n, ok := v.(dialect.Decimal); ok {
+			v = string(n)
+		}
+		q.Args[i] = v
+	}
+	var used []*table
+	var clauses []string
+	lower := strings.ToLower(q.SQL)
+	for _, t := range tables {
+		if strings.Contains(lower, strings.ToLower(t.name)) {
+			used = append(used, t)
+			clauses = append(clauses, quote(t.name)+" as not materialized ("+t.reading()+")")
+		}
+	}
+	if clauses != nil {
+		rest := q.SQL
+		if begins, ok := cutWith(rest); ok {
+			rest = ", " + begins
+		}
+		q.SQL = "with " + strings.Join(clauses, ",\n") + "\n" + rest
+	}
+	return q, used, nil
+}
+
+// cutWith takes the word with off the beginning of a statement.
+func cutWith(text string) (string, bool) {
+	trimmed := strings.TrimLeft(text, " \t\r\n")
+	if len(trimmed) < 5 || !strings.EqualFold(trimmed[:4], "with") || strings.IndexByte(" \t\r\n", trimmed[4]) < 0 {
+		return text, false
+	}
+	return trimmed[5:], true
+}
+
+// Stream runs a statement. The files it read have to be the same afterwards; where they are
+// not, it is run once more if nothing was handed over.
+func (s *source) Stream(ctx context.Context, q dialect.Query, row func(row []any) error) error {
+	if err := q.Err(); err != nil {
+		return err
+	}
+	for again := false; ; again = true {
+		whole, used, err := s.with(ctx, q)
+		if err != nil {
+			return err
+		}
+		before := stateOf(filesOf(used))
+		handed := false
+		err = s.Pool.Stream(ctx, whole, func(values []any) error {
+			handed = true
+			return row(values)
+		})
+		if stateOf(restated(used)) == before || ctx.Err() != nil {
+			return err
+		}
+		if handed || again {
+			return &engine.Failure{Code: engine.Changed, Message: "A file of the source " + s.name + " changed while it was read.", Hint: "Run it again."}
+		}
+	}
+}
+
+// Describe tells the columns of a query.
+func (s *source) Describe(ctx context.Context, q dialect.Query) (engine.Description, error) {
+	whole, _, err := s.with(ctx, q)
+	if err != nil {
+		return engine.Description{}, err
+	}
+	return s.Pool.Describe(ctx, whole)
+}
+
+// Plan asks for the plan. Files have no indexes.
+func (s *source) Plan(ctx context.Context, q dialect.Query) (engine.Plan, error) {
+	plan := engine.Plan{Access: map[string]engine.Access{}}
+	whole, _, err := s.with(ctx, q)
+	if err != nil {
+		return plan, err
+	}
+	whole.SQL = "explain " + whole.SQL
+	err = s.Pool.Stream(ctx, whole, func(row []any) error {
+		for line := range strings.Lines(fmt.Sprint(row[1])) {
+			if line = strings.TrimRight(line, "\n "); line != "" {
+				plan.Text = append(plan.Text, line)
+			}
+		}
+		return nil
+	})
+	return plan, err
+}
+
+// Check tries to write.
+func (s *source) Check(ctx context.Context) (engine.Inspection, error) {
+	report := engine.Inspection{Zone: "none: dates are what is in the files"}
+	rows, err := engine.Rows(ctx, s, "select version()")
+	if err != nil {
+		return report, err
+	}
+	report.Version = fmt.Sprintf("DuckDB %v", rows[0][0])
+	_, err = engine.Rows(ctx, s, "copy (select 1) to '"+quoted(filepath.Join(s.folder, ".pikegate-tries-to-write"))+"'")
+	var failure *engine.Failure
+	if errors.As(err, &failure) {
+		report.ReadOnly, report.Proof = failure.Code == engine.Refused, failure.Message
+	}
+	tables, err := s.known(ctx)
+	for _, t := range tables {
+		report.Notes = append(report.Notes, t.notes...)
+	}
+	return report, err
+}
+
+func quote(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }
+
+// filesOf are the files of tables, once each, and restated the same as they are now.
+func filesOf(tables []*table) []file {
+	var out []file
+	for _, t := range tables {
+		out = append(out, t.files...)
+	}
+	return slices.CompactFunc(out, func(x, y file) bool { return x.path == y.path })
+}
+
+func restated(tables []*table) []file {
+	out := filesOf(tables)
+	for i, f := range out {
+		out[i], _ = stat(f.folder, f.path)
+	}
+	return out
+}

@@ -1,0 +1,496 @@
+package files
+
+import (
+	"bufio"
+	"bytes"
+	"compress/gzip"
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/klauspost/compress/zstd"
+	"golang.org/x/text/encoding"
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/unicode"
+
+	"pikegate/core/catalog"
+	"pikegate/core/dialect"
+	"pikegate/internal/engine"
+)
+
+// How much of a file is looked at to find how it is written.
+const (
+	lookedBytes = 1 << 20
+	lookedLines = 2000
+)
+
+// written is how a text file is written.
+type written struct {
+	encoding  encoding.Encoding // nil for UTF-8
+	called    string            // the encoding's name
+	mark      bool              // whether it begins with a byte-order mark
+	delimiter byte
+	skip      int // lines before the head, or the first record
+	head      []string
+	headed    bool
+	records   [][]string // some of them
+	lines     int        // how many lines were looked at
+	even      bool       // whether each of them has as many fields
+}
+
+// opened opens a file, as what it is compressed from.
+func opened(path string) (io.ReadCloser, error) {
+	file, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case strings.HasSuffix(path, ".gz"):
+		z, err := gzip.NewReader(file)
+		if err != nil {
+			_ = file.Close()
+			return nil, err
+		}
+		return struct {
+			io.Reader
+			io.Closer
+		}{z, file}, nil
+	case strings.HasSuffix(path, ".zst"):
+		z, err := zstd.NewReader(file, zstd.WithDecoderMaxMemory(256<<20))
+		if err != nil {
+			_ = file.Close()
+			return nil, err
+		}
+		return struct {
+			io.Reader
+			io.Closer
+		}{z, file}, nil
+	}
+	return file, nil
+}
+
+// lookAt finds how a file is written from its beginning.
+func lookAt(path string) (written, error) {
+	in, err := opened(path)
+	if err != nil {
+		return written{}, err
+	}
+	defer in.Close()
+	begin, err := io.ReadAll(io.LimitReader(in, lookedBytes))
+	if err != nil {
+		return written{}, err
+	}
+	var w written
+	w.encoding, w.called, w.mark = encodingOf(begin, len(begin) == lookedBytes)
+	if w.encoding != nil {
+		if begin, err = w.encoding.NewDecoder().Bytes(begin); err != nil {
+			return w, err
+		}
+	}
+	begin = bytes.TrimPrefix(begin, []byte("\ufeff"))
+	w.separate(string(begin), len(begin) >= lookedBytes-4)
+	return w, nil
+}
+
+// encodingOf finds the encoding of a text: by its mark, as UTF-8 where it is that, else as
+// Windows-1252, which has a meaning for nearly every byte.
+func encodingOf(begin []byte, cut bool) (e encoding.Encoding, name string, mark bool) {
+	switch {
+	case bytes.HasPrefix(begin, []byte("\xef\xbb\xbf")):
+		return nil, "UTF-8", true
+	case bytes.HasPrefix(begin, []byte("\xff\xfe")):
+		return unicode.UTF16(unicode.LittleEndian, unicode.UseBOM), "UTF-16", true
+	case bytes.HasPrefix(begin, []byte("\xfe\xff")):
+		return unicode.UTF16(unicode.BigEndian, unicode.UseBOM), "UTF-16", true
+	}
+	if cut { // not within a character
+		for range utf8.UTFMax {
+			if r, n := utf8.DecodeLastRune(begin); r != utf8.RuneError || n != 1 || len(begin) == 0 {
+				break
+			}
+			begin = begin[:len(begin)-1]
+		}
+	}
+	if zeros := bytes.Count(begin, []byte{0}); zeros > len(begin)/4 {
+		if len(begin) > 1 && begin[0] == 0 {
+			return unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM), "UTF-16", false
+		}
+		return unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM), "UTF-16", false
+	}
+	if utf8.Valid(begin) {
+		return nil, "UTF-8", false
+	}
+	return charmap.Windows1252, "Windows-1252", false
+}
+
+// separate finds what stands between fields, where the records begin and whether they have a
+// head.
+func (w *written) separate(text string, cut bool) {
+	best := -1
+	for _, delimiter := range []byte{',', ';', '\t', '|'} {
+		records, starts := recordsOf(text, delimiter, cut)
+		counts := map[int]int{}
+		for _, r := range records {
+			counts[len(r)]++
+		}
+		width, n := 1, 0
+		for fields, times := range counts {
+			if fields > 1 && (times > n || times == n && fields > width) {
+				width, n = fields, times
+			}
+		}
+		if n > 0 && (best < 0 || n*width > best) {
+			best = n * width
+			w.delimiter, w.records = delimiter, records
+			w.cut(starts, width)
+		}
+	}
+	if best < 0 { // one column
+		records, starts := recordsOf(text, ',', cut)
+		w.delimiter, w.records = ',', records
+		w.cut(starts, 1)
+	}
+	if len(w.records) > 0 && isHead(w.records) {
+		w.head, w.headed, w.records = w.records[0], true, w.records[1:]
+	} else if len(w.records) > 0 {
+		for i := range w.records[0] {
+			w.head = append(w.head, fmt.Sprintf("column%d", i+1))
+		}
+	}
+}
+
+// cut leaves out what stands before the first record of the width: titles, notes.
+func (w *written) cut(starts []int, width int) {
+	first := slices.IndexFunc(w.records, func(r []string) bool { return len(r) == width })
+	w.skip = 0
+	if first > 0 {
+		w.skip = starts[first]
+		w.records = w.records[first:]
+	}
+	w.lines, w.even = len(w.records), true
+	for _, r := range w.records {
+		w.even = w.even && len(r) == width
+	}
+}
+
+// recordsOf takes a text apart, and tells on which line each record begins. A record that may
+// be cut off is left out.
+func recordsOf(text string, delimiter byte, cut bool) (records [][]string, starts []int) {
+	var record []string
+	var field strings.Builder
+	within, line, start := false, 0, 0
+	end := func() {
+		record = append(record, field.String())
+		field.Reset()
+		if len(record) > 1 || record[0] != "" {
+			records, starts = append(records, record), append(starts, start)
+		}
+		record = nil
+	}
+	for i := 0; i < len(text) && len(records) < lookedLines; i++ {
+		c := text[i]
+		switch {
+		case within && c == '"' && i+1 < len(text) && text[i+1] == '"':
+			field.WriteByte('"')
+			i++
+		case within && c == '"':
+			within = false
+		case within:
+			if c == '\n' {
+				line++
+			}
+			field.WriteByte(c)
+		case c == '"' && field.Len() == 0:
+			within = true
+		case c == delimiter:
+			record = append(record, field.String())
+			field.Reset()
+		case c == '\r' && i+1 < len(text) && text[i+1] == '\n':
+		case c == '\n' || c == '\r':
+			line++
+			end()
+			start = line
+		default:
+			field.WriteByte(c)
+		}
+	}
+	if !cut && !within && (field.Len() > 0 || len(record) > 0) && len(records) < lookedLines {
+		end()
+	}
+	return records, starts
+}
+
+// isHead tells whether the first record names columns: each of its fields is a text of its
+// own with a letter, and below at least one is a number, a date or blank; or there is nothing
+// that speaks against it.
+func isHead(records [][]string) bool {
+	seen := map[string]bool{}
+	for _, field := range records[0] {
+		field = strings.TrimSpace(field)
+		if field == "" || seen[strings.ToLower(field)] || strings.IndexFunc(field, func(r rune) bool { return r >= 'A' && r <= 'Z' || r >= 'a' && r <= 'z' || r >= 0xaa }) < 0 {
+			return false
+		}
+		if anyNumber.MatchString(field) || anyDate.MatchString(field) {
+			return false
+		}
+		seen[strings.ToLower(field)] = true
+	}
+	return true
+}
+
+var (
+	anyNumber = regexp.MustCompile(`^[-+]?[0-9][0-9.,]*$`)
+	anyDate   = regexp.MustCompile(`^[0-9]{1,4}[-./][0-9]{1,2}[-./][0-9]{1,4}`)
+	wholeText = regexp.MustCompile(`^-?(0|[1-9][0-9]{0,17})$`)
+	pointText = regexp.MustCompile(`^-?(0|[1-9][0-9]*)([.][0-9]+)?$`)
+	commaText = regexp.MustCompile(`^-?(0|[1-9][0-9]*)(,[0-9]+)?$`)
+	groupText = regexp.MustCompile(`^-?[1-9][0-9]{0,2}([.][0-9]{3})+(,[0-9]+)?$`)
+)
+
+// blankWords stand for no value where the others of a column are numbers.
+var blankWords = []string{"NA", "N/A", "n/a", "#N/A", "-", "–", "NULL", "null", "nil", "none"}
+
+// guess is what the values of a column look like.
+type guess struct {
+	kind    catalog.Type // text, integer, decimal or yes-no
+	mark    byte         // of decimals
+	groups  bool         // whether thousands are parted by the other mark
+	blank   []string     // words for no value
+	why     string
+	ordered string // a condition that no value may meet, in DuckDB's words
+}
+
+// guessOf looks at the values of a column.
+func guessOf(values []string) guess {
+	var blank, rest []string
+	for _, v := range values {
+		switch {
+		case v == "":
+		case slices.Contains(blankWords, v):
+			if !slices.Contains(blank, v) {
+				blank = append(blank, v)
+			}
+		default:
+			rest = append(rest, v)
+		}
+	}
+	all := func(pattern *regexp.Regexp) bool {
+		return len(rest) > 0 && !slices.ContainsFunc(rest, func(v string) bool { return !pattern.MatchString(v) })
+	}
+	has := func(mark string) bool {
+		return slices.ContainsFunc(rest, func(v string) bool { return strings.Contains(v, mark) })
+	}
+	thousands := func(mark string) bool { // every fraction has three digits, which may be thousands
+		return !slices.ContainsFunc(rest, func(v string) bool {
+			_, after, ok := strings.Cut(v, mark)
+			return ok && (len(after) != 3 || v[0] == '0' || strings.HasPrefix(v, "-0"))
+		})
+	}
+	switch {
+	case all(wholeText):
+		return guess{kind: catalog.Integer, blank: blank, why: "whole numbers"}
+	case all(pointText):
+		return guess{kind: catalog.Decimal, mark: '.', blank: blank, why: "numbers with a decimal point"}
+	case all(commaText) && thousands(","):
+		return guess{kind: catalog.Text, why: "numbers with a comma before three digits: decimals or thousands"}
+	case all(commaText):
+		return guess{kind: catalog.Decimal, mark: ',', blank: blank, why: "numbers with a decimal comma"}
+	case has(",") && len(rest) > 0 && !slices.ContainsFunc(rest, func(v string) bool { return !commaText.MatchString(v) && !groupText.MatchString(v) }):
+		return guess{kind: catalog.Decimal, mark: ',', groups: true, blank: blank, why: "numbers with a decimal comma, thousands parted by points"}
+	}
+	yesNo := len(rest) > 0 && !slices.ContainsFunc(rest, func(v string) bool { return !strings.EqualFold(v, "true") && !strings.EqualFold(v, "false") })
+	if yesNo {
+		return guess{kind: catalog.Boolean, blank: blank, why: "true and false"}
+	}
+	return guess{kind: catalog.Text}
+}
+
+// plainly is the text of a value, blank where a word stands for that.
+func (g guess) plainly(name string) string {
+	x := quote(name)
+	if len(g.blank) == 0 {
+		return x
+	}
+	words := make([]string, len(g.blank))
+	for i, w := range g.blank {
+		words[i] = "'" + quoted(w) + "'"
+	}
+	return "case when " + x + " not in (" + strings.Join(words, ", ") + ") then " + x + " end"
+}
+
+// number is the text of a number as DuckDB writes one.
+func (g guess) number(name string) string {
+	x := g.plainly(name)
+	if g.groups {
+		x = "replace(" + x + ", '.', '')"
+	}
+	if g.mark == ',' {
+		x = "replace(" + x + ", ',', '.')"
+	}
+	return x
+}
+
+// lookAtText finds how text files of one table are written, and what their columns hold.
+func (s *source) lookAtText(ctx context.Context, t *table) error {
+	var first written
+	copies := make([]file, len(t.files))
+	for i, f := range t.files {
+		w, err := lookAt(f.path)
+		if err != nil {
+			return s.unreadable(&table{name: t.name, files: []file{f}}, err)
+		}
+		if i == 0 {
+			first = w
+		} else if w.delimiter != first.delimiter || w.skip != first.skip || w.headed != first.headed || w.headed && !slices.Equal(w.head, first.head) {
+			return &engine.Failure{
+				Code: engine.Broken, Message: fmt.Sprintf("%s is not written like %s: the fields are %s, and were %s.", f.rel(), t.files[0].rel(), strings.Join(w.head, ", "), strings.Join(first.head, ", ")),
+				Hint: "Files whose names differ in numbers only are one table. Rename the one that is another.",
+			}
+		}
+		copies[i] = f
+		if w.encoding != nil {
+			if copies[i], err = s.transcoded(f, w.encoding); err != nil {
+				return s.unreadable(&table{name: t.name, files: []file{f}}, err)
+			}
+		}
+	}
+	if len(first.head) == 0 {
+		t.scan, t.notes = "(select 1 where false)", []string{t.files[0].rel() + " is empty."}
+		t.columns = []read{{Column: catalog.Column{Name: "nothing", Declared: "integer", Type: catalog.Integer, Nullable: true}, expression: "1"}}
+		return nil
+	}
+	names, taken := make([]string, len(first.head)), map[string]bool{}
+	declared := make([]string, len(names))
+	for i, head := range first.head {
+		names[i] = once(named(head), taken)
+		declared[i] = "'" + quoted(names[i]) + "': 'VARCHAR'"
+	}
+	t.scan = fmt.Sprintf(`read_csv(%s, auto_detect = false, delim = '%s', quote = '"', escape = '"', header = %t, skip = %d, columns = {%s}, allow_quoted_nulls = false, max_line_size = %d)`,
+		pathsOf(copies), map[byte]string{'\t': `\t`}[first.delimiter]+strings.Trim(string(first.delimiter), "\t"), first.headed, first.skip, strings.Join(declared, ", "), engine.LongestCell)
+	t.notes = append(t.notes, first.evidence(t))
+	guesses := make([]guess, len(names))
+	for i := range names {
+		var values []string
+		for _, r := range first.records {
+			if i < len(r) {
+				values = append(values, r[i])
+			}
+		}
+		guesses[i] = guessOf(values)
+	}
+	return s.confirm(ctx, t, names, guesses)
+}
+
+// evidence says how files are written, and what tells so.
+func (w written) evidence(t *table) string {
+	mark := map[byte]string{',': "commas", ';': "semicolons", '\t': "tabs", '|': "bars"}[w.delimiter]
+	text := fmt.Sprintf("%s: %s, fields parted by %s in all %d records looked at", t.files[0].rel(), w.called, mark, w.lines)
+	if !w.even {
+		text = fmt.Sprintf("%s: %s, fields parted by %s in most of %d records looked at", t.files[0].rel(), w.called, mark, w.lines)
+	}
+	if w.headed {
+		text += ", a head"
+	} else {
+		text += ", no head"
+	}
+	if w.skip > 0 {
+		text += fmt.Sprintf(" after %d lines", w.skip)
+	}
+	if len(t.files) > 1 {
+		text += fmt.Sprintf("; the same in %d files through %s", len(t.files), t.files[len(t.files)-1].rel())
+	}
+	return text + "."
+}
+
+// confirm holds every value against what a column was taken for; one with others is text.
+func (s *source) confirm(ctx context.Context, t *table, names []string, guesses []guess) error {
+	var items []string
+	for i, g := range guesses {
+		x := g.number(names[i])
+		switch g.kind {
+		case catalog.Integer:
+			items = append(items, fmt.Sprintf("count(%s)", x), fmt.Sprintf("count(*) filter (where cast(try_cast(%s as bigint) as varchar) is distinct from %s)", x, x), "0", "0")
+		case catalog.Decimal:
+			digits := "replace(replace(" + x + ", '-', ''), '.', '')"
+			items = append(items, fmt.Sprintf("count(%s)", x), fmt.Sprintf("count(*) filter (where not regexp_full_match(%s, '-?(0|[1-9][0-9]*)([.][0-9]+)?'))", x),
+				fmt.Sprintf("coalesce(max(length(%s)), 0)", digits), fmt.Sprintf("coalesce(max(length(split_part(%s, '.', 2))), 0)", x))
+		case catalog.Boolean:
+			items = append(items, fmt.Sprintf("count(%s)", x), fmt.Sprintf("count(*) filter (where lower(%s) not in ('true', 'false'))", x), "0", "0")
+		default:
+			items = append(items, "0", "0", "0", "0")
+		}
+	}
+	var counts []int64
+	err := s.Pool.Stream(ctx, dialect.Query{SQL: "select " + strings.Join(items, ", ") + " from " + t.scan}, func(row []any) error {
+		for _, v := range row {
+			n, _ := v.(int64)
+			counts = append(counts, n)
+		}
+		return nil
+	})
+	if err != nil {
+		if ctx.Err() != nil {
+			return context.Cause(ctx)
+		}
+		return s.unreadable(t, err)
+	}
+	for i, g := range guesses {
+		n, others, digits, places := counts[4*i], counts[4*i+1], counts[4*i+2], counts[4*i+3]
+		c := read{Column: catalog.Column{Name: names[i], Declared: "varchar", Type: catalog.Text, Nullable: true}, expression: quote(names[i])}
+		switch {
+		case g.kind == catalog.Text:
+			c.Evidence = g.why
+		case others > 0:
+			c.Evidence = fmt.Sprintf("text: of %d values, %d are no %s", n, others, g.why)
+		case g.kind == catalog.Integer:
+			c.Type, c.Declared, c.expression = g.kind, "bigint", "cast("+g.number(names[i])+" as bigint)"
+		case g.kind == catalog.Boolean:
+			c.Type, c.Declared, c.expression = g.kind, "boolean", "cast("+g.plainly(names[i])+" as boolean)"
+		case digits > 38:
+			c.Evidence = "text: numbers of more than 38 digits"
+		default:
+			width := int64(18)
+			if digits > 18 || digits-places+places > 18 {
+				width = 38
+			}
+			c.Type, c.Declared = g.kind, fmt.Sprintf("decimal(%d,%d)", width, places)
+			c.expression = fmt.Sprintf("cast(%s as decimal(%d, %d))", g.number(names[i]), width, places)
+		}
+		if c.Type != catalog.Text {
+			c.Evidence = fmt.Sprintf("%s: all %d values", g.why, n)
+			if len(g.blank) > 0 {
+				c.Evidence += "; " + strings.Join(g.blank, ", ") + " for none"
+			}
+		}
+		t.columns = append(t.columns, c)
+	}
+	return nil
+}
+
+// transcoded writes a file anew as UTF-8, where its workers can read it.
+func (s *source) transcoded(f file, from encoding.Encoding) (file, error) {
+	in, err := opened(f.path)
+	if err != nil {
+		return f, err
+	}
+	defer in.Close()
+	out, err := os.CreateTemp(s.Temporary(), filepath.Base(f.path)+"-*.csv")
+	if err != nil {
+		return f, err
+	}
+	buffered := bufio.NewWriter(out)
+	_, err = io.Copy(buffered, from.NewDecoder().Reader(in))
+	if err == nil {
+		err = buffered.Flush()
+	}
+	if closed := out.Close(); err == nil {
+		err = closed
+	}
+	return file{folder: f.folder, path: out.Name(), form: separated}, err
+}

@@ -1,0 +1,238 @@
+package files
+
+import (
+	"context"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/xuri/excelize/v2"
+
+	"pikegate/core/catalog"
+)
+
+// What a workbook may come to when it is unpacked.
+const (
+	mostUnpacked = 2 << 30
+	mostInMemory = 16 << 20
+)
+
+// lookAtWorkbook writes each sheet as a text file of one shape, where its workers can read it,
+// and looks at that.
+func (s *source) lookAtWorkbook(ctx context.Context, f file) (tables []*table, err error) {
+	book, err := excelize.OpenFile(f.path, excelize.Options{UnzipSizeLimit: mostUnpacked, UnzipXMLSizeLimit: mostInMemory, RawCellValue: true})
+	if err != nil {
+		if errors.Is(err, excelize.ErrWorkbookPassword) || errors.Is(err, excelize.ErrWorkbookFileFormat) {
+			err = fmt.Errorf("%w; a workbook with a password is not read", err)
+		}
+		return nil, s.unreadable(&table{files: []file{f}}, err)
+	}
+	defer func() { err = errors.Join(err, book.Close()) }()
+	_, stem := formOf(f.path)
+	base := named(strings.ReplaceAll(filepath.Join(filepath.Dir(f.rel()), stem), string(filepath.Separator), "_"))
+	sheets := book.GetSheetList()
+	for _, sheet := range sheets {
+		if ctx.Err() != nil {
+			return nil, context.Cause(ctx)
+		}
+		path, err := s.sheet(book, f, sheet)
+		if err != nil {
+			return nil, s.unreadable(&table{files: []file{f}}, fmt.Errorf("the sheet %s: %w", sheet, err))
+		}
+		if path == "" { // it is empty
+			continue
+		}
+		t := &table{name: base, files: []file{{folder: f.folder, path: path, form: separated}}}
+		if len(sheets) > 1 {
+			t.name = base + "_" + named(sheet)
+		}
+		if err := s.lookAtText(ctx, t); err != nil {
+			return nil, err
+		}
+		t.files = []file{f}
+		t.notes = []string{fmt.Sprintf("%s, sheet %s: %d columns.", f.rel(), sheet, len(t.columns))}
+		tables = append(tables, t)
+	}
+	return tables, nil
+}
+
+// sheet writes a sheet as a text file: days and times by their format as ISO text, the others
+// as they are kept. What stands above the first row that is as wide as the sheet is left out.
+func (s *source) sheet(book *excelize.File, f file, sheet string) (path string, err error) {
+	out, err := os.CreateTemp(s.Temporary(), "sheet-*.csv")
+	if err != nil {
+		return "", err
+	}
+	defer func() { err = errors.Join(err, out.Close()) }()
+	properties, err := book.GetWorkbookProps()
+	if err != nil {
+		return "", err
+	}
+	from1904 := properties.Date1904 != nil && *properties.Date1904
+	rows, err := book.Rows(sheet)
+	if err != nil {
+		return "", err
+	}
+	defer func() { err = errors.Join(err, rows.Close()) }()
+	var records [][]string
+	w := csv.NewWriter(out)
+	width, written := 0, 0
+	dates := map[int]string{} // by style
+	put := func(record []string) error {
+		for len(record) < width {
+			record = append(record, "")
+		}
+		written++
+		return w.Write(record[:width])
+	}
+	at := 0
+	for rows.Next() {
+		at++
+		cells, err := rows.Columns(excelize.Options{RawCellValue: true})
+		if err != nil {
+			return "", err
+		}
+		for i, v := range cells {
+			if v == "" {
+				continue
+			}
+			name, err := excelize.CoordinatesToCellName(i+1, at)
+			if err != nil {
+				return "", err
+			}
+			if cells[i], err = dated(book, sheet, name, v, dates, from1904); err != nil {
+				return "", err
+			}
+		}
+		for len(cells) > 0 && cells[len(cells)-1] == "" {
+			cells = cells[:len(cells)-1]
+		}
+		if len(cells) == 0 {
+			continue
+		}
+		if written == 0 && len(records) < lookedLines/10 { // the width is that of most of the first rows
+			records = append(records, slices.Clone(cells))
+			continue
+		}
+		if written == 0 {
+			width = widest(records)
+			for _, r := range records[headAt(records, width):] {
+				if err := put(r); err != nil {
+					return "", err
+				}
+			}
+		}
+		if err := put(cells); err != nil {
+			return "", err
+		}
+	}
+	if written == 0 && len(records) > 0 {
+		width = widest(records)
+		for _, r := range records[headAt(records, width):] {
+			if err := put(r); err != nil {
+				return "", err
+			}
+		}
+	}
+	if written == 0 {
+		return "", nil
+	}
+	w.Flush()
+	return out.Name(), w.Error()
+}
+
+// widest is how many columns the records have at the most.
+func widest(records [][]string) int {
+	width := 0
+	for _, r := range records {
+		width = max(width, len(r))
+	}
+	return width
+}
+
+// headAt is where the head stands: the first record with a text in every column, after titles.
+func headAt(records [][]string, width int) int {
+	for i, r := range records {
+		if len(r) == width && !slices.Contains(r, "") {
+			return i
+		}
+	}
+	return 0
+}
+
+// dated writes a cell that is shown as a day or a time as ISO text.
+func dated(book *excelize.File, sheet, cell, value string, dates map[int]string, from1904 bool) (string, error) {
+	if !anyNumber.MatchString(value) {
+		return value, nil
+	}
+	style, err := book.GetCellStyle(sheet, cell)
+	if err != nil || style == 0 {
+		return value, err
+	}
+	kind, known := dates[style]
+	if !known {
+		made, err := book.GetStyle(style)
+		if err != nil {
+			return value, err
+		}
+		kind = dateKind(made)
+		dates[style] = kind
+	}
+	if kind == "" {
+		return value, nil
+	}
+	var serial float64
+	if _, err := fmt.Sscan(value, &serial); err != nil {
+		return value, nil
+	}
+	if from1904 {
+		serial += 1462
+	}
+	at, ok := catalog.SerialDate(serial)
+	switch {
+	case !ok:
+		return value, nil
+	case kind == "date":
+		return at.Date().String(), nil
+	}
+	return at.String(), nil
+}
+
+// dateKind tells whether a number format shows a day, or a day with a time. Source: ECMA-376,
+// part 1, 18.8.30.
+func dateKind(style *excelize.Style) string {
+	if style.CustomNumFmt != nil {
+		format := strings.ToLower(*style.CustomNumFmt)
+		for _, literal := range []string{`"`, "["} { // texts and colours are no fields
+			for {
+				begin := strings.Index(format, literal)
+				if begin < 0 {
+					break
+				}
+				end := strings.Index(format[begin+1:], map[string]string{`"`: `"`, "[": "]"}[literal])
+				if end < 0 {
+					break
+				}
+				format = format[:begin] + format[begin+end+2:]
+			}
+		}
+		switch {
+		case strings.Contains(format, "y") && strings.Contains(format, "h"), strings.Contains(format, "d") && strings.Contains(format, "h"):
+			return "time"
+		case strings.Contains(format, "y"), strings.Contains(format, "d"):
+			return "date"
+		}
+		return ""
+	}
+	switch n := style.NumFmt; {
+	case n == 22:
+		return "time"
+	case n >= 14 && n <= 17, n >= 27 && n <= 31, n >= 50 && n <= 58:
+		return "date"
+	}
+	return ""
+}

@@ -19,6 +19,7 @@ import (
 	"pikegate/internal/config"
 	"pikegate/internal/demo"
 	"pikegate/internal/engine"
+	"pikegate/internal/engine/files"
 	"pikegate/internal/engine/mysql"
 	"pikegate/internal/engine/postgres"
 	"pikegate/internal/engine/sqlite"
@@ -37,7 +38,7 @@ const (
 )
 
 // engines are the kinds of database there are.
-var engines = []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine}
+var engines = []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine, files.Engine}
 
 // serve wires the service together and runs it until the context ends.
 func serve(ctx context.Context, c config.Serve, with cli.Demo, ready func(address string, invited []wire.Invitation)) (err error) {

@@ -55,10 +55,12 @@ type Traits struct {
 type Table struct {
 	// Name is what definitions call it: its own name, after that of its schema and
 	// a dot where it is in another than the login's own.
-	Name    string   `json:"name"`
-	Schema  string   `json:"schema,omitempty" doc:"The schema (of MySQL the database) it is in, where that is not the login's own; the name begins with it"`
-	View    bool     `json:"view,omitempty"`
-	Columns []Column `json:"columns"`
+	Name   string `json:"name"`
+	Schema string `json:"schema,omitempty" doc:"The schema (of MySQL the database) it is in, where that is not the login's own; the name begins with it"`
+	View   bool   `json:"view,omitempty"`
+	// Evidence says which files it was read from, how, and what told so.
+	Evidence string   `json:"evidence,omitempty" doc:"Of a table of files: which they are, how they are written, and what told so"`
+	Columns  []Column `json:"columns"`
 	// Key is the primary key; empty for views and tables that have none.
 	Key     []string `json:"key,omitempty"`
 	Indexes []Index  `json:"indexes,omitempty"`

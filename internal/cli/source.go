@@ -66,21 +66,21 @@ func (a *app) sourceAdd() *cobra.Command {
 
 // connectionFlags are the options that say where a database is.
 func connectionFlags(cmd *cobra.Command, info *wire.SourceInfo, engine string) {
-	cmd.Flags().StringVar(&info.Engine, "engine", engine, "the kind of database: sqlite, postgresql or mysql (which is MariaDB too)")
-	cmd.Flags().StringVar(&info.Address, "at", "", "where it is: for SQLite the path of its file, otherwise HOST:PORT")
+	cmd.Flags().StringVar(&info.Engine, "engine", engine, "the kind of database: sqlite, postgresql, mysql (which is MariaDB too), or files for a folder of data files")
+	cmd.Flags().StringVar(&info.Address, "at", "", "where it is: for SQLite the path of its file, for files that of their folder, otherwise HOST:PORT")
 	cmd.Flags().StringVar(&info.Database, "database", "", "the name of the database on the server")
 	cmd.Flags().StringVar(&info.User, "user", "", "the login")
 	cmd.Flags().StringVar(&info.Secret, "secret", "", "the name of the password (default the source's own)")
 	cmd.Flags().StringVar(&info.TLS, "tls", "", "off, on or verify (default: verify; on this machine where the server offers it)")
 	cmd.Flags().BoolVar(&info.PassPerson, "pass-person", false, "tell a PostgreSQL database who asks, in the setting pikegate.user of each transaction")
 	cmd.Flags().BoolVar(&info.PowerfulLogin, "powerful-login", false, "take a login that can write even where it is only to read")
-	completed(cmd, "engine", "sqlite", "postgresql", "mysql")
+	completed(cmd, "engine", "sqlite", "postgresql", "mysql", "files")
 	completed(cmd, "tls", "off", "on", "verify")
 }
 
 // absolute makes the path of a file whole: the service may run elsewhere.
 func absolute(info *wire.SourceInfo) error {
-	if info.Engine != "sqlite" && info.Engine != "" || info.Address == "" || info.Engine == "" && !isFile(info.Address) {
+	if info.Engine != "sqlite" && info.Engine != "files" && info.Engine != "" || info.Address == "" || info.Engine == "" && !isFile(info.Address) {
 		return nil
 	}
 	path, err := filepath.Abs(info.Address)

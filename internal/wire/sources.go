@@ -13,7 +13,7 @@ type ColumnExtent struct {
 // SourceInfo is a source as it was added.
 type SourceInfo struct {
 	Name    string `json:"name" doc:"The name definitions use"`
-	Engine  string `json:"engine" doc:"The kind of database: sqlite, postgresql or mysql (which is MariaDB too)" example:"sqlite"`
+	Engine  string `json:"engine" doc:"The kind of database: sqlite, postgresql, mysql (which is MariaDB too), or files" example:"sqlite"`
 	Address string `json:"address" doc:"Where it is: for SQLite the path of the file, otherwise HOST:PORT"`
 	// A password is never part of it: the service looks it up under the name
 	// of the secret.

@@ -2,7 +2,9 @@ package oracle_test
 
 import (
 	"database/sql"
+	"encoding/csv"
 	"fmt"
+	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -10,6 +12,7 @@ import (
 
 	duckdb "github.com/duckdb/duckdb-go-bindings"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 
 	"pikegate/core/catalog"
 	"pikegate/internal/engine"
@@ -62,6 +65,15 @@ func newFolder(t *testing.T, r random, form string) *bench {
 	b := newRecords()
 	b.engine = form
 	b.none = r.none(func(i int) any { return pick(r, []any{"0044-03-15 (BC)"}) })
+	if form == "workbook" { // in which an empty text is no value
+		b.clean = func(row []any) {
+			for i, v := range row {
+				if v == "" {
+					row[i] = nil
+				}
+			}
+		}
+	}
 	db := newDuck(t)
 	_, err := db.Exec("set TimeZone = 'UTC'")
 	require.NoError(t, err)
@@ -74,7 +86,14 @@ func newFolder(t *testing.T, r random, form string) *bench {
 		return v
 	})
 	folder := t.TempDir()
-	_, err = db.Exec("copy r to '" + filepath.Join(folder, "r.parquet") + "' (format parquet)")
+	switch form {
+	case "workbook":
+		writeWorkbook(t, db, filepath.Join(folder, "r.xlsx"))
+	case "csv":
+		_, err = db.Exec("copy r to '" + filepath.Join(folder, "r.csv") + "' (format csv, header)")
+	default:
+		_, err = db.Exec("copy r to '" + filepath.Join(folder, "r.parquet") + "' (format parquet)")
+	}
 	require.NoError(t, err)
 	b.source, err = files.Open(engine.Address{Name: "small", At: folder})
 	require.NoError(t, err)
@@ -84,7 +103,7 @@ func newFolder(t *testing.T, r random, form string) *bench {
 	require.Len(t, b.catalog.Tables, 1)
 	require.NoError(t, b.catalog.SetEncoding("r.f", catalog.EncYMD))
 	for i, c := range columns {
-		if i > 12 && c.Encoding != "" {
+		if c.Encoding != "" && (i > 12 || form != "parquet") {
 			require.NoError(t, b.catalog.SetEncoding("r."+c.Name, c.Encoding))
 		}
 	}
@@ -95,4 +114,33 @@ func newFolder(t *testing.T, r random, form string) *bench {
 		require.Equal(t, columns[i].Type, c.Type, "%s: %s", form, c.Name)
 	}
 	return b
+}
+
+// writeWorkbook writes the small table as a sheet, its dates as text.
+func writeWorkbook(t *testing.T, db *duck, path string) {
+	var result duckdb.Result
+	defer duckdb.DestroyResult(&result)
+	csvPath := filepath.Join(t.TempDir(), "r.csv")
+	_, err := db.Exec("copy r to '" + csvPath + "' (format csv, header)")
+	require.NoError(t, err)
+	file, err := os.Open(csvPath)
+	require.NoError(t, err)
+	defer file.Close()
+	records, err := csv.NewReader(file).ReadAll()
+	require.NoError(t, err)
+	book := excelize.NewFile()
+	defer book.Close()
+	for i, record := range records {
+		cells := make([]any, len(record))
+		for j, v := range record {
+			if cells[j] = v; v == "" {
+				cells[j] = nil
+			}
+			if n, err := strconv.ParseInt(v, 10, 64); err == nil && i > 0 && columns[j].Stored != catalog.Text {
+				cells[j] = n
+			}
+		}
+		require.NoError(t, book.SetSheetRow("Sheet1", fmt.Sprintf("A%d", i+1), &cells))
+	}
+	require.NoError(t, book.SaveAs(path))
 }

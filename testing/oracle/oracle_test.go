@@ -634,7 +634,7 @@ func (b *bench) planner(compiled *definition.Compiled, ctx civil.Calendar) plan.
 // onEveryEngine makes the small tables with the same records on each engine.
 func onEveryEngine(t *testing.T, stream uint64) []*bench {
 	same := func() random { return random{Rand: rand.New(rand.NewPCG(*seed, stream))} }
-	return []*bench{newBench(t, same()), newServer(t, same(), "postgresql"), newServer(t, same(), "mysql"), newFolder(t, same(), "parquet")}
+	return []*bench{newBench(t, same()), newServer(t, same(), "postgresql"), newServer(t, same(), "mysql"), newFolder(t, same(), "parquet"), newFolder(t, same(), "csv")}
 }
 
 // compile compiles a query on the small tables.
@@ -868,6 +868,17 @@ func TestRandomCriteria(t *testing.T) {
 			tryMany(t, *expressions/10, func(t *testing.T, r random) *bench {
 				if one == nil {
 					one = newServer(t, r, kind)
+				}
+				return one
+			})
+		})
+	}
+	for form, part := range map[string]int{"parquet": 20, "csv": 40, "workbook": 80} {
+		t.Run(form, func(t *testing.T) {
+			var one *bench
+			tryMany(t, *expressions/part, func(t *testing.T, r random) *bench {
+				if one == nil {
+					one = newFolder(t, r, form)
 				}
 				return one
 			})

@@ -115,7 +115,7 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 		return out, err
 	}
 	for _, t := range tables {
-		made := catalog.Table{Name: t.name, View: true}
+		made := catalog.Table{Name: t.name, Evidence: strings.Join(t.notes, " ")}
 		for _, c := range t.columns {
 			made.Columns = append(made.Columns, c.Column)
 		}

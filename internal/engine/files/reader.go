@@ -200,7 +200,7 @@ func (r *reader) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 
 // failureOf says what DuckDB complains of.
 func failureOf(message string) error {
-	message = strings.TrimSpace(message)
+	message, _, _ = strings.Cut(strings.TrimSpace(message), "\n\nPossible solutions:") // which nobody has who reads it
 	code := engine.Broken
 	switch {
 	case strings.Contains(message, "Out of Memory"), strings.Contains(message, "temporary directory"), strings.Contains(message, "Maximum line size"):

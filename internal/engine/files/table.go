@@ -46,7 +46,7 @@ func (s *source) look(ctx context.Context) ([]*table, error) {
 		case separated:
 			err = s.lookAtText(ctx, t)
 		case jsonLines:
-			t.scan = fmt.Sprintf("read_json(%s, format = 'newline_delimited', sample_size = -1, maximum_depth = 1, union_by_name = true)", pathsOf(t.files))
+			t.scan = fmt.Sprintf("read_json(%s, format = 'newline_delimited', sample_size = -1, union_by_name = true)", pathsOf(t.files))
 			err = s.describe(ctx, t)
 		case parquet:
 			t.scan = fmt.Sprintf("read_parquet(%s, union_by_name = true)", pathsOf(t.files))
@@ -94,7 +94,7 @@ func (s *source) describe(ctx context.Context, t *table) error {
 	for _, c := range found.Columns {
 		made := read{Column: c, expression: quote(c.Name)}
 		if c.Declared == "json" || c.Type == catalog.Other && !c.Bytes {
-			made.expression = "cast(" + quote(c.Name) + " as varchar)"
+			made.expression = "cast(to_json(" + quote(c.Name) + ") as varchar)"
 			made.Declared, made.Type = "varchar", catalog.Text
 		}
 		made.Name = once(named(c.Name), taken)

@@ -28,6 +28,7 @@ import (
 const (
 	lookedBytes = 1 << 20
 	lookedLines = 2000
+	longestLine = 4 << 20 // bytes of a record
 )
 
 // written is how a text file is written.
@@ -371,8 +372,8 @@ func (s *source) lookAtText(ctx context.Context, t *table) error {
 		names[i] = once(named(head), taken)
 		declared[i] = "'" + quoted(names[i]) + "': 'VARCHAR'"
 	}
-	t.scan = fmt.Sprintf(`read_csv(%s, auto_detect = false, delim = '%s', quote = '"', escape = '"', header = %t, skip = %d, columns = {%s}, allow_quoted_nulls = false, max_line_size = %d)`,
-		pathsOf(copies), map[byte]string{'\t': `\t`}[first.delimiter]+strings.Trim(string(first.delimiter), "\t"), first.headed, first.skip, strings.Join(declared, ", "), engine.LongestCell)
+	t.scan = fmt.Sprintf(`read_csv(%s, auto_detect = false, delim = '%s', quote = '"', escape = '"', header = %t, skip = %d, columns = {%s}, allow_quoted_nulls = false, max_line_size = %d, buffer_size = %d)`,
+		pathsOf(copies), map[byte]string{'\t': `\t`}[first.delimiter]+strings.Trim(string(first.delimiter), "\t"), first.headed, first.skip, strings.Join(declared, ", "), longestLine, 4*longestLine)
 	t.notes = append(t.notes, first.evidence(t))
 	guesses := make([]guess, len(names))
 	for i := range names {

@@ -350,6 +350,9 @@ func (a *app) printCatalogue(s catalog.Source, extents []wire.ColumnExtent) erro
 			key = ", key " + strings.Join(t.Key, ", ")
 		}
 		fmt.Fprintf(w, "%s (%s%s)\n", t.Name, kind, key)
+		if t.Evidence != "" {
+			fmt.Fprintf(w, "  %s\n", t.Evidence)
+		}
 		for _, c := range t.Columns {
 			blank := ""
 			if c.Nullable {

@@ -463,10 +463,10 @@ func TestReading(t *testing.T) {
 	ask := map[string]any{"inputs": map[string]any{"period": map[string]string{"start": "02/03/2026", "end": "02/03/2026"}}}
 	rob.must("PUT", "/me/profile", map[string]string{"date_order": "dmy", "zone": "Europe/London", "language": "de", "week_start": "sunday"})
 	run := rob.must("POST", "/reports/tolls/runs?format=json", ask)
-	assert.Contains(t, run.body, "Mon 2 Mar 2026")
+	assert.Contains(t, run.body, "Mo 2. März 2026", "said in the language of whoever asks")
 	rob.must("PUT", "/me/profile", map[string]string{"date_order": "mdy"})
 	assert.Contains(t, rob.must("POST", "/reports/tolls/runs?format=json", ask).body, "Tue 3 Feb 2026")
-	assert.Contains(t, rob.must("GET", "/runs/"+run.header.Get("Pikegate-Run")+"/why", nil).body, "Mon 2 Mar 2026")
+	assert.Contains(t, rob.must("GET", "/runs/"+run.header.Get("Pikegate-Run")+"/why", nil).body, "Mo 2. März 2026")
 	rob.refused(422, "unknown_zone", "PUT", "/me/profile", map[string]string{"zone": "Nowhere"})
 }
 

@@ -13,6 +13,8 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"unicode"
+	"unicode/utf8"
 
 	"pikegate/core/catalog"
 	"pikegate/core/dialect"
@@ -63,7 +65,7 @@ func Open(a engine.Address) (engine.Source, error) {
 		return nil, err
 	}
 	s := &source{name: a.Name, folder: folder, found: found, Pool: pool}
-	if _, err := engine.Rows(context.Background(), s, "select 1"); err != nil {
+	if err := pool.Stream(context.Background(), dialect.Query{SQL: "select 1"}, func([]any) error { return nil }); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
 	return s, nil
@@ -141,9 +143,11 @@ func (s *source) with(ctx context.Context, q dialect.Query) (dialect.Query, []*t
 	}
 	var used []*table
 	var clauses []string
-	lower := strings.ToLower(q.SQL)
 	for _, t := range tables {
-		if strings.Contains(lower, strings.ToLower(t.name)) {
+		if mentions(q.SQL, t.name) {
+			if t.problem != nil {
+				return q, nil, t.problem
+			}
 			used = append(used, t)
 			clauses = append(clauses, quote(t.name)+" as not materialized ("+t.reading()+")")
 		}
@@ -156,6 +160,25 @@ func (s *source) with(ctx context.Context, q dialect.Query) (dialect.Query, []*t
 		q.SQL = "with " + strings.Join(clauses, ",\n") + "\n" + rest
 	}
 	return q, used, nil
+}
+
+// mentions tells whether a statement has a name in it, as a word.
+func mentions(text, name string) bool {
+	isWord := func(r rune) bool { return r == '_' || unicode.IsLetter(r) || unicode.IsDigit(r) }
+	text = strings.ToLower(text)
+	for from := 0; ; {
+		at := strings.Index(text[from:], name)
+		if at < 0 {
+			return false
+		}
+		begin, end := from+at, from+at+len(name)
+		before, _ := utf8.DecodeLastRuneInString(text[:begin])
+		after, _ := utf8.DecodeRuneInString(text[end:])
+		if !isWord(before) && !isWord(after) {
+			return true
+		}
+		from = end
+	}
 }
 
 // cutWith takes the word with off the beginning of a statement.
@@ -229,7 +252,8 @@ func (s *source) Check(ctx context.Context) (engine.Inspection, error) {
 		return report, err
 	}
 	report.Version = fmt.Sprintf("DuckDB %v", rows[0][0])
-	_, err = engine.Rows(ctx, s, "copy (select 1) to '"+quoted(filepath.Join(s.folder, ".pikegate-tries-to-write"))+"'")
+	try := dialect.Query{SQL: "copy (select 1) to '" + quoted(filepath.Join(s.folder, ".pikegate-tries-to-write")) + "'"}
+	err = s.Pool.Stream(ctx, try, func([]any) error { return nil })
 	var failure *engine.Failure
 	if errors.As(err, &failure) {
 		report.ReadOnly, report.Proof = failure.Code == engine.Refused, failure.Message

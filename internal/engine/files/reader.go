@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"path/filepath"
+	"regexp"
 	"strings"
 	"unsafe"
 
@@ -26,7 +28,7 @@ const (
 	mostThreads = 2
 )
 
-var processLimits = worker.Limits{Memory: 4 * mostMemory, File: mostOnDisk, Folder: true, Open: 1024}
+var processLimits = worker.Limits{Memory: 6 * mostMemory, File: mostOnDisk, Folder: true, Open: 1024}
 
 func init() { worker.Main(kind, processLimits, openReader) }
 
@@ -200,7 +202,7 @@ func (r *reader) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 
 // failureOf says what DuckDB complains of.
 func failureOf(message string) error {
-	message, _, _ = strings.Cut(strings.TrimSpace(message), "\n\nPossible solutions:") // which nobody has who reads it
+	message = plainly(message)
 	code := engine.Broken
 	switch {
 	case strings.Contains(message, "Out of Memory"), strings.Contains(message, "temporary directory"), strings.Contains(message, "Maximum line size"):
@@ -213,6 +215,45 @@ func failureOf(message string) error {
 		code = engine.Unreachable
 	}
 	return &engine.Failure{Code: code, Message: message}
+}
+
+// What DuckDB says of a text file.
+var (
+	atLine   = regexp.MustCompile(`CSV Error on Line: (\d+)`)
+	itself   = regexp.MustCompile(`Original Line: (.*)`)
+	widths   = regexp.MustCompile(`Expected Number of Columns: (\d+) Found: (\d+)`)
+	fileName = regexp.MustCompile(`file = (.*)`)
+)
+
+// plainly shortens what DuckDB says to what whoever keeps the files can use: its advice is for
+// those who write its options.
+func plainly(message string) string {
+	message, _, _ = strings.Cut(strings.TrimSpace(message), "\n\nPossible solutions:")
+	message, _, _ = strings.Cut(message, "\n\nLINE 1:")
+	line := atLine.FindStringSubmatch(message)
+	if line == nil {
+		return strings.TrimRight(message, " \n.")
+	}
+	said := "line " + line[1]
+	if m := fileName.FindStringSubmatch(message); m != nil {
+		said = filepath.Base(m[1]) + ", " + said
+	}
+	switch m := widths.FindStringSubmatch(message); {
+	case m != nil && m[2] == "1":
+		said += ": there is 1 field instead of " + m[1]
+	case m != nil:
+		said += fmt.Sprintf(": there are %s fields instead of %s", m[2], m[1])
+	case strings.Contains(message, "unterminated quote"):
+		said += ": a quote is not closed"
+	default:
+		_, rest, _ := strings.Cut(message, "\n")
+		rest, _, _ = strings.Cut(rest, "\nPossible fixes:")
+		return said + ": " + strings.Join(strings.Fields(rest), " ")
+	}
+	if m := itself.FindStringSubmatch(message); m != nil {
+		said += fmt.Sprintf(", in %q", m[1])
+	}
+	return said
 }
 
 // isNull tells whether a value is blank, by the bits of a vector.

@@ -3,6 +3,7 @@ package files
 import (
 	"context"
 	"fmt"
+	"path/filepath"
 	"strings"
 
 	"pikegate/core/catalog"
@@ -17,6 +18,8 @@ type table struct {
 	// scan is how DuckDB reads them, as a table function.
 	scan    string
 	columns []read
+	// problem is why they cannot be read, nil where they can.
+	problem error
 	// notes say what was found in them, and why.
 	notes []string
 }
@@ -53,7 +56,7 @@ func (s *source) look(ctx context.Context) ([]*table, error) {
 			err = s.describe(ctx, t)
 		}
 		if err != nil {
-			return nil, err
+			t.spoil(err)
 		}
 		tables = append(tables, t)
 	}
@@ -61,10 +64,16 @@ func (s *source) look(ctx context.Context) ([]*table, error) {
 		if f.form == workbook {
 			sheets, err := s.lookAtWorkbook(ctx, f)
 			if err != nil {
-				return nil, err
+				_, stem := formOf(f.path)
+				t := &table{name: named(stem), files: []file{f}}
+				t.spoil(err)
+				sheets = []*table{t}
 			}
 			tables = append(tables, sheets...)
 		}
+	}
+	if ctx.Err() != nil { // of no file
+		return nil, context.Cause(ctx)
 	}
 	seen := map[string]int{}
 	for _, t := range tables {
@@ -73,6 +82,11 @@ func (s *source) look(ctx context.Context) ([]*table, error) {
 		}
 	}
 	return tables, nil
+}
+
+// spoil makes it a table that cannot be read, which holds up no other.
+func (t *table) spoil(err error) {
+	t.problem, t.columns, t.notes = err, nil, []string{err.Error()}
 }
 
 // pathsOf lists paths as a value of DuckDB's.
@@ -120,8 +134,13 @@ func (s *source) unreadable(t *table, err error) error {
 	if len(t.files) > 1 {
 		what = fmt.Sprintf("one of the %d files of %s", len(t.files), t.name)
 	}
+	said := strings.TrimPrefix(err.Error(), "The source "+s.name+" could not answer: ")
+	for _, kind := range []string{"Invalid Input Error: ", "IO Error: ", "Binder Error: "} {
+		said = strings.TrimPrefix(said, kind)
+	}
+	said = strings.ReplaceAll(said, s.folder+string(filepath.Separator), "")
 	return &engine.Failure{
-		Code: engine.Broken, Message: fmt.Sprintf("%s cannot be read: %s", what, strings.TrimSuffix(err.Error(), ".")) + ".",
+		Code: engine.Broken, Message: fmt.Sprintf("%s cannot be read: %s.", what, strings.TrimSuffix(said, ".")),
 		Hint: "Put the file right, or take it out of the folder.", Err: err,
 	}
 }

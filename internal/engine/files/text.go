@@ -409,6 +409,9 @@ func (w written) evidence(t *table) string {
 	return text + "."
 }
 
+// mostTogether is how many columns are held against their values in one statement.
+const mostTogether = 50
+
 // confirm holds every value against what a column was taken for; one with others is text.
 func (s *source) confirm(ctx context.Context, t *table, names []string, guesses []guess) error {
 	var items []string
@@ -428,18 +431,21 @@ func (s *source) confirm(ctx context.Context, t *table, names []string, guesses 
 		}
 	}
 	var counts []int64
-	err := s.Pool.Stream(ctx, dialect.Query{SQL: "select " + strings.Join(items, ", ") + " from " + t.scan}, func(row []any) error {
-		for _, v := range row {
-			n, _ := v.(int64)
-			counts = append(counts, n)
-		}
-		return nil
-	})
-	if err != nil {
-		if ctx.Err() != nil {
+	for some := range slices.Chunk(items, 4*mostTogether) {
+		text := "select count(*), " + strings.Join(some, ", ") + " from " + t.scan
+		err := s.Pool.Stream(ctx, dialect.Query{SQL: text}, func(row []any) error {
+			for _, v := range row[1:] {
+				n, _ := v.(int64)
+				counts = append(counts, n)
+			}
+			return nil
+		})
+		switch {
+		case ctx.Err() != nil:
 			return context.Cause(ctx)
+		case err != nil:
+			return s.unreadable(t, err)
 		}
-		return s.unreadable(t, err)
 	}
 	for i, g := range guesses {
 		n, others, digits, places := counts[4*i], counts[4*i+1], counts[4*i+2], counts[4*i+3]

@@ -5,6 +5,7 @@ import (
 	"encoding/csv"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"slices"
@@ -26,8 +27,8 @@ const (
 func (s *source) lookAtWorkbook(ctx context.Context, f file) (tables []*table, err error) {
 	book, err := excelize.OpenFile(f.path, excelize.Options{UnzipSizeLimit: mostUnpacked, UnzipXMLSizeLimit: mostInMemory, RawCellValue: true})
 	if err != nil {
-		if errors.Is(err, excelize.ErrWorkbookPassword) || errors.Is(err, excelize.ErrWorkbookFileFormat) {
-			err = fmt.Errorf("%w; a workbook with a password is not read", err)
+		if isCompound(f.path) {
+			err = errors.New("it has a password, or is of the format before 2007")
 		}
 		return nil, s.unreadable(&table{files: []file{f}}, err)
 	}
@@ -48,7 +49,7 @@ func (s *source) lookAtWorkbook(ctx context.Context, f file) (tables []*table, e
 		}
 		t := &table{name: base, files: []file{{folder: f.folder, path: path, form: separated}}}
 		if len(sheets) > 1 {
-			t.name = base + "_" + named(sheet)
+			t.name = named(base + "_" + sheet)
 		}
 		if err := s.lookAtText(ctx, t); err != nil {
 			return nil, err
@@ -58,6 +59,19 @@ func (s *source) lookAtWorkbook(ctx context.Context, f file) (tables []*table, e
 		tables = append(tables, t)
 	}
 	return tables, nil
+}
+
+// isCompound tells whether a file is one of those that older programs write, and in which
+// encrypted workbooks are. Source: [MS-CFB] 2.2.
+func isCompound(path string) bool {
+	file, err := os.Open(path)
+	if err != nil {
+		return false
+	}
+	defer file.Close()
+	var begin [8]byte
+	_, err = io.ReadFull(file, begin[:])
+	return err == nil && begin == [8]byte{0xd0, 0xcf, 0x11, 0xe0, 0xa1, 0xb1, 0x1a, 0xe1}
 }
 
 // sheet writes a sheet as a text file: days and times by their format as ISO text, the others

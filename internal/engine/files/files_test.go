@@ -1,0 +1,344 @@
+package files_test
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/klauspost/compress/zstd"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
+	"golang.org/x/text/encoding/unicode"
+
+	"pikegate/core/catalog"
+	"pikegate/core/dialect"
+	"pikegate/internal/engine"
+	"pikegate/internal/engine/files"
+)
+
+// folderOf makes a folder of files.
+func folderOf(t *testing.T, contents map[string]string) string {
+	t.Helper()
+	folder := t.TempDir()
+	for name, content := range contents {
+		path := filepath.Join(folder, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+		require.NoError(t, os.WriteFile(path, []byte(content), 0o644))
+	}
+	return folder
+}
+
+// opened opens a folder as a source.
+func opened(t *testing.T, folder string) engine.Source {
+	t.Helper()
+	s, err := files.Open(engine.Address{Name: "exports", At: folder})
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, s.Close()) })
+	return s
+}
+
+// shown are the tables of a source: their columns with types, and their rows.
+func shown(t *testing.T, s engine.Source) map[string]string {
+	t.Helper()
+	catalogue, err := s.Catalogue(t.Context())
+	require.NoError(t, err)
+	out := map[string]string{}
+	for _, table := range catalogue.Tables {
+		var heads []string
+		for _, c := range table.Columns {
+			head := c.Name + " " + string(c.Type)
+			if c.Encoding != "" {
+				head += " " + string(c.Encoding)
+			}
+			heads = append(heads, head)
+		}
+		text := strings.Join(heads, ", ")
+		rows, err := engine.Rows(t.Context(), s, `select * from "`+table.Name+`"`)
+		require.NoError(t, err, table.Name)
+		for _, row := range rows {
+			line, err := json.Marshal(row)
+			require.NoError(t, err)
+			text += "\n" + string(line)
+		}
+		out[table.Name] = text
+	}
+	return out
+}
+
+func packed(text string) string {
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	_, _ = z.Write([]byte(text))
+	_ = z.Close()
+	return b.String()
+}
+
+func squeezed(text string) string {
+	z, err := zstd.NewWriter(nil)
+	if err != nil {
+		panic(err)
+	}
+	return string(z.EncodeAll([]byte(text), nil))
+}
+
+func wide16(text string) string {
+	out, err := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder().String(text)
+	if err != nil {
+		panic(err)
+	}
+	return out
+}
+
+// TestText: text files as they come from programs and from people.
+func TestText(t *testing.T) {
+	const plain = "id,day,amount,note\n1,2025-03-01,1.50,ok\n2,2025-03-31,20,\"a, b\"\n"
+	const said = "id integer, day date iso-date, amount decimal, note text\n[1,\"2025-03-01\",\"1.50\",\"ok\"]\n[2,\"2025-03-31\",\"20.00\",\"a, b\"]"
+	for name, c := range map[string]struct{ file, content, want string }{
+		"commas":            {"t.csv", plain, said},
+		"carriage returns":  {"t.csv", strings.ReplaceAll(plain, "\n", "\r\n"), said},
+		"semicolons":        {"t.csv", strings.ReplaceAll(strings.ReplaceAll(plain, ",", ";"), "a; b", "a, b"), said},
+		"tabs":              {"t.tsv", strings.ReplaceAll(strings.ReplaceAll(plain, ",", "\t"), "a\t b", "a, b"), said},
+		"bars":              {"t.txt", strings.ReplaceAll(strings.ReplaceAll(plain, ",", "|"), "a| b", "a, b"), said},
+		"no last line end":  {"t.csv", strings.TrimSuffix(plain, "\n"), said},
+		"a mark":            {"t.csv", "\ufeff" + plain, said},
+		"UTF-16":            {"t.csv", wide16(plain), said},
+		"gzip":              {"t.csv.gz", packed(plain), said},
+		"zstd":              {"t.csv.zst", squeezed(plain), said},
+		"blank lines":       {"t.csv", plain + "\n\n", said},
+		"a title above":     {"t.csv", "Gauge readings of March\n\n" + plain, said},
+		"Windows-1252":      {"t.csv", "name,n\nM\xfcller,1\n", "name text, n integer\n[\"Müller\",1]"},
+		"one column":        {"t.csv", "n\n1\n2\n", "n integer\n[1]\n[2]"},
+		"no head":           {"t.csv", "1,2025-03-01\n2,2025-03-31\n", "column1 integer, column2 date iso-date\n[1,\"2025-03-01\"]\n[2,\"2025-03-31\"]"},
+		"only a head":       {"t.csv", "id,day\n", "id text, day text"},
+		"empty":             {"t.csv", "", "nothing integer"},
+		"a line break":      {"t.csv", "id,note\n1,\"two\nlines\"\n2,\"say \"\"ho\"\"\"\n", "id integer, note text\n[1,\"two\\nlines\"]\n[2,\"say \\\"ho\\\"\"]"},
+		"heads alike":       {"t.csv", "Toll (£),Toll (p),Toll £\n1,2,3\n", "toll integer, toll_p integer, toll_2 integer\n[1,2,3]"},
+		"a decimal comma":   {"t.csv", "n;m\n1,5;-0,25\n2;1.234,5\n", "n decimal, m decimal\n[\"1.5\",\"-0.25\"]\n[\"2.0\",\"1234.50\"]"},
+		"comma undecided":   {"t.csv", "n;m\n1,500;1\n2,250;2\n", "n text, m integer\n[\"1,500\",1]\n[\"2,250\",2]"},
+		"words for none":    {"t.csv", "n,m\n1,NA\nn/a,2\n-,3\n", "n integer, m integer\n[1,null]\n[null,2]\n[null,3]"},
+		"empty and blank":   {"t.csv", "id,s\n1,\n2,\"\"\n", "id integer, s text\n[1,null]\n[2,\"\"]"},
+		"leading zeros":     {"t.csv", "id,s\n1,007\n2,010\n", "id integer, s text\n[1,\"007\"]\n[2,\"010\"]"},
+		"long numbers":      {"t.csv", "id,s\n1,12345678901234567890\n2,1\n", "id integer, s decimal\n[1,\"12345678901234567890\"]\n[2,1]"},
+		"not all numbers":   {"t.csv", "id,s\n1,5\n2,five\n", "id integer, s text\n[1,\"5\"]\n[2,\"five\"]"},
+		"true and false":    {"t.csv", "id,b\n1,true\n2,FALSE\n", "id integer, b yes-no\n[1,true]\n[2,false]"},
+		"day first":         {"t.csv", "d\n1.3.2025\n31.03.2025\n", "d date D.M.Y\n[\"1.3.2025\"]\n[\"31.03.2025\"]"},
+		"day or month":      {"t.csv", "d,n\n1/3/2025,1\n2/3/2025,2\n", "d text, n integer\n[\"1/3/2025\",1]\n[\"2/3/2025\",2]"},
+		"quotes in a field": {"t.csv", "id,s\n1,5\" pipe\n", "id integer, s text\n[1,\"5\\\" pipe\"]"},
+		"JSON lines":        {"t.jsonl", "{\"id\": 1, \"x\": {\"a\": [1]}}\n{\"id\": 2, \"at\": \"2025-03-31T08:30:00\", \"y\": 2.5}\n", "id integer, x text, at date-time local, y decimal\n[1,\"{\\\"a\\\":[1]}\",null,null]\n[2,null,\"2025-03-31 08:30:00\",2.5]"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			assert.Equal(t, c.want, shown(t, opened(t, folderOf(t, map[string]string{c.file: c.content})))["t"])
+		})
+	}
+}
+
+// TestUnreadable: a file that cannot be read is told by its name.
+func TestUnreadable(t *testing.T) {
+	cut := packed(strings.Repeat("id,day\n1,2025-03-01\n", 2000))
+	for name, c := range map[string]struct{ file, content, says string }{
+		"cut gzip":          {"t.csv.gz", cut[:len(cut)-12], "t.csv.gz"},
+		"no gzip":           {"t.csv.gz", "id\n1\n", "t.csv.gz"},
+		"no Parquet":        {"t.parquet", "PAR1 not really", "t.parquet"},
+		"no workbook":       {"t.xlsx", "PK not really", "t.xlsx"},
+		"no JSON":           {"t.jsonl", "{\"id\": 1}\n{oops\n", "t.jsonl"},
+		"a ragged row":      {"t.csv", "id,day\n1,2025-03-01\n2\n3,2025-03-03\n", "t.csv, line 3: there is 1 field instead of 2, in \"2\"."},
+		"a row too many":    {"t.csv", "id,day\n1,2025-03-01\n2,2025-03-02,5\n", "line 3: there are 3 fields instead of 2"},
+		"an open quote":     {"t.csv", "id,day\n1,\"2025-03-01\n2,2025-03-02\n", "t.csv"},
+		"heads that differ": {"t-1.csv", "id,day\n1,2025-03-01\n", "t-2.csv"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			contents := map[string]string{c.file: c.content}
+			if name == "heads that differ" {
+				contents["t-2.csv"] = "id,date\n1,2025-03-01\n"
+			}
+			contents["good.csv"] = "id\n1\n"
+			s := opened(t, folderOf(t, contents))
+			catalogue, err := s.Catalogue(t.Context())
+			require.NoError(t, err)
+			_, err = engine.Rows(t.Context(), s, `select * from "t"`)
+			var failure *engine.Failure
+			require.ErrorAs(t, err, &failure)
+			table, ok := catalogue.Table("t")
+			require.True(t, ok)
+			assert.Equal(t, failure.Message, table.Evidence)
+			good, err := engine.Rows(t.Context(), s, `select * from "good"`)
+			require.NoError(t, err, "it holds up no other")
+			assert.Len(t, good, 1)
+			assert.Contains(t, failure.Message, c.says)
+			assert.NotEmpty(t, failure.Hint)
+		})
+	}
+}
+
+// TestTables: which files make one table, and what it is called.
+func TestTables(t *testing.T) {
+	const row = "id,day\n1,2025-03-01\n"
+	s := opened(t, folderOf(t, map[string]string{
+		"passages-2025-01.csv": row, "passages-2025-02.csv": row, "Lock list (new).csv": row, "old/locks.csv": row, ".hidden.csv": row, "~$lock.csv": row,
+		"tolls/year=2024/a.csv": row, "tolls/year=2025/b.csv": row, "notes.md": "# no data", "2025.csv": row,
+	}))
+	got := shown(t, s)
+	assert.Equal(t, "id integer, day date iso-date\n[1,\"2025-03-01\"]\n[1,\"2025-03-01\"]", got["passages"])
+	assert.Equal(t, "id integer, day date iso-date\n[1,\"2025-03-01\"]\n[1,\"2025-03-01\"]", got["tolls"])
+	names := []string{}
+	for name := range got {
+		names = append(names, name)
+	}
+	assert.ElementsMatch(t, []string{"passages", "lock_list_new", "old_locks", "tolls", "n2025"}, names)
+}
+
+// TestWorkbooks: sheets with titles, dates by their format, both day systems, formulas.
+func TestWorkbooks(t *testing.T) {
+	folder := t.TempDir()
+	book := func(name string, fill func(b *excelize.File)) {
+		b := excelize.NewFile()
+		fill(b)
+		require.NoError(t, b.SaveAs(filepath.Join(folder, name)))
+		require.NoError(t, b.Close())
+	}
+	row := func(b *excelize.File, sheet string, at int, cells ...any) {
+		require.NoError(t, b.SetSheetRow(sheet, fmt.Sprintf("A%d", at), &cells))
+	}
+	book("stoppages.xlsx", func(b *excelize.File) {
+		require.NoError(t, b.SetSheetName("Sheet1", "2024"))
+		_, err := b.NewSheet("2025")
+		require.NoError(t, err)
+		days, err := b.NewStyle(&excelize.Style{NumFmt: 14})
+		require.NoError(t, err)
+		custom := `"on" dd/mm/yyyy hh:mm`
+		times, err := b.NewStyle(&excelize.Style{CustomNumFmt: &custom})
+		require.NoError(t, err)
+		for _, sheet := range []string{"2024", "2025"} {
+			row(b, sheet, 1, "Stoppages, as told to the board")
+			row(b, sheet, 3, "Lock", "From", "Noted at", "Days", "Cost")
+			row(b, sheet, 4, "Upper Sill", 45717, 45717.354166666664, 3, 12.5)
+			row(b, sheet, 5, "Lower Sill", 45747, 45747.5, nil, 100)
+			require.NoError(t, b.SetCellStyle(sheet, "B4", "B5", days))
+			require.NoError(t, b.SetCellStyle(sheet, "C4", "C5", times))
+		}
+	})
+	book("early.xlsx", func(b *excelize.File) {
+		yes := true
+		require.NoError(t, b.SetWorkbookProps(&excelize.WorkbookPropsOptions{Date1904: &yes}))
+		days, err := b.NewStyle(&excelize.Style{NumFmt: 14})
+		require.NoError(t, err)
+		row(b, "Sheet1", 1, "day", "sum")
+		row(b, "Sheet1", 2, 45717-1462)
+		require.NoError(t, b.SetCellFormula("Sheet1", "B2", "1+1"))
+		require.NoError(t, b.SetCellStyle("Sheet1", "A2", "A2", days))
+	})
+	got := shown(t, opened(t, folder))
+	const sheet = "lock text, from date iso-date, noted_at date-time iso-local, days integer, cost decimal\n" +
+		`["Upper Sill","2025-03-01","2025-03-01T08:30:00",3,"12.5"]` + "\n" + `["Lower Sill","2025-03-31","2025-03-31T12:00:00",null,"100.0"]`
+	assert.Equal(t, sheet, got["stoppages_2024"])
+	assert.Equal(t, sheet, got["stoppages_2025"])
+	assert.Equal(t, "day date iso-date, sum text\n[\"2025-03-01\",null]", got["early"])
+
+	locked := excelize.NewFile()
+	require.NoError(t, locked.SaveAs(filepath.Join(folder, "secret.xlsx"), excelize.Options{Password: "sluice"}))
+	require.NoError(t, locked.Close())
+	_, err := engine.Rows(t.Context(), opened(t, folder), "select * from secret")
+	assert.ErrorContains(t, err, "secret.xlsx")
+	assert.ErrorContains(t, err, "password")
+}
+
+// TestClosedIn: statements reach nothing but the folder, and only read.
+func TestClosedIn(t *testing.T) {
+	outside := folderOf(t, map[string]string{"out.csv": "id\n1\n"})
+	folder := folderOf(t, map[string]string{"t.csv": "id\n1\n"})
+	require.NoError(t, os.Symlink(filepath.Join(outside, "out.csv"), filepath.Join(folder, "link.csv")))
+	s := opened(t, folder)
+	assert.NotContains(t, shown(t, s), "link", "a link that leads out is no table")
+	for _, statement := range []string{
+		"select * from read_text('/etc/passwd')", "select * from read_csv('" + outside + "/out.csv')", "select * from read_csv('" + folder + "/../../etc/passwd')", "select * from '" + folder + "/link.csv'",
+		"copy (select 1) to '" + folder + "/made.csv'", "create table x (id int)", "attach '" + folder + "/x.db'", "install httpfs", "load httpfs",
+		"set memory_limit = '8GB'", "set enable_external_access = true", "pragma memory_limit = '8GB'", "call duckdb_settings()", "select 1; copy (select 1) to '" + folder + "/made.csv'",
+		"select * from read_csv('https://example.org/x.csv')", "export database '" + folder + "'", "insert into t values (2)",
+	} {
+		err := s.Stream(t.Context(), dialect.Query{SQL: statement}, func([]any) error { return nil })
+		assert.Error(t, err, statement)
+	}
+	entries, err := os.ReadDir(folder)
+	require.NoError(t, err)
+	assert.Len(t, entries, 2, "nothing was written")
+	inspection, err := s.Check(t.Context())
+	require.NoError(t, err)
+	assert.True(t, inspection.ReadOnly)
+	for _, refused := range []string{"/", "/proc/self", folder + "/t.csv", folder + "/none"} {
+		_, err := files.Open(engine.Address{Name: "x", At: refused})
+		assert.Error(t, err, refused)
+	}
+}
+
+// TestChanges: what changed in the folder is seen; a file that changes while it is read spoils
+// the run.
+func TestChanges(t *testing.T) {
+	var rows strings.Builder
+	rows.WriteString("id,day\n")
+	for i := range 300_000 {
+		fmt.Fprintf(&rows, "%d,2025-03-%02d\n", i, i%28+1)
+	}
+	folder := folderOf(t, map[string]string{"t.csv": rows.String()})
+	s := opened(t, folder)
+	_, err := s.Catalogue(t.Context())
+	require.NoError(t, err)
+	replaced := s.(interface{ Replaced() bool })
+	assert.False(t, replaced.Replaced())
+	n := 0
+	err = s.Stream(t.Context(), dialect.Query{SQL: `select * from "t"`}, func([]any) error {
+		if n++; n == 10 {
+			file, err := os.OpenFile(filepath.Join(folder, "t.csv"), os.O_APPEND|os.O_WRONLY, 0)
+			require.NoError(t, err)
+			_, err = file.WriteString("300000,2025-03-01\n")
+			require.NoError(t, errors.Join(err, file.Close()))
+		}
+		return nil
+	})
+	var failure *engine.Failure
+	require.ErrorAs(t, err, &failure)
+	assert.Equal(t, engine.Changed, failure.Code)
+	assert.True(t, replaced.Replaced())
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "u.csv"), []byte("id\n5\n"), 0o644))
+	catalogue, err := s.Catalogue(t.Context())
+	require.NoError(t, err)
+	assert.Len(t, catalogue.Tables, 2)
+	got, err := engine.Rows(t.Context(), s, `select count(*) from "t"`)
+	require.NoError(t, err)
+	assert.Equal(t, int64(300_001), got[0][0])
+}
+
+// TestStops: a statement ends with its context, and a new one is answered.
+func TestStops(t *testing.T) {
+	s := opened(t, folderOf(t, map[string]string{"t.csv": "id\n1\n"}))
+	ctx, stop := context.WithTimeout(t.Context(), 300*time.Millisecond)
+	defer stop()
+	start := time.Now()
+	err := s.Stream(ctx, dialect.Query{SQL: "select count(*) from range(100000000) a, range(1000000) b where a.range * b.range = 7"}, func([]any) error { return nil })
+	assert.ErrorIs(t, err, context.DeadlineExceeded)
+	assert.Less(t, time.Since(start), 20*time.Second)
+	rows, err := engine.Rows(t.Context(), s, "select 1")
+	require.NoError(t, err)
+	assert.Equal(t, int64(1), rows[0][0])
+}
+
+// TestManyColumns: 2,000 columns are read.
+func TestManyColumns(t *testing.T) {
+	var head, row []string
+	for i := range 2000 {
+		head, row = append(head, fmt.Sprintf("c%d", i)), append(row, fmt.Sprint(i))
+	}
+	s := opened(t, folderOf(t, map[string]string{"t.csv": strings.Join(head, ",") + "\n" + strings.Join(row, ",") + "\n"}))
+	catalogue, err := s.Catalogue(t.Context())
+	require.NoError(t, err)
+	require.Len(t, catalogue.Tables[0].Columns, 2000, catalogue.Tables[0].Evidence)
+	assert.Equal(t, catalog.Integer, catalogue.Tables[0].Columns[1999].Type)
+}

@@ -405,6 +405,10 @@ func (c *compiler) table(field, name, alias string, optional bool) criteria.Tabl
 		c.scope.Open = true // which columns it was to have is not known
 		return t
 	}
+	if len(found.Columns) == 0 && found.Evidence != "" {
+		c.fail(field, 0, "unreadable_file", found.Evidence, "Have the file put right; pikegate source show "+c.source.Name+" tells what is read.")
+		c.scope.Open = true
+	}
 	t.Table = found
 	return t
 }

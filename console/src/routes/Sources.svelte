@@ -209,7 +209,7 @@
 											? 'bg-act-wash font-semibold'
 											: ''}"
 										><span>{t.name}{t.view ? ' (view)' : ''}</span><span class="muted text-sm"
-											>{t.columns?.length} columns</span
+											>{t.columns?.length ? `${t.columns.length} columns` : 'cannot be read'}</span
 										></a
 									>
 								</li>
@@ -256,6 +256,7 @@
 					<a class="button-act" data-build href={beginAddress(source.name, table.name)} use:link>Build a report</a>
 				</span>
 			</div>
+			{#if table.evidence}<p class="muted text-sm" data-evidence>{table.evidence}</p>{/if}
 			<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
 			<div class="panel shrink-0 overflow-x-auto" tabindex="0" role="region" aria-label="Columns of {table.name}">
 				<table class="w-full text-sm tabular-nums" data-columns>

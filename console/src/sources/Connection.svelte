@@ -35,8 +35,9 @@
 		['sqlite', 'SQLite, a file'],
 		['postgresql', 'PostgreSQL'],
 		['mysql', 'MariaDB or MySQL'],
+		['files', 'Data files in a folder'],
 	];
-	const onServer = $derived(info.engine !== 'sqlite');
+	const onServer = $derived(!['sqlite', 'files'].includes(info.engine));
 	const powerful = $derived(problems.some((p) => p.code === 'powerful_login') || !!info.powerful_login);
 	const of = (field: string) => problems.filter((p) => p.field === field);
 	const elsewhere = $derived(
@@ -66,7 +67,7 @@
 	{/each}
 {/snippet}
 
-<Dialog title={before ? `The connection of ${before.name}` : 'Connect a database'} width="34rem" {onclose}>
+<Dialog title={before ? `The connection of ${before.name}` : 'Connect a source'} width="34rem" {onclose}>
 	<form class="space-y-3" onsubmit={save} data-connection>
 		{#if !before}
 			<label class="block"
@@ -82,12 +83,18 @@
 			</select></label
 		>
 		<label class="block"
-			>{onServer ? 'Host and port' : 'Path of the file on the machine of the service'}
+			>{onServer
+				? 'Host and port'
+				: `Path of the ${info.engine === 'files' ? 'folder' : 'file'} on the machine of the service`}
 			<input
 				class="field"
 				name="address"
 				required
-				placeholder={onServer ? 'db.example.org:5432' : '/srv/data/navigation.db'}
+				placeholder={onServer
+					? 'db.example.org:5432'
+					: info.engine === 'files'
+						? '/srv/exports'
+						: '/srv/data/navigation.db'}
 				bind:value={info.address}
 			/>
 			{@render said('address')}</label

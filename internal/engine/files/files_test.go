@@ -129,6 +129,7 @@ func TestText(t *testing.T) {
 		"leading zeros":     {"t.csv", "id,s\n1,007\n2,010\n", "id integer, s text\n[1,\"007\"]\n[2,\"010\"]"},
 		"long numbers":      {"t.csv", "id,s\n1,12345678901234567890\n2,1\n", "id integer, s decimal\n[1,\"12345678901234567890\"]\n[2,1]"},
 		"not all numbers":   {"t.csv", "id,s\n1,5\n2,five\n", "id integer, s text\n[1,\"5\"]\n[2,\"five\"]"},
+		"long and fine":     {"t.csv", "n,m\n12345678901234567.5,1\n0.123456,2\n", "n decimal, m integer\n[\"12345678901234567.500000\",1]\n[\"0.123456\",2]"},
 		"true and false":    {"t.csv", "id,b\n1,true\n2,FALSE\n", "id integer, b yes-no\n[1,true]\n[2,false]"},
 		"day first":         {"t.csv", "d\n1.3.2025\n31.03.2025\n", "d date D.M.Y\n[\"1.3.2025\"]\n[\"31.03.2025\"]"},
 		"day or month":      {"t.csv", "d,n\n1/3/2025,1\n2/3/2025,2\n", "d text, n integer\n[\"1/3/2025\",1]\n[\"2/3/2025\",2]"},
@@ -239,8 +240,8 @@ func TestWorkbooks(t *testing.T) {
 	got := shown(t, opened(t, folder))
 	const sheet = "lock text, from date iso-date, noted_at date-time iso-local, days integer, cost decimal\n" +
 		`["Upper Sill","2025-03-01","2025-03-01T08:30:00",3,"12.5"]` + "\n" + `["Lower Sill","2025-03-31","2025-03-31T12:00:00",null,"100.0"]`
-	assert.Equal(t, sheet, got["stoppages_2024"])
-	assert.Equal(t, sheet, got["stoppages_2025"])
+	head, rows, _ := strings.Cut(sheet, "\n")
+	assert.Equal(t, head+"\n"+rows+"\n"+rows, got["stoppages"], "two sheets of one shape")
 	assert.Equal(t, "day date iso-date, sum text\n[\"2025-03-01\",null]", got["early"])
 
 	locked := excelize.NewFile()

@@ -41,7 +41,6 @@ type written struct {
 	head      []string
 	headed    bool
 	records   [][]string // some of them
-	lines     int        // how many lines were looked at
 	even      bool       // whether each of them has as many fields
 }
 
@@ -77,25 +76,26 @@ func opened(path string) (io.ReadCloser, error) {
 }
 
 // lookAt finds how a file is written from its beginning.
-func lookAt(path string) (written, error) {
+func lookAt(path string, most int64) (written, error) {
 	in, err := opened(path)
 	if err != nil {
 		return written{}, err
 	}
 	defer in.Close()
-	begin, err := io.ReadAll(io.LimitReader(in, lookedBytes))
+	begin, err := io.ReadAll(io.LimitReader(in, most))
 	if err != nil {
 		return written{}, err
 	}
+	whole := len(begin)
 	var w written
-	w.encoding, w.called, w.mark = encodingOf(begin, len(begin) == lookedBytes)
+	w.encoding, w.called, w.mark = encodingOf(begin, int64(len(begin)) == most)
 	if w.encoding != nil {
 		if begin, err = w.encoding.NewDecoder().Bytes(begin); err != nil {
 			return w, err
 		}
 	}
 	begin = bytes.TrimPrefix(begin, []byte("\ufeff"))
-	w.separate(string(begin), len(begin) >= lookedBytes-4)
+	w.separate(string(begin), whole >= int(most))
 	return w, nil
 }
 
@@ -174,7 +174,7 @@ func (w *written) cut(starts []int, width int) {
 		w.skip = starts[first]
 		w.records = w.records[first:]
 	}
-	w.lines, w.even = len(w.records), true
+	w.even = true
 	for _, r := range w.records {
 		w.even = w.even && len(r) == width
 	}
@@ -259,12 +259,11 @@ var blankWords = []string{"NA", "N/A", "n/a", "#N/A", "-", "–", "NULL", "null"
 
 // guess is what the values of a column look like.
 type guess struct {
-	kind    catalog.Type // text, integer, decimal or yes-no
-	mark    byte         // of decimals
-	groups  bool         // whether thousands are parted by the other mark
-	blank   []string     // words for no value
-	why     string
-	ordered string // a condition that no value may meet, in DuckDB's words
+	kind   catalog.Type // text, integer, decimal or yes-no
+	mark   byte         // of decimals
+	groups bool         // whether thousands are parted by the other mark
+	blank  []string     // words for no value
+	why    string
 }
 
 // guessOf looks at the values of a column.
@@ -312,22 +311,9 @@ func guessOf(values []string) guess {
 	return guess{kind: catalog.Text}
 }
 
-// plainly is the text of a value, blank where a word stands for that.
-func (g guess) plainly(name string) string {
-	x := quote(name)
-	if len(g.blank) == 0 {
-		return x
-	}
-	words := make([]string, len(g.blank))
-	for i, w := range g.blank {
-		words[i] = "'" + quoted(w) + "'"
-	}
-	return "case when " + x + " not in (" + strings.Join(words, ", ") + ") then " + x + " end"
-}
-
 // number is the text of a number as DuckDB writes one.
 func (g guess) number(name string) string {
-	x := g.plainly(name)
+	x := quote(name)
 	if g.groups {
 		x = "replace(" + x + ", '.', '')"
 	}
@@ -337,12 +323,26 @@ func (g guess) number(name string) string {
 	return x
 }
 
+// some is a condition that a value is there, and no word for none.
+func some(name string) string {
+	words := make([]string, len(blankWords))
+	for i, w := range blankWords {
+		words[i] = "'" + quoted(w) + "'"
+	}
+	return quote(name) + " not in (" + strings.Join(words, ", ") + ")"
+}
+
 // lookAtText finds how text files of one table are written, and what their columns hold.
 func (s *source) lookAtText(ctx context.Context, t *table) error {
 	var first written
 	copies := make([]file, len(t.files))
+	records := 0
 	for i, f := range t.files {
-		w, err := lookAt(f.path)
+		most := int64(lookedBytes)
+		if i > 0 { // of many files a little each
+			most /= 16
+		}
+		w, err := lookAt(f.path, most)
 		if err != nil {
 			return s.unreadable(&table{name: t.name, files: []file{f}}, err)
 		}
@@ -354,6 +354,10 @@ func (s *source) lookAtText(ctx context.Context, t *table) error {
 				Hint: "Files whose names differ in numbers only are one table. Rename the one that is another.",
 			}
 		}
+		if i > 0 && records < 10*lookedLines {
+			first.records = append(first.records, w.records...)
+		}
+		records += len(w.records)
 		copies[i] = f
 		if w.encoding != nil {
 			if copies[i], err = s.transcoded(f, w.encoding); err != nil {
@@ -391,9 +395,9 @@ func (s *source) lookAtText(ctx context.Context, t *table) error {
 // evidence says how files are written, and what tells so.
 func (w written) evidence(t *table) string {
 	mark := map[byte]string{',': "commas", ';': "semicolons", '\t': "tabs", '|': "bars"}[w.delimiter]
-	text := fmt.Sprintf("%s: %s, fields parted by %s in all %d records looked at", t.files[0].rel(), w.called, mark, w.lines)
+	text := fmt.Sprintf("%s: %s, fields parted by %s in all %d records looked at", t.files[0].rel(), w.called, mark, len(w.records))
 	if !w.even {
-		text = fmt.Sprintf("%s: %s, fields parted by %s in most of %d records looked at", t.files[0].rel(), w.called, mark, w.lines)
+		text = fmt.Sprintf("%s: %s, fields parted by %s in most of %d records looked at", t.files[0].rel(), w.called, mark, len(w.records))
 	}
 	if w.headed {
 		text += ", a head"
@@ -416,19 +420,23 @@ const mostTogether = 50
 func (s *source) confirm(ctx context.Context, t *table, names []string, guesses []guess) error {
 	var items []string
 	for i, g := range guesses {
-		x := g.number(names[i])
+		x, there := g.number(names[i]), some(names[i])
+		var others string // a value that is something else
+		digits, places := "0", "0"
 		switch g.kind {
 		case catalog.Integer:
-			items = append(items, fmt.Sprintf("count(%s)", x), fmt.Sprintf("count(*) filter (where cast(try_cast(%s as bigint) as varchar) is distinct from %s)", x, x), "0", "0")
+			others = fmt.Sprintf("cast(try_cast(%s as bigint) as varchar) is distinct from %s", x, x)
 		case catalog.Decimal:
-			digits := "replace(replace(" + x + ", '-', ''), '.', '')"
-			items = append(items, fmt.Sprintf("count(%s)", x), fmt.Sprintf("count(*) filter (where not regexp_full_match(%s, '-?(0|[1-9][0-9]*)([.][0-9]+)?'))", x),
-				fmt.Sprintf("coalesce(max(length(%s)), 0)", digits), fmt.Sprintf("coalesce(max(length(split_part(%s, '.', 2))), 0)", x))
+			others = fmt.Sprintf("not regexp_full_match(%s, '-?(0|[1-9][0-9]*)([.][0-9]+)?')", x)
+			digits = fmt.Sprintf("coalesce(max(length(split_part(replace(%s, '-', ''), '.', 1))) filter (where %s), 0)", x, there)
+			places = fmt.Sprintf("coalesce(max(length(split_part(%s, '.', 2))) filter (where %s), 0)", x, there)
 		case catalog.Boolean:
-			items = append(items, fmt.Sprintf("count(%s)", x), fmt.Sprintf("count(*) filter (where lower(%s) not in ('true', 'false'))", x), "0", "0")
+			others = fmt.Sprintf("lower(%s) not in ('true', 'false')", x)
 		default:
 			items = append(items, "0", "0", "0", "0")
+			continue
 		}
+		items = append(items, fmt.Sprintf("count(*) filter (where %s)", there), fmt.Sprintf("count(*) filter (where %s and %s)", there, others), digits, places)
 	}
 	var counts []int64
 	for some := range slices.Chunk(items, 4*mostTogether) {
@@ -454,20 +462,20 @@ func (s *source) confirm(ctx context.Context, t *table, names []string, guesses 
 		case g.kind == catalog.Text:
 			c.Evidence = g.why
 		case others > 0:
-			c.Evidence = fmt.Sprintf("text: of %d values, %d are no %s", n, others, g.why)
+			c.Evidence = fmt.Sprintf("text: of %d values, %d %s %s", n, others, map[bool]string{true: "is none of", false: "are none of"}[others == 1], g.why)
 		case g.kind == catalog.Integer:
-			c.Type, c.Declared, c.expression = g.kind, "bigint", "cast("+g.number(names[i])+" as bigint)"
+			c.Type, c.Declared, c.expression = g.kind, "bigint", "try_cast("+g.number(names[i])+" as bigint)"
 		case g.kind == catalog.Boolean:
-			c.Type, c.Declared, c.expression = g.kind, "boolean", "cast("+g.plainly(names[i])+" as boolean)"
-		case digits > 38:
+			c.Type, c.Declared, c.expression = g.kind, "boolean", "try_cast("+quote(names[i])+" as boolean)"
+		case digits+places > 38:
 			c.Evidence = "text: numbers of more than 38 digits"
 		default:
 			width := int64(18)
-			if digits > 18 || digits-places+places > 18 {
+			if digits+places > 18 {
 				width = 38
 			}
 			c.Type, c.Declared = g.kind, fmt.Sprintf("decimal(%d,%d)", width, places)
-			c.expression = fmt.Sprintf("cast(%s as decimal(%d, %d))", g.number(names[i]), width, places)
+			c.expression = fmt.Sprintf("try_cast(%s as decimal(%d, %d))", g.number(names[i]), width, places)
 		}
 		if c.Type != catalog.Text {
 			c.Evidence = fmt.Sprintf("%s: all %d values", g.why, n)

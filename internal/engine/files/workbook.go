@@ -35,8 +35,10 @@ func (s *source) lookAtWorkbook(ctx context.Context, f file) (tables []*table, e
 	defer func() { err = errors.Join(err, book.Close()) }()
 	_, stem := formOf(f.path)
 	base := named(strings.ReplaceAll(filepath.Join(filepath.Dir(f.rel()), stem), string(filepath.Separator), "_"))
-	sheets := book.GetSheetList()
-	for _, sheet := range sheets {
+	// Sheets whose names differ in numbers only are one table where they are of one shape.
+	var stems []string
+	together := map[string][]sheetFile{}
+	for _, sheet := range book.GetSheetList() {
 		if ctx.Err() != nil {
 			return nil, context.Cause(ctx)
 		}
@@ -47,18 +49,61 @@ func (s *source) lookAtWorkbook(ctx context.Context, f file) (tables []*table, e
 		if path == "" { // it is empty
 			continue
 		}
-		t := &table{name: base, files: []file{{folder: f.folder, path: path, form: separated}}}
-		if len(sheets) > 1 {
-			t.name = named(base + "_" + sheet)
+		stem := sheet
+		if m := numberedName.FindStringSubmatch(sheet); m != nil {
+			stem = m[1]
+		} else if strings.Trim(sheet, "0123456789-_. ") == "" {
+			stem = ""
 		}
-		if err := s.lookAtText(ctx, t); err != nil {
+		if together[stem] == nil {
+			stems = append(stems, stem)
+		}
+		together[stem] = append(together[stem], sheetFile{sheet, file{folder: f.folder, path: path, form: separated}})
+	}
+	for _, stem := range stems {
+		sheets := together[stem]
+		name := named(base + "_" + stem)
+		if len(stems) == 1 {
+			name = base
+		}
+		t, err := s.sheets(ctx, f, name, sheets)
+		if err == nil {
+			tables = append(tables, t)
+			continue
+		}
+		if len(sheets) == 1 {
 			return nil, err
 		}
-		t.files = []file{f}
-		t.notes = []string{fmt.Sprintf("%s, sheet %s: %d columns.", f.rel(), sheet, len(t.columns))}
-		tables = append(tables, t)
+		for _, one := range sheets { // of several shapes
+			t, err := s.sheets(ctx, f, named(base+"_"+one.name), []sheetFile{one})
+			if err != nil {
+				return nil, err
+			}
+			tables = append(tables, t)
+		}
 	}
 	return tables, nil
+}
+
+// sheetFile is a sheet that was written as a text file.
+type sheetFile struct {
+	name string
+	file file
+}
+
+// sheets makes a table of sheets of one shape.
+func (s *source) sheets(ctx context.Context, f file, name string, sheets []sheetFile) (*table, error) {
+	t := &table{name: name}
+	names := make([]string, len(sheets))
+	for i, one := range sheets {
+		names[i], t.files = one.name, append(t.files, one.file)
+	}
+	if err := s.lookAtText(ctx, t); err != nil {
+		return nil, err
+	}
+	t.files = []file{f}
+	t.notes = []string{fmt.Sprintf("%s, %s %s: %d columns.", f.rel(), map[bool]string{true: "sheet", false: "sheets"}[len(sheets) == 1], strings.Join(names, ", "), len(t.columns))}
+	return t, nil
 }
 
 // isCompound tells whether a file is one of those that older programs write, and in which

@@ -1,0 +1,77 @@
+package endtoend
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"pikegate/testing/browser"
+)
+
+// exports makes a folder of files, and connects it.
+func exports(t *testing.T, name string) (folder string) {
+	t.Helper()
+	folder = t.TempDir()
+	put(t, folder, "gauge-2025-02.csv", "Lock;Read at;Level (m)\nUpper Sill;28.02.2025;2,10\n")
+	put(t, folder, "gauge-2025-03.csv", "Lock;Read at;Level (m)\nUpper Sill;1.03.2025;2,35\nLower Sill;31.03.2025;NA\n")
+	put(t, folder, "torn.csv", "id,day\n1,2025-03-01\n2\n")
+	done(t, pikegate(t, "source", "add", name, "--engine", "files", "--at", folder))
+	t.Cleanup(func() { done(t, pikegateIn(context.Background(), "source", "remove", name, "--anyway")) })
+	return folder
+}
+
+func put(t *testing.T, folder, name, content string) {
+	t.Helper()
+	require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(content), 0o644))
+}
+
+// TestFolderOfFiles: data files are reported on like tables, what was found in them is told,
+// and a file that comes later is in the next run.
+func TestFolderOfFiles(t *testing.T) {
+	folder := exports(t, "gauges")
+	r := pikegate(t, "source", "show", "gauges", "gauge")
+	done(t, r)
+	assert.Contains(t, r.out, "gauge-2025-02.csv: UTF-8, fields parted by semicolons in all 3 records looked at, a head; the same in 2 files through gauge-2025-03.csv.")
+	assert.Contains(t, r.out, "D.M.Y: all 3 values fit")
+	assert.Contains(t, r.out, "numbers with a decimal comma: all 2 values; NA for none")
+	r = pikegate(t, "source", "show", "gauges", "torn")
+	assert.Contains(t, r.out+r.err, "torn.csv cannot be read: torn.csv, line 3: there is 1 field instead of 2, in \"2\".")
+	r = pikegate(t, "source", "check", "gauges")
+	done(t, r)
+	assert.Contains(t, r.out, "writing was tried and refused")
+
+	file := filepath.Join(t.TempDir(), "q.yaml")
+	require.NoError(t, os.WriteFile(file, []byte("kind: query\nname: levels\nsource: gauges\nfrom: gauge\nparameters:\n  - {name: period, kind: period, required: true}\ncolumns: [lock, read_at, level_m]\ncriteria: read_at within :period\nsort: [read_at, lock]\n"+
+		"---\nkind: report\nname: levels\nquery: levels\n"), 0o600))
+	done(t, pikegate(t, "push", file))
+	r = pikegate(t, "run", "levels", "--draft", "--set", "period=March 2025", "--format", "csv")
+	done(t, r)
+	assert.Equal(t, "lock,read_at,level_m\r\nUpper Sill,2025-03-01,2.35\r\nLower Sill,2025-03-31,\r\n", r.out, "the last day in full")
+	assert.Contains(t, pikegate(t, "why", "levels", "--draft", "--set", "period=April 2025").out, "Mon 31 Mar 2025")
+	put(t, folder, "gauge-2025-04.csv", "Lock;Read at;Level (m)\nUpper Sill;15.04.2025;1,95\n")
+	r = pikegate(t, "run", "levels", "--draft", "--set", "period=April 2025", "--format", "csv")
+	done(t, r)
+	assert.Equal(t, "lock,read_at,level_m\r\nUpper Sill,2025-04-15,1.95\r\n", r.out)
+	put(t, folder, "gauge-2025-04.csv", "Lock;Read on;Level (m)\nUpper Sill;15.04.2025;1,95\n")
+	r = pikegate(t, "run", "levels", "--draft", "--set", "period=April 2025", "--format", "csv")
+	assert.NotZero(t, r.code)
+	assert.Contains(t, r.err, "gauge-2025-04.csv is not written like gauge-2025-02.csv")
+}
+
+// TestFolderOnThePage: a folder is connected on the page, and says what was understood.
+func TestFolderOnThePage(t *testing.T) {
+	exports(t, "gauge-files")
+	p := browser.Open(t, address+"/#/sources/gauge-files/gauge", 1280, 800)
+	p.Wait("document.querySelector('[data-evidence]')?.textContent.includes('parted by semicolons')")
+	p.Wait("document.querySelector('[data-columns]')?.textContent.includes('Mar 31, 2025')")
+	accessible(t, p, "a table of files")
+	p.Press("Connect …")
+	p.Wait("document.querySelector('[data-connection]')")
+	p.Choose("[data-connection] select[name=engine]", "files")
+	p.Wait("document.querySelector('[data-connection]').textContent.includes('Path of the folder')")
+	p.Quiet()
+}

@@ -47,6 +47,8 @@ type Traits struct {
 	Untyped bool
 	// ZeroDates tells that dates of the engine's own may be of no day, 0000-00-00.
 	ZeroDates bool
+	// Scanned tells that nothing leads to the records of a period: each search reads all.
+	Scanned bool
 	// SQL is how hand-written SQL is read.
 	SQL sqltext.Flavour
 }
@@ -174,8 +176,10 @@ type Column struct {
 	// Bytes tells that it holds bytes, which are read and shown by how many they
 	// are. Those of a key are read whole: they tell records apart.
 	Bytes bool `json:"-"`
-	// Whole tells that every value was looked at.
+	// Whole tells that every value was looked at; Known that its source itself did, so that
+	// nobody has to.
 	Whole bool `json:"-"`
+	Known bool `json:"-"`
 	// Shape is how every date kept as text or number is written, where all are
 	// written alike and fit; see ShapeOf.
 	Shape string `json:"-"`
@@ -258,7 +262,7 @@ func (s *Source) SetEncoding(path string, e Encoding) error {
 				e = written // the engine has no such dates of its own there
 			}
 			c.Encoding, c.Type, c.Evidence = e, e.Type(), "set by hand"
-			c.Shape, c.Looked, c.Unfit, c.Whole = "", 0, 0, false // known of another encoding
+			c.Shape, c.Looked, c.Unfit, c.Whole, c.Known = "", 0, 0, false, false // known of another encoding
 			return nil
 		}
 	}

@@ -29,6 +29,12 @@ func (d Dialect) InOrder(c catalog.Column) (string, bool) {
 	return text, text != ""
 }
 
+// Fits writes that a text is a date in an encoding.
+func (d Dialect) Fits(e catalog.Encoding, text string) string {
+	w := writer{dialect: d}
+	return w.fits(catalog.Column{Type: e.Type(), Stored: catalog.Text, Encoding: e}, text)
+}
+
 // laidOut writes such a date as text that compares like time; empty where functions of the
 // engine's own have to do.
 func (w *writer) laidOut(m plan.Moment, l *catalog.Layout, x string) string {

@@ -28,7 +28,7 @@ func Survey(ctx context.Context, s Source, t *catalog.Table) error {
 	var places []int
 	var columns []catalog.Column
 	for i, c := range t.Columns {
-		if c.Encoding != "" && !c.Encoding.IsNative() {
+		if c.Encoding != "" && !c.Encoding.IsNative() && !c.Known {
 			places, columns = append(places, i), append(columns, c)
 		}
 	}

@@ -155,6 +155,9 @@ func (e *edges) around(ctx context.Context, job Job, around plan.Edges) *output.
 			statements = append(statements, *s)
 		}
 	}
+	if statements == nil {
+		return out
+	}
 	ctx, stop := context.WithTimeout(ctx, edgeLimit)
 	defer stop()
 	column := around.Column.Ref.Column

@@ -267,7 +267,11 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		err = job.Confirm(ctx)
 	}
 	if err == nil && prepared.Impossible == "" {
-		summary.Edges = edges.around(ctx, job, prepared.Edges)
+		around := prepared.Edges
+		if job.Compiled.Traits.Scanned && !format.Framed { // it would be read once more for what a file does not say
+			around.Before, around.After = nil, nil
+		}
+		summary.Edges = edges.around(ctx, job, around)
 		summary.LeftOut, err = leftOut(ctx, job, prepared, passed, unfitLimit)
 	}
 	record.Reason = summary.Reason

@@ -23,7 +23,7 @@ import (
 )
 
 // Engine is a folder of files.
-var Engine = engine.Engine{Name: "files", Open: Open, File: true}
+var Engine = engine.Engine{Name: "files", Open: Open, File: true, Traits: catalog.Traits{Scanned: true}}
 
 type source struct {
 	name   string

@@ -20,7 +20,7 @@ import (
 // kind is the name under which this binary becomes a reader of a folder of files.
 const kind = "pikegate-files"
 
-// What a reader may take: DuckDB keeps to its own limit, beyond which it uses temporary files;
+// What a reader may take: DuckDB keeps to a limit a little below, beyond which it uses temporary files;
 // that of the process is for what it does not count.
 const (
 	mostMemory  = 512 << 20
@@ -51,13 +51,15 @@ func closedIn(folder, temporary string) [][2]string {
 		{"allowed_directories", "['" + quoted(folder) + "/', '" + quoted(temporary) + "/']"},
 		{"enable_external_access", "false"},
 		{"preserve_insertion_order", "true"},
+		{"allocator_flush_threshold", "8MB"},
+		{"allocator_bulk_deallocation_flush_threshold", "8MB"},
 		{"TimeZone", "UTC"},
 		{"lock_configuration", "true"},
 	}
 }
 
 // sized are the settings that DuckDB is opened with.
-var sized = [][2]string{{"memory_limit", fmt.Sprintf("%dB", mostMemory)}, {"threads", fmt.Sprint(mostThreads)}}
+var sized = [][2]string{{"memory_limit", fmt.Sprintf("%dB", mostMemory-mostMemory/8)}, {"threads", fmt.Sprint(mostThreads)}}
 
 func quoted(text string) string { return strings.ReplaceAll(text, "'", "''") }
 

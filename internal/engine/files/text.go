@@ -389,7 +389,15 @@ func (s *source) lookAtText(ctx context.Context, t *table) error {
 		}
 		guesses[i] = guessOf(values)
 	}
-	return s.confirm(ctx, t, names, guesses)
+	samples := make([][]any, len(names))
+	for i := range names {
+		for _, r := range first.records {
+			if i < len(r) && r[i] != "" {
+				samples[i] = append(samples[i], r[i])
+			}
+		}
+	}
+	return s.confirm(ctx, t, names, guesses, samples)
 }
 
 // evidence says how files are written, and what tells so.
@@ -417,7 +425,8 @@ func (w written) evidence(t *table) string {
 const mostTogether = 50
 
 // confirm holds every value against what a column was taken for; one with others is text.
-func (s *source) confirm(ctx context.Context, t *table, names []string, guesses []guess) error {
+func (s *source) confirm(ctx context.Context, t *table, names []string, guesses []guess, samples [][]any) error {
+	proposed := make([]catalog.Column, len(names))
 	var items []string
 	for i, g := range guesses {
 		x, there := g.number(names[i]), some(names[i])
@@ -433,6 +442,13 @@ func (s *source) confirm(ctx context.Context, t *table, names []string, guesses 
 		case catalog.Boolean:
 			others = fmt.Sprintf("lower(%s) not in ('true', 'false')", x)
 		default:
+			text := catalog.Column{Name: names[i], Declared: "varchar", Type: catalog.Text, Nullable: true}
+			if made, ok := catalog.Propose(text, samples[i]); ok {
+				proposed[i] = made
+				fits := dialect.DuckDB().Fits(made.Encoding, quote(names[i]))
+				items = append(items, "count("+quote(names[i])+")", fmt.Sprintf("count(*) filter (where not (%s))", fits), "0", "0")
+				continue
+			}
 			items = append(items, "0", "0", "0", "0")
 			continue
 		}
@@ -459,6 +475,8 @@ func (s *source) confirm(ctx context.Context, t *table, names []string, guesses 
 		n, others, digits, places := counts[4*i], counts[4*i+1], counts[4*i+2], counts[4*i+3]
 		c := read{Column: catalog.Column{Name: names[i], Declared: "varchar", Type: catalog.Text, Nullable: true}, expression: quote(names[i])}
 		switch {
+		case proposed[i].Encoding != "":
+			c.Column = known(proposed[i], n, others)
 		case g.kind == catalog.Text:
 			c.Evidence = g.why
 		case others > 0:
@@ -486,6 +504,24 @@ func (s *source) confirm(ctx context.Context, t *table, names []string, guesses 
 		t.columns = append(t.columns, c)
 	}
 	return nil
+}
+
+// known is a column of dates of which every value was held against its encoding.
+func known(c catalog.Column, looked, unfit int64) catalog.Column {
+	_, evidence, _ := strings.Cut(c.Evidence, "; ") // what tells day and month apart
+	what, _, _ := strings.Cut(c.Evidence, ":")
+	c.Whole, c.Known, c.Looked, c.Unfit, c.Shape = true, true, looked, unfit, ""
+	c.Evidence = fmt.Sprintf("%s: all %d values fit", what, looked)
+	if unfit > 0 {
+		c.Evidence = fmt.Sprintf("%s: of all %d values, %d %s fit", what, looked, unfit, map[bool]string{true: "does not", false: "do not"}[unfit == 1])
+	}
+	if evidence != "" && !strings.HasPrefix(evidence, "written") {
+		c.Evidence += "; of those looked at first, " + evidence
+	}
+	if c.Encoding == catalog.EncISODate && unfit == 0 { // which can be written in one way only
+		c.Shape = "0000-00-00"
+	}
+	return c
 }
 
 // transcoded writes a file anew as UTF-8, where its workers can read it.

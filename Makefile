@@ -73,6 +73,7 @@ test: deps lint ## Install what the tests need, then run every check and test
 fuzz: ## Fuzz each parser for a minute, and try many more random criteria
 	go test ./core/period -run '^$$' -fuzz FuzzRead -fuzztime 1m
 	go test ./core/criteria -run '^$$' -fuzz FuzzParse -fuzztime 1m
+	go test ./core/catalog -run '^$$' -fuzz FuzzLayout -fuzztime 1m
 	go test ./core/phrase -run '^$$' -fuzz FuzzWrite -fuzztime 1m
 	go test ./core/sqltext -run '^$$' -fuzz FuzzSplit -fuzztime 1m
 	go test ./core/sqltext -run '^$$' -fuzz FuzzDirectOf -fuzztime 1m

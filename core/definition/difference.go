@@ -7,6 +7,8 @@ import (
 	"reflect"
 	"slices"
 	"strings"
+
+	"pikegate/core/catalog"
 )
 
 // Difference is one thing in which two versions of a definition differ.
@@ -124,6 +126,8 @@ func (d *differ) maps(path, holder, name string, a, b reflect.Value) {
 		switch {
 		case was.IsValid() && is.IsValid() && (was.Kind() == reflect.String || was.Type() == plainType):
 			d.scalar(join(path, key), what, shownText(was), shownText(is))
+		case was.IsValid() && is.IsValid() && was.Type() == reflect.TypeFor[catalog.FileFormat]():
+			d.structs(join(path, key), what, was, is)
 		case was.IsValid() && is.IsValid() && was.Kind() == reflect.Map:
 			d.maps(join(path, key), what, "days", was, is)
 		case was.IsValid() && is.IsValid():

@@ -208,7 +208,8 @@ type SharedParameter struct {
 // it are stored. Where the database is and how to enter it is no part of it.
 type Source struct {
 	Head      `yaml:",inline"`
-	Encodings map[string]string `yaml:"encodings" doc:"How dates are stored, by TABLE.COLUMN" example:"ymd"`
+	Encodings map[string]string             `yaml:"encodings" doc:"How dates are stored, by TABLE.COLUMN" example:"ymd"`
+	Files     map[string]catalog.FileFormat `yaml:"files" doc:"How the text files of a folder are written, by table, where that is not left to be found"`
 }
 
 // Criterion is a named condition that several queries use.

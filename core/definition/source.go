@@ -41,7 +41,26 @@ func checkSource(d *Source, known Environment) diag.Problems {
 			}
 		}
 	}
+	for _, table := range slices.Sorted(maps.Keys(d.Files)) {
+		c.problems = append(c.problems, FileFormatProblems("files."+table+".", d.Files[table])...)
+		if found == nil {
+			continue
+		}
+		if _, ok := found.Table(table); !ok {
+			c.fail("files."+table, 0, "unknown_table", fmt.Sprintf("The source %s has no table %s.", d.Name, table), nearOr(table, found.TableNames()))
+		}
+	}
 	return c.problems
+}
+
+// FileFormatProblems are what is wrong with what is said of files.
+func FileFormatProblems(field string, f catalog.FileFormat) (problems diag.Problems) {
+	wrong := f.Check()
+	for _, name := range slices.Sorted(maps.Keys(wrong)) {
+		message, hint, _ := strings.Cut(wrong[name], ". ")
+		problems = append(problems, diag.Problem{Code: "bad_file_format", Field: field + name, Message: message + ".", Hint: hint})
+	}
+	return problems
 }
 
 // UnknownEncoding says that there is no such encoding.
@@ -59,12 +78,13 @@ func UnknownEncoding(field, e string) diag.Problem {
 }
 
 // WriteSource writes the document of a source.
-func WriteSource(name string, encodings map[string]string) string {
+func WriteSource(d *Source) string {
 	text, err := yaml.Dump(struct {
-		Kind      string            `yaml:"kind"`
-		Name      string            `yaml:"name"`
-		Encodings map[string]string `yaml:"encodings"`
-	}{"source", name, encodings}, yaml.WithIndent(2))
+		Kind      string                        `yaml:"kind"`
+		Name      string                        `yaml:"name"`
+		Encodings map[string]string             `yaml:"encodings"`
+		Files     map[string]catalog.FileFormat `yaml:"files,omitempty"`
+	}{"source", d.Name, d.Encodings, d.Files}, yaml.WithIndent(2))
 	if err != nil {
 		panic("definition: texts are always YAML: " + err.Error())
 	}

@@ -228,7 +228,7 @@ func (c *checker) wrapped(simple criteria.Expr) {
 		}
 		for _, side := range criteria.Children(e) {
 			columns := criteria.Columns(side)
-			if column, ok := side.(*criteria.Column); ok && column.Ref.Column.Encoding.IsLayout() && !column.Ref.Column.Compares() {
+			if column, ok := side.(*criteria.Column); ok && column.Ref.Column.Encoding.IsLayout() && !column.Ref.Column.Compares() && !column.Ref.Column.Known { // files have no index anyway
 				c.add(e, "no_index", fmt.Sprintf("No index on %s can be used here: texts as %s do not sort by time.", criteria.Print(column), column.Ref.Column.Encoding),
 					"Restrict the records by another condition as well, or ask the database's owner for a column with the day as date; explain --plan says how.")
 				return

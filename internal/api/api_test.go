@@ -26,6 +26,7 @@ import (
 	"pikegate/core/civil"
 	"pikegate/internal/demo"
 	"pikegate/internal/engine"
+	"pikegate/internal/engine/files"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
@@ -43,7 +44,7 @@ func serve(t *testing.T, limit time.Duration) (*Server, *httptest.Server) {
 	zone, err := time.LoadLocation(demo.Zone)
 	require.NoError(t, err)
 	s, err := service.New(t.Context(), service.Config{
-		Store: kept, Engines: []engine.Engine{sqlite.Engine},
+		Store: kept, Engines: []engine.Engine{sqlite.Engine, files.Engine},
 		Calendar: civil.Calendar{Zone: zone, WeekStart: time.Monday}, Now: time.Now, TimeLimit: limit, Log: slog.New(slog.DiscardHandler),
 	})
 	require.NoError(t, err)
@@ -212,8 +213,9 @@ var calls = []struct {
 	{"show-extents", "GET", "/sources/navigation/tables/passages/extents", "", 200, `"earliest":"2023-01-01T00:00:00+00:00"`},
 	{"show-extents", "GET", "/sources/navigation/tables/pasages/extents", "", 404, "passages"},
 	{"show-source", "GET", "/sources/navgation", "", 404, "navigation"},
-	{"add-source", "POST", "/sources", `{"name":"Bad Name","engine":"sqlit","address":""}`, 422, "There is sqlite."},
+	{"add-source", "POST", "/sources", `{"name":"Bad Name","engine":"sqlit","address":""}`, 422, "There are sqlite, files."},
 	{"add-source", "POST", "/sources", `{"name":"gone","engine":"sqlite","address":"/nowhere/at/all.db"}`, 502, "unreachable"},
+	{"set-file", "PUT", "/sources/navigation/files/locks", `{"head":"yes"}`, 422, "no folder of files"},
 	{"set-encoding", "PUT", "/sources/navigation/encodings/maintenance_jobs.due_on", `{"encoding":"ymd"}`, 200, "eight digits, real days: all"},
 	{"set-encoding", "PUT", "/sources/navigation/encodings/maintenance_jobs.cost_pence", `{"encoding":"ymd"}`, 422, "do not fit"},
 	{"set-encoding", "PUT", "/sources/navigation/encodings/maintenance_jobs.du_on", `{"encoding":"ymd"}`, 422, "Did you mean due_on?"},

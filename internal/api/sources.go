@@ -174,4 +174,14 @@ func (s *Server) sources() {
 			catalogue, err := s.service.SetEncoding(ctx, who, in.Source, in.Column, in.Body.Encoding, in.Anyway)
 			return answer(s, catalogue, err)
 		})
+	put(s, "set-file", "/sources/{source}/files/{table}", "Say how the text files of a table are written; what is left out is found from them", []int{404, 422, 502, 504},
+		func(ctx context.Context, who identity.Actor, in *struct {
+			Source string `path:"source" doc:"The source's name"`
+			Table  string `path:"table" doc:"The table's name" example:"gauge"`
+			Body   catalog.FileFormat
+		},
+		) (*response[catalog.Source], error) {
+			catalogue, err := s.service.SetFile(ctx, who, in.Source, in.Table, in.Body)
+			return answer(s, catalogue, err)
+		})
 }

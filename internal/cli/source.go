@@ -23,7 +23,7 @@ func (a *app) source() *cobra.Command {
 		Args:  args(cobra.NoArgs),
 		RunE:  func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	cmd.AddCommand(a.sourceAdd(), a.sourceList(), a.sourceChange(), a.sourceRemove(), a.sourceShow(), a.sourceCheck(), a.sourceEncoding())
+	cmd.AddCommand(a.sourceAdd(), a.sourceList(), a.sourceChange(), a.sourceRemove(), a.sourceShow(), a.sourceCheck(), a.sourceEncoding(), a.sourceFile())
 	return cmd
 }
 
@@ -396,4 +396,32 @@ func (a *app) sourceEncoding() *cobra.Command {
 	}
 	cmd.Flags().BoolVar(&anyway, "anyway", false, "although values do not fit it")
 	return names(a.printing(cmd), a.sourceNames, a.columnNames, encodingNames)
+}
+
+func (a *app) sourceFile() *cobra.Command {
+	var format catalog.FileFormat
+	cmd := &cobra.Command{
+		Use:   "set-file NAME TABLE",
+		Short: "Say how the text files of a table are written; what is left out is found from them",
+		Example: "  pikegate source set-file exports gauge --delimiter ';' --decimal ,\n" +
+			"  pikegate source set-file exports gauge    # back to what is found",
+		Args: args(cobra.ExactArgs(2)),
+		RunE: func(cmd *cobra.Command, given []string) error {
+			catalogue, err := a.client().SetFile(cmd.Context(), given[0], given[1], format)
+			if err != nil {
+				return err
+			}
+			t, _ := catalogue.Table(given[1])
+			return a.show(t, func() error { return a.printCatalogue(catalog.Source{Tables: []catalog.Table{t}}, nil) })
+		},
+	}
+	cmd.Flags().StringVar(&format.Delimiter, "delimiter", "", "what parts the fields: one character, or tab")
+	cmd.Flags().StringVar(&format.Decimal, "decimal", "", "the decimal mark of numbers: a point or a comma")
+	cmd.Flags().StringVar(&format.Head, "head", "", "whether the first record names the columns: yes or no")
+	cmd.Flags().StringVar(&format.Skip, "skip", "", "how many lines stand before the head, or the first record")
+	cmd.Flags().StringVar(&format.Encoding, "encoding", "", "the encoding of the text: utf-8, utf-16, windows-1252 or latin-1")
+	cmd.Flags().StringSliceVar(&format.Blank, "blank", nil, "words that stand for no value in a column of numbers, in the place of the usual ones")
+	completed(cmd, "head", "yes", "no")
+	completed(cmd, "encoding", catalog.TextEncodings...)
+	return names(a.printing(cmd), a.sourceNames)
 }

@@ -318,6 +318,11 @@ func (c *Client) FirstRows(ctx context.Context, source, table string, limit int)
 	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/tables/"+url.PathEscape(table)+"/rows?limit="+strconv.Itoa(limit), nil, &out)
 }
 
+// SetFile says how the text files of a table are written.
+func (c *Client) SetFile(ctx context.Context, source, table string, format catalog.FileFormat) (out catalog.Source, err error) {
+	return out, c.call(ctx, http.MethodPut, "/sources/"+url.PathEscape(source)+"/files/"+url.PathEscape(table), format, &out)
+}
+
 // SetEncoding says how the dates of TABLE.COLUMN are stored.
 func (c *Client) SetEncoding(ctx context.Context, source, column, encoding string, anyway bool) (out catalog.Source, err error) {
 	path := "/sources/" + url.PathEscape(source) + "/encodings/" + url.PathEscape(column) + "?anyway=" + strconv.FormatBool(anyway)

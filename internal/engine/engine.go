@@ -76,6 +76,8 @@ type Address struct {
 	// TLS is off, on (without looking at who answers) or verify; blank means
 	// on where the server offers it.
 	TLS string
+	// Files are how the text files of a folder are written, by table.
+	Files map[string]catalog.FileFormat
 	// Limit is the longest one statement may take, 0 for no limit; the server
 	// is told too. Connections is how many at a time.
 	Limit       time.Duration

@@ -192,6 +192,11 @@ func (s *Service) address(ctx context.Context, kept store.Source) (engine.Addres
 		Limit: s.TimeLimit, Connections: engine.MostConnections, PassPerson: kept.PassPerson,
 	}
 	if s.engine(kept.Engine).File {
+		d, err := s.sourceDocument(ctx, kept.Name)
+		if err != nil {
+			return a, err
+		}
+		a.Files = d.Files
 		return a, s.readable(kept.Address)
 	}
 	if !s.hasSecret(ctx, kept) {

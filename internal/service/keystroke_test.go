@@ -21,6 +21,7 @@ import (
 	"pikegate/internal/config"
 	"pikegate/internal/demo"
 	"pikegate/internal/engine"
+	"pikegate/internal/engine/files"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/identity"
 	"pikegate/internal/service"
@@ -42,7 +43,7 @@ func demonstration(t testing.TB) (s *service.Service, read *int) {
 		return counted{source, read}, err
 	}
 	s, err = service.New(t.Context(), service.Config{
-		Store: own, Engines: []engine.Engine{counting},
+		Store: own, Engines: []engine.Engine{counting, files.Engine},
 		Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: time.Minute, Log: slog.New(slog.DiscardHandler),
 	})
 	require.NoError(t, err)

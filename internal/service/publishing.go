@@ -52,7 +52,8 @@ func (s *Service) Publish(ctx context.Context, who identity.Actor, name string) 
 		if v.Kind != "source" {
 			continue
 		}
-		if _, err := s.source(ctx, v.Name, true); err != nil { // read with its new encodings
+		s.retire(v.Name)
+		if _, err := s.source(ctx, v.Name, true); err != nil { // read with its new encodings and formats
 			return wire.Checked{}, err
 		}
 	}

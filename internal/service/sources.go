@@ -143,10 +143,10 @@ func (s *Service) saveSource(ctx context.Context, who identity.Actor, what strin
 		for _, e := range s.Engines {
 			known = append(known, e.Name)
 		}
-		problems = append(problems, diag.Problem{Code: "unknown_engine", Field: "engine", Message: fmt.Sprintf("There is no engine %q.", info.Engine), Hint: "There is " + strings.Join(known, ", ") + "."})
+		problems = append(problems, diag.Problem{Code: "unknown_engine", Field: "engine", Message: fmt.Sprintf("There is no engine %q.", info.Engine), Hint: "There are " + strings.Join(known, ", ") + "."})
 	}
 	if info.Address == "" {
-		problems = append(problems, diag.Problem{Code: "missing", Field: "address", Message: "Where the database is was not said.", Hint: "For SQLite give the path of its file."})
+		problems = append(problems, diag.Problem{Code: "missing", Field: "address", Message: "Where the database is was not said.", Hint: "For SQLite give the path of its file, for files that of their folder."})
 	}
 	for _, e := range slices.Sorted(maps.Values(info.Encodings)) {
 		if catalog.Encoding(e).Check() != nil {
@@ -275,38 +275,127 @@ func columnNames(t catalog.Table) []string {
 	return names
 }
 
+// sourceDocument is what is published of a source; one that says nothing where none is.
+func (s *Service) sourceDocument(ctx context.Context, name string) (*definition.Source, error) {
+	made := &definition.Source{Head: definition.Head{Kind: "source", Name: name}}
+	kept, err := s.Store.Published(ctx, "source", name)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return nil, err
+	}
+	if err == nil {
+		documents, err := decoded(kept.Content)
+		if err != nil {
+			return nil, err
+		}
+		if d, ok := documents[0].(*definition.Source); ok {
+			made = d
+		}
+	}
+	made.Encodings, made.Files = maps.Clone(made.Encodings), maps.Clone(made.Files) // what is decoded is shared
+	if made.Encodings == nil {
+		made.Encodings = map[string]string{}
+	}
+	return made, nil
+}
+
 // encodings are those of a source, as its published document has them.
 func (s *Service) encodings(ctx context.Context, name string) (map[string]string, error) {
-	kept, err := s.Store.Published(ctx, "source", name)
-	if errors.Is(err, store.ErrNotFound) {
-		return map[string]string{}, nil
-	}
+	d, err := s.sourceDocument(ctx, name)
 	if err != nil {
 		return nil, err
-	}
-	documents, err := decoded(kept.Content)
-	if err != nil {
-		return nil, err
-	}
-	d, ok := documents[0].(*definition.Source)
-	if !ok || d.Encodings == nil {
-		return map[string]string{}, nil
 	}
 	return d.Encodings, nil
 }
 
 // keepEncodings publishes the document of a source with these encodings.
 func (s *Service) keepEncodings(ctx context.Context, who identity.Actor, name string, encodings map[string]string) error {
-	draft := store.Definition{Kind: "source", Name: name, Content: definition.WriteSource(name, encodings), At: s.Now().UTC()}
-	if published, err := s.Store.Published(ctx, "source", name); err == nil && published.Content == draft.Content {
+	d, err := s.sourceDocument(ctx, name)
+	if err != nil {
+		return err
+	}
+	d.Encodings = encodings
+	return s.keepSource(ctx, who, d)
+}
+
+// keepSource publishes the document of a source.
+func (s *Service) keepSource(ctx context.Context, who identity.Actor, d *definition.Source) error {
+	draft := store.Definition{Kind: "source", Name: d.Name, Content: definition.WriteSource(d), At: s.Now().UTC()}
+	if published, err := s.Store.Published(ctx, "source", d.Name); err == nil && published.Content == draft.Content {
 		return nil
 	}
 	if err := s.Store.SaveDrafts(ctx, []store.Definition{draft}); err != nil {
 		return err
 	}
-	entry := who.Entry("published", name)
+	entry := who.Entry("published", d.Name)
 	_, err := s.Store.Publish(ctx, []store.Definition{draft}, entry)
 	return err
+}
+
+// SetFile says how the text files of a table are written; a format that says nothing leaves it
+// to be found. One with which they cannot be read is refused.
+func (s *Service) SetFile(ctx context.Context, who identity.Actor, name, table string, format catalog.FileFormat) (catalog.Source, error) {
+	if err := s.mayOn(ctx, who, identity.Manage, name); err != nil {
+		return catalog.Source{}, err
+	}
+	if problems := definition.FileFormatProblems("", format); problems.Failed() {
+		return catalog.Source{}, problems
+	}
+	o, err := s.source(ctx, name, true)
+	if err != nil {
+		return catalog.Source{}, err
+	}
+	found, ok := o.known.Load().Table(table)
+	if !ok {
+		return catalog.Source{}, notFound("table", table, o.known.Load().TableNames())
+	}
+	sources, err := s.Store.Sources(ctx)
+	if err != nil {
+		return catalog.Source{}, err
+	}
+	kept := sources[slices.IndexFunc(sources, func(k store.Source) bool { return k.Name == name })] // it is open
+	if kept.Engine != "files" {
+		return catalog.Source{}, diag.Problems{{Code: "no_files", Field: "table", Message: fmt.Sprintf("%s is no folder of files, so its tables have no format.", name), Hint: "The encoding of dates is set with pikegate source set-encoding."}}
+	}
+	d, err := s.sourceDocument(ctx, name)
+	if err != nil {
+		return catalog.Source{}, err
+	}
+	if d.Files == nil {
+		d.Files = map[string]catalog.FileFormat{}
+	}
+	if d.Files[found.Name] = format; format.IsZero() {
+		delete(d.Files, found.Name)
+	}
+	address, err := s.address(ctx, kept)
+	if err != nil {
+		return catalog.Source{}, err
+	}
+	address.Files = d.Files
+	if err := s.readsAs(ctx, kept, address, found.Name); err != nil {
+		return catalog.Source{}, err
+	}
+	if err := s.keepSource(ctx, who, d); err != nil {
+		return catalog.Source{}, err
+	}
+	s.retire(name)
+	return s.Catalogue(ctx, who, name)
+}
+
+// readsAs opens a folder with what is to be said of its files, and refuses that where a table
+// cannot be read with it.
+func (s *Service) readsAs(ctx context.Context, kept store.Source, address engine.Address, table string) error {
+	tried, err := s.engine(kept.Engine).Open(address)
+	if err != nil {
+		return err
+	}
+	catalogue, err := tried.Catalogue(ctx)
+	if err = errors.Join(err, tried.Close()); err != nil {
+		return err
+	}
+	if now, ok := catalogue.Table(table); ok && len(now.Columns) == 0 {
+		return diag.Problems{{Code: "unreadable_file", Field: "table", Message: now.Evidence, Hint: "Say something else of it, or have the file put right."}}
+	}
+	return nil
 }
 
 // moveEncodings makes documents of encodings that were kept with connections,

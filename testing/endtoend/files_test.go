@@ -62,6 +62,35 @@ func TestFolderOfFiles(t *testing.T) {
 	assert.Contains(t, r.err, "gauge-2025-04.csv is not written like gauge-2025-02.csv")
 }
 
+// TestFileFormat: what is said of a table's files is kept as a document, changes what is read at
+// once, and is refused where they cannot be read with it.
+func TestFileFormat(t *testing.T) {
+	folder := exports(t, "weighed")
+	put(t, folder, "cargo.csv", "id;tonnes\n1;1,500\n2;2,250\n")
+	assert.Contains(t, pikegate(t, "source", "show", "weighed", "cargo").out, "a comma before three digits: decimals or thousands")
+	r := pikegate(t, "source", "set-file", "weighed", "cargo", "--decimal", ",", "--head", "maybe", "--skip", "-1")
+	denied(t, r, "[bad_file_format]", "head", "skip", "Write yes or no")
+	denied(t, pikegate(t, "source", "set-file", "weighed", "cargoes", "--decimal", ","), "Did you mean cargo?")
+	denied(t, pikegate(t, "source", "set-file", "weighed", "cargo", "--skip", "3", "--delimiter", ";"), "[unreadable_file]", "cargo.csv")
+	denied(t, pikegate(t, "source", "set-file", "navigation", "locks", "--head", "no"), "[no_files]")
+	r = pikegate(t, "source", "set-file", "weighed", "cargo", "--decimal", ",")
+	done(t, r)
+	assert.Contains(t, r.out, "numbers with a decimal comma: all 2 values")
+	assert.Contains(t, pikegate(t, "cat", "source", "weighed").out, "decimal: ','")
+	done(t, pikegate(t, "source", "set-encoding", "weighed", "gauge.read_at", "D.M.Y"))
+	assert.Contains(t, pikegate(t, "source", "show", "weighed", "cargo").out, "decimal comma", "an encoding takes nothing from it")
+	document := filepath.Join(t.TempDir(), "s.yaml")
+	require.NoError(t, os.WriteFile(document, []byte("kind: source\nname: weighed\nencodings: {}\nfiles: {cargo: {decimal: ., delimiter: \"';\"}}\n"), 0o600))
+	denied(t, pikegate(t, "check", document), "[bad_file_format]", "files.cargo.delimiter")
+	require.NoError(t, os.WriteFile(document, []byte("kind: source\nname: weighed\nencodings: {}\nfiles: {cargo: {decimal: .}}\n"), 0o600))
+	done(t, pikegate(t, "push", document, "--keep"))
+	done(t, pikegate(t, "publish", "source", "weighed"))
+	assert.Contains(t, pikegate(t, "source", "show", "weighed", "cargo").out, "thousands parted by commas: all 2 values")
+	r = pikegate(t, "source", "set-file", "weighed", "cargo")
+	done(t, r)
+	assert.Contains(t, r.out, "decimals or thousands")
+}
+
 // TestFolderOnThePage: a folder is connected on the page, and says what was understood.
 func TestFolderOnThePage(t *testing.T) {
 	exports(t, "gauge-files")

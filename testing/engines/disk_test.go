@@ -20,6 +20,7 @@ import (
 	"pikegate/internal/client"
 	"pikegate/internal/demo"
 	"pikegate/internal/engine"
+	"pikegate/internal/engine/files"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/output"
 	"pikegate/internal/service"
@@ -41,7 +42,7 @@ func TestDiskFull(t *testing.T) {
 	kept, err := store.Open(filepath.Join(small, "pikegate.db"), nil)
 	require.NoError(t, err)
 	s, err := service.New(t.Context(), service.Config{
-		Store: kept, Engines: []engine.Engine{sqlite.Engine}, Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday},
+		Store: kept, Engines: []engine.Engine{sqlite.Engine, files.Engine}, Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday},
 		Now: time.Now, TimeLimit: time.Minute, Log: slog.New(slog.DiscardHandler),
 	})
 	require.NoError(t, err)

@@ -25,6 +25,7 @@ import (
 	"pikegate/internal/api"
 	"pikegate/internal/config"
 	"pikegate/internal/engine"
+	"pikegate/internal/engine/files"
 	"pikegate/internal/engine/mysql"
 	"pikegate/internal/engine/postgres"
 	"pikegate/internal/engine/sqlite"
@@ -80,7 +81,7 @@ func serve(b *testing.B, folder string, install func(*service.Service)) (address
 	kept, err := store.Open(filepath.Join(folder, "pikegate.db"), nil)
 	require.NoError(b, err)
 	s, err := service.New(b.Context(), service.Config{
-		Store: kept, Engines: []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine},
+		Store: kept, Engines: []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine, files.Engine},
 		Secret:   func(string) (string, bool) { return servers.Password, true },
 		Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, Log: slog.New(slog.DiscardHandler),
 	})

@@ -27,6 +27,7 @@ import (
 	"pikegate/internal/api"
 	"pikegate/internal/demo"
 	"pikegate/internal/engine"
+	"pikegate/internal/engine/files"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/identity"
 	"pikegate/internal/service"
@@ -294,7 +295,7 @@ func serve(t *testing.T) *served {
 	require.NoError(t, err)
 	log := slog.New(slog.DiscardHandler)
 	s, err := service.New(t.Context(), service.Config{
-		Store: kept, Engines: []engine.Engine{sqlite.Engine},
+		Store: kept, Engines: []engine.Engine{sqlite.Engine, files.Engine},
 		Calendar: calendar, Now: time.Now, TimeLimit: time.Minute, Log: log,
 	})
 	require.NoError(t, err)

@@ -25,10 +25,15 @@ import (
 // Engine is a folder of files.
 var Engine = engine.Engine{Name: "files", Open: Open, File: true, Traits: catalog.Traits{Scanned: true}}
 
+// mostReaders is how many workers read a folder at a time: each takes all there is of the
+// machine, and much memory.
+const mostReaders = 2
+
 type source struct {
 	name   string
 	folder string
 	found  []file // as they were when the folder was opened
+	said   map[string]catalog.FileFormat
 	*worker.Pool
 
 	mu     sync.Mutex // guards the rest
@@ -60,11 +65,11 @@ func Open(a engine.Address) (engine.Source, error) {
 	if err != nil {
 		return refused("%s cannot be read: %v.", a.At, err)
 	}
-	pool, err := worker.NewPool(kind, a.Name, folder, cmp.Or(a.Connections, 2), func() {})
+	pool, err := worker.NewPool(kind, a.Name, folder, min(cmp.Or(a.Connections, mostReaders), mostReaders), func() {})
 	if err != nil {
 		return nil, err
 	}
-	s := &source{name: a.Name, folder: folder, found: found, Pool: pool}
+	s := &source{name: a.Name, folder: folder, found: found, said: a.Files, Pool: pool}
 	if err := pool.Stream(context.Background(), dialect.Query{SQL: "select 1"}, func([]any) error { return nil }); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}

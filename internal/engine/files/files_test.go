@@ -343,3 +343,49 @@ func TestManyColumns(t *testing.T) {
 	require.Len(t, catalogue.Tables[0].Columns, 2000, catalogue.Tables[0].Evidence)
 	assert.Equal(t, catalog.Integer, catalogue.Tables[0].Columns[1999].Type)
 }
+
+// TestEvidence: what tells how a column is read, and of which values.
+func TestEvidence(t *testing.T) {
+	s := opened(t, folderOf(t, map[string]string{"t.csv": "d,e,n,k\n1.3.2025,2025-03-01,1,1\n31.03.2025,2025-03-02,NA,2\n1.4.2025,2025-03-32,3,x\n" + strings.Repeat("2.4.2025,2025-03-02,4,4\n", 20)}))
+	catalogue, err := s.Catalogue(t.Context())
+	require.NoError(t, err)
+	said := []string{}
+	for _, c := range catalogue.Tables[0].Columns {
+		said = append(said, c.Evidence)
+	}
+	assert.Equal(t, []string{
+		"D.M.Y: all 23 values fit; of those looked at first, 1 of them is no date the other way round",
+		"text, YYYY-MM-DD, real days: of all 23 values, 1 does not fit", "whole numbers: all 22 values; NA for none", "",
+	}, said)
+	assert.Equal(t, int64(1), catalogue.Tables[0].Columns[1].Unfit)
+}
+
+// TestSaid: what somebody says of files counts instead of what would be found.
+func TestSaid(t *testing.T) {
+	for name, c := range map[string]struct {
+		content string
+		said    catalog.FileFormat
+		want    string
+	}{
+		"a delimiter":       {"a;b,c\n1;2,5\n", catalog.FileFormat{Delimiter: ","}, "a_b text, c integer\n[\"1;2\",5]"},
+		"another mark":      {"a~b\n1~2\n", catalog.FileFormat{Delimiter: "~"}, "a integer, b integer\n[1,2]"},
+		"tabs":              {"a,b\tc\n1,5\t2\n", catalog.FileFormat{Delimiter: "tab", Decimal: ","}, "a_b decimal, c integer\n[\"1.5\",2]"},
+		"decimals":          {"n;m\n1,500;1\n2,250;2\n", catalog.FileFormat{Decimal: ","}, "n decimal, m integer\n[\"1.500\",1]\n[\"2.250\",2]"},
+		"thousands":         {"n;m\n1,500;1\n2,250.5;2\n", catalog.FileFormat{Decimal: "."}, "n decimal, m integer\n[\"1500.0\",1]\n[\"2250.5\",2]"},
+		"no head":           {"a,b\nc,d\n", catalog.FileFormat{Head: "no"}, "column1 text, column2 text\n[\"a\",\"b\"]\n[\"c\",\"d\"]"},
+		"a head of numbers": {"2024,2025\n1,2\n", catalog.FileFormat{Head: "yes"}, "n2024 integer, n2025 integer\n[1,2]"},
+		"lines before":      {"x,y\nz,w\na,b\n1,2\n", catalog.FileFormat{Skip: "2"}, "a integer, b integer\n[1,2]"},
+		"an encoding":       {"name\nM\xc3\xbcller\n", catalog.FileFormat{Encoding: "latin-1"}, "name text\n[\"MÃ¼ller\"]"},
+		"words for none":    {"n,m\n-999,1\n5,missing\n", catalog.FileFormat{Blank: []string{"-999", "missing"}}, "n integer, m integer\n[null,1]\n[5,null]"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			s, err := files.Open(engine.Address{Name: "exports", At: folderOf(t, map[string]string{"t.csv": c.content}), Files: map[string]catalog.FileFormat{"t": c.said}})
+			require.NoError(t, err)
+			defer s.Close()
+			assert.Equal(t, c.want, shown(t, s)["t"])
+			catalogue, err := s.Catalogue(t.Context())
+			require.NoError(t, err)
+			assert.Contains(t, catalogue.Tables[0].Evidence, "as it was said of it")
+		})
+	}
+}

@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -76,7 +77,7 @@ func opened(path string) (io.ReadCloser, error) {
 }
 
 // lookAt finds how a file is written from its beginning.
-func lookAt(path string, most int64) (written, error) {
+func lookAt(path string, most int64, said catalog.FileFormat) (written, error) {
 	in, err := opened(path)
 	if err != nil {
 		return written{}, err
@@ -89,14 +90,22 @@ func lookAt(path string, most int64) (written, error) {
 	whole := len(begin)
 	var w written
 	w.encoding, w.called, w.mark = encodingOf(begin, int64(len(begin)) == most)
+	if e, ok := saidEncodings[said.Encoding]; ok {
+		w.encoding, w.called = e, said.Encoding
+	}
 	if w.encoding != nil {
 		if begin, err = w.encoding.NewDecoder().Bytes(begin); err != nil {
 			return w, err
 		}
 	}
 	begin = bytes.TrimPrefix(begin, []byte("\ufeff"))
-	w.separate(string(begin), whole >= int(most))
+	w.separate(string(begin), whole >= int(most), said)
 	return w, nil
+}
+
+// saidEncodings are those that somebody says a file has.
+var saidEncodings = map[string]encoding.Encoding{
+	"utf-8": nil, "utf-16": unicode.UTF16(unicode.LittleEndian, unicode.UseBOM), "windows-1252": charmap.Windows1252, "latin-1": charmap.ISO8859_1,
 }
 
 // encodingOf finds the encoding of a text: by its mark, as UTF-8 where it is that, else as
@@ -132,9 +141,20 @@ func encodingOf(begin []byte, cut bool) (e encoding.Encoding, name string, mark 
 
 // separate finds what stands between fields, where the records begin and whether they have a
 // head.
-func (w *written) separate(text string, cut bool) {
+func (w *written) separate(text string, cut bool, said catalog.FileFormat) {
 	best := -1
-	for _, delimiter := range []byte{',', ';', '\t', '|'} {
+	delimiters := []byte{',', ';', '\t', '|'}
+	if said.Delimiter != "" {
+		delimiters = []byte{strings.ReplaceAll(said.Delimiter, "tab", "\t")[0]}
+	}
+	skipped, isSaid := 0, said.Skip != ""
+	if isSaid {
+		skipped, _ = strconv.Atoi(said.Skip)
+		for range skipped {
+			_, text, _ = strings.Cut(text, "\n")
+		}
+	}
+	for _, delimiter := range delimiters {
 		records, starts := recordsOf(text, delimiter, cut)
 		counts := map[int]int{}
 		for _, r := range records {
@@ -153,11 +173,12 @@ func (w *written) separate(text string, cut bool) {
 		}
 	}
 	if best < 0 { // one column
-		records, starts := recordsOf(text, ',', cut)
-		w.delimiter, w.records = ',', records
+		records, starts := recordsOf(text, delimiters[0], cut)
+		w.delimiter, w.records = delimiters[0], records
 		w.cut(starts, 1)
 	}
-	if len(w.records) > 0 && isHead(w.records) {
+	w.skip += skipped
+	if len(w.records) > 0 && (said.Head == "yes" || said.Head == "" && isHead(w.records)) {
 		w.head, w.headed, w.records = w.records[0], true, w.records[1:]
 	} else if len(w.records) > 0 {
 		for i := range w.records[0] {
@@ -246,12 +267,13 @@ func isHead(records [][]string) bool {
 }
 
 var (
-	anyNumber = regexp.MustCompile(`^[-+]?[0-9][0-9.,]*$`)
-	anyDate   = regexp.MustCompile(`^[0-9]{1,4}[-./][0-9]{1,2}[-./][0-9]{1,4}`)
-	wholeText = regexp.MustCompile(`^-?(0|[1-9][0-9]{0,17})$`)
-	pointText = regexp.MustCompile(`^-?(0|[1-9][0-9]*)([.][0-9]+)?$`)
-	commaText = regexp.MustCompile(`^-?(0|[1-9][0-9]*)(,[0-9]+)?$`)
-	groupText = regexp.MustCompile(`^-?[1-9][0-9]{0,2}([.][0-9]{3})+(,[0-9]+)?$`)
+	anyNumber   = regexp.MustCompile(`^[-+]?[0-9][0-9.,]*$`)
+	anyDate     = regexp.MustCompile(`^[0-9]{1,4}[-./][0-9]{1,2}[-./][0-9]{1,4}`)
+	wholeText   = regexp.MustCompile(`^-?(0|[1-9][0-9]{0,17})$`)
+	pointText   = regexp.MustCompile(`^-?(0|[1-9][0-9]*)([.][0-9]+)?$`)
+	commaText   = regexp.MustCompile(`^-?(0|[1-9][0-9]*)(,[0-9]+)?$`)
+	groupedText = regexp.MustCompile(`^-?[1-9][0-9]{0,2}(,[0-9]{3})*([.][0-9]+)?$|^-?0([.][0-9]+)?$`)
+	groupText   = regexp.MustCompile(`^-?[1-9][0-9]{0,2}([.][0-9]{3})+(,[0-9]+)?$`)
 )
 
 // blankWords stand for no value where the others of a column are numbers.
@@ -259,6 +281,8 @@ var blankWords = []string{"NA", "N/A", "n/a", "#N/A", "-", "–", "NULL", "null"
 
 // guess is what the values of a column look like.
 type guess struct {
+	none   []string     // all words for no value
+	said   bool         // whether somebody said which words these are
 	kind   catalog.Type // text, integer, decimal or yes-no
 	mark   byte         // of decimals
 	groups bool         // whether thousands are parted by the other mark
@@ -267,12 +291,16 @@ type guess struct {
 }
 
 // guessOf looks at the values of a column.
-func guessOf(values []string) guess {
+func guessOf(values []string, said catalog.FileFormat) guess {
+	none := blankWords
+	if said.Blank != nil {
+		none = said.Blank
+	}
 	var blank, rest []string
 	for _, v := range values {
 		switch {
 		case v == "":
-		case slices.Contains(blankWords, v):
+		case slices.Contains(none, v):
 			if !slices.Contains(blank, v) {
 				blank = append(blank, v)
 			}
@@ -294,19 +322,21 @@ func guessOf(values []string) guess {
 	}
 	switch {
 	case all(wholeText):
-		return guess{kind: catalog.Integer, blank: blank, why: "whole numbers"}
+		return guess{kind: catalog.Integer, blank: blank, none: none, said: said.Blank != nil, why: "whole numbers"}
 	case all(pointText):
-		return guess{kind: catalog.Decimal, mark: '.', blank: blank, why: "numbers with a decimal point"}
-	case all(commaText) && thousands(","):
+		return guess{kind: catalog.Decimal, mark: '.', blank: blank, none: none, said: said.Blank != nil, why: "numbers with a decimal point"}
+	case said.Decimal == "." && all(groupedText): // 1,234.5
+		return guess{kind: catalog.Decimal, mark: '.', groups: true, blank: blank, none: none, said: said.Blank != nil, why: "numbers with a decimal point, thousands parted by commas"}
+	case all(commaText) && thousands(",") && said.Decimal != ",":
 		return guess{kind: catalog.Text, why: "numbers with a comma before three digits: decimals or thousands"}
 	case all(commaText):
-		return guess{kind: catalog.Decimal, mark: ',', blank: blank, why: "numbers with a decimal comma"}
+		return guess{kind: catalog.Decimal, mark: ',', blank: blank, none: none, said: said.Blank != nil, why: "numbers with a decimal comma"}
 	case has(",") && len(rest) > 0 && !slices.ContainsFunc(rest, func(v string) bool { return !commaText.MatchString(v) && !groupText.MatchString(v) }):
-		return guess{kind: catalog.Decimal, mark: ',', groups: true, blank: blank, why: "numbers with a decimal comma, thousands parted by points"}
+		return guess{kind: catalog.Decimal, mark: ',', groups: true, blank: blank, none: none, said: said.Blank != nil, why: "numbers with a decimal comma, thousands parted by points"}
 	}
 	yesNo := len(rest) > 0 && !slices.ContainsFunc(rest, func(v string) bool { return !strings.EqualFold(v, "true") && !strings.EqualFold(v, "false") })
 	if yesNo {
-		return guess{kind: catalog.Boolean, blank: blank, why: "true and false"}
+		return guess{kind: catalog.Boolean, blank: blank, none: none, said: said.Blank != nil, why: "true and false"}
 	}
 	return guess{kind: catalog.Text}
 }
@@ -315,7 +345,7 @@ func guessOf(values []string) guess {
 func (g guess) number(name string) string {
 	x := quote(name)
 	if g.groups {
-		x = "replace(" + x + ", '.', '')"
+		x = "replace(" + x + ", '" + map[bool]string{true: ".", false: ","}[g.mark == ','] + "', '')"
 	}
 	if g.mark == ',' {
 		x = "replace(" + x + ", ',', '.')"
@@ -324,16 +354,26 @@ func (g guess) number(name string) string {
 }
 
 // some is a condition that a value is there, and no word for none.
-func some(name string) string {
-	words := make([]string, len(blankWords))
-	for i, w := range blankWords {
+func (g guess) some(name string) string {
+	words := make([]string, len(g.none))
+	for i, w := range g.none {
 		words[i] = "'" + quoted(w) + "'"
 	}
 	return quote(name) + " not in (" + strings.Join(words, ", ") + ")"
 }
 
+// value is an expression, blank for words that somebody says stand for none: these may be
+// numbers, such as -999.
+func (g guess) value(name, expression string) string {
+	if !g.said {
+		return expression
+	}
+	return "case when " + g.some(name) + " then " + expression + " end"
+}
+
 // lookAtText finds how text files of one table are written, and what their columns hold.
 func (s *source) lookAtText(ctx context.Context, t *table) error {
+	said := s.said[t.name]
 	var first written
 	copies := make([]file, len(t.files))
 	records := 0
@@ -342,7 +382,7 @@ func (s *source) lookAtText(ctx context.Context, t *table) error {
 		if i > 0 { // of many files a little each
 			most /= 16
 		}
-		w, err := lookAt(f.path, most)
+		w, err := lookAt(f.path, most, said)
 		if err != nil {
 			return s.unreadable(&table{name: t.name, files: []file{f}}, err)
 		}
@@ -378,7 +418,7 @@ func (s *source) lookAtText(ctx context.Context, t *table) error {
 	}
 	t.scan = fmt.Sprintf(`read_csv(%s, auto_detect = false, delim = '%s', quote = '"', escape = '"', header = %t, skip = %d, columns = {%s}, allow_quoted_nulls = false, max_line_size = %d, buffer_size = %d)`,
 		pathsOf(copies), map[byte]string{'\t': `\t`}[first.delimiter]+strings.Trim(string(first.delimiter), "\t"), first.headed, first.skip, strings.Join(declared, ", "), longestLine, 4*longestLine)
-	t.notes = append(t.notes, first.evidence(t))
+	t.notes = append(t.notes, first.evidence(t, !said.IsZero()))
 	guesses := make([]guess, len(names))
 	for i := range names {
 		var values []string
@@ -387,7 +427,7 @@ func (s *source) lookAtText(ctx context.Context, t *table) error {
 				values = append(values, r[i])
 			}
 		}
-		guesses[i] = guessOf(values)
+		guesses[i] = guessOf(values, said)
 	}
 	samples := make([][]any, len(names))
 	for i := range names {
@@ -401,8 +441,11 @@ func (s *source) lookAtText(ctx context.Context, t *table) error {
 }
 
 // evidence says how files are written, and what tells so.
-func (w written) evidence(t *table) string {
-	mark := map[byte]string{',': "commas", ';': "semicolons", '\t': "tabs", '|': "bars"}[w.delimiter]
+func (w written) evidence(t *table, said bool) string {
+	mark, ok := map[byte]string{',': "commas", ';': "semicolons", '\t': "tabs", '|': "bars"}[w.delimiter]
+	if !ok {
+		mark = string(w.delimiter)
+	}
 	text := fmt.Sprintf("%s: %s, fields parted by %s in all %d records looked at", t.files[0].rel(), w.called, mark, len(w.records))
 	if !w.even {
 		text = fmt.Sprintf("%s: %s, fields parted by %s in most of %d records looked at", t.files[0].rel(), w.called, mark, len(w.records))
@@ -414,6 +457,9 @@ func (w written) evidence(t *table) string {
 	}
 	if w.skip > 0 {
 		text += fmt.Sprintf(" after %d lines", w.skip)
+	}
+	if said {
+		text += ", as it was said of it"
 	}
 	if len(t.files) > 1 {
 		text += fmt.Sprintf("; the same in %d files through %s", len(t.files), t.files[len(t.files)-1].rel())
@@ -429,7 +475,7 @@ func (s *source) confirm(ctx context.Context, t *table, names []string, guesses 
 	proposed := make([]catalog.Column, len(names))
 	var items []string
 	for i, g := range guesses {
-		x, there := g.number(names[i]), some(names[i])
+		x, there := g.number(names[i]), g.some(names[i])
 		var others string // a value that is something else
 		digits, places := "0", "0"
 		switch g.kind {
@@ -482,9 +528,9 @@ func (s *source) confirm(ctx context.Context, t *table, names []string, guesses 
 		case others > 0:
 			c.Evidence = fmt.Sprintf("text: of %d values, %d %s %s", n, others, map[bool]string{true: "is none of", false: "are none of"}[others == 1], g.why)
 		case g.kind == catalog.Integer:
-			c.Type, c.Declared, c.expression = g.kind, "bigint", "try_cast("+g.number(names[i])+" as bigint)"
+			c.Type, c.Declared, c.expression = g.kind, "bigint", g.value(names[i], "try_cast("+g.number(names[i])+" as bigint)")
 		case g.kind == catalog.Boolean:
-			c.Type, c.Declared, c.expression = g.kind, "boolean", "try_cast("+quote(names[i])+" as boolean)"
+			c.Type, c.Declared, c.expression = g.kind, "boolean", g.value(names[i], "try_cast("+quote(names[i])+" as boolean)")
 		case digits+places > 38:
 			c.Evidence = "text: numbers of more than 38 digits"
 		default:
@@ -493,9 +539,9 @@ func (s *source) confirm(ctx context.Context, t *table, names []string, guesses 
 				width = 38
 			}
 			c.Type, c.Declared = g.kind, fmt.Sprintf("decimal(%d,%d)", width, places)
-			c.expression = fmt.Sprintf("try_cast(%s as decimal(%d, %d))", g.number(names[i]), width, places)
+			c.expression = g.value(names[i], fmt.Sprintf("try_cast(%s as decimal(%d, %d))", g.number(names[i]), width, places))
 		}
-		if c.Type != catalog.Text {
+		if c.Type != catalog.Text && c.Encoding == "" {
 			c.Evidence = fmt.Sprintf("%s: all %d values", g.why, n)
 			if len(g.blank) > 0 {
 				c.Evidence += "; " + strings.Join(g.blank, ", ") + " for none"
@@ -508,15 +554,15 @@ func (s *source) confirm(ctx context.Context, t *table, names []string, guesses 
 
 // known is a column of dates of which every value was held against its encoding.
 func known(c catalog.Column, looked, unfit int64) catalog.Column {
-	_, evidence, _ := strings.Cut(c.Evidence, "; ") // what tells day and month apart
+	evidence := c.Evidence[strings.LastIndex(c.Evidence, "; ")+1:] // what tells day and month apart
 	what, _, _ := strings.Cut(c.Evidence, ":")
 	c.Whole, c.Known, c.Looked, c.Unfit, c.Shape = true, true, looked, unfit, ""
 	c.Evidence = fmt.Sprintf("%s: all %d values fit", what, looked)
 	if unfit > 0 {
 		c.Evidence = fmt.Sprintf("%s: of all %d values, %d %s fit", what, looked, unfit, map[bool]string{true: "does not", false: "do not"}[unfit == 1])
 	}
-	if evidence != "" && !strings.HasPrefix(evidence, "written") {
-		c.Evidence += "; of those looked at first, " + evidence
+	if strings.HasSuffix(evidence, "the other way round") {
+		c.Evidence += "; of those looked at first," + evidence
 	}
 	if c.Encoding == catalog.EncISODate && unfit == 0 { // which can be written in one way only
 		c.Shape = "0000-00-00"

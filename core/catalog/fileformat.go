@@ -10,12 +10,12 @@ import (
 // FileFormat is what somebody says of how the files of a table are written; what is left out
 // is found from them.
 type FileFormat struct {
-	Delimiter string   `yaml:"delimiter,omitempty" json:"delimiter,omitempty" maxLength:"10" doc:"What parts the fields: one character, or tab" example:";"`
-	Decimal   string   `yaml:"decimal,omitempty" json:"decimal,omitempty" maxLength:"10" doc:"The decimal mark of numbers: a point or a comma" example:","`
-	Head      string   `yaml:"head,omitempty" json:"head,omitempty" maxLength:"10" doc:"Whether the first record names the columns: yes or no" example:"no"`
-	Skip      string   `yaml:"skip,omitempty" json:"skip,omitempty" maxLength:"10" doc:"How many lines stand before the head, or the first record" example:"2"`
-	Encoding  string   `yaml:"encoding,omitempty" json:"encoding,omitempty" maxLength:"20" doc:"The encoding of the text: utf-8, utf-16, windows-1252 or latin-1" example:"latin-1"`
-	Blank     []string `yaml:"blank,omitempty" json:"blank,omitempty" maxItems:"50" doc:"Words that stand for no value in a column of numbers, in the place of the usual ones" example:"missing"`
+	Delimiter string   `yaml:"delimiter" json:"delimiter,omitempty" maxLength:"10" doc:"What parts the fields: one character, or tab" example:";"`
+	Decimal   string   `yaml:"decimal" json:"decimal,omitempty" maxLength:"10" doc:"The decimal mark of numbers: a point or a comma" example:","`
+	Head      string   `yaml:"head" json:"head,omitempty" maxLength:"10" doc:"Whether the first record names the columns: yes or no" example:"no"`
+	Skip      string   `yaml:"skip" json:"skip,omitempty" maxLength:"10" doc:"How many lines stand before the head, or the first record" example:"2"`
+	Encoding  string   `yaml:"encoding" json:"encoding,omitempty" maxLength:"20" doc:"The encoding of the text: utf-8, utf-16, windows-1252 or latin-1" example:"latin-1"`
+	Blank     []string `yaml:"blank" json:"blank,omitempty" maxItems:"50" doc:"Words that stand for no value in a column of numbers, in the place of the usual ones" example:"missing"`
 }
 
 // TextEncodings are those that a text file can be said to have.

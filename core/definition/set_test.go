@@ -46,7 +46,7 @@ func TestChecked(t *testing.T) {
 		Library: definition.Library{Calendar: &calendar},
 	})
 	assert.True(t, problems.Failed(), "there are no such tables")
-	assert.Equal(t, map[string]int{"navigation": 1}, asked)
+	assert.Equal(t, map[string]int{"navigation": 1, "exports": 1}, asked)
 	assert.Equal(t, untouched, documents)
 	for _, d := range documents {
 		if q, ok := d.(*definition.Query); ok {

@@ -79,12 +79,24 @@ func UnknownEncoding(field, e string) diag.Problem {
 
 // WriteSource writes the document of a source.
 func WriteSource(d *Source) string {
+	files := map[string]map[string]any{}
+	for table, f := range d.Files {
+		files[table] = map[string]any{}
+		for name, said := range map[string]string{"delimiter": f.Delimiter, "decimal": f.Decimal, "head": f.Head, "skip": f.Skip, "encoding": f.Encoding} {
+			if said != "" {
+				files[table][name] = said
+			}
+		}
+		if len(f.Blank) > 0 {
+			files[table]["blank"] = f.Blank
+		}
+	}
 	text, err := yaml.Dump(struct {
-		Kind      string                        `yaml:"kind"`
-		Name      string                        `yaml:"name"`
-		Encodings map[string]string             `yaml:"encodings"`
-		Files     map[string]catalog.FileFormat `yaml:"files,omitempty"`
-	}{"source", d.Name, d.Encodings, d.Files}, yaml.WithIndent(2))
+		Kind      string                    `yaml:"kind"`
+		Name      string                    `yaml:"name"`
+		Encodings map[string]string         `yaml:"encodings"`
+		Files     map[string]map[string]any `yaml:"files,omitempty"`
+	}{"source", d.Name, d.Encodings, files}, yaml.WithIndent(2))
 	if err != nil {
 		panic("definition: texts are always YAML: " + err.Error())
 	}

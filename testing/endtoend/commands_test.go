@@ -192,7 +192,7 @@ query: levels
 	assert.Equal(t, 3, r.code, "there is no such source yet")
 	assert.Contains(t, r.err, "unknown_source")
 	sources := pikegate(t, "source", "list")
-	path := strings.Fields(sources.out)[2]
+	path := strings.Fields(sources.out[strings.Index(sources.out, "navigation"):])[2]
 	r = pikegate(t, "source", "add", "again", "--engine", "sqlite", "--at", path)
 	require.Equal(t, 0, r.code, r.err)
 	r = pikegate(t, "push", good)

@@ -344,6 +344,17 @@ func TestManyColumns(t *testing.T) {
 	assert.Equal(t, catalog.Integer, catalogue.Tables[0].Columns[1999].Type)
 }
 
+// TestNothingLeft: what is said of files has to leave something of them.
+func TestNothingLeft(t *testing.T) {
+	s, err := files.Open(engine.Address{Name: "exports", At: folderOf(t, map[string]string{"t.csv": "a,b\n1,2\n"}), Files: map[string]catalog.FileFormat{"t": {Skip: "9"}}})
+	require.NoError(t, err)
+	defer s.Close()
+	catalogue, err := s.Catalogue(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, catalogue.Tables[0].Columns)
+	assert.Equal(t, "t.csv cannot be read: read as it was said, nothing is left of it.", catalogue.Tables[0].Evidence)
+}
+
 // TestEvidence: what tells how a column is read, and of which values.
 func TestEvidence(t *testing.T) {
 	s := opened(t, folderOf(t, map[string]string{"t.csv": "d,e,n,k\n1.3.2025,2025-03-01,1,1\n31.03.2025,2025-03-02,NA,2\n1.4.2025,2025-03-32,3,x\n" + strings.Repeat("2.4.2025,2025-03-02,4,4\n", 20)}))

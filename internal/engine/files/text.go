@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"compress/gzip"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -404,6 +405,9 @@ func (s *source) lookAtText(ctx context.Context, t *table) error {
 				return s.unreadable(&table{name: t.name, files: []file{f}}, err)
 			}
 		}
+	}
+	if len(first.head) == 0 && !said.IsZero() {
+		return s.unreadable(t, errors.New("read as it was said, nothing is left of it"))
 	}
 	if len(first.head) == 0 {
 		t.scan, t.notes = "(select 1 where false)", []string{t.files[0].rel() + " is empty."}

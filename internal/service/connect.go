@@ -224,7 +224,7 @@ func (s *Service) address(ctx context.Context, kept store.Source) (engine.Addres
 // lies outside the folders that sources are to be in.
 func (s *Service) readable(path string) error {
 	if s.Store.Owns(path) {
-		return diag.Problems{{Code: "own_records", Field: "address", Message: path + " holds the service's own records.", Hint: "Give the file of a business database."}}
+		return diag.Problems{{Code: "own_records", Field: "address", Message: path + " holds the service's own records.", Hint: "Give the file of a business database, or a folder without them."}}
 	}
 	if len(s.Folders) == 0 {
 		return nil
@@ -234,7 +234,7 @@ func (s *Service) readable(path string) error {
 		return nil // told when it is opened
 	}
 	for _, folder := range s.Folders {
-		if folder, err := filepath.EvalSymlinks(folder); err == nil && strings.HasPrefix(real, filepath.Clean(folder)+string(filepath.Separator)) {
+		if folder, err := filepath.EvalSymlinks(folder); err == nil && (real == filepath.Clean(folder) || strings.HasPrefix(real, filepath.Clean(folder)+string(filepath.Separator))) {
 			return nil
 		}
 	}

@@ -111,11 +111,26 @@ func connect(path string, connections int, prepared bool, settings string) (*gor
 	return db, nil
 }
 
-// Owns tells whether a path leads to the store's own records, by whatever name.
+// Owns tells whether a path leads to the store's own records, by whatever name, or is a folder
+// that has them somewhere in it.
 func (s *Store) Owns(path string) bool {
 	info, err := os.Stat(path)
 	if err != nil {
 		return false
+	}
+	if info.IsDir() {
+		real, err := filepath.Abs(s.path)
+		if err == nil {
+			real, err = filepath.EvalSymlinks(real)
+		}
+		for folder := filepath.Dir(real); err == nil; folder = filepath.Dir(folder) {
+			if above, err := os.Stat(folder); err == nil && os.SameFile(above, info) {
+				return true
+			}
+			if folder == filepath.Dir(folder) {
+				return false
+			}
+		}
 	}
 	for _, suffix := range []string{"", "-wal", "-shm"} {
 		if own, err := os.Stat(s.path + suffix); err == nil && os.SameFile(own, info) {

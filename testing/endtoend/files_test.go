@@ -91,6 +91,17 @@ func TestFileFormat(t *testing.T) {
 	assert.Contains(t, r.out, "decimals or thousands")
 }
 
+// TestOwnFolder: the service's own records are in no folder that is read, by whatever way.
+func TestOwnFolder(t *testing.T) {
+	link := filepath.Join(t.TempDir(), "link")
+	require.NoError(t, os.Symlink(data, link))
+	for _, folder := range []string{data, filepath.Dir(data), filepath.Join(data, "exports", ".."), link} {
+		denied(t, pikegate(t, "source", "add", "own", "--engine", "files", "--at", folder), "[own_records]")
+	}
+	r := pikegate(t, "source", "add", "own", "--engine", "files", "--at", "/")
+	assert.NotZero(t, r.code)
+}
+
 // TestFolderOnThePage: a folder is connected on the page, and says what was understood.
 func TestFolderOnThePage(t *testing.T) {
 	exports(t, "gauge-files")

@@ -244,10 +244,19 @@ func TestWorkbooks(t *testing.T) {
 	assert.Equal(t, head+"\n"+rows+"\n"+rows, got["stoppages"], "two sheets of one shape")
 	assert.Equal(t, "day date iso-date, sum text\n[\"2025-03-01\",null]", got["early"])
 
+	book("wider.xlsx", func(b *excelize.File) {
+		for i := range 300 {
+			row(b, "Sheet1", i+1, "a", "b")
+		}
+		row(b, "Sheet1", 301, 1, 2, "a note")
+	})
+	_, err := engine.Rows(t.Context(), opened(t, folder), "select * from wider")
+	assert.ErrorContains(t, err, "row 301 has something in column 3", "nothing is left out without a word")
+
 	locked := excelize.NewFile()
 	require.NoError(t, locked.SaveAs(filepath.Join(folder, "secret.xlsx"), excelize.Options{Password: "sluice"}))
 	require.NoError(t, locked.Close())
-	_, err := engine.Rows(t.Context(), opened(t, folder), "select * from secret")
+	_, err = engine.Rows(t.Context(), opened(t, folder), "select * from secret")
 	assert.ErrorContains(t, err, "secret.xlsx")
 	assert.ErrorContains(t, err, "password")
 }

@@ -18,7 +18,7 @@ import (
 
 // What a workbook may come to when it is unpacked.
 const (
-	mostUnpacked = 2 << 30
+	mostUnpacked = 1 << 30
 	mostInMemory = 16 << 20
 )
 
@@ -42,7 +42,7 @@ func (s *source) lookAtWorkbook(ctx context.Context, f file) (tables []*table, e
 		if ctx.Err() != nil {
 			return nil, context.Cause(ctx)
 		}
-		path, err := s.sheet(book, f, sheet)
+		path, err := s.sheet(ctx, book, f, sheet)
 		if err != nil {
 			return nil, s.unreadable(&table{files: []file{f}}, fmt.Errorf("the sheet %s: %w", sheet, err))
 		}
@@ -121,7 +121,7 @@ func isCompound(path string) bool {
 
 // sheet writes a sheet as a text file: days and times by their format as ISO text, the others
 // as they are kept. What stands above the first row that is as wide as the sheet is left out.
-func (s *source) sheet(book *excelize.File, f file, sheet string) (path string, err error) {
+func (s *source) sheet(ctx context.Context, book *excelize.File, f file, sheet string) (path string, err error) {
 	out, err := os.CreateTemp(s.Temporary(), "sheet-*.csv")
 	if err != nil {
 		return "", err
@@ -141,16 +141,21 @@ func (s *source) sheet(book *excelize.File, f file, sheet string) (path string, 
 	w := csv.NewWriter(out)
 	width, written := 0, 0
 	dates := map[int]string{} // by style
+	at := 0
 	put := func(record []string) error {
+		if len(record) > width {
+			return fmt.Errorf("row %d has something in column %d, and the rows above have %d", at, len(record), width)
+		}
 		for len(record) < width {
 			record = append(record, "")
 		}
 		written++
-		return w.Write(record[:width])
+		return w.Write(record)
 	}
-	at := 0
 	for rows.Next() {
-		at++
+		if at++; ctx.Err() != nil {
+			return "", context.Cause(ctx)
+		}
 		cells, err := rows.Columns(excelize.Options{RawCellValue: true})
 		if err != nil {
 			return "", err

@@ -61,6 +61,9 @@ func (s *Source) ReadsOf(sql string) *Reads {
 func (s *Source) named(sql string) *Reads {
 	text := sqltext.ReadingOf(sql, s.Traits.SQL)
 	made := &Reads{Unknown: text.Unknown}
+	if s.Traits.Scanned && namesFile(sql) {
+		made.Unknown = append(made.Unknown, "a text that may be the name of a file")
+	}
 	names := map[string]bool{}
 	for _, name := range text.Names {
 		names[name] = true
@@ -93,6 +96,13 @@ func (s *Source) named(sql string) *Reads {
 		}
 	}
 	return made
+}
+
+// namesFile tells whether a statement may read a file by its path, as engines of files can in
+// the place of a table: there is no path without a slash, or a backslash that writes one. A
+// slash between blanks divides.
+func namesFile(sql string) bool {
+	return strings.ContainsAny(strings.ReplaceAll(sql, " / ", " "), `/\`)
 }
 
 // follow adds what the views read that are read.

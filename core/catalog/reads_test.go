@@ -6,6 +6,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/stretchr/testify/assert"
+
 	"pikegate/core/catalog"
 	"pikegate/core/sqltext"
 )
@@ -42,4 +44,23 @@ func TestSQLGrows(t *testing.T) {
 			}
 		})
 	}
+}
+
+// TestFilesRead: of a folder of files, a statement that may name one by its path may read all.
+func TestFilesRead(t *testing.T) {
+	tolls := []catalog.Table{{Name: "tolls", Columns: []catalog.Column{{Name: "toll"}}}}
+	files := catalog.Source{Tables: tolls, Traits: catalog.Traits{Scanned: true}}
+	for sql, unknown := range map[string]bool{
+		"select toll / 100 from tolls":                    false,
+		"select toll from tolls where toll = 1.5":         false,
+		"select * from '/srv/exports/tolls.csv'":          true,
+		"select * from \"/srv/exports/tolls.csv\"":        true,
+		"select * from E'\\x2fsrv\\x2fexports\\x2ft.csv'": true,
+		"pivot 'srv/exports/tolls.csv' on toll":           true,
+		"select * from read_csv('tolls')":                 true,
+	} {
+		assert.Equal(t, unknown, len(files.ReadsOf(sql).Unknown) > 0, sql)
+	}
+	database := catalog.Source{Tables: tolls}
+	assert.Empty(t, database.ReadsOf("select toll/100 from tolls").Unknown)
 }

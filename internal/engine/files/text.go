@@ -282,64 +282,69 @@ var blankWords = []string{"NA", "N/A", "n/a", "#N/A", "-", "–", "NULL", "null"
 
 // guess is what the values of a column look like.
 type guess struct {
-	none   []string     // all words for no value
-	said   bool         // whether somebody said which words these are
 	kind   catalog.Type // text, integer, decimal or yes-no
-	mark   byte         // of decimals
-	groups bool         // whether thousands are parted by the other mark
-	blank  []string     // words for no value
 	why    string
+	mark   byte     // of decimals
+	groups bool     // whether thousands are parted by the other mark
+	none   []string // all words for no value
+	said   bool     // whether somebody said which words these are
+	blank  []string // those of them that were seen
 }
 
-// guessOf looks at the values of a column.
-func guessOf(values []string, said catalog.FileFormat) guess {
-	none := blankWords
-	if said.Blank != nil {
-		none = said.Blank
+// guessOf looks at the values of a column, of a file whose fields are parted by a delimiter.
+func guessOf(values []string, delimiter byte, said catalog.FileFormat) guess {
+	g := guess{kind: catalog.Text, none: blankWords, said: said.Blank != nil}
+	if g.said {
+		g.none = said.Blank
 	}
-	var blank, rest []string
+	var rest []string
 	for _, v := range values {
 		switch {
 		case v == "":
-		case slices.Contains(none, v):
-			if !slices.Contains(blank, v) {
-				blank = append(blank, v)
-			}
-		default:
+		case !slices.Contains(g.none, v):
 			rest = append(rest, v)
+		case !slices.Contains(g.blank, v):
+			g.blank = append(g.blank, v)
 		}
 	}
-	all := func(pattern *regexp.Regexp) bool {
-		return len(rest) > 0 && !slices.ContainsFunc(rest, func(v string) bool { return !pattern.MatchString(v) })
+	if len(rest) == 0 {
+		return g
+	}
+	all := func(fits func(string) bool) bool {
+		return !slices.ContainsFunc(rest, func(v string) bool { return !fits(v) })
 	}
 	has := func(mark string) bool {
 		return slices.ContainsFunc(rest, func(v string) bool { return strings.Contains(v, mark) })
 	}
 	thousands := func(mark string) bool { // every fraction has three digits, which may be thousands
-		return !slices.ContainsFunc(rest, func(v string) bool {
+		return all(func(v string) bool {
 			_, after, ok := strings.Cut(v, mark)
-			return ok && (len(after) != 3 || v[0] == '0' || strings.HasPrefix(v, "-0"))
+			return !ok || len(after) == 3 && v[0] != '0' && !strings.HasPrefix(v, "-0")
 		})
 	}
+	set := func(kind catalog.Type, mark byte, groups bool, why string) {
+		g.kind, g.mark, g.groups, g.why = kind, mark, groups, why
+	}
+	const undecided = "numbers with a %s before three digits: decimals or thousands"
 	switch {
-	case all(wholeText):
-		return guess{kind: catalog.Integer, blank: blank, none: none, said: said.Blank != nil, why: "whole numbers"}
-	case all(pointText):
-		return guess{kind: catalog.Decimal, mark: '.', blank: blank, none: none, said: said.Blank != nil, why: "numbers with a decimal point"}
-	case said.Decimal == "." && all(groupedText): // 1,234.5
-		return guess{kind: catalog.Decimal, mark: '.', groups: true, blank: blank, none: none, said: said.Blank != nil, why: "numbers with a decimal point, thousands parted by commas"}
-	case all(commaText) && thousands(",") && said.Decimal != ",":
-		return guess{kind: catalog.Text, why: "numbers with a comma before three digits: decimals or thousands"}
-	case all(commaText):
-		return guess{kind: catalog.Decimal, mark: ',', blank: blank, none: none, said: said.Blank != nil, why: "numbers with a decimal comma"}
-	case has(",") && len(rest) > 0 && !slices.ContainsFunc(rest, func(v string) bool { return !commaText.MatchString(v) && !groupText.MatchString(v) }):
-		return guess{kind: catalog.Decimal, mark: ',', groups: true, blank: blank, none: none, said: said.Blank != nil, why: "numbers with a decimal comma, thousands parted by points"}
+	case all(wholeText.MatchString):
+		set(catalog.Integer, 0, false, "whole numbers")
+	case all(pointText.MatchString) && said.Decimal == "" && delimiter == ';' && thousands("."): // where commas part fields, they are no decimal mark
+		g.why = fmt.Sprintf(undecided, "point")
+	case all(pointText.MatchString) && said.Decimal != ",":
+		set(catalog.Decimal, '.', false, "numbers with a decimal point")
+	case all(groupedText.MatchString) && said.Decimal == ".": // 1,234.5
+		set(catalog.Decimal, '.', true, "numbers with a decimal point, thousands parted by commas")
+	case all(commaText.MatchString) && said.Decimal == "" && thousands(","):
+		g.why = fmt.Sprintf(undecided, "comma")
+	case all(commaText.MatchString) && said.Decimal != ".":
+		set(catalog.Decimal, ',', false, "numbers with a decimal comma")
+	case (has(",") || said.Decimal == ",") && all(func(v string) bool { return commaText.MatchString(v) || groupText.MatchString(v) }):
+		set(catalog.Decimal, ',', true, "numbers with a decimal comma, thousands parted by points")
+	case all(func(v string) bool { return strings.EqualFold(v, "true") || strings.EqualFold(v, "false") }):
+		set(catalog.Boolean, 0, false, "true and false")
 	}
-	yesNo := len(rest) > 0 && !slices.ContainsFunc(rest, func(v string) bool { return !strings.EqualFold(v, "true") && !strings.EqualFold(v, "false") })
-	if yesNo {
-		return guess{kind: catalog.Boolean, blank: blank, none: none, said: said.Blank != nil, why: "true and false"}
-	}
-	return guess{kind: catalog.Text}
+	return g
 }
 
 // number is the text of a number as DuckDB writes one.
@@ -431,7 +436,7 @@ func (s *source) lookAtText(ctx context.Context, t *table) error {
 				values = append(values, r[i])
 			}
 		}
-		guesses[i] = guessOf(values, said)
+		guesses[i] = guessOf(values, first.delimiter, said)
 	}
 	samples := make([][]any, len(names))
 	for i := range names {

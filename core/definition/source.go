@@ -82,7 +82,7 @@ func WriteSource(d *Source) string {
 	files := map[string]map[string]any{}
 	for table, f := range d.Files {
 		files[table] = map[string]any{}
-		for name, said := range map[string]string{"delimiter": f.Delimiter, "decimal": f.Decimal, "head": f.Head, "skip": f.Skip, "encoding": f.Encoding} {
+		for name, said := range map[string]string{"delimiter": f.Delimiter, "decimal": f.Decimal, "header": f.Header, "skip": f.Skip, "encoding": f.Encoding} {
 			if said != "" {
 				files[table][name] = said
 			}

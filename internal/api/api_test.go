@@ -215,7 +215,7 @@ var calls = []struct {
 	{"show-source", "GET", "/sources/navgation", "", 404, "navigation"},
 	{"add-source", "POST", "/sources", `{"name":"Bad Name","engine":"sqlit","address":""}`, 422, "There are sqlite, files."},
 	{"add-source", "POST", "/sources", `{"name":"gone","engine":"sqlite","address":"/nowhere/at/all.db"}`, 502, "unreachable"},
-	{"set-file", "PUT", "/sources/navigation/files/locks", `{"head":"yes"}`, 422, "no folder of files"},
+	{"set-file", "PUT", "/sources/navigation/files/locks", `{"header":"yes"}`, 422, "no folder of files"},
 	{"set-encoding", "PUT", "/sources/navigation/encodings/maintenance_jobs.due_on", `{"encoding":"ymd"}`, 200, "eight digits, real days: all"},
 	{"set-encoding", "PUT", "/sources/navigation/encodings/maintenance_jobs.cost_pence", `{"encoding":"ymd"}`, 422, "do not fit"},
 	{"set-encoding", "PUT", "/sources/navigation/encodings/maintenance_jobs.du_on", `{"encoding":"ymd"}`, 422, "Did you mean due_on?"},

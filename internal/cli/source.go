@@ -415,13 +415,13 @@ func (a *app) sourceFile() *cobra.Command {
 			return a.show(t, func() error { return a.printCatalogue(catalog.Source{Tables: []catalog.Table{t}}, nil) })
 		},
 	}
-	cmd.Flags().StringVar(&format.Delimiter, "delimiter", "", "what parts the fields: one character, or tab")
+	cmd.Flags().StringVar(&format.Delimiter, "delimiter", "", "the delimiter of the fields: one character, or tab")
 	cmd.Flags().StringVar(&format.Decimal, "decimal", "", "the decimal mark of numbers: a point or a comma")
-	cmd.Flags().StringVar(&format.Head, "head", "", "whether the first record names the columns: yes or no")
-	cmd.Flags().StringVar(&format.Skip, "skip", "", "how many lines stand before the head, or the first record")
+	cmd.Flags().StringVar(&format.Header, "header", "", "whether the first record names the columns: yes or no")
+	cmd.Flags().StringVar(&format.Skip, "skip", "", "how many lines stand before the header row, or the first record")
 	cmd.Flags().StringVar(&format.Encoding, "encoding", "", "the encoding of the text: utf-8, utf-16, windows-1252 or latin-1")
 	cmd.Flags().StringSliceVar(&format.Blank, "blank", nil, "words that stand for no value in a column of numbers, in the place of the usual ones")
-	completed(cmd, "head", "yes", "no")
+	completed(cmd, "header", "yes", "no")
 	completed(cmd, "encoding", catalog.TextEncodings...)
 	return names(a.printing(cmd), a.sourceNames)
 }

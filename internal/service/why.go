@@ -60,6 +60,8 @@ func approach(ctx context.Context, job runner.Job, p runner.Prepared) (*wire.Que
 	name := table + "." + column.Ref.Column.Name
 	access, reached := plan.Access[column.Ref.Alias]
 	switch {
+	case job.Compiled.Traits.Scanned:
+		out.Advice = append(out.Advice, fmt.Sprintf("The date criterion on %s is tested on every record of %s: files have no index.", name, table))
 	case isView(column.Ref.Alias, job):
 		out.Advice = append(out.Advice, fmt.Sprintf("%s is a view, and has no index of its own. %s", table, behind(plan, job)))
 	case reached && slices.ContainsFunc(access.Columns, func(c string) bool { return strings.EqualFold(c, column.Ref.Column.Name) }):

@@ -103,7 +103,7 @@ remove-source         DELETE /sources/tolls                                    4
 show-source           GET    /sources/tolls                                    403 403 200 404 200 200
 change-source         PATCH  /sources/tolls                                    403 403 403 404 200 403  {}
 check-source          GET    /sources/tolls/check                              403 403 403 404 200 403
-set-file              PUT    /sources/tolls/files/tolls                        403 403 403 404 422 403  {"head": "yes"}
+set-file              PUT    /sources/tolls/files/tolls                        403 403 403 404 422 403  {"header": "yes"}
 set-encoding          PUT    /sources/tolls/encodings/tolls.day                403 403 403 404 200 403  {"encoding": "iso-date"}
 show-extents          GET    /sources/tolls/tables/tolls/extents               403 403 200 404 200 200
 list-readings         GET    /sources/tolls/tables/tolls/columns/lock/readings?encoding=ymd    403 403 200 404 200 200

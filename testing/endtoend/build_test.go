@@ -390,7 +390,9 @@ func TestShape(t *testing.T) {
 	p.Wait("!document.querySelector('[data-panel]')")
 	p.click("[data-add-part='group-totals:0']")
 	p.click("[data-panel] [data-value=count]")
+	p.Wait("document.querySelector('[data-sentence]').textContent.includes('with the number of records')") // the sentence grows, and the panel moves with it
 	p.click("[data-panel] [data-value='average of pence']")
+	p.Wait("document.querySelector('[data-sentence]').textContent.includes('average of pence')")
 	p.Eval("document.querySelector('[aria-label=Sentence]').dispatchEvent(new PointerEvent('pointerdown', {bubbles: true})); 1")
 	p.Wait("!document.querySelector('[data-panel]')")
 	p.click("[data-add-part=chart]")

@@ -179,7 +179,7 @@ func (w *written) separate(text string, cut bool, said catalog.FileFormat) {
 		w.cut(starts, 1)
 	}
 	w.skip += skipped
-	if len(w.records) > 0 && (said.Head == "yes" || said.Head == "" && isHead(w.records)) {
+	if len(w.records) > 0 && (said.Header == "yes" || said.Header == "" && isHead(w.records)) {
 		w.head, w.headed, w.records = w.records[0], true, w.records[1:]
 	} else if len(w.records) > 0 {
 		for i := range w.records[0] {
@@ -285,13 +285,13 @@ type guess struct {
 	kind   catalog.Type // text, integer, decimal or yes-no
 	why    string
 	mark   byte     // of decimals
-	groups bool     // whether thousands are parted by the other mark
+	groups bool     // whether thousands are separated by the other mark
 	none   []string // all words for no value
 	said   bool     // whether somebody said which words these are
 	blank  []string // those of them that were seen
 }
 
-// guessOf looks at the values of a column, of a file whose fields are parted by a delimiter.
+// guessOf looks at the values of a column, of a file whose fields are separated by a delimiter.
 func guessOf(values []string, delimiter byte, said catalog.FileFormat) guess {
 	g := guess{kind: catalog.Text, none: blankWords, said: said.Blank != nil}
 	if g.said {
@@ -334,13 +334,13 @@ func guessOf(values []string, delimiter byte, said catalog.FileFormat) guess {
 	case all(pointText.MatchString) && said.Decimal != ",":
 		set(catalog.Decimal, '.', false, "numbers with a decimal point")
 	case all(groupedText.MatchString) && said.Decimal == ".": // 1,234.5
-		set(catalog.Decimal, '.', true, "numbers with a decimal point, thousands parted by commas")
+		set(catalog.Decimal, '.', true, "numbers with a decimal point, thousands separated by commas")
 	case all(commaText.MatchString) && said.Decimal == "" && thousands(","):
 		g.why = fmt.Sprintf(undecided, "comma")
 	case all(commaText.MatchString) && said.Decimal != ".":
 		set(catalog.Decimal, ',', false, "numbers with a decimal comma")
 	case (has(",") || said.Decimal == ",") && all(func(v string) bool { return commaText.MatchString(v) || groupText.MatchString(v) }):
-		set(catalog.Decimal, ',', true, "numbers with a decimal comma, thousands parted by points")
+		set(catalog.Decimal, ',', true, "numbers with a decimal comma, thousands separated by points")
 	case all(func(v string) bool { return strings.EqualFold(v, "true") || strings.EqualFold(v, "false") }):
 		set(catalog.Boolean, 0, false, "true and false")
 	}
@@ -455,14 +455,14 @@ func (w written) evidence(t *table, said bool) string {
 	if !ok {
 		mark = string(w.delimiter)
 	}
-	text := fmt.Sprintf("%s: %s, fields parted by %s in all %d records looked at", t.files[0].rel(), w.called, mark, len(w.records))
+	text := fmt.Sprintf("%s: %s, fields separated by %s in all %d records looked at", t.files[0].rel(), w.called, mark, len(w.records))
 	if !w.even {
-		text = fmt.Sprintf("%s: %s, fields parted by %s in most of %d records looked at", t.files[0].rel(), w.called, mark, len(w.records))
+		text = fmt.Sprintf("%s: %s, fields separated by %s in most of %d records looked at", t.files[0].rel(), w.called, mark, len(w.records))
 	}
 	if w.headed {
-		text += ", a head"
+		text += ", with a header row"
 	} else {
-		text += ", no head"
+		text += ", without a header row"
 	}
 	if w.skip > 0 {
 		text += fmt.Sprintf(" after %d lines", w.skip)

@@ -20,7 +20,7 @@ import (
 // kind is the name under which this binary becomes a reader of a folder of files.
 const kind = "pikegate-files"
 
-// What a reader may take: DuckDB keeps to a limit a little below, beyond which it uses temporary files;
+// What a reader may take: DuckDB keeps to three quarters of it, beyond which it uses temporary files;
 // that of the process is for what it does not count.
 const (
 	mostMemory  = 512 << 20
@@ -59,7 +59,7 @@ func closedIn(folder, temporary string) [][2]string {
 }
 
 // sized are the settings that DuckDB is opened with.
-var sized = [][2]string{{"memory_limit", fmt.Sprintf("%dB", mostMemory-mostMemory/8)}, {"threads", fmt.Sprint(mostThreads)}}
+var sized = [][2]string{{"memory_limit", fmt.Sprintf("%dB", mostMemory/4*3)}, {"threads", fmt.Sprint(mostThreads)}}
 
 func quoted(text string) string { return strings.ReplaceAll(text, "'", "''") }
 

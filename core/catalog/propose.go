@@ -20,11 +20,11 @@ type Survey struct {
 	// of them did not fit; Examples are the first different ones of those.
 	Seen, Unfit int64
 	Examples    []string
-	// first is the first value that fits, and layout how all that fit are
+	// first is the first value that fits, and shape how all that fit are
 	// written; mixed tells that they are written in several ways.
-	first  string
-	layout string
-	mixed  bool
+	first string
+	shape string
+	mixed bool
 }
 
 // maxExamples is how many values that do not fit are kept.
@@ -55,8 +55,8 @@ func (s *Survey) See(value any) {
 	if s.first == "" {
 		s.first = fmt.Sprint(value)
 		s.column.Example = s.first
-		s.layout = ShapeOf(value)
-	} else if !s.mixed && !HasShape(value, s.layout) {
+		s.shape = ShapeOf(value)
+	} else if !s.mixed && !HasShape(value, s.shape) {
 		s.mixed = true
 	}
 }
@@ -68,8 +68,8 @@ func (s *Survey) Apply(c *Column, ofWhat string) {
 		c.Example = s.first
 	}
 	c.Shape, c.Unfit, c.Looked = "", s.Unfit, s.Seen
-	if s.Unfit == 0 && !s.mixed && !strings.HasPrefix(s.layout, "-") { // texts of negative numbers sort the other way round
-		c.Shape = s.layout
+	if s.Unfit == 0 && !s.mixed && !strings.HasPrefix(s.shape, "-") { // texts of negative numbers sort the other way round
+		c.Shape = s.shape
 	}
 	kind := looks[c.Encoding]
 	if kind == "" {

@@ -19,13 +19,14 @@ func DuckDB() Dialect {
 	d.countsAll = true
 	d.collate = func(x string) string { return x } // texts are compared by code point
 	d.value = func(v any) any {
-		if n, ok := v.(decimal.Decimal); ok && !(n.IsInteger() && n.BigInt().IsInt64()) {
-			return Decimal(n.String())
-		}
-		if n, ok := v.(decimal.Decimal); ok {
+		n, ok := v.(decimal.Decimal)
+		switch {
+		case !ok:
+			return v
+		case n.IsInteger() && n.BigInt().IsInt64():
 			return n.IntPart()
 		}
-		return v
+		return Decimal(n.String())
 	}
 	d.cast = func(v any, placeholder string) string {
 		n, ok := v.(Decimal)

@@ -52,8 +52,10 @@ func (s *Service) Publish(ctx context.Context, who identity.Actor, name string) 
 		if v.Kind != "source" {
 			continue
 		}
-		s.retire(v.Name)
-		if _, err := s.source(ctx, v.Name, true); err != nil { // read with its new encodings and formats
+		if o := s.opened(v.Name); o != nil && o.known.Load().Traits.Scanned { // its formats count when it is opened
+			s.retire(v.Name)
+		}
+		if _, err := s.source(ctx, v.Name, true); err != nil { // read with its new encodings
 			return wire.Checked{}, err
 		}
 	}

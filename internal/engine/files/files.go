@@ -32,11 +32,11 @@ const mostReaders = 2
 type source struct {
 	name   string
 	folder string
-	found  []file // as they were when the folder was opened
 	said   map[string]catalog.FileFormat
 	*worker.Pool
 
 	mu     sync.Mutex // guards the rest
+	found  []file     // as they were when they were last looked for
 	tables []*table   // nil until they were looked at
 }
 
@@ -77,7 +77,12 @@ func Open(a engine.Address) (engine.Source, error) {
 }
 
 // Replaced tells whether the folder holds other files now, or others in their place.
-func (s *source) Replaced() bool { return s.State() != stateOf(s.found) }
+func (s *source) Replaced() bool {
+	now := s.State()
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return now != stateOf(s.found)
+}
 
 // State is the names, sizes and times of the files.
 func (s *source) State() string {
@@ -108,15 +113,15 @@ func (s *source) known(ctx context.Context) ([]*table, error) {
 // Catalogue tells the tables.
 func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 	out := catalog.Source{Name: s.name, Engine: Engine.Name, Traits: Engine.Traits}
-	if s.Replaced() {
-		found, err := filesIn(s.folder)
-		if err != nil {
-			return out, engine.Fail(ctx, engine.Unreachable, s.folder+" cannot be read", err)
-		}
-		s.mu.Lock()
-		s.found, s.tables = found, nil
-		s.mu.Unlock()
+	found, err := filesIn(s.folder)
+	if err != nil {
+		return out, engine.Fail(ctx, engine.Unreachable, s.folder+" cannot be read", err)
 	}
+	s.mu.Lock()
+	if stateOf(found) != stateOf(s.found) {
+		s.found, s.tables = found, nil
+	}
+	s.mu.Unlock()
 	tables, err := s.known(ctx)
 	if err != nil {
 		return out, err

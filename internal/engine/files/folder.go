@@ -174,7 +174,6 @@ type group struct {
 func groupsOf(files []file) []group {
 	byName := map[string]*group{}
 	var out []*group
-	alone := map[string]int{}
 	key := func(f file) (id, name string) {
 		dir, base := filepath.Split(f.rel())
 		var parts []string
@@ -210,7 +209,6 @@ func groupsOf(files []file) []group {
 			g = &group{name: name}
 			byName[id] = g
 			out = append(out, g)
-			alone[name]++
 		}
 		g.files = append(g.files, f)
 	}

@@ -75,11 +75,9 @@ func (s *source) look(ctx context.Context) ([]*table, error) {
 	if ctx.Err() != nil { // of no file
 		return nil, context.Cause(ctx)
 	}
-	seen := map[string]int{}
+	taken := map[string]bool{}
 	for _, t := range tables {
-		if seen[t.name]++; seen[t.name] > 1 {
-			t.name = fmt.Sprintf("%s_%d", t.name, seen[t.name])
-		}
+		t.name = once(t.name, taken)
 	}
 	return tables, nil
 }

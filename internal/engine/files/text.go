@@ -37,7 +37,6 @@ const (
 type written struct {
 	encoding  encoding.Encoding // nil for UTF-8
 	called    string            // the encoding's name
-	mark      bool              // whether it begins with a byte-order mark
 	delimiter byte
 	skip      int // lines before the head, or the first record
 	head      []string
@@ -90,7 +89,7 @@ func lookAt(path string, most int64, said catalog.FileFormat) (written, error) {
 	}
 	whole := len(begin)
 	var w written
-	w.encoding, w.called, w.mark = encodingOf(begin, int64(len(begin)) == most)
+	w.encoding, w.called = encodingOf(begin, int64(len(begin)) == most)
 	if e, ok := saidEncodings[said.Encoding]; ok {
 		w.encoding, w.called = e, said.Encoding
 	}
@@ -111,14 +110,14 @@ var saidEncodings = map[string]encoding.Encoding{
 
 // encodingOf finds the encoding of a text: by its mark, as UTF-8 where it is that, else as
 // Windows-1252, which has a meaning for nearly every byte.
-func encodingOf(begin []byte, cut bool) (e encoding.Encoding, name string, mark bool) {
+func encodingOf(begin []byte, cut bool) (e encoding.Encoding, name string) {
 	switch {
 	case bytes.HasPrefix(begin, []byte("\xef\xbb\xbf")):
-		return nil, "UTF-8", true
+		return nil, "UTF-8"
 	case bytes.HasPrefix(begin, []byte("\xff\xfe")):
-		return unicode.UTF16(unicode.LittleEndian, unicode.UseBOM), "UTF-16", true
+		return unicode.UTF16(unicode.LittleEndian, unicode.UseBOM), "UTF-16"
 	case bytes.HasPrefix(begin, []byte("\xfe\xff")):
-		return unicode.UTF16(unicode.BigEndian, unicode.UseBOM), "UTF-16", true
+		return unicode.UTF16(unicode.BigEndian, unicode.UseBOM), "UTF-16"
 	}
 	if cut { // not within a character
 		for range utf8.UTFMax {
@@ -130,14 +129,14 @@ func encodingOf(begin []byte, cut bool) (e encoding.Encoding, name string, mark 
 	}
 	if zeros := bytes.Count(begin, []byte{0}); zeros > len(begin)/4 {
 		if len(begin) > 1 && begin[0] == 0 {
-			return unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM), "UTF-16", false
+			return unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM), "UTF-16"
 		}
-		return unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM), "UTF-16", false
+		return unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM), "UTF-16"
 	}
 	if utf8.Valid(begin) {
-		return nil, "UTF-8", false
+		return nil, "UTF-8"
 	}
-	return charmap.Windows1252, "Windows-1252", false
+	return charmap.Windows1252, "Windows-1252"
 }
 
 // separate finds what stands between fields, where the records begin and whether they have a
@@ -148,12 +147,9 @@ func (w *written) separate(text string, cut bool, said catalog.FileFormat) {
 	if said.Delimiter != "" {
 		delimiters = []byte{strings.ReplaceAll(said.Delimiter, "tab", "\t")[0]}
 	}
-	skipped, isSaid := 0, said.Skip != ""
-	if isSaid {
-		skipped, _ = strconv.Atoi(said.Skip)
-		for range skipped {
-			_, text, _ = strings.Cut(text, "\n")
-		}
+	skipped, _ := strconv.Atoi(said.Skip) // 0 where nothing is said
+	for range skipped {
+		_, text, _ = strings.Cut(text, "\n")
 	}
 	for _, delimiter := range delimiters {
 		records, starts := recordsOf(text, delimiter, cut)
@@ -179,7 +175,7 @@ func (w *written) separate(text string, cut bool, said catalog.FileFormat) {
 		w.cut(starts, 1)
 	}
 	w.skip += skipped
-	if len(w.records) > 0 && (said.Header == "yes" || said.Header == "" && isHead(w.records)) {
+	if len(w.records) > 0 && (said.Header == "yes" || said.Header == "" && isHead(w.records[0])) {
 		w.head, w.headed, w.records = w.records[0], true, w.records[1:]
 	} else if len(w.records) > 0 {
 		for i := range w.records[0] {
@@ -249,12 +245,11 @@ func recordsOf(text string, delimiter byte, cut bool) (records [][]string, start
 	return records, starts
 }
 
-// isHead tells whether the first record names columns: each of its fields is a text of its
-// own with a letter, and below at least one is a number, a date or blank; or there is nothing
-// that speaks against it.
-func isHead(records [][]string) bool {
+// isHead tells whether a record, the first, names columns: each of its fields is a text of its
+// own with a letter, and none is a number or a date.
+func isHead(record []string) bool {
 	seen := map[string]bool{}
-	for _, field := range records[0] {
+	for _, field := range record {
 		field = strings.TrimSpace(field)
 		if field == "" || seen[strings.ToLower(field)] || strings.IndexFunc(field, func(r rune) bool { return r >= 'A' && r <= 'Z' || r >= 'a' && r <= 'z' || r >= 0xaa }) < 0 {
 			return false
@@ -291,7 +286,7 @@ type guess struct {
 	blank  []string // those of them that were seen
 }
 
-// guessOf looks at the values of a column, of a file whose fields are separated by a delimiter.
+// guessOf looks at the values of a column, none of them blank, of a file whose fields are separated by a delimiter.
 func guessOf(values []string, delimiter byte, said catalog.FileFormat) guess {
 	g := guess{kind: catalog.Text, none: blankWords, said: said.Blank != nil}
 	if g.said {
@@ -300,7 +295,6 @@ func guessOf(values []string, delimiter byte, said catalog.FileFormat) guess {
 	var rest []string
 	for _, v := range values {
 		switch {
-		case v == "":
 		case !slices.Contains(g.none, v):
 			rest = append(rest, v)
 		case !slices.Contains(g.blank, v):
@@ -428,23 +422,15 @@ func (s *source) lookAtText(ctx context.Context, t *table) error {
 	t.scan = fmt.Sprintf(`read_csv(%s, auto_detect = false, delim = '%s', quote = '"', escape = '"', header = %t, skip = %d, columns = {%s}, allow_quoted_nulls = false, max_line_size = %d, buffer_size = %d)`,
 		pathsOf(copies), map[byte]string{'\t': `\t`}[first.delimiter]+strings.Trim(string(first.delimiter), "\t"), first.headed, first.skip, strings.Join(declared, ", "), longestLine, 4*longestLine)
 	t.notes = append(t.notes, first.evidence(t, !said.IsZero()))
-	guesses := make([]guess, len(names))
+	guesses, samples := make([]guess, len(names)), make([][]any, len(names))
 	for i := range names {
 		var values []string
 		for _, r := range first.records {
-			if i < len(r) {
-				values = append(values, r[i])
+			if i < len(r) && r[i] != "" {
+				values, samples[i] = append(values, r[i]), append(samples[i], r[i])
 			}
 		}
 		guesses[i] = guessOf(values, first.delimiter, said)
-	}
-	samples := make([][]any, len(names))
-	for i := range names {
-		for _, r := range first.records {
-			if i < len(r) && r[i] != "" {
-				samples[i] = append(samples[i], r[i])
-			}
-		}
 	}
 	return s.confirm(ctx, t, names, guesses, samples)
 }

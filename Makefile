@@ -37,6 +37,7 @@ deps: ## Install what the tests need from Debian's packages, if it is missing
 	@missing=""; command -v chromium >/dev/null || missing="$$missing chromium"; \
 	command -v ncal >/dev/null || missing="$$missing ncal"; \
 	command -v g++ >/dev/null || missing="$$missing g++"; \
+	command -v xmllint >/dev/null || missing="$$missing libxml2-utils"; \
 	command -v sqlite3 >/dev/null || missing="$$missing sqlite3"; \
 	ls /usr/lib/postgresql/*/bin/postgres >/dev/null 2>&1 || missing="$$missing postgresql"; \
 	[ -x /usr/sbin/mariadbd ] || missing="$$missing mariadb-server"; \

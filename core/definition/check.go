@@ -134,6 +134,7 @@ func checkReport(r *Report, known Environment, set *Set) diag.Problems {
 	for i := range problems {
 		problems[i].Field = "calendar." + problems[i].Field
 	}
+	problems = append(problems, CSVFormatProblems("csv.", r.CSV)...)
 	q, ok := library.query(r.Query)
 	if !ok {
 		return append(problems, soften(diag.Problems{{

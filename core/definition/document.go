@@ -235,6 +235,7 @@ type Report struct {
 	Chart    Chart             `yaml:"chart" doc:"A drawing of the records"`
 	Page     Page              `yaml:"page" doc:"The paper it is printed on"`
 	Unfit    string            `yaml:"unfit" doc:"As in the query, where the report is stricter than that" enum:"leave-out,refuse"`
+	CSV      catalog.CSVFormat `yaml:"csv" doc:"How its CSV is written, where not as whoever takes it likes it"`
 	Guard    bool              `yaml:"guard" doc:"Whether texts that a spreadsheet would take for formulas get an apostrophe before them in CSV" example:"true"`
 	Examples []Example         `yaml:"examples" doc:"Promises that are kept: answers, and what must be found with them"`
 }

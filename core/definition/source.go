@@ -54,8 +54,16 @@ func checkSource(d *Source, known Environment) diag.Problems {
 }
 
 // FileFormatProblems are what is wrong with what is said of files.
-func FileFormatProblems(field string, f catalog.FileFormat) (problems diag.Problems) {
-	wrong := f.Check()
+func FileFormatProblems(field string, f catalog.FileFormat) diag.Problems {
+	return formatProblems(field, f.Check())
+}
+
+// CSVFormatProblems are what is wrong with how a CSV is to be written.
+func CSVFormatProblems(field string, f catalog.CSVFormat) diag.Problems {
+	return formatProblems(field, f.Check())
+}
+
+func formatProblems(field string, wrong map[string]string) (problems diag.Problems) {
 	for _, name := range slices.Sorted(maps.Keys(wrong)) {
 		message, hint, _ := strings.Cut(wrong[name], ". ")
 		problems = append(problems, diag.Problem{Code: "bad_file_format", Field: field + name, Message: message + ".", Hint: hint})

@@ -4,9 +4,11 @@ import (
 	"context"
 	"net/http"
 
+	"pikegate/core/catalog"
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
 	"pikegate/internal/identity"
+	"pikegate/internal/output"
 	"pikegate/internal/service"
 	"pikegate/internal/wire"
 )
@@ -23,16 +25,17 @@ type AsOfQuery struct {
 
 // RunBody is what a caller gives to preview, explain or run a report.
 type RunBody struct {
-	Inputs  parameter.Inputs `json:"inputs,omitempty" doc:"The answers by question: a text, a number, a list of them, or for a period also start and end; a blank text is no answer where there is a default" example:"{\"period\":\"2025-03\"}"`
-	AsOf    string           `json:"as_of,omitempty" doc:"The day or instant taken for now; the clock when left out" example:"2026-03-31"`
-	Sort    []string         `json:"sort,omitempty" doc:"An order of the caller's own, of a run or an explanation: columns that the report shows, each perhaps followed by descending" example:"[\"toll descending\"]"`
-	Draft   bool             `json:"draft,omitempty" doc:"Whether what was pushed last is meant instead of the published version"`
-	Answers string           `json:"answers,omitempty" maxLength:"200" doc:"The name of saved answers, under those that are given"`
-	Guard   bool             `json:"guard,omitempty" doc:"Whether texts that a spreadsheet would take for formulas get an apostrophe before them in CSV"`
+	Inputs  parameter.Inputs  `json:"inputs,omitempty" doc:"The answers by question: a text, a number, a list of them, or for a period also start and end; a blank text is no answer where there is a default" example:"{\"period\":\"2025-03\"}"`
+	AsOf    string            `json:"as_of,omitempty" doc:"The day or instant taken for now; the clock when left out" example:"2026-03-31"`
+	Sort    []string          `json:"sort,omitempty" doc:"An order of the caller's own, of a run or an explanation: columns that the report shows, each perhaps followed by descending" example:"[\"toll descending\"]"`
+	Draft   bool              `json:"draft,omitempty" doc:"Whether what was pushed last is meant instead of the published version"`
+	Answers string            `json:"answers,omitempty" maxLength:"200" doc:"The name of saved answers, under those that are given"`
+	CSV     catalog.CSVFormat `json:"csv,omitzero" doc:"How a CSV is written, where not as the report or whoever asks has it"`
+	Guard   bool              `json:"guard,omitempty" doc:"Whether texts that a spreadsheet would take for formulas get an apostrophe before them in CSV"`
 }
 
 func (b RunBody) request(report string) service.Request {
-	return service.Request{Report: report, Inputs: b.Inputs, AsOf: b.AsOf, Sort: b.Sort, Draft: b.Draft, Answers: b.Answers, Guard: b.Guard}
+	return service.Request{Report: report, Inputs: b.Inputs, AsOf: b.AsOf, Sort: b.Sort, Draft: b.Draft, Answers: b.Answers, CSV: output.CSVSettings{CSVFormat: b.CSV, Guard: b.Guard}}
 }
 
 func (s *Server) reports() {

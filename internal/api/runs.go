@@ -27,11 +27,15 @@ const RunHeader = "Pikegate-Run"
 
 func (s *Server) runs() {
 	content := map[string]*huma.MediaType{
-		output.JSON.ContentType:   {Schema: s.huma.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[output.Result](), true, "Result")},
-		output.CSV.ContentType:    {Schema: &huma.Schema{Type: huma.TypeString, Description: "RFC 4180, the columns' names on the first line"}},
-		output.NDJSON.ContentType: {Schema: &huma.Schema{Type: huma.TypeString, Description: "A line with the header, a line for each record, a line with the summary"}},
-		output.XLSX.ContentType:   {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "A workbook: the records, and a sheet about the run"}},
-		output.PDF.ContentType:    {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "Pages of the paper that the report names, 20,000 records at the most"}},
+		output.JSON.ContentType:    {Schema: s.huma.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[output.Result](), true, "Result")},
+		output.CSV.ContentType:     {Schema: &huma.Schema{Type: huma.TypeString, Description: "RFC 4180, the columns' names on the first line"}},
+		output.NDJSON.ContentType:  {Schema: &huma.Schema{Type: huma.TypeString, Description: "A line with the header, a line for each record, a line with the summary"}},
+		output.JSONL.ContentType:   {Schema: &huma.Schema{Type: huma.TypeString, Description: "An object for each record, each on a line, and nothing else"}},
+		output.Parquet.ContentType: {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "The records as Parquet; what was asked for stands in its metadata"}},
+		output.HTML.ContentType:    {Schema: &huma.Schema{Type: huma.TypeString, Description: "One page that needs nothing else"}},
+		output.XML.ContentType:     {Schema: &huma.Schema{Type: huma.TypeString, Description: "One document in the namespace urn:pikegate:result:1, described by docs/result.xsd"}},
+		output.XLSX.ContentType:    {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "A workbook: the records, and a sheet about the run"}},
+		output.PDF.ContentType:     {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "Pages of the paper that the report names, 20,000 records at the most"}},
 	}
 	s.huma.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[output.Subtotal](), true, "Subtotal") // stands among the rows
 	register(s, huma.Operation{
@@ -44,7 +48,7 @@ func (s *Server) runs() {
 	}, func(ctx context.Context, who identity.Actor, in *struct {
 		ReportPath
 		Accept string `header:"Accept" doc:"The format, where the query names none"`
-		Format string `query:"format" enum:"json,csv,ndjson,xlsx,pdf" doc:"The format; the Accept header decides when it is left out"`
+		Format string `query:"format" enum:"json,csv,ndjson,jsonl,xlsx,parquet,pdf,html,xml" doc:"The format; the Accept header decides when it is left out"`
 		Body   RunBody
 	},
 	) (*huma.StreamResponse, error) {
@@ -103,7 +107,7 @@ func formatOf(name, accept string) output.Format {
 func (s *Server) stream(ctx huma.Context, who identity.Actor, request service.Request, format output.Format) {
 	body := newBody(ctx.Context(), humagin.Unwrap(ctx).Writer, s.Stall)
 	defer body.close()
-	record, err := s.service.Run(ctx.Context(), who, request, format, func(started wire.RunRecord) output.Writer {
+	record, err := s.service.Run(ctx.Context(), who, request, format, func(started wire.RunRecord, format output.Format) output.Writer {
 		ctx.SetHeader("Content-Type", format.ContentType)
 		ctx.SetHeader(RunHeader, strconv.FormatUint(uint64(started.Run), 10))
 		ctx.SetStatus(http.StatusOK)

@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"pikegate/core/catalog"
 	"pikegate/internal/output"
 )
 
@@ -17,6 +18,7 @@ func (a *app) run() *cobra.Command {
 	var in inputs
 	var format, out string
 	var edges, guard bool
+	var csv catalog.CSVFormat
 	cmd := &cobra.Command{
 		Use:   "run REPORT",
 		Short: "Run a report and print its records",
@@ -40,7 +42,7 @@ func (a *app) run() *cobra.Command {
 					return err
 				}
 			}
-			request.Guard = guard
+			request.Guard, request.CSV = guard, csv
 			id, rows, err := a.client().Start(cmd.Context(), given[0], request, wire)
 			if err != nil {
 				return a.explained(err, request)
@@ -62,16 +64,35 @@ func (a *app) run() *cobra.Command {
 	}
 	in.flags(cmd)
 	a.answersCompleted(cmd)
-	cmd.Flags().StringVar(&format, "format", "", "table, csv, json, xlsx or pdf (default table, or by the ending of --out)")
+	cmd.Flags().StringVar(&format, "format", "", "table, "+fileNames()+" (default table, or by the ending of --out)")
 	cmd.Flags().BoolVar(&edges, "edges", false, "show what lies around the period: the nearest records outside, and how many are of its first and last day")
 	cmd.Flags().BoolVar(&guard, "guard", false, "in CSV, put an apostrophe before texts that a spreadsheet would take for formulas")
 	cmd.Flags().StringVar(&out, "out", "", "write the records to this file, whole or not at all")
-	completed(cmd, "format", "table", "csv", "json", "xlsx", "pdf")
+	cmd.Flags().StringVar(&csv.Delimiter, "delimiter", "", "in CSV, the delimiter of the fields: one character, or tab")
+	cmd.Flags().StringVar(&csv.Decimal, "decimal", "", "in CSV, the decimal mark: a point or a comma")
+	cmd.Flags().StringVar(&csv.Encoding, "encoding", "", "in CSV, the encoding: "+strings.Join(catalog.TextEncodings, ", "))
+	cmd.Flags().StringVar(&csv.Mark, "mark", "", "in CSV, whether the file begins with a byte-order mark: yes or no")
+	completed(cmd, "encoding", catalog.TextEncodings...)
+	completed(cmd, "mark", "yes", "no")
+	offered := []string{"table"}
+	for _, f := range files {
+		offered = append(offered, f.Name)
+	}
+	completed(cmd, "format", offered...)
 	return names(cmd, a.reportNames)
 }
 
 // files are the formats that a run can be written in, besides a table.
-var files = []output.Format{output.CSV, output.JSON, output.XLSX, output.PDF}
+var files = []output.Format{output.CSV, output.JSON, output.JSONL, output.XLSX, output.Parquet, output.PDF, output.HTML, output.XML}
+
+// fileNames lists them for people.
+func fileNames() string {
+	names := make([]string, len(files))
+	for i, f := range files {
+		names[i] = f.Name
+	}
+	return strings.Join(names[:len(names)-1], ", ") + " or " + names[len(names)-1]
+}
 
 // runFormat chooses the format: what is printed, and what is asked for.
 func runFormat(format, out string) (wire output.Format, table bool, err error) {
@@ -82,12 +103,12 @@ func runFormat(format, out string) (wire output.Format, table bool, err error) {
 		}
 	}
 	if format == "" && ending != "" && ending != "txt" {
-		return wire, false, usageError{fmt.Errorf("--out %s: .%s is not a format; give a name that ends in .csv, .json, .xlsx, .pdf or .txt, or --format", out, ending)}
+		return wire, false, usageError{fmt.Errorf("--out %s: .%s is not a format; give a name that ends in .txt or a format (%s), or --format", out, ending, fileNames())}
 	}
 	if format == "" || format == "table" {
 		return output.NDJSON, true, nil
 	}
-	return wire, false, usageError{fmt.Errorf("--format %s is not table, csv, json, xlsx or pdf", format)}
+	return wire, false, usageError{fmt.Errorf("--format %s is not table, %s", format, fileNames())}
 }
 
 func (a *app) printTable(cmd *cobra.Command, id uint, rows io.Reader, out string, edges bool) error {

@@ -78,6 +78,8 @@ type Run struct {
 	Answers string `json:"answers,omitempty"`
 	// Draft asks for what was pushed last instead of the published version.
 	Draft bool `json:"draft,omitempty"`
+	// CSV is how a CSV is written.
+	CSV catalog.CSVFormat `json:"csv,omitzero"`
 	// Guard has texts that a spreadsheet would take for formulas marked in CSV.
 	Guard bool `json:"guard,omitempty"`
 }

@@ -2,73 +2,184 @@ package output
 
 import (
 	"bufio"
+	"bytes"
+	"fmt"
 	"io"
+	"strconv"
 	"strings"
+	"unicode/utf16"
+	"unicode/utf8"
 
+	"golang.org/x/text/encoding/charmap"
+
+	"pikegate/core/catalog"
+	"pikegate/core/diag"
 	"pikegate/core/record"
 )
 
 // bufferSize is how many bytes gather before they are written on.
 const bufferSize = 64 << 10
 
+// CSVSettings are how a CSV is written. Guard marks texts that a spreadsheet would take for
+// formulas.
+type CSVSettings struct {
+	catalog.CSVFormat
+	Guard bool
+}
+
+// As is CSV written in a way of its own; of other formats there is one way only.
+func (f Format) As(s CSVSettings) Format {
+	if f.Name != CSV.Name {
+		return f
+	}
+	f.ContentType = "text/csv; charset=" + s.Charset() + "; header=present"
+	f.new = func(w io.Writer) Writer { return newCSV(w, s) }
+	return f
+}
+
 // csvWriter writes RFC 4180: CRLF after every line, quotes only where needed,
-// quotes inside doubled. A blank is nothing between commas, the empty text is
+// quotes inside doubled. A blank is nothing between delimiters, the empty text is
 // a pair of quotes. Its own appending is a third faster than encoding/csv,
 // which wants every cell as a string first.
 type csvWriter struct {
-	to    io.Writer
-	out   *bufio.Writer
-	cells cells
-	line  []byte
-	cell  []byte
-	guard bool
+	to        io.Writer
+	out       *bufio.Writer
+	cells     cells
+	line      []byte
+	cell      []byte
+	set       CSVSettings
+	delimiter byte
+	encode    func(b []byte, text []byte) (encoded []byte, bad rune) // nil for UTF-8
+	records   int64
 }
 
-func newCSV(w io.Writer) Writer {
-	return &csvWriter{to: w, out: bufio.NewWriterSize(w, bufferSize)}
+func newCSV(w io.Writer, set CSVSettings) Writer {
+	return &csvWriter{to: w, out: bufio.NewWriterSize(w, bufferSize), set: set, delimiter: set.Separator(), encode: encoderOf(set.Encoding)}
 }
 
 func (c *csvWriter) Begin(h Header) error {
-	c.cells, c.guard = newCells(h), h.Guard
+	c.cells = newCells(h)
 	c.line = c.line[:0]
+	if c.set.Marked() {
+		c.line = append(c.line, "\ufeff"...)
+	}
 	for i, column := range h.Columns {
 		if i > 0 {
-			c.line = append(c.line, ',')
+			c.line = append(c.line, c.delimiter)
 		}
-		if name := []byte(column.Name); needsQuotes(name) {
+		if name := []byte(column.Name); c.needsQuotes(name) {
 			c.line = appendQuoted(c.line, name)
 		} else {
 			c.line = append(c.line, name...)
 		}
 	}
-	return c.flushLine()
+	return c.flushLine(nil)
 }
 
 func (c *csvWriter) Row(r record.Record) error {
+	c.records++
 	c.line = c.line[:0]
 	for i := range c.cells.columns {
 		if i > 0 {
-			c.line = append(c.line, ',')
+			c.line = append(c.line, c.delimiter)
 		}
 		start := len(c.line)
 		var k kind
 		c.line, k = c.cells.append(c.line, i, r)
-		if c.guard && k == text && isFormula(c.line[start:]) {
+		if c.set.Guard && k == text && isFormula(c.line[start:]) {
 			c.line = append(c.line, 0)
 			copy(c.line[start+1:], c.line[start:])
 			c.line[start] = '\''
 		}
-		if k == text && needsQuotes(c.line[start:]) {
+		if k == number && c.set.Decimal == "," {
+			if at := bytes.IndexByte(c.line[start:], '.'); at >= 0 {
+				c.line[start+at] = ','
+				k = text // quoted where commas are the delimiter as well
+			}
+		}
+		if k == text && c.needsQuotes(c.line[start:]) {
 			c.cell = append(c.cell[:0], c.line[start:]...)
 			c.line = appendQuoted(c.line[:start], c.cell)
 		}
 	}
-	return c.flushLine()
+	return c.flushLine(r)
 }
 
-func (c *csvWriter) flushLine() error {
-	_, err := c.out.Write(append(c.line, '\r', '\n'))
+// flushLine writes the line of a record, or that of the names.
+func (c *csvWriter) flushLine(r record.Record) error {
+	c.line = append(c.line, '\r', '\n')
+	line := c.line
+	if c.encode != nil {
+		var bad rune
+		if c.cell, bad = c.encode(c.cell[:0], line); bad != 0 {
+			return c.unwritable(bad, r)
+		}
+		line = c.cell
+	}
+	_, err := c.out.Write(line)
 	return err
+}
+
+// unwritable says which character of which record the encoding does not have.
+func (c *csvWriter) unwritable(bad rune, r record.Record) error {
+	where := "The header row"
+	for i, column := range c.cells.columns {
+		if r == nil {
+			break
+		}
+		if cell, _ := c.cells.append(nil, i, r); bytes.ContainsRune(cell, bad) {
+			where = fmt.Sprintf("Record %s, in the column %s,", Thousands(c.records), column.Name)
+			break
+		}
+	}
+	return diag.Problems{{
+		Code: "not_in_encoding", Field: "csv.encoding", Message: fmt.Sprintf("%s has the character %s, which %s does not have.", where, strconv.QuoteRune(bad), c.set.Encoding),
+		Hint: "Write the file as utf-8 or utf-16, which have every character.",
+	}}
+}
+
+// encoderOf writes UTF-8 in another encoding; nil where that is UTF-8 itself. Characters
+// that are no UTF-8 become the replacement character, where the encoding has one.
+func encoderOf(encoding string) func(b, text []byte) ([]byte, rune) {
+	switch encoding {
+	case "utf-16":
+		return func(b, text []byte) ([]byte, rune) {
+			for len(text) > 0 {
+				r, n := utf8.DecodeRune(text)
+				text = text[n:]
+				if first, second := utf16.EncodeRune(r); first != utf8.RuneError {
+					b = append(b, byte(first), byte(first>>8), byte(second), byte(second>>8))
+				} else {
+					b = append(b, byte(r), byte(r>>8))
+				}
+			}
+			return b, 0
+		}
+	case "windows-1252":
+		return encodedBy(charmap.Windows1252)
+	case "latin-1":
+		return encodedBy(charmap.ISO8859_1)
+	}
+	return nil
+}
+
+func encodedBy(table *charmap.Charmap) func(b, text []byte) ([]byte, rune) {
+	return func(b, text []byte) ([]byte, rune) {
+		for len(text) > 0 {
+			if text[0] < utf8.RuneSelf {
+				b, text = append(b, text[0]), text[1:]
+				continue
+			}
+			r, n := utf8.DecodeRune(text)
+			text = text[n:]
+			at, ok := table.EncodeRune(r)
+			if !ok {
+				return b, r
+			}
+			b = append(b, at)
+		}
+		return b, 0
+	}
 }
 
 // Subtotal writes nothing: the file is a table of records.
@@ -91,11 +202,11 @@ func isFormula(cell []byte) bool {
 	return len(cell) > 0 && strings.IndexByte("=+-@\t\r", cell[0]) >= 0
 }
 
-// needsQuotes tells whether a text has a comma, a quote or a line end, or is
+// needsQuotes tells whether a text has the delimiter, a quote or a line end, or is
 // empty (which unquoted would be a blank).
-func needsQuotes(cell []byte) bool {
+func (c *csvWriter) needsQuotes(cell []byte) bool {
 	for _, ch := range cell {
-		if ch == ',' || ch == '"' || ch == '\r' || ch == '\n' {
+		if ch == c.delimiter || ch == '"' || ch == '\r' || ch == '\n' {
 			return true
 		}
 	}

@@ -61,14 +61,7 @@ func (j *jsonWriter) Row(r record.Record) error {
 		}
 		var k kind
 		j.cell, k = j.cells.append(j.cell[:0], i, r)
-		switch k {
-		case blank:
-			b = append(b, "null"...)
-		case text:
-			b = appendString(b, j.cell)
-		default:
-			b = append(b, j.cell...)
-		}
+		b = appendJSON(b, j.cell, k)
 	}
 	b = append(b, ']')
 	if j.lines {
@@ -136,4 +129,69 @@ func appendString(b, s []byte) []byte {
 		}
 	}
 	return append(b, '"')
+}
+
+// objectWriter writes JSON lines: an object for each record, and nothing else, for
+// programs that take files of them.
+type objectWriter struct {
+	to    io.Writer
+	out   *bufio.Writer
+	cells cells
+	names [][]byte // each as JSON, with what stands before and after it
+	line  []byte
+	cell  []byte
+}
+
+func newJSONLines(w io.Writer) Writer {
+	return &objectWriter{to: w, out: bufio.NewWriterSize(w, bufferSize)}
+}
+
+func (o *objectWriter) Begin(h Header) error {
+	o.cells, o.names = newCells(h), make([][]byte, len(h.Columns))
+	for i, c := range h.Columns {
+		before := byte(',')
+		if i == 0 {
+			before = '{'
+		}
+		o.names[i] = append(appendString([]byte{before}, []byte(c.Name)), ':')
+	}
+	return nil
+}
+
+func (o *objectWriter) Row(r record.Record) error {
+	b := o.line[:0]
+	for i := range o.cells.columns {
+		b = append(b, o.names[i]...)
+		var k kind
+		o.cell, k = o.cells.append(o.cell[:0], i, r)
+		b = appendJSON(b, o.cell, k)
+	}
+	o.line = append(b, "}\n"...)
+	_, err := o.out.Write(o.line)
+	return err
+}
+
+// Subtotal writes nothing: each line is a record.
+func (o *objectWriter) Subtotal(Subtotal) error { return nil }
+
+// Flush sends on what was written.
+func (o *objectWriter) Flush() error { return flush(o.out, o.to) }
+
+// End writes what is left, unless the run broke off: then it is no whole file.
+func (o *objectWriter) End(s Summary) error {
+	if s.Problem != "" {
+		return nil
+	}
+	return o.out.Flush()
+}
+
+// appendJSON appends a cell.
+func appendJSON(b, cell []byte, k kind) []byte {
+	switch k {
+	case blank:
+		return append(b, "null"...)
+	case text:
+		return appendString(b, cell)
+	}
+	return append(b, cell...)
 }

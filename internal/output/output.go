@@ -26,13 +26,18 @@ type Header struct {
 	Zone       string        `json:"zone" doc:"The IANA zone dates are read and shown in"`
 	Columns    []plan.Output `json:"columns"`
 	// Groups are the labels of what the records are put together by.
-	Groups []string `json:"groups,omitempty" doc:"What the records are put together by, from the outside in; an object among the rows closes a group"`
+	Groups  []string   `json:"groups,omitempty" doc:"What the records are put together by, from the outside in; an object among the rows closes a group"`
+	Answers []Answered `json:"answers,omitempty" doc:"What was asked, and what each answer was read as"`
 	// Location is the zone itself.
 	Location *time.Location `json:"-"`
-	// Guard has texts that a spreadsheet would take for formulas marked in CSV.
-	Guard bool `json:"-"`
 	// Page is the paper it is printed on.
 	Page Paper `json:"page" doc:"The paper the report is printed on"`
+}
+
+// Answered is what a question was answered with.
+type Answered struct {
+	Question string `json:"question" doc:"What people read"`
+	ReadBack string `json:"readback,omitempty" doc:"What the answer was read as, blank where there was none"`
 }
 
 // Paper is the paper of a report, its lengths in millimetres.
@@ -168,12 +173,16 @@ func (f Format) New(w io.Writer) Writer { return f.new(w) }
 
 // The formats.
 var (
-	CSV    = Format{"csv", "text/csv; charset=utf-8; header=present", false, true, newCSV}
-	JSON   = Format{"json", "application/json", true, false, newJSON}
-	NDJSON = Format{"ndjson", "application/x-ndjson", true, false, newNDJSON}
-	XLSX   = Format{"xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", false, true, newXLSX}
-	PDF    = Format{"pdf", "application/pdf", false, true, newPDF}
+	CSV     = Format{"csv", "text/csv; charset=utf-8; header=present", false, true, func(w io.Writer) Writer { return newCSV(w, CSVSettings{}) }}
+	JSON    = Format{"json", "application/json", true, false, newJSON}
+	NDJSON  = Format{"ndjson", "application/x-ndjson", true, false, newNDJSON}
+	JSONL   = Format{"jsonl", "application/jsonl", false, true, newJSONLines}
+	XLSX    = Format{"xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", false, true, newXLSX}
+	Parquet = Format{"parquet", "application/vnd.apache.parquet", false, true, newParquet}
+	PDF     = Format{"pdf", "application/pdf", false, true, newPDF}
+	HTML    = Format{"html", "text/html; charset=utf-8", false, true, newHTML}
+	XML     = Format{"xml", "application/xml; charset=utf-8", false, true, newXML}
 )
 
 // Formats lists the formats, the default first.
-var Formats = []Format{JSON, CSV, NDJSON, XLSX, PDF}
+var Formats = []Format{JSON, CSV, NDJSON, JSONL, XLSX, Parquet, PDF, HTML, XML}

@@ -6,6 +6,7 @@ import (
 	"compress/zlib"
 	"encoding/csv"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"regexp"
@@ -138,7 +139,7 @@ func TestXLSX(t *testing.T) {
 	assert.Equal(t, []string{"plain", "1", "1.50", "2026-03-31", "2026-07-01 23:30:00", "TRUE"}, got[1])
 	assert.Equal(t, []string{"a \"quoted\", text\r\nof lines", "-9223372036854775808", "0.10", "2024-02-29", "2026-10-25 01:30:00", "FALSE"}, got[2])
 	assert.Equal(t, []string{"日本 \u2028 \uFFFD", "9007199254740993", "3.00", "20260231", "not a date"}, got[4])
-	for cell, want := range map[string]string{"B2": "1", "C2": "1.50", "D2": "46112", "B3": "-9223372036854775808"} {
+	for cell, want := range map[string]string{"B2": "1", "C2": "1.5", "D2": "46112", "B3": "-9223372036854775808"} {
 		raw, err := book.GetCellValue("Records", cell, excelize.Options{RawCellValue: true})
 		require.NoError(t, err)
 		assert.Equal(t, want, raw, cell)
@@ -283,8 +284,8 @@ func TestGuard(t *testing.T) {
 		{true, "", `""`},
 	} {
 		var out bytes.Buffer
-		w := output.CSV.New(&out)
-		require.NoError(t, w.Begin(output.Header{Location: time.UTC, Columns: columns, Guard: c.guard}))
+		w := output.CSV.As(output.CSVSettings{Guard: c.guard}).New(&out)
+		require.NoError(t, w.Begin(output.Header{Location: time.UTC, Columns: columns}))
 		require.NoError(t, w.Row(plan.NewReader(columns, time.UTC).Read([]any{c.text, int64(-5)})))
 		require.NoError(t, w.End(output.Summary{}))
 		assert.Equal(t, "text,n\r\n"+c.want+",-5\r\n", out.String(), "%+v", c)
@@ -328,4 +329,18 @@ func TestRounding(t *testing.T) {
 		require.NoError(t, w.End(output.Summary{}))
 		assert.Equal(t, "m\r\n"+c.want+"\r\n", out.String(), "%v", c.stored)
 	}
+}
+
+// zipPart is a file of a package.
+func zipPart(file []byte, name string) (string, error) {
+	parts, err := zip.NewReader(bytes.NewReader(file), int64(len(file)))
+	if err != nil {
+		return "", err
+	}
+	part, err := parts.Open(name)
+	if err != nil {
+		return "", err
+	}
+	content, err := io.ReadAll(part)
+	return string(content), errors.Join(err, part.Close())
 }

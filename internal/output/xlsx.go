@@ -3,9 +3,12 @@ package output
 import (
 	"archive/zip"
 	"bufio"
+	"cmp"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -32,21 +35,39 @@ const (
 	styleDate
 	styleDateTime
 	styleMoney
+	// Those of lines with totals.
+	styleTotal
+	styleTotalMoney
+	styleTotalDate
+	styleTotalDateTime
+	styleTotalCount
 )
+
+// measuredRows is how many rows are looked at to find how wide the columns are.
+const measuredRows = 200
 
 // xlsxWriter writes a workbook (ECMA-376, transitional) as it goes: the records
 // on one sheet, on further ones where they are too many for it, and at last a
-// sheet about the run. Texts stand in their cells, so that nothing is kept.
+// sheet about the run. Texts stand in their cells, so that little is kept: the first rows of
+// a sheet, until the widths of its columns are known.
 type xlsxWriter struct {
 	zip    *zip.Writer
 	sheet  *bufio.Writer
 	header Header
-	cells  cells
+	cells  cells // with every digit, so that what is added up there is what was added up here
+	shown  cells
 	sheets []string
 	rows   int // of the sheet
 	line   []byte
 	cell   []byte
 	cut    int // texts that were too long for a cell
+
+	held   []byte // the first rows of a sheet, nil once they are written
+	widths []int  // of its columns, in characters
+
+	begins []int  // by level, the row its group begins in; 0 where that is on an earlier sheet
+	broken []bool // by column, whether adding its cells up is not the total
+	blanks []bool // by column, whether a record has none
 }
 
 func newXLSX(w io.Writer) Writer {
@@ -56,8 +77,19 @@ func newXLSX(w io.Writer) Writer {
 }
 
 func (x *xlsxWriter) Begin(h Header) error {
-	x.header, x.cells = h, newCells(h)
-	return x.records()
+	x.header, x.shown = h, newCells(h)
+	x.cells.columns = slices.Clone(h.Columns)
+	for i := range x.cells.columns {
+		x.cells.columns[i].Format = ""
+	}
+	x.broken, x.blanks, x.begins = make([]bool, len(h.Columns)), make([]bool, len(h.Columns)), make([]int, len(h.Groups)+1)
+	if err := x.records(); err != nil {
+		return err
+	}
+	for i := range x.begins {
+		x.begins[i] = x.rows + 1
+	}
+	return nil
 }
 
 // records begins a sheet of records with the columns' labels.
@@ -69,15 +101,11 @@ func (x *xlsxWriter) records() error {
 	if err := x.begin(name); err != nil {
 		return err
 	}
-	x.line = append(x.line[:0], `<sheetViews><sheetView workbookViewId="0"><pane ySplit="1" topLeftCell="A2" activePane="bottomLeft" state="frozen"/></sheetView></sheetViews><cols>`...)
+	clear(x.begins) // groups that were begun are on the sheet before
+	x.held, x.widths = []byte{}, make([]int, len(x.header.Columns))
 	for i, c := range x.header.Columns {
-		width := max(utf8.RuneCountInString(c.Label)+3, map[catalog.Type]int{catalog.DateTime: 20, catalog.Date: 12, catalog.Text: 22}[c.Type], 10)
-		x.line = fmt.Appendf(x.line, `<col min="%d" max="%d" width="%d" customWidth="1"/>`, i+1, i+1, width)
+		x.widths[i] = max(utf8.RuneCountInString(c.Label)+4, map[catalog.Type]int{catalog.DateTime: 20, catalog.Date: 12}[c.Type], 8)
 	}
-	if len(x.header.Columns) == 0 {
-		x.line = append(x.line, `<col min="1" max="1" width="10"/>`...)
-	}
-	x.line = append(x.line, `</cols><sheetData>`...)
 	x.row()
 	for _, c := range x.header.Columns {
 		x.text(c.Label, styleBold)
@@ -102,10 +130,50 @@ func (x *xlsxWriter) part(name, content string) error {
 	return err
 }
 
+// widest is how many characters a column shows at the most.
+const widestColumn = 60
+
+// settle writes the head of a sheet of records, and its first rows.
+func (x *xlsxWriter) settle() error {
+	head := []byte(`<sheetViews><sheetView workbookViewId="0"><pane ySplit="1" topLeftCell="A2" activePane="bottomLeft" state="frozen"/></sheetView></sheetViews><cols>`)
+	for i, width := range x.widths {
+		head = fmt.Appendf(head, `<col min="%d" max="%d" width="%d" customWidth="1"/>`, i+1, i+1, min(width, widestColumn))
+	}
+	if len(x.widths) == 0 {
+		head = append(head, `<col min="1" max="1" width="10"/>`...)
+	}
+	_, err := x.sheet.Write(append(append(head, `</cols><sheetData>`...), x.held...))
+	x.held = nil
+	return err
+}
+
+// endRecords ends a sheet of records; the filter reaches to its last record.
+func (x *xlsxWriter) endRecords(last int) error {
+	if x.held != nil {
+		if err := x.settle(); err != nil {
+			return err
+		}
+	}
+	filter := ""
+	if n := len(x.header.Columns); n > 0 {
+		filter = fmt.Sprintf(`<autoFilter ref="A1:%s%d"/>`, columnLetters(n-1), last)
+	}
+	return x.end(filter)
+}
+
 // end ends the sheet.
-func (x *xlsxWriter) end() error {
-	_, err := x.sheet.WriteString("</sheetData></worksheet>")
+func (x *xlsxWriter) end(after string) error {
+	_, err := x.sheet.WriteString("</sheetData>" + after + "</worksheet>")
 	return errors.Join(err, x.sheet.Flush())
+}
+
+// columnLetters names a column: A, Z, AA.
+func columnLetters(i int) string {
+	name := ""
+	for i++; i > 0; i = (i - 1) / 26 {
+		name = string(rune('A'+(i-1)%26)) + name
+	}
+	return name
 }
 
 func (x *xlsxWriter) row() {
@@ -115,7 +183,14 @@ func (x *xlsxWriter) row() {
 
 func (x *xlsxWriter) flush() error {
 	x.line = append(x.line, "</row>"...)
-	_, err := x.sheet.Write(x.line)
+	var err error
+	if x.held != nil {
+		if x.held = append(x.held, x.line...); x.rows >= measuredRows {
+			err = x.settle()
+		}
+	} else {
+		_, err = x.sheet.Write(x.line)
+	}
 	x.line = x.line[:0]
 	return err
 }
@@ -123,7 +198,7 @@ func (x *xlsxWriter) flush() error {
 // next makes room for another row.
 func (x *xlsxWriter) next() error {
 	if x.rows == maxSheetRows {
-		if err := x.end(); err != nil {
+		if err := x.endRecords(x.rows); err != nil {
 			return err
 		}
 		if err := x.records(); err != nil {
@@ -141,7 +216,17 @@ func (x *xlsxWriter) Row(r record.Record) error {
 	for i := range x.cells.columns {
 		var k kind
 		x.cell, k = x.cells.append(x.cell[:0], i, r)
-		x.value(x.cell, k, &x.cells.columns[i])
+		if k == number && digits(x.cell) > maxDigits { // no spreadsheet keeps them
+			x.broken[i] = true
+			x.cell, k = x.shown.append(x.cell[:0], i, r)
+		}
+		if k == blank {
+			x.blanks[i] = true
+		}
+		if x.held != nil {
+			x.widths[i] = max(x.widths[i], utf8.RuneCount(x.cell)+2)
+		}
+		x.value(x.cell, k, &x.header.Columns[i])
 	}
 	return x.flush()
 }
@@ -270,12 +355,110 @@ func serialOf(text []byte) (serial []byte, style int, ok bool) {
 	return strconv.AppendFloat(nil, float64(days)+seconds/86400, 'f', -1, 64), styleDateTime, true
 }
 
+// Subtotal writes the totals of a group beneath its records, with the formulas that make
+// them, so that they follow what is changed or filtered there.
 func (x *xlsxWriter) Subtotal(s Subtotal) error {
-	if err := x.next(); err != nil {
+	begin, last := x.begins[s.Level], x.rows
+	if err := x.totals(s.heading(), s.Totals, s.Count, begin, last); err != nil {
 		return err
 	}
-	x.text(strings.Repeat("  ", s.Level)+s.Label+" "+orBlank(s.Value)+": "+totalsText(s.Totals, s.Count), styleBold)
-	return x.flush()
+	for level := s.Level; level < len(x.begins); level++ {
+		x.begins[level] = x.rows + 1
+	}
+	return nil
+}
+
+// totals writes lines of totals of the rows from begin to last, without formulas where begin
+// is 0.
+func (x *xlsxWriter) totals(label string, totals []Total, count int64, begin, last int) error {
+	for _, l := range linesOf(x.header.Columns, label, totals, count) {
+		sheet := len(x.sheets)
+		if err := x.next(); err != nil {
+			return err
+		}
+		if len(x.sheets) != sheet {
+			begin = 0
+		}
+		for i := range max(1, len(x.header.Columns)) {
+			t, ok := l.under[i]
+			switch {
+			case ok:
+				x.total(t, i, begin, last)
+			case i == 0 && l.label != "":
+				x.text(l.label, styleBold)
+			default:
+				x.line = append(x.line, "<c/>"...)
+			}
+		}
+		if err := x.flush(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// subtotalFunctions are the numbers by which SUBTOTAL knows functions; it leaves out cells
+// that are subtotals themselves. Source: ECMA-376, part 1, 18.17.7.318.
+var subtotalFunctions = map[string]int{"average": 1, countName: 3, "greatest": 4, "least": 5, "sum": 9}
+
+// total appends the cell of a total.
+func (x *xlsxWriter) total(t Total, at, begin, last int) {
+	value, style := orBlank(t.Value), styleTotal
+	isNumber := false
+	switch v := t.Value.(type) {
+	case nil:
+		x.line = append(x.line, "<c/>"...)
+		return
+	case json.Number:
+		isNumber = digits([]byte(v)) <= maxDigits
+	case int64:
+		isNumber = true
+	case string:
+		if serial, kind, ok := serialOf([]byte(v)); ok && at < len(x.header.Columns) && x.header.Columns[at].Type.IsDate() {
+			value, isNumber = string(serial), true
+			style = map[int]int{styleDate: styleTotalDate, styleDateTime: styleTotalDateTime}[kind]
+		}
+	}
+	if t.isCount() {
+		style = styleTotalCount
+	} else if t.Format == "money" {
+		style = styleTotalMoney
+	}
+	if !isNumber {
+		x.broken[at] = true
+		x.text(value, styleBold)
+		return
+	}
+	x.line = fmt.Appendf(x.line, `<c s="%d">`, style)
+	if formula := x.formula(t, at, begin, last); formula != "" {
+		x.line = append(append(append(x.line, "<f>"...), formula...), "</f>"...)
+	} else {
+		x.broken[at] = true // the total of what is around it would count this twice
+	}
+	x.line = append(append(append(x.line, "<v>"...), value...), "</v></c>"...)
+}
+
+// formula makes a total of the cells above it; blank where none does.
+func (x *xlsxWriter) formula(t Total, at, begin, last int) string {
+	name, _, _ := strings.Cut(t.Name, " ")
+	function, ok := subtotalFunctions[name]
+	if !ok || begin == 0 || last < begin || strings.HasPrefix(t.Name, "count distinct") {
+		return ""
+	}
+	if !t.isCount() {
+		if x.broken[at] {
+			return ""
+		}
+	} else { // of a column in which every record has something, and nothing else stands
+		at = 1
+		for at < len(x.blanks) && (x.blanks[at] || x.broken[at]) {
+			at++
+		}
+		if at == len(x.blanks) {
+			return ""
+		}
+	}
+	return fmt.Sprintf("SUBTOTAL(%d,%s%d:%s%d)", function, columnLetters(at), begin, columnLetters(at), last)
 }
 
 func orBlank(v any) string {
@@ -305,7 +488,18 @@ func (x *xlsxWriter) End(s Summary) error {
 	if s.Problem != "" {
 		return nil // it is no whole file
 	}
-	if err := x.end(); err != nil {
+	last := x.rows
+	if len(s.Totals) > 0 && s.Count > 0 {
+		begin := 2
+		if len(x.sheets) > 1 {
+			begin = 0
+		}
+		if err := x.totals("All records", s.Totals, s.Count, begin, last); err != nil {
+			return err
+		}
+		last = min(last, x.rows)
+	}
+	if err := x.endRecords(last); err != nil {
 		return err
 	}
 	if err := x.about(s); err != nil {
@@ -349,7 +543,7 @@ func (x *xlsxWriter) about(s Summary) error {
 			return err
 		}
 	}
-	return x.end()
+	return x.end("")
 }
 
 // aboutLines say what records are, for who finds them in a file.
@@ -361,11 +555,16 @@ func aboutLines(h Header, s Summary, cut int) [][2]string {
 	lines := [][2]string{
 		{"Title", h.Title},
 		{"Selected", h.ReadBack},
+	}
+	for _, a := range h.Answers {
+		lines = append(lines, [2]string{a.Question, cmp.Or(a.ReadBack, "any")})
+	}
+	lines = append(lines, [][2]string{
 		{"Report", h.Report + ", " + version},
 		{"Run", strconv.FormatUint(uint64(h.Run), 10)},
 		{"Days and times in", h.Zone},
 		{"Records", strconv.FormatInt(s.Count, 10)},
-	}
+	}...)
 	add := func(name, text string) {
 		if text != "" {
 			lines = append(lines, [2]string{name, text})
@@ -388,14 +587,19 @@ func aboutLines(h Header, s Summary, cut int) [][2]string {
 }
 
 const styles = `<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main">` +
-	`<numFmts count="2"><numFmt numFmtId="164" formatCode="yyyy\-mm\-dd"/><numFmt numFmtId="165" formatCode="yyyy\-mm\-dd\ hh:mm:ss"/></numFmts>` +
+	`<numFmts count="3"><numFmt numFmtId="164" formatCode="yyyy\-mm\-dd"/><numFmt numFmtId="165" formatCode="yyyy\-mm\-dd\ hh:mm:ss"/><numFmt numFmtId="166" formatCode="[=1]0&quot; record&quot;;#,##0&quot; records&quot;"/></numFmts>` +
 	`<fonts count="2"><font><sz val="11"/><name val="Calibri"/></font><font><b/><sz val="11"/><name val="Calibri"/></font></fonts>` +
 	`<fills count="2"><fill><patternFill patternType="none"/></fill><fill><patternFill patternType="gray125"/></fill></fills>` +
 	`<borders count="1"><border/></borders>` +
 	`<cellStyleXfs count="1"><xf/></cellStyleXfs>` +
-	`<cellXfs count="5"><xf/>` +
+	`<cellXfs count="10"><xf/>` +
 	`<xf fontId="1" applyFont="1"/>` +
 	`<xf numFmtId="164" applyNumberFormat="1"/>` +
 	`<xf numFmtId="165" applyNumberFormat="1"/>` +
 	`<xf numFmtId="4" applyNumberFormat="1"/>` +
+	`<xf fontId="1" applyFont="1"/>` +
+	`<xf numFmtId="4" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
+	`<xf numFmtId="164" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
+	`<xf numFmtId="165" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
+	`<xf numFmtId="166" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
 	`</cellXfs></styleSheet>`

@@ -62,8 +62,8 @@ type Job struct {
 	User string
 	// Sort is an order of the caller's own, for the record.
 	Sort []string
-	// Guard has texts that a spreadsheet would take for formulas marked in CSV.
-	Guard bool
+	// CSV is how a CSV is written.
+	CSV output.CSVSettings
 	// Problems is what was wrong before the inputs could be read one by one.
 	Problems diag.Problems
 	Context  parameter.Context
@@ -208,7 +208,7 @@ const lasting = time.Second
 // there before the last byte is written. An error means that no row was written:
 // the inputs were refused or the record could not be made. What goes wrong later
 // is told by the record and the writer's end.
-func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin func(store.Run) output.Writer) (store.Run, error) {
+func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin func(store.Run, output.Format) output.Writer) (store.Run, error) {
 	started := r.Now()
 	record := store.Run{
 		ID: r.Store.NextRun(), Report: job.Report.Name, Version: job.Version, Format: format.Name, StartedAt: started,
@@ -243,7 +243,7 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		}
 	}()
 
-	writer := begin(record)
+	writer := begin(record, format.As(job.CSV))
 	edges := newEdges(prepared.Selection.Statement, prepared.Edges, job.Context.Zone)
 	header := headerOf(job, prepared)
 	header.Run = record.ID
@@ -361,10 +361,13 @@ func headerOf(job Job, p Prepared) output.Header {
 	title, _ := job.Report.Heading()
 	header := output.Header{
 		Report: job.Report.Name, Title: title, Version: job.Version,
-		ReadBack: p.ReadBack, Restricted: strings.TrimSpace(restricted(p.Restricts)), Zone: job.Context.Zone.String(), Location: job.Context.Zone, Guard: job.Guard || job.Report.Guard, Columns: p.Selection.Outputs, Page: output.PaperOf(job.Report.Page),
+		ReadBack: p.ReadBack, Restricted: strings.TrimSpace(restricted(p.Restricts)), Zone: job.Context.Zone.String(), Location: job.Context.Zone, Columns: p.Selection.Outputs, Page: output.PaperOf(job.Report.Page),
 	}
 	for _, g := range p.Selection.Groups {
 		header.Groups = append(header.Groups, g.Label)
+	}
+	for _, q := range p.Questions {
+		header.Answers = append(header.Answers, output.Answered{Question: q.Label, ReadBack: q.ReadBack(p.Values[q.Name], job.Context.Language)})
 	}
 	return header
 }

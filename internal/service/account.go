@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"pikegate/core/civil"
+	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
 	"pikegate/internal/identity"
@@ -36,7 +37,7 @@ func (s *Service) Me(_ context.Context, who identity.Actor) (wire.Me, error) {
 }
 
 func profileOf(u store.User) wire.Profile {
-	return wire.Profile{Email: u.Email, Language: u.Language, Zone: u.Zone, DateOrder: u.DateOrder, WeekStart: u.WeekStart, MissingYear: u.MissingYear, TwoDigitYears: u.TwoDigitYears}
+	return wire.Profile{Email: u.Email, Language: u.Language, Zone: u.Zone, DateOrder: u.DateOrder, WeekStart: u.WeekStart, MissingYear: u.MissingYear, TwoDigitYears: u.TwoDigitYears, CSV: u.CSV, Guard: u.Guard}
 }
 
 // inPerson lets in who is signed in with a browser: what somebody is known by is not
@@ -63,6 +64,7 @@ func (s *Service) ChangeMe(ctx context.Context, who identity.Actor, p wire.Profi
 	if _, err := time.LoadLocation(p.Zone); err != nil || p.Zone == "Local" {
 		problems = append(problems, diag.Problem{Code: "unknown_zone", Field: "zone", Message: fmt.Sprintf("There is no zone %q.", p.Zone), Hint: "Write an IANA name such as Europe/London."})
 	}
+	problems = append(problems, definition.CSVFormatProblems("csv.", p.CSV)...)
 	_, found := civil.Settings{MissingYear: p.MissingYear, TwoDigitYears: p.TwoDigitYears}.Apply(civil.Calendar{}, nil)
 	if err := append(problems, found...).Err(); err != nil {
 		return wire.Me{}, err
@@ -72,6 +74,7 @@ func (s *Service) ChangeMe(ctx context.Context, who identity.Actor, p wire.Profi
 	err := s.Store.ChangeUser(ctx, who.Name(), false, entry, func(u *store.User) error {
 		u.Email, u.Language, u.Zone, u.DateOrder, u.WeekStart = p.Email, p.Language, p.Zone, p.DateOrder, p.WeekStart
 		u.MissingYear, u.TwoDigitYears = p.MissingYear, p.TwoDigitYears
+		u.CSV, u.Guard = p.CSV, p.Guard
 		return nil
 	})
 	if err != nil {

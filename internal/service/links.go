@@ -37,7 +37,7 @@ func (s *Service) Linked(ctx context.Context, who identity.Actor, format output.
 		return Linked{}, err
 	}
 	marked := sha256.New()
-	record, err := s.Run(ctx, who, Request{Report: report}, format, func(wire.RunRecord) output.Writer {
+	record, err := s.Run(ctx, who, Request{Report: report}, format, func(_ wire.RunRecord, format output.Format) output.Writer {
 		return both{format.New(file), output.CSV.New(marked)}
 	})
 	if err == nil && record.Problem != "" {

@@ -14,6 +14,7 @@ import (
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
 	"pikegate/internal/identity"
+	"pikegate/internal/output"
 	"pikegate/internal/runner"
 	"pikegate/internal/store"
 )
@@ -52,6 +53,7 @@ func (s *Service) job(ctx context.Context, who identity.Actor, r Request) (runne
 	if u := who.User(); r.Reading == nil {
 		r.Reading = &store.Reading{Language: u.Language, DateOrder: u.DateOrder, WeekStart: u.WeekStart, MissingYear: u.MissingYear, TwoDigitYears: u.TwoDigitYears}
 	}
+	r.likes = output.CSVSettings{CSVFormat: who.User().CSV, Guard: who.User().Guard}
 	r, err := s.answered(ctx, who, r)
 	if err != nil {
 		return runner.Job{}, err
@@ -66,6 +68,11 @@ func (s *Service) job(ctx context.Context, who identity.Actor, r Request) (runne
 		return job, noReport(who, d, r)
 	}
 	return job, err
+}
+
+// csv is how a CSV is written: as the run says it, else the report, else whoever asks.
+func (r Request) csv(report *definition.Report) output.CSVSettings {
+	return output.CSVSettings{CSVFormat: r.CSV.Over(report.CSV).Over(r.likes.CSVFormat), Guard: r.CSV.Guard || report.Guard || r.likes.Guard}
 }
 
 func (s *Service) jobFor(ctx context.Context, who identity.Actor, r Request) (runner.Job, error) {
@@ -244,7 +251,7 @@ func (s *Service) asked(ctx context.Context, v plan.Viewer, made ready, r Reques
 		reading = *r.Reading
 	}
 	calendar, problems := s.livesBy(ctx, made, &reading)
-	found = append(found, problems...)
+	found = append(append(found, problems...), definition.CSVFormatProblems("csv.", r.CSV.CSVFormat)...)
 	calendar, problems = s.now(calendar, r.AsOf)
 	found = append(found, problems...)
 	marks, _ := parameter.MarksOf(cmp.Or(made.report.Language, reading.Language))
@@ -254,7 +261,7 @@ func (s *Service) asked(ctx context.Context, v plan.Viewer, made ready, r Reques
 	}
 	return runner.Job{
 		Rows: s.rows(g, made.source.known.Load()), Seen: g.seenOf(source, made.reads), Reading: reading,
-		Report: made.report, Version: made.version, Compiled: made.compiled, View: made.view, Inputs: r.Inputs, Sort: r.Sort, Guard: r.Guard,
+		Report: made.report, Version: made.version, Compiled: made.compiled, View: made.view, Inputs: r.Inputs, Sort: r.Sort, CSV: r.csv(made.report),
 		Problems: found, Context: parameter.Context{Calendar: calendar, Marks: marks}, Source: s.guard(g, made.source.shared, made.reads...),
 		Unchanged: unchanged,
 		Confirm:   func(ctx context.Context) error { return made.source.confirm(ctx, made.tables) },

@@ -57,7 +57,7 @@ func TestRelied(t *testing.T) {
 	_, err = s.Publish(t.Context(), anybody(t, s), "months")
 	require.NoError(t, err)
 	run := func(meanwhile string) wire.RunRecord {
-		record, err := s.Run(t.Context(), anybody(t, s), service.Request{Report: "months", Inputs: parameter.Inputs{"period": parameter.Typed("2025")}}, output.CSV, func(wire.RunRecord) output.Writer {
+		record, err := s.Run(t.Context(), anybody(t, s), service.Request{Report: "months", Inputs: parameter.Inputs{"period": parameter.Typed("2025")}}, output.CSV, func(wire.RunRecord, output.Format) output.Writer {
 			_, err := db.Exec(meanwhile)
 			require.NoError(t, err)
 			return output.CSV.New(io.Discard)

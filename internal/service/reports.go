@@ -9,6 +9,7 @@ import (
 	"pikegate/core/period"
 	"pikegate/core/plan"
 	"pikegate/internal/identity"
+	"pikegate/internal/output"
 	"pikegate/internal/runner"
 	"pikegate/internal/store"
 	"pikegate/internal/wire"
@@ -136,8 +137,10 @@ type Request struct {
 	// Reading is how what is typed is read, where the report does not say it; nil as whoever
 	// asks likes it.
 	Reading *store.Reading
-	// Guard has texts that a spreadsheet would take for formulas marked in CSV.
-	Guard bool
+	// CSV is how a CSV is written, where not as the report or whoever asks has it.
+	CSV output.CSVSettings
+	// likes is how whoever asks likes a CSV to be written.
+	likes output.CSVSettings
 }
 
 // asks makes a report ready for somebody who asks about it rather than for its

@@ -104,7 +104,7 @@ func bound(args []any) []wire.BoundValue {
 
 // Run runs a report; begin is called once, before the first row, and gives
 // the writer. An error means that nothing was written.
-func (s *Service) Run(ctx context.Context, who identity.Actor, r Request, format output.Format, begin func(wire.RunRecord) output.Writer) (wire.RunRecord, error) {
+func (s *Service) Run(ctx context.Context, who identity.Actor, r Request, format output.Format, begin func(wire.RunRecord, output.Format) output.Writer) (wire.RunRecord, error) {
 	if _, inputs, narrowed := who.Narrowed(); narrowed {
 		r.Inputs, r.AsOf, r.Answers = inputs, "", ""
 	}
@@ -115,7 +115,9 @@ func (s *Service) Run(ctx context.Context, who identity.Actor, r Request, format
 	if err != nil {
 		return wire.RunRecord{}, err
 	}
-	record, err := s.runner.Run(ctx, job, format, func(started store.Run) output.Writer { return begin(recordOf(started)) })
+	record, err := s.runner.Run(ctx, job, format, func(started store.Run, format output.Format) output.Writer {
+		return begin(recordOf(started), format)
+	})
 	if format.File && record.Count > s.tellExports() && err == nil {
 		entry := who.Entry("exported", r.Report).With(nil, map[string]any{"run": record.ID, "records": record.Count, "format": format.Name})
 		if err := s.Store.Audit(context.WithoutCancel(ctx), entry); err != nil {

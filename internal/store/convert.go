@@ -85,7 +85,7 @@ func (r runRow) domain() Run {
 
 func userRowOf(u User) userRow {
 	return userRow{
-		Name: u.Name, Display: u.Display, Email: u.Email, Language: u.Language, Zone: u.Zone, DateOrder: u.DateOrder, WeekStart: u.WeekStart, MissingYear: u.MissingYear, TwoDigitYears: u.TwoDigitYears, Role: u.Role,
+		Name: u.Name, Display: u.Display, Email: u.Email, Language: u.Language, Zone: u.Zone, DateOrder: u.DateOrder, WeekStart: u.WeekStart, MissingYear: u.MissingYear, TwoDigitYears: u.TwoDigitYears, CSV: text(u.CSV), Guard: u.Guard, Role: u.Role,
 		Attributes: text(u.Attributes), Disabled: u.Disabled, Password: u.Password, Factor: u.Factor, Confirmed: u.Confirmed, Step: u.Step,
 		Recovery: text(u.Recovery), CreatedAt: u.CreatedAt.UTC(), Provider: u.Provider, ProviderAt: u.ProviderAt.UTC(),
 	}
@@ -93,10 +93,11 @@ func userRowOf(u User) userRow {
 
 func (r userRow) domain() User {
 	u := User{
-		Name: r.Name, Display: r.Display, Email: r.Email, Language: r.Language, Zone: r.Zone, DateOrder: r.DateOrder, WeekStart: r.WeekStart, MissingYear: r.MissingYear, TwoDigitYears: r.TwoDigitYears, Role: r.Role,
+		Name: r.Name, Display: r.Display, Email: r.Email, Language: r.Language, Zone: r.Zone, DateOrder: r.DateOrder, WeekStart: r.WeekStart, MissingYear: r.MissingYear, TwoDigitYears: r.TwoDigitYears, Guard: r.Guard, Role: r.Role,
 		Disabled: r.Disabled, Password: r.Password, Factor: r.Factor, Confirmed: r.Confirmed, Step: r.Step, CreatedAt: r.CreatedAt,
 		Provider: r.Provider, ProviderAt: r.ProviderAt,
 	}
+	read(r.CSV, &u.CSV)
 	read(r.Attributes, &u.Attributes)
 	read(r.Recovery, &u.Recovery)
 	if u.Attributes == nil {

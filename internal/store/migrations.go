@@ -61,6 +61,7 @@ var migrations = []*gormigrate.Migration{
 			create table if not exists audit (number integer, at text, who text, from_address text, what text, done_to text, before text, after text, code text, primary key (number));
 			create index if not exists idx_audit_who on audit (who)`)),
 	columns("2026-11-years", "users", "missing_year text", "two_digit_years text"),
+	columns("2026-11-csv", "users", "csv text not null default ''", "guard numeric not null default 0"),
 }
 
 // step is a step in SQL, its statements parted by semicolons.

@@ -122,6 +122,9 @@ type userRow struct {
 
 	MissingYear, TwoDigitYears string
 
+	CSV   string `gorm:"column:csv"` // JSON
+	Guard bool
+
 	Role       string
 	Attributes string // JSON
 	Disabled   bool

@@ -8,6 +8,7 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
+	"pikegate/core/catalog"
 	"pikegate/core/parameter"
 )
 
@@ -18,6 +19,9 @@ type User struct {
 	// Language, Zone and DateOrder are how the console shows and reads dates for
 	// them; blank is as the service does.
 	Language, Zone, DateOrder, WeekStart, MissingYear, TwoDigitYears string
+	// CSV and Guard are how a CSV is written for them, where a report does not say it.
+	CSV   catalog.CSVFormat
+	Guard bool
 
 	Role string
 	// Attributes are what row rules ask for, such as regions.

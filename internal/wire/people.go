@@ -3,6 +3,7 @@ package wire
 import (
 	"time"
 
+	"pikegate/core/catalog"
 	"pikegate/core/parameter"
 )
 
@@ -31,9 +32,11 @@ type Profile struct {
 	Zone      string `json:"zone,omitempty" maxLength:"100" doc:"The IANA zone in which the console shows when something was done; a report's own days are those of its zone" example:"Europe/London"`
 	DateOrder string `json:"date_order,omitempty" enum:"dmy,mdy,language" doc:"How 03/04/2026 is read, where a report does not say it"`
 	// MissingYear and TwoDigitYears are as in the settings of calendars.
-	MissingYear   string `json:"missing_year,omitempty" enum:"latest,running,next" doc:"Which year 15 May is in, where a report does not say it"`
-	TwoDigitYears string `json:"two_digit_years,omitempty" maxLength:"4" doc:"The first of the hundred years that years of two digits are in, where a report does not say it" example:"1970"`
-	WeekStart     string `json:"week_start,omitempty" enum:"monday,tuesday,wednesday,thursday,friday,saturday,sunday" doc:"The first day of the week, where a report does not say it"`
+	MissingYear   string            `json:"missing_year,omitempty" enum:"latest,running,next" doc:"Which year 15 May is in, where a report does not say it"`
+	TwoDigitYears string            `json:"two_digit_years,omitempty" maxLength:"4" doc:"The first of the hundred years that years of two digits are in, where a report does not say it" example:"1970"`
+	WeekStart     string            `json:"week_start,omitempty" enum:"monday,tuesday,wednesday,thursday,friday,saturday,sunday" doc:"The first day of the week, where a report does not say it"`
+	CSV           catalog.CSVFormat `json:"csv,omitzero" doc:"How a CSV is written, where a report does not say it"`
+	Guard         bool              `json:"guard,omitempty" doc:"Whether texts that a spreadsheet would take for formulas get an apostrophe before them in CSV"`
 }
 
 // User is somebody who can sign in.

@@ -37,7 +37,7 @@ internal/engine/postgres core/catalog core/dialect core/sqltext internal/engine
 internal/engine/mysql    core/catalog core/dialect core/sqltext internal/engine
 internal/engine/files    core/catalog core/dialect internal/engine internal/engine/worker
 internal/output          core/catalog core/civil core/definition core/diag core/plan core/record
-internal/store           core/parameter
+internal/store           core/catalog core/parameter
 internal/identity        core/diag core/parameter internal/store
 internal/wire            core/* internal/output
 internal/runner          core/* internal/engine internal/output internal/store internal/wire

@@ -149,10 +149,11 @@ export const showCalendar = (name: string, year: number) =>
 	json<CalendarYear>('GET', `/calendars/${encodeURIComponent(name)}?year=${year}`);
 export const coverReport = (t: Target, by: string, inputs: Inputs, signal: AbortSignal) =>
 	json<Coverage>('POST', `${report(t)}/coverage?by=${encodeURIComponent(by)}`, { inputs, draft: t.draft }, signal);
-export type FileFormat = 'csv' | 'xlsx' | 'json' | 'pdf';
+export type FileFormat = 'csv' | 'xlsx' | 'pdf' | 'html' | 'json' | 'jsonl' | 'parquet' | 'xml';
+export type CSVFormat = Schemas['CSVFormat'];
 /** A whole result as a file. */
-export const takeFile = async (t: Target, inputs: Inputs, sort: string[], format: FileFormat) =>
-	(await call('POST', `${report(t)}/runs?format=${format}`, { inputs, sort, draft: t.draft })).blob();
+export const takeFile = async (t: Target, inputs: Inputs, sort: string[], format: FileFormat, csv: CSVFormat) =>
+	(await call('POST', `${report(t)}/runs?format=${format}`, { inputs, sort, draft: t.draft, csv })).blob();
 export const startRun = (t: Target, inputs: Inputs, sort: string[], signal: AbortSignal) =>
 	call('POST', report(t) + '/runs?format=ndjson', { inputs, sort, draft: t.draft }, signal);
 

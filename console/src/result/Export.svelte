@@ -1,17 +1,34 @@
 <script lang="ts">
 	// The whole result as a file, and its link.
 	import { account } from '../lib/account.svelte';
-	import { makeToken, Refusal, takeFile, type FileFormat, type Inputs, type NewToken, type Target } from '../lib/api';
+	import {
+		makeToken,
+		Refusal,
+		takeFile,
+		type CSVFormat,
+		type FileFormat,
+		type Inputs,
+		type NewToken,
+		type Target,
+	} from '../lib/api';
 	import Dialog from '../parts/Dialog.svelte';
+	import CsvSettings from './CsvSettings.svelte';
 
 	let { target, inputs, sort }: { target: Target; inputs: Inputs; sort: string[] } = $props();
 
 	const formats: { name: FileFormat; about: string }[] = [
 		{ name: 'csv', about: 'for spreadsheets and programs' },
 		{ name: 'xlsx', about: 'a workbook' },
-		{ name: 'json', about: 'with the header and totals' },
 		{ name: 'pdf', about: 'pages as they print' },
+		{ name: 'html', about: 'a page of its own' },
+		{ name: 'json', about: 'with the header and totals' },
+		{ name: 'jsonl', about: 'JSON lines, an object for each record' },
+		{ name: 'parquet', about: 'for data tools' },
+		{ name: 'xml', about: 'with the header and totals' },
 	];
+	const titles: Partial<Record<FileFormat, string>> = { jsonl: 'JSONL', parquet: 'Parquet' };
+	/** How CSV is written this time. */
+	let csv = $state<CSVFormat>({});
 	let open = $state(false);
 	let saving = $state('');
 	let failure = $state('');
@@ -23,7 +40,7 @@
 		saving = format;
 		failure = '';
 		try {
-			const address = URL.createObjectURL(await takeFile(target, inputs, sort, format));
+			const address = URL.createObjectURL(await takeFile(target, inputs, sort, format, csv));
 			const anchor = document.createElement('a');
 			anchor.href = address;
 			anchor.download = `${target.report}.${format}`;
@@ -76,7 +93,7 @@
 	<button type="button" class="button" onclick={copyLink}>{copied ? 'Copied' : 'Copy link'}</button>
 	<button type="button" class="button" aria-expanded={open} onclick={() => (open = !open)}>Export</button>
 	{#if open}
-		<div class="panel absolute top-full right-0 z-20 mt-1 w-72 p-1.5 shadow-lg">
+		<div class="panel absolute top-full right-0 z-20 mt-1 w-80 p-1.5 shadow-lg">
 			{#each formats as format (format.name)}
 				<button
 					type="button"
@@ -85,10 +102,14 @@
 					data-format={format.name}
 					onclick={() => save(format.name)}
 				>
-					<b class="w-12 font-semibold">{format.name.toUpperCase()}</b>
+					<b class="w-16 font-semibold">{titles[format.name] ?? format.name.toUpperCase()}</b>
 					<span class="muted text-[13px]">{saving === format.name ? 'Saving …' : format.about}</span>
 				</button>
 			{/each}
+			<details class="border-line border-t px-2.5 py-1.5" data-csv>
+				<summary class="min-h-7 cursor-pointer text-[13px]">How CSV is written</summary>
+				<div class="grid grid-cols-2 gap-2 pt-1"><CsvSettings bind:value={csv} usual="As usual" /></div>
+			</details>
 			{#if account.me?.state === 'closed' && !target.draft}
 				<button
 					type="button"

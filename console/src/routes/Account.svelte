@@ -26,6 +26,7 @@
 	import { agoText, instantText } from '../lib/text';
 	import Dialog from '../parts/Dialog.svelte';
 	import Empty from '../parts/Empty.svelte';
+	import CsvSettings from '../result/CsvSettings.svelte';
 	import PageHead from '../parts/PageHead.svelte';
 	import Pending from '../parts/Pending.svelte';
 
@@ -37,8 +38,8 @@
 
 	let profile = $state<Profile>({});
 	$effect(() => {
-		const { email, language, zone, date_order, week_start, missing_year, two_digit_years } = me ?? {};
-		profile = { email, language, zone, date_order, week_start, missing_year, two_digit_years };
+		const { email, language, zone, date_order, week_start, missing_year, two_digit_years, csv, guard } = me ?? {};
+		profile = { email, language, zone, date_order, week_start, missing_year, two_digit_years, csv, guard };
 	});
 	let said = $state<Record<string, string>>({});
 	let wrong = $state<Record<string, string>>({});
@@ -149,7 +150,7 @@
 	{:else if me}
 		<div class="grid gap-4 lg:grid-cols-2">
 			<section class="panel space-y-3 p-4.5" aria-labelledby="profile">
-				<h2 id="profile" class="font-semibold">Language and dates</h2>
+				<h2 id="profile" class="font-semibold">Language, dates and files</h2>
 				<form class="grid grid-cols-2 gap-3" onsubmit={saveProfile}>
 					<label class="col-span-2 text-sm"
 						>E-mail <input class="field" type="email" name="email" bind:value={profile.email} /></label
@@ -202,6 +203,19 @@
 									>{day[0]!.toUpperCase() + day.slice(1)}</option
 								>{/each}</select
 						></label
+					>
+					<h3 class="col-span-2 pt-1 font-semibold">CSV files</h3>
+					<CsvSettings
+						bind:value={() => profile.csv ?? {}, (v) => (profile.csv = v)}
+						usual="As the service writes it"
+					/>
+					<label class="col-span-2 flex min-h-6 items-center gap-2 text-sm"
+						><input
+							type="checkbox"
+							name="guard"
+							bind:checked={() => profile.guard ?? false, (v) => (profile.guard = v)}
+						/>
+						Put an apostrophe before texts that a spreadsheet takes for formulas</label
 					>
 					<p class="text-ink-3 col-span-2 text-[13px]">
 						A report that says these itself comes first. Days in a report are days in its own zone.

@@ -1,0 +1,108 @@
+package output
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"pikegate/core/plan"
+)
+
+// totalLine is a line of totals: what they belong to, and each under the column that it is
+// made of.
+type totalLine struct {
+	label string
+	under map[int]Total // by the place of the column
+}
+
+// countName is the total that is how many records there are.
+const countName = "count"
+
+// isCount tells whether a total is how many records there are.
+func (t Total) isCount() bool { return t.Name == countName }
+
+// linesOf lays totals out beneath the columns of a table. The label stands in the first
+// column; the number of records stands in the first one after it that is free, and a total
+// whose column is not shown is told in the label. Where a column has several totals, there
+// are several lines.
+func linesOf(columns []plan.Output, label string, totals []Total, count int64) []totalLine {
+	if len(totals) == 0 {
+		totals = []Total{{Name: countName, Label: "Count", Value: count}}
+	}
+	lines := []totalLine{{label: label, under: map[int]Total{}}}
+	names := [][]string{nil} // what the totals of each line are called
+	put := func(at int, t Total) {
+		line := 0
+		if at == 0 { // where the label stands
+			line = 1
+		}
+		for line < len(lines) && lines[line].under[at].Name != "" {
+			line++
+		}
+		if line == len(lines) {
+			lines, names = append(lines, totalLine{under: map[int]Total{}}), append(names, nil)
+		}
+		lines[line].under[at] = t
+		switch {
+		case t.isCount(), strings.HasPrefix(t.Name, "sum of ") && line == 0: // goes without saying
+		case at == 0:
+			names[0] = append(names[0], t.Label)
+		default:
+			names[line] = append(names[line], t.Label)
+		}
+	}
+	var told []string
+	for _, t := range totals {
+		at := slices.IndexFunc(columns, func(c plan.Output) bool { return t.Of != "" && c.Name == t.Of })
+		switch {
+		case at >= 0:
+			put(at, t)
+		case !t.isCount():
+			told = append(told, t.Label+" "+orBlank(t.Value))
+		}
+	}
+	for _, t := range totals {
+		if !t.isCount() {
+			continue
+		}
+		free := 1
+		for free < len(columns) && lines[0].under[free].Name != "" {
+			free++
+		}
+		if free < len(columns) {
+			put(free, t)
+		} else {
+			told = append(told, countText(t))
+		}
+	}
+	for i := range lines {
+		text := strings.Join(names[i], ", ")
+		if i == 0 && text != "" {
+			text = lines[0].label + ": " + text
+		} else if i == 0 {
+			text = lines[0].label
+		}
+		lines[i].label = text
+	}
+	if told != nil {
+		lines[0].label += " (" + strings.Join(told, ", ") + ")"
+	}
+	return lines
+}
+
+// countText says how many records there are.
+func countText(t Total) string {
+	if n, ok := t.Value.(int64); ok {
+		return Counted(n, "record", "records")
+	}
+	var n int64
+	if _, err := fmt.Sscan(orBlank(t.Value), &n); err == nil {
+		return Counted(n, "record", "records")
+	}
+	return "count " + orBlank(t.Value)
+}
+
+// heading says which group a subtotal closes.
+func (s Subtotal) heading() string {
+	return strings.Repeat("  ", s.Level) + s.Label + " " + orBlank(s.Value)
+}

@@ -23,6 +23,8 @@ type Query struct {
 	Args []any
 	// Lines are the conditions: what each says and the SQL it became.
 	Lines []Line
+	// Reach is that of the statement, for a source that need not read all of a table.
+	Reach []plan.Reach
 
 	tooLong bool
 }
@@ -143,7 +145,7 @@ type Dialect struct {
 
 // done gives the statement that was written.
 func (w *writer) done() Query {
-	q := Query{w.sql.String(), w.args, w.lines, w.tooLong || w.sql.Len() > MaxSQL}
+	q := Query{SQL: w.sql.String(), Args: w.args, Lines: w.lines, tooLong: w.tooLong || w.sql.Len() > MaxSQL}
 	if w.dialect.finish != nil {
 		return w.dialect.finish(q)
 	}
@@ -157,7 +159,9 @@ const longList = 200
 func (d Dialect) Write(s plan.Statement) Query {
 	w := writer{dialect: d}
 	w.statement(s)
-	return w.done()
+	q := w.done()
+	q.Reach = s.Reach
+	return q
 }
 
 // WriteTogether writes statements that fetch one value each as one statement

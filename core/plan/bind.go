@@ -29,6 +29,7 @@ func (p Planner) Records(view definition.View, values parameter.Values) (Selecti
 	b.raw(&s.Statement)
 	b.outputs(&s, view.Columns)
 	b.where(&s.Statement)
+	s.Reach = b.reach()
 	if c.Criteria != nil && !c.Grouped && c.SQL == nil {
 		if date := dateColumn(c.Criteria); date != nil {
 			s.DateIndex = b.fetch(&s.Statement, date.Ref)

@@ -25,6 +25,8 @@ type Statement struct {
 	Sort      []SortKey
 	// Having is the conditions on groups.
 	Having []Condition
+	// Reach is what the records of its tables have in common that it returns anything of.
+	Reach []Reach
 	// DateIndex is the fetched column that the date criterion is on, -1 if none.
 	DateIndex int
 	// Fit are the fetched columns whose dates have to fit their encoding, since a

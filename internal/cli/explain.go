@@ -79,6 +79,12 @@ func (a *app) explain() *cobra.Command {
 				}
 				p("  %d = %s", v.Number, text)
 			}
+			for i, files := range e.Files {
+				if i == 0 {
+					p("\nFiles")
+				}
+				p("  %s", files)
+			}
 			if e.Plan != nil {
 				p("\nHow the database runs it")
 				for _, advice := range e.Plan.Advice {

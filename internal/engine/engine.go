@@ -109,6 +109,8 @@ type Plan struct {
 	Text []string
 	// Access is how each table is reached, by the name it has in the query.
 	Access map[string]Access
+	// Files says, of tables of several files, which of them are read.
+	Files []string
 }
 
 // Access is how a table is reached.

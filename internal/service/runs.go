@@ -79,9 +79,13 @@ func (s *Service) Explain(ctx context.Context, who identity.Actor, r Request, pl
 		}
 		out.Restrictions = append(out.Restrictions, told)
 	}
-	if plan && len(p.Restricts) == 0 { // how a database goes about it tells of hidden rows
-		if out.Plan, err = approach(ctx, job, p); err != nil {
+	if (plan || job.Compiled.Traits.Scanned) && len(p.Restricts) == 0 { // how a database goes about it tells of hidden rows
+		found, err := job.Source.Plan(ctx, p.Query)
+		if err != nil {
 			return wire.Explanation{}, err
+		}
+		if out.Files = found.Files; plan {
+			out.Plan = approach(job, p, found)
 		}
 	}
 	for _, c := range job.Compiled.Columns {

@@ -43,25 +43,20 @@ func (s *Service) WhyRun(ctx context.Context, who identity.Actor, id uint) (wire
 	return s.Why(ctx, who, request)
 }
 
-// approach asks the database for its plan and says what it means for the date
-// criterion.
-func approach(ctx context.Context, job runner.Job, p runner.Prepared) (*wire.QueryPlan, error) {
-	plan, err := job.Source.Plan(ctx, p.Query)
-	if err != nil {
-		return nil, err
-	}
+// approach says what a plan means for the date criterion.
+func approach(job runner.Job, p runner.Prepared, plan engine.Plan) *wire.QueryPlan {
 	out := &wire.QueryPlan{Advice: []string{}, Steps: plan.Text}
 	column := p.Edges.Column
 	if column == nil {
 		out.Advice = append(out.Advice, "The run has no date criterion on one column, so no index is looked for.")
-		return out, nil
+		return out
 	}
 	table := job.Compiled.TableOf(column.Ref.Alias).Name
 	name := table + "." + column.Ref.Column.Name
 	access, reached := plan.Access[column.Ref.Alias]
 	switch {
 	case job.Compiled.Traits.Scanned:
-		out.Advice = append(out.Advice, fmt.Sprintf("The date criterion on %s is tested on every record of %s: files have no index.", name, table))
+		out.Advice = append(out.Advice, fmt.Sprintf("The date criterion on %s is tested on every record of %s that is read: files have no index.", name, table))
 	case isView(column.Ref.Alias, job):
 		out.Advice = append(out.Advice, fmt.Sprintf("%s is a view, and has no index of its own. %s", table, behind(plan, job)))
 	case reached && slices.ContainsFunc(access.Columns, func(c string) bool { return strings.EqualFold(c, column.Ref.Column.Name) }):
@@ -71,7 +66,7 @@ func approach(ctx context.Context, job runner.Job, p runner.Prepared) (*wire.Que
 	default:
 		out.Advice = append(out.Advice, fmt.Sprintf("The date criterion on %s uses no index: every record of %s is read. %s", name, table, remedy(column, table, job)))
 	}
-	return out, nil
+	return out
 }
 
 func isView(alias string, job runner.Job) bool {

@@ -133,6 +133,7 @@ type Explanation struct {
 	Values          []BoundValue   `json:"values" doc:"The values bound to it"`
 	Findings        diag.Problems  `json:"findings,omitempty" doc:"What can be proved of the criteria with these answers"`
 	Plan            *QueryPlan     `json:"plan,omitempty" doc:"How the database would run it, where that was asked for"`
+	Files           []string       `json:"files,omitempty" doc:"Of tables that are made of several files, which are read"`
 	// Restrictions are what row rules leave.
 	Restrictions []Restriction `json:"restrictions,omitempty" doc:"The tables of which not every row may be seen"`
 	Computed     []string      `json:"computed,omitempty" doc:"Columns worked out from what the database returns, exactly"`

@@ -35,7 +35,7 @@ internal/engine/worker   core/catalog core/dialect internal/engine
 internal/engine/sqlite   core/catalog core/civil core/dialect core/sqltext internal/engine internal/engine/worker
 internal/engine/postgres core/catalog core/dialect core/sqltext internal/engine
 internal/engine/mysql    core/catalog core/dialect core/sqltext internal/engine
-internal/engine/files    core/catalog core/dialect internal/engine internal/engine/worker
+internal/engine/files    core/catalog core/civil core/dialect core/period core/plan internal/engine internal/engine/worker
 internal/output          core/catalog core/civil core/definition core/diag core/plan core/record
 internal/store           core/catalog core/parameter
 internal/identity        core/diag core/parameter internal/store

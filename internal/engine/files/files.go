@@ -127,18 +127,31 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 		return out, err
 	}
 	for _, t := range tables {
-		made := catalog.Table{Name: t.name, Evidence: strings.Join(t.notes, " ")}
+		made := catalog.Table{Name: t.name}
 		for _, c := range t.columns {
 			made.Columns = append(made.Columns, c.Column)
 		}
 		out.Tables = append(out.Tables, made)
 	}
-	return out, engine.ProposeDates(ctx, s, &out)
+	if err := engine.ProposeDates(ctx, s, &out); err != nil {
+		return out, err
+	}
+	for i, t := range tables {
+		named, err := s.tellPeriods(ctx, t, out.Tables[i].Columns)
+		if err != nil {
+			return out, err
+		}
+		s.mu.Lock()
+		t.named = named
+		out.Tables[i].Evidence = strings.Join(t.told(), " ")
+		s.mu.Unlock()
+	}
+	return out, nil
 }
 
 // with is a statement that begins with those tables it may name, so that a worker need not
 // know them.
-func (s *source) with(ctx context.Context, q dialect.Query) (dialect.Query, []*table, error) {
+func (s *source) with(ctx context.Context, q dialect.Query) (dialect.Query, []portion, error) {
 	tables, err := s.known(ctx)
 	if err != nil {
 		return q, nil, err
@@ -151,15 +164,19 @@ func (s *source) with(ctx context.Context, q dialect.Query) (dialect.Query, []*t
 		}
 		q.Args[i] = v
 	}
-	var used []*table
+	var used []portion
 	var clauses []string
 	for _, t := range tables {
 		if mentions(q.SQL, t.name) {
 			if t.problem != nil {
 				return q, nil, t.problem
 			}
-			used = append(used, t)
-			clauses = append(clauses, quote(t.name)+" as not materialized ("+t.reading()+")")
+			parts, err := s.reached(ctx, t, q)
+			if err != nil {
+				return q, nil, err
+			}
+			used = append(used, portion{t, parts})
+			clauses = append(clauses, quote(t.name)+" as not materialized ("+t.reading(parts)+")")
 		}
 	}
 	if clauses != nil {
@@ -238,9 +255,14 @@ func (s *source) Describe(ctx context.Context, q dialect.Query) (engine.Descript
 // Plan asks for the plan. Files have no indexes.
 func (s *source) Plan(ctx context.Context, q dialect.Query) (engine.Plan, error) {
 	plan := engine.Plan{Access: map[string]engine.Access{}}
-	whole, _, err := s.with(ctx, q)
+	whole, used, err := s.with(ctx, q)
 	if err != nil {
 		return plan, err
+	}
+	for _, p := range used {
+		if len(p.table.parts) > 1 {
+			plan.Files = append(plan.Files, p.said())
+		}
 	}
 	whole.SQL = "explain " + whole.SQL
 	err = s.Pool.Stream(ctx, whole, func(row []any) error {
@@ -269,16 +291,24 @@ func (s *source) Check(ctx context.Context) (engine.Inspection, error) {
 		report.ReadOnly, report.Proof = failure.Code == engine.Refused, failure.Message
 	}
 	tables, err := s.known(ctx)
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	for _, t := range tables {
-		report.Notes = append(report.Notes, t.notes...)
+		report.Notes = append(report.Notes, t.told()...)
 	}
 	return report, err
 }
 
 func quote(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }
 
+// portion is a table, and those of its parts that a statement reads.
+type portion struct {
+	*table
+	parts []file
+}
+
 // filesOf are the files of tables, once each, and restated the same as they are now.
-func filesOf(tables []*table) []file {
+func filesOf(tables []portion) []file {
 	var out []file
 	for _, t := range tables {
 		out = append(out, t.files...)
@@ -286,7 +316,7 @@ func filesOf(tables []*table) []file {
 	return slices.CompactFunc(out, func(x, y file) bool { return x.path == y.path })
 }
 
-func restated(tables []*table) []file {
+func restated(tables []portion) []file {
 	out := filesOf(tables)
 	for i, f := range out {
 		out[i], _ = stat(f.folder, f.path)

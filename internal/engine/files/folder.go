@@ -150,6 +150,40 @@ var (
 	partition = regexp.MustCompile(`^[\pL_][\pL\pN_]*=`)
 )
 
+// partitionKey is what folders are parted by, and whether its values are whole numbers.
+type partitionKey struct {
+	name  string
+	whole bool
+}
+
+// partitionsOf are the keys of the folders that files lie in; none where they are not the same
+// for all.
+func partitionsOf(files []file) (keys []partitionKey) {
+	for n, f := range files {
+		at := 0
+		for _, part := range strings.Split(filepath.ToSlash(filepath.Dir(f.rel())), "/") {
+			name, value, ok := strings.Cut(part, "=")
+			if !ok || !partition.MatchString(part) {
+				continue
+			}
+			whole := value != "" && len(value) < 18 && strings.Trim(value, "0123456789") == ""
+			switch {
+			case n == 0:
+				keys = append(keys, partitionKey{name, whole})
+			case at >= len(keys) || keys[at].name != name:
+				return nil
+			default:
+				keys[at].whole = keys[at].whole && whole
+			}
+			at++
+		}
+		if at != len(keys) {
+			return nil
+		}
+	}
+	return keys
+}
+
 // named makes a name of what a file, a sheet or the head of a column is called: words of small
 // letters, joined by underscores.
 func named(text string) string {

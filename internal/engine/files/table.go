@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"pikegate/core/catalog"
@@ -15,13 +16,26 @@ import (
 type table struct {
 	name  string
 	files []file
-	// scan is how DuckDB reads them, as a table function.
-	scan    string
+	// parts are the files that are read: those, or copies of them or of their sheets, in the same
+	// order.
+	parts []file
+	// scan is how DuckDB reads them.
+	scan    scan
 	columns []read
 	// problem is why they cannot be read, nil where they can.
 	problem error
 	// notes say what was found in them, and why.
 	notes []string
+	// named says what the names of the files tell, blank where that is nothing.
+	named string
+}
+
+// told is all that there is to say of it.
+func (t *table) told() []string {
+	if t.named == "" {
+		return t.notes
+	}
+	return append(slices.Clone(t.notes), t.named)
 }
 
 // read is a column of a table, and the expression that makes its values of what is read.
@@ -30,13 +44,39 @@ type read struct {
 	expression string
 }
 
-// reading is the table as a subquery.
-func (t *table) reading() string {
+// scan is a table function of DuckDB's and its options; the zero value reads nothing.
+type scan struct{ function, options string }
+
+// of reads files; with a column that has the path of each record's, where it has a name.
+func (s scan) of(parts []file, path string) string {
+	if s.function == "" {
+		return "(select 1 where false)"
+	}
+	paths := make([]string, len(parts))
+	for i, f := range parts {
+		paths[i] = "'" + quoted(f.path) + "'"
+	}
+	options := s.options
+	if path != "" {
+		options += ", filename = '" + path + "'"
+	}
+	return s.function + "([" + strings.Join(paths, ", ") + "], " + options + ")"
+}
+
+// all reads all of the table.
+func (t *table) all() string { return t.scan.of(t.parts, "") }
+
+// reading is the table as a subquery, of some of its parts.
+func (t *table) reading(parts []file) string {
 	items := make([]string, len(t.columns))
 	for i, c := range t.columns {
 		items[i] = c.expression + " as " + quote(c.Name)
 	}
-	return "select " + strings.Join(items, ", ") + " from " + t.scan
+	text := "select " + strings.Join(items, ", ") + " from "
+	if len(parts) == 0 && len(t.parts) > 0 { // one tells the types
+		return text + t.scan.of(t.parts[:1], "") + " where false"
+	}
+	return text + t.scan.of(parts, "")
 }
 
 // look makes tables of the files.
@@ -49,11 +89,14 @@ func (s *source) look(ctx context.Context) ([]*table, error) {
 		case separated:
 			err = s.lookAtText(ctx, t)
 		case jsonLines:
-			t.scan = fmt.Sprintf("read_json(%s, format = 'newline_delimited', sample_size = -1, union_by_name = true)", pathsOf(t.files))
+			t.parts, t.scan = t.files, scan{"read_json", "format = 'newline_delimited', sample_size = -1, union_by_name = true" + noPartitions}
 			err = s.describe(ctx, t)
 		case parquet:
-			t.scan = fmt.Sprintf("read_parquet(%s, union_by_name = true)", pathsOf(t.files))
+			t.parts, t.scan = t.files, scan{"read_parquet", "union_by_name = true" + noPartitions}
 			err = s.describe(ctx, t)
+		}
+		if err == nil {
+			t.partitioned()
 		}
 		if err != nil {
 			t.spoil(err)
@@ -87,18 +130,35 @@ func (t *table) spoil(err error) {
 	t.problem, t.columns, t.notes = err, nil, []string{err.Error()}
 }
 
-// pathsOf lists paths as a value of DuckDB's.
-func pathsOf(files []file) string {
-	paths := make([]string, len(files))
-	for i, f := range files {
-		paths[i] = "'" + quoted(f.path) + "'"
+// noPartitions keeps DuckDB from making columns of the names of folders by itself.
+const noPartitions = ", hive_partitioning = false"
+
+// partitioned makes columns of what the folders are parted by.
+func (t *table) partitioned() {
+	keys := partitionsOf(t.files)
+	if keys == nil || t.scan.function == "" {
+		return
 	}
-	return "[" + strings.Join(paths, ", ") + "]"
+	t.scan.options = strings.TrimSuffix(t.scan.options, noPartitions) + ", hive_partitioning = true, hive_types_autocast = false"
+	taken := map[string]bool{}
+	for _, c := range t.columns {
+		taken[c.Name] = true
+	}
+	for _, key := range keys {
+		if taken[named(key.name)] { // the files say it themselves
+			continue
+		}
+		c := read{Column: catalog.Column{Name: once(named(key.name), taken), Declared: "varchar", Type: catalog.Text, Nullable: true, Evidence: "from the names of the folders"}, expression: quote(key.name)}
+		if key.whole {
+			c.Type, c.Declared, c.expression = catalog.Integer, "bigint", "try_cast("+quote(key.name)+" as bigint)"
+		}
+		t.columns = append(t.columns, c)
+	}
 }
 
 // describe asks DuckDB for the columns of files that tell their types.
 func (s *source) describe(ctx context.Context, t *table) error {
-	found, err := s.Pool.Describe(ctx, dialect.Query{SQL: "select * from " + t.scan})
+	found, err := s.Pool.Describe(ctx, dialect.Query{SQL: "select * from " + t.all()})
 	if err != nil {
 		return s.unreadable(t, err)
 	}

@@ -172,6 +172,17 @@ func Propose(c Column, values []any) (Column, bool) {
 	return Column{}, false
 }
 
+// ProposeAs takes a column for one in an encoding that somebody says its dates have; it is true
+// only when nearly every value fits.
+func ProposeAs(c Column, e Encoding, values []any) (Column, bool) {
+	c.Encoding, c.Example = e, ""
+	clock := civil.NewClock(time.UTC)
+	return c.proposed(values, func(v any) bool {
+		_, ok := c.Decode(v, clock)
+		return ok
+	})
+}
+
 // layoutMarks are the layouts that are looked for, those beside each other whose days and
 // months could be taken for one another; layoutTimes may stand behind them.
 var (

@@ -402,8 +402,10 @@ func (a *app) sourceFile() *cobra.Command {
 	var format catalog.FileFormat
 	cmd := &cobra.Command{
 		Use:   "set-file NAME TABLE",
-		Short: "Say how the text files of a table are written; what is left out is found from them",
+		Short: "Say which files a table is made of and how they are written; what is left out is found from them",
 		Example: "  pikegate source set-file exports gauge --delimiter ';' --decimal ,\n" +
+			"  pikegate source set-file exports old_tolls --files 'archive/tolls-*.csv'\n" +
+			"  pikegate source set-file exports stoppages --sheet 2025 --range B4:F200\n" +
 			"  pikegate source set-file exports gauge    # back to what is found",
 		Args: args(cobra.ExactArgs(2)),
 		RunE: func(cmd *cobra.Command, given []string) error {
@@ -420,6 +422,11 @@ func (a *app) sourceFile() *cobra.Command {
 	cmd.Flags().StringVar(&format.Header, "header", "", "whether the first record names the columns: yes or no")
 	cmd.Flags().StringVar(&format.Skip, "skip", "", "how many lines stand before the header row, or the first record")
 	cmd.Flags().StringVar(&format.Encoding, "encoding", "", "the encoding of the text: utf-8, utf-16, windows-1252 or latin-1")
+	cmd.Flags().StringVar(&format.Files, "files", "", "the files that the table is made of, as a pattern of their paths in the folder: archive/passages-*.csv")
+	cmd.Flags().StringVar(&format.Comment, "comment", "", "what lines begin with that are no records: one mark, such as #")
+	cmd.Flags().StringVar(&format.Sheet, "sheet", "", "the sheet of a workbook")
+	cmd.Flags().StringVar(&format.Range, "range", "", "the cells of a sheet, header row first (B4:F200), or the name of a table or range of the workbook")
+	cmd.Flags().StringVar(&format.Dates, "dates", "", "the layout of dates kept as text, for the columns whose values fit it: D.M.Y")
 	cmd.Flags().StringSliceVar(&format.Blank, "blank", nil, "words that stand for no value in a column of numbers, in the place of the usual ones")
 	completed(cmd, "header", "yes", "no")
 	completed(cmd, "encoding", catalog.TextEncodings...)

@@ -142,7 +142,13 @@ func (s *source) confirm(ctx context.Context, t *table, names []string, guesses 
 			others = fmt.Sprintf("lower(%s) not in ('true', 'false')", x)
 		default:
 			text := catalog.Column{Name: names[i], Declared: "varchar", Type: catalog.Text, Nullable: true}
-			if made, ok := catalog.Propose(text, samples[i]); ok {
+			made, ok := catalog.Propose(text, samples[i])
+			if dates := s.said[t.name].Dates; dates != "" {
+				if said, fits := catalog.ProposeAs(text, catalog.Encoding(dates), samples[i]); fits {
+					made, ok = said, true
+				}
+			}
+			if ok {
 				proposed[i] = made
 				fits := dialect.DuckDB().Fits(made.Encoding, quote(names[i]))
 				items = append(items, "count("+quote(names[i])+")", fmt.Sprintf("count(*) filter (where not (%s))", fits), "0", "0")

@@ -4,13 +4,17 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
+	"path"
 	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
 	"syscall"
 	"time"
+
+	"pikegate/core/catalog"
 )
 
 // file is a data file as it was when it was looked at.
@@ -79,15 +83,15 @@ const (
 // points to counts only within the folder.
 func filesIn(folder string) ([]file, error) {
 	var out []file
-	err := filepath.WalkDir(folder, func(path string, d fs.DirEntry, err error) error {
+	err := filepath.WalkDir(folder, func(at string, d fs.DirEntry, err error) error {
 		if err != nil {
-			if path == folder {
+			if at == folder {
 				return err
 			}
 			return nil // one that cannot be read holds up nothing else
 		}
 		if d.IsDir() {
-			if path != folder && (strings.HasPrefix(d.Name(), ".") || strings.Count(path[len(folder):], string(filepath.Separator)) > mostDepth) {
+			if at != folder && (strings.HasPrefix(d.Name(), ".") || strings.Count(at[len(folder):], string(filepath.Separator)) > mostDepth) {
 				return filepath.SkipDir
 			}
 			return nil
@@ -95,10 +99,10 @@ func filesIn(folder string) ([]file, error) {
 		if f, _ := formOf(d.Name()); f == "" {
 			return nil
 		}
-		if d.Type()&fs.ModeSymlink != 0 && !staysIn(folder, path) {
+		if d.Type()&fs.ModeSymlink != 0 && !staysIn(folder, at) {
 			return nil
 		}
-		f, err := stat(folder, path)
+		f, err := stat(folder, at)
 		if err != nil {
 			return nil
 		}
@@ -202,12 +206,36 @@ func named(text string) string {
 type group struct {
 	name  string
 	files []file
+	said  bool // whether somebody said which files these are
 }
 
-// groupsOf puts files together, in the order of their names.
-func groupsOf(files []file) []group {
+// workbookName is what the tables of a workbook are called after.
+func workbookName(f file) string {
+	_, stem := formOf(f.path)
+	return named(strings.ReplaceAll(filepath.Join(filepath.Dir(f.rel()), stem), string(filepath.Separator), "_"))
+}
+
+// groupsOf puts files together, in the order of their names. What is said of a table comes
+// first, and takes its files from the others.
+func groupsOf(files []file, said map[string]catalog.FileFormat) []group {
 	byName := map[string]*group{}
 	var out []*group
+	var groups []group
+	for _, name := range slices.Sorted(maps.Keys(said)) {
+		if said[name].Files == "" {
+			continue
+		}
+		g := group{name: name, said: true}
+		files = slices.DeleteFunc(slices.Clone(files), func(f file) bool {
+			ok, _ := path.Match(said[name].Files, filepath.ToSlash(f.rel()))
+			if ok {
+				g.files = append(g.files, f)
+			}
+			return ok
+		})
+		groups = append(groups, g)
+	}
+	first := len(groups)
 	key := func(f file) (id, name string) {
 		dir, base := filepath.Split(f.rel())
 		var parts []string
@@ -246,7 +274,6 @@ func groupsOf(files []file) []group {
 		}
 		g.files = append(g.files, f)
 	}
-	groups := make([]group, 0, len(out))
 	for _, g := range out {
 		if len(g.files) == 1 { // of one file the whole name
 			_, stem := formOf(g.files[0].path)
@@ -256,6 +283,11 @@ func groupsOf(files []file) []group {
 		}
 		groups = append(groups, *g)
 	}
-	slices.SortFunc(groups, func(x, y group) int { return strings.Compare(x.name, y.name) })
+	for _, f := range files {
+		if f.form == workbook {
+			groups = append(groups, group{name: workbookName(f), files: []file{f}})
+		}
+	}
+	slices.SortFunc(groups[first:], func(x, y group) int { return strings.Compare(x.name, y.name) })
 	return groups
 }

@@ -82,38 +82,20 @@ func (t *table) reading(parts []file) string {
 // look makes tables of the files.
 func (s *source) look(ctx context.Context) ([]*table, error) {
 	var tables []*table
-	for _, g := range groupsOf(s.found) {
-		t := &table{name: g.name, files: g.files}
-		var err error
-		switch g.files[0].form {
-		case separated:
-			err = s.lookAtText(ctx, t)
-		case jsonLines:
-			t.parts, t.scan = t.files, scan{"read_json", "format = 'newline_delimited', sample_size = -1, union_by_name = true" + noPartitions}
-			err = s.describe(ctx, t)
-		case parquet:
-			t.parts, t.scan = t.files, scan{"read_parquet", "union_by_name = true" + noPartitions}
-			err = s.describe(ctx, t)
+	for _, g := range groupsOf(s.found, s.said) {
+		if len(g.files) == 0 {
+			t := &table{name: g.name}
+			t.spoil(&engine.Failure{Code: engine.Broken, Message: fmt.Sprintf("No file of the folder is one of %s.", s.said[g.name].Files), Hint: "Paths are those within the folder."})
+			tables = append(tables, t)
+			continue
 		}
-		if err == nil {
-			t.partitioned()
-		}
+		made, err := s.lookAtGroup(ctx, g)
 		if err != nil {
+			t := &table{name: g.name, files: g.files}
 			t.spoil(err)
+			made = []*table{t}
 		}
-		tables = append(tables, t)
-	}
-	for _, f := range s.found {
-		if f.form == workbook {
-			sheets, err := s.lookAtWorkbook(ctx, f)
-			if err != nil {
-				_, stem := formOf(f.path)
-				t := &table{name: named(stem), files: []file{f}}
-				t.spoil(err)
-				sheets = []*table{t}
-			}
-			tables = append(tables, sheets...)
-		}
+		tables = append(tables, made...)
 	}
 	if ctx.Err() != nil { // of no file
 		return nil, context.Cause(ctx)
@@ -123,6 +105,40 @@ func (s *source) look(ctx context.Context) ([]*table, error) {
 		t.name = once(t.name, taken)
 	}
 	return tables, nil
+}
+
+// lookAtGroup makes tables of files that belong together: one, or one of each sheet.
+func (s *source) lookAtGroup(ctx context.Context, g group) ([]*table, error) {
+	t := &table{name: g.name, files: g.files}
+	for _, f := range g.files {
+		if f.form != g.files[0].form {
+			return nil, &engine.Failure{
+				Code: engine.Broken, Message: fmt.Sprintf("%s is %s, and %s is %s.", g.files[0].rel(), g.files[0].form, f.rel(), f.form),
+				Hint: "A table is made of files of one kind.",
+			}
+		}
+	}
+	var err error
+	switch said := s.said[g.name]; g.files[0].form {
+	case workbook:
+		if !g.said && said.Sheet == "" && said.Range == "" {
+			return s.lookAtWorkbook(ctx, g.files[0])
+		}
+		err = s.lookAtRange(ctx, t, said)
+	case separated:
+		err = s.lookAtText(ctx, t)
+	case jsonLines:
+		t.parts, t.scan = t.files, scan{"read_json", "format = 'newline_delimited', sample_size = -1, union_by_name = true" + noPartitions}
+		err = s.describe(ctx, t)
+	case parquet:
+		t.parts, t.scan = t.files, scan{"read_parquet", "union_by_name = true" + noPartitions}
+		err = s.describe(ctx, t)
+	}
+	if err != nil {
+		return nil, err
+	}
+	t.partitioned()
+	return []*table{t}, nil
 }
 
 // spoil makes it a table that cannot be read, which holds up no other.
@@ -195,6 +211,13 @@ func (s *source) unreadable(t *table, err error) error {
 	said := strings.TrimPrefix(err.Error(), "The source "+s.name+" could not answer: ")
 	for _, kind := range []string{"Invalid Input Error: ", "IO Error: ", "Binder Error: "} {
 		said = strings.TrimPrefix(said, kind)
+	}
+	said, _, _ = strings.Cut(said, "\nPossible fixes")
+	said = strings.ReplaceAll(said, "\n", " ")
+	for i, f := range t.parts { // copies are called otherwise
+		if len(t.parts) == len(t.files) && f.path != t.files[i].path {
+			said = strings.ReplaceAll(said, filepath.Base(f.path), t.files[i].rel())
+		}
 	}
 	said = strings.ReplaceAll(said, s.folder+string(filepath.Separator), "")
 	return &engine.Failure{

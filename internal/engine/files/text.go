@@ -41,6 +41,7 @@ type written struct {
 	headed    bool
 	records   [][]string // some of them
 	even      bool       // whether each of them has as many fields
+	comment   byte       // what lines begin with that are no records, 0 for nothing
 }
 
 // opened opens a file, as what it is compressed from.
@@ -173,7 +174,8 @@ func (w *written) separate(text string, cut bool, said catalog.FileFormat) {
 		w.cut(starts, 1)
 	}
 	w.skip += skipped
-	if len(w.records) > 0 && (said.Header == "yes" || said.Header == "" && isHead(w.records[0])) {
+	w.uncommented(said.Comment)
+	if len(w.records) > 0 && (said.Header == "yes" || said.Header == "" && (said.Range != "" || isHead(w.records[0]))) {
 		w.head, w.headed, w.records = w.records[0], true, w.records[1:]
 	} else if len(w.records) > 0 {
 		for i := range w.records[0] {
@@ -190,6 +192,35 @@ func (w *written) cut(starts []int, width int) {
 		w.skip = starts[first]
 		w.records = w.records[first:]
 	}
+	w.even = true
+	for _, r := range w.records {
+		w.even = w.even && len(r) == width
+	}
+}
+
+// uncommented leaves out the records that are comments: those that begin with what was said,
+// or with # where no record of the usual width does.
+func (w *written) uncommented(said string) {
+	if len(w.records) == 0 {
+		return
+	}
+	mark, width := "#", len(w.records[0])
+	comments := 0
+	for _, r := range w.records {
+		switch begins := strings.HasPrefix(r[0], mark); {
+		case begins && said == "" && len(r) == width:
+			return
+		case begins && said == "":
+			comments++
+		}
+	}
+	if said != "" {
+		mark = said
+	} else if comments == 0 {
+		return
+	}
+	w.comment = mark[0]
+	w.records = slices.DeleteFunc(w.records, func(r []string) bool { return strings.HasPrefix(r[0], mark) })
 	w.even = true
 	for _, r := range w.records {
 		w.even = w.even && len(r) == width
@@ -288,8 +319,8 @@ func (s *source) lookAtText(ctx context.Context, t *table) error {
 		}
 		records += len(w.records)
 		copies[i] = f
-		if w.encoding != nil {
-			if copies[i], err = s.transcoded(f, w.encoding); err != nil {
+		if w.encoding != nil || w.comment != 0 {
+			if copies[i], err = s.transcoded(f, w); err != nil {
 				return s.unreadable(&table{name: t.name, files: []file{f}}, err)
 			}
 		}
@@ -346,14 +377,17 @@ func (w written) evidence(t *table, said bool) string {
 	if said {
 		text += ", as it was said of it"
 	}
+	if w.comment != 0 {
+		text += fmt.Sprintf("; lines that begin with %c are comments", w.comment)
+	}
 	if len(t.files) > 1 {
 		text += fmt.Sprintf("; the same in %d files through %s", len(t.files), t.files[len(t.files)-1].rel())
 	}
 	return text + "."
 }
 
-// transcoded writes a file anew as UTF-8, where its workers can read it.
-func (s *source) transcoded(f file, from encoding.Encoding) (file, error) {
+// transcoded writes a file anew as UTF-8 and without comments, where its workers can read it.
+func (s *source) transcoded(f file, w written) (file, error) {
 	in, err := opened(f.path)
 	if err != nil {
 		return f, err
@@ -364,7 +398,15 @@ func (s *source) transcoded(f file, from encoding.Encoding) (file, error) {
 		return f, err
 	}
 	buffered := bufio.NewWriter(out)
-	_, err = io.Copy(buffered, from.NewDecoder().Reader(in))
+	var text io.Reader = in
+	if w.encoding != nil {
+		text = w.encoding.NewDecoder().Reader(in)
+	}
+	if w.comment != 0 {
+		err = withoutComments(buffered, text, w.comment)
+	} else {
+		_, err = io.Copy(buffered, text)
+	}
 	if err == nil {
 		err = buffered.Flush()
 	}
@@ -372,4 +414,31 @@ func (s *source) transcoded(f file, from encoding.Encoding) (file, error) {
 		err = closed
 	}
 	return file{folder: f.folder, path: out.Name(), form: separated}, err
+}
+
+// withoutComments copies lines, an empty one for each that is a comment: lines within quotes
+// are none.
+func withoutComments(to *bufio.Writer, from io.Reader, mark byte) error {
+	in := bufio.NewReaderSize(from, 1<<16)
+	quoted := false
+	for begins := true; ; {
+		part, err := in.ReadSlice('\n')
+		if begins && !quoted && len(part) > 0 && part[0] == mark {
+			for err == bufio.ErrBufferFull {
+				part, err = in.ReadSlice('\n')
+			}
+			part = part[len(bytes.TrimRight(part, "\r\n")):]
+		}
+		quoted = quoted != (bytes.Count(part, []byte{'"'})%2 == 1)
+		if _, failed := to.Write(part); failed != nil {
+			return failed
+		}
+		switch {
+		case err == io.EOF:
+			return nil
+		case err != nil && err != bufio.ErrBufferFull:
+			return err
+		}
+		begins = err == nil
+	}
 }

@@ -1,13 +1,13 @@
 package files
 
 import (
+	"cmp"
 	"context"
 	"encoding/csv"
 	"errors"
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -25,16 +25,12 @@ const (
 // lookAtWorkbook writes each sheet as a text file of one shape, where its workers can read it,
 // and looks at that.
 func (s *source) lookAtWorkbook(ctx context.Context, f file) (tables []*table, err error) {
-	book, err := excelize.OpenFile(f.path, excelize.Options{UnzipSizeLimit: mostUnpacked, UnzipXMLSizeLimit: mostInMemory, RawCellValue: true})
+	book, err := s.workbook(f)
 	if err != nil {
-		if isCompound(f.path) {
-			err = errors.New("it has a password, or is of the format before 2007")
-		}
-		return nil, s.unreadable(&table{files: []file{f}}, err)
+		return nil, err
 	}
 	defer func() { err = errors.Join(err, book.Close()) }()
-	_, stem := formOf(f.path)
-	base := named(strings.ReplaceAll(filepath.Join(filepath.Dir(f.rel()), stem), string(filepath.Separator), "_"))
+	base := workbookName(f)
 	// Sheets whose names differ in numbers only are one table where they are of one shape.
 	var stems []string
 	together := map[string][]sheetFile{}
@@ -42,7 +38,7 @@ func (s *source) lookAtWorkbook(ctx context.Context, f file) (tables []*table, e
 		if ctx.Err() != nil {
 			return nil, context.Cause(ctx)
 		}
-		path, err := s.sheet(ctx, book, f, sheet)
+		path, err := s.sheet(ctx, book, sheet, cells{})
 		if err != nil {
 			return nil, s.unreadable(&table{files: []file{f}}, fmt.Errorf("the sheet %s: %w", sheet, err))
 		}
@@ -85,6 +81,137 @@ func (s *source) lookAtWorkbook(ctx context.Context, f file) (tables []*table, e
 	return tables, nil
 }
 
+// workbook opens a workbook.
+func (s *source) workbook(f file) (*excelize.File, error) {
+	book, err := excelize.OpenFile(f.path, excelize.Options{UnzipSizeLimit: mostUnpacked, UnzipXMLSizeLimit: mostInMemory, RawCellValue: true})
+	if err == nil {
+		return book, nil
+	}
+	if isCompound(f.path) {
+		err = errors.New("it has a password, or is of the format before 2007")
+	}
+	return nil, s.unreadable(&table{files: []file{f}}, err)
+}
+
+// lookAtRange makes a table of one sheet, or one range, of each of some workbooks.
+func (s *source) lookAtRange(ctx context.Context, t *table, said catalog.FileFormat) error {
+	books := t.files
+	var sheets []file
+	what := ""
+	for _, f := range books {
+		path, name, err := s.rangeOf(ctx, f, said)
+		if err != nil {
+			return err
+		}
+		if path == "" {
+			return s.unreadable(&table{files: []file{f}}, fmt.Errorf("%s is empty", name))
+		}
+		sheets, what = append(sheets, file{folder: f.folder, path: path, form: separated}), name
+	}
+	t.files = sheets
+	err := s.lookAtText(ctx, t)
+	t.files = books
+	t.notes = []string{fmt.Sprintf("%s, %s, as it was said of it: %d columns.", books[0].rel(), what, len(t.columns))}
+	if len(books) > 1 {
+		t.notes[0] = fmt.Sprintf("%s through %s, %d workbooks, %s of each, as it was said of them: %d columns.", books[0].rel(), books[len(books)-1].rel(), len(books), what, len(t.columns))
+	}
+	return err
+}
+
+// rangeOf writes what is said of a workbook as a text file, and says what that is.
+func (s *source) rangeOf(ctx context.Context, f file, said catalog.FileFormat) (path, name string, err error) {
+	book, err := s.workbook(f)
+	if err != nil {
+		return "", "", err
+	}
+	defer func() { err = errors.Join(err, book.Close()) }()
+	refused := func(format string, values ...any) (string, string, error) {
+		return "", "", s.unreadable(&table{files: []file{f}}, fmt.Errorf(format, values...))
+	}
+	sheets := book.GetSheetList()
+	sheet, area := cmp.Or(said.Sheet, sheets[0]), said.Range
+	if !slices.Contains(sheets, sheet) {
+		return refused("it has no sheet %s; it has %s", sheet, strings.Join(sheets, ", "))
+	}
+	if said.Range != "" && !said.Cells() {
+		if sheet, area, err = namedRange(book, said.Range, said.Sheet); err != nil {
+			return refused("%w", err)
+		}
+	}
+	within, err := cellsOf(area)
+	if err != nil {
+		return refused("%w", err)
+	}
+	name = "the sheet " + sheet
+	if area != "" {
+		name += ", " + area
+	}
+	if path, err = s.sheet(ctx, book, sheet, within); err != nil {
+		return refused("%s: %w", name, err)
+	}
+	return path, name, nil
+}
+
+// namedRange finds where a table or a name of a workbook is.
+func namedRange(book *excelize.File, name, within string) (sheet, area string, err error) {
+	var there []string
+	for _, sheet := range book.GetSheetList() {
+		tables, err := book.GetTables(sheet)
+		if err != nil {
+			return "", "", err
+		}
+		for _, t := range tables {
+			if there = append(there, t.Name); strings.EqualFold(t.Name, name) && (within == "" || within == sheet) {
+				return sheet, t.Range, nil
+			}
+		}
+	}
+	for _, d := range book.GetDefinedName() {
+		sheet, area, ok := strings.Cut(strings.TrimPrefix(d.RefersTo, "="), "!")
+		sheet = strings.ReplaceAll(strings.Trim(sheet, "'"), "''", "'")
+		if !ok || strings.HasPrefix(d.Name, "_xlnm.") {
+			continue
+		}
+		if there = append(there, d.Name); strings.EqualFold(d.Name, name) && (within == "" || within == sheet) {
+			return sheet, strings.ReplaceAll(area, "$", ""), nil
+		}
+	}
+	if there == nil {
+		return "", "", fmt.Errorf("it has no table or range called %s, nor any other", name)
+	}
+	return "", "", fmt.Errorf("it has no table or range called %s; it has %s", name, strings.Join(there, ", "))
+}
+
+// cells are those of a sheet from one corner to the other, from 1; the zero value is all of
+// them.
+type cells struct{ left, top, right, bottom int }
+
+func cellsOf(area string) (c cells, err error) {
+	if area == "" {
+		return c, nil
+	}
+	from, to, _ := strings.Cut(area, ":")
+	if c.left, c.top, err = excelize.CellNameToCoordinates(from); err != nil {
+		return c, err
+	}
+	if c.right, c.bottom, err = excelize.CellNameToCoordinates(cmp.Or(to, from)); err != nil {
+		return c, err
+	}
+	c.left, c.right, c.top, c.bottom = min(c.left, c.right), max(c.left, c.right), min(c.top, c.bottom), max(c.top, c.bottom)
+	return c, nil
+}
+
+// of are those cells of a row that are meant.
+func (c cells) of(row []string, at int) []string {
+	switch {
+	case c == cells{}:
+		return row
+	case at < c.top || at > c.bottom || len(row) < c.left:
+		return nil
+	}
+	return row[c.left-1 : min(len(row), c.right)]
+}
+
 // sheetFile is a sheet that was written as a text file.
 type sheetFile struct {
 	name string
@@ -121,7 +248,7 @@ func isCompound(path string) bool {
 
 // sheet writes a sheet as a text file: days and times by their format as ISO text, the others
 // as they are kept. What stands above the first row that is as wide as the sheet is left out.
-func (s *source) sheet(ctx context.Context, book *excelize.File, f file, sheet string) (path string, err error) {
+func (s *source) sheet(ctx context.Context, book *excelize.File, sheet string, within cells) (path string, err error) {
 	out, err := os.CreateTemp(s.Temporary(), "sheet-*.csv")
 	if err != nil {
 		return "", err
@@ -156,47 +283,51 @@ func (s *source) sheet(ctx context.Context, book *excelize.File, f file, sheet s
 		if at++; ctx.Err() != nil {
 			return "", context.Cause(ctx)
 		}
-		cells, err := rows.Columns(excelize.Options{RawCellValue: true})
+		row, err := rows.Columns(excelize.Options{RawCellValue: true})
 		if err != nil {
 			return "", err
 		}
-		for i, v := range cells {
-			if v == "" {
-				continue
-			}
-			name, err := excelize.CoordinatesToCellName(i+1, at)
+		row = within.of(row, at)
+		for i, v := range row {
+			name, err := excelize.CoordinatesToCellName(i+max(1, within.left), at)
 			if err != nil {
 				return "", err
 			}
-			if cells[i], err = dated(book, sheet, name, v, dates, from1904); err != nil {
+			if v == "" {
+				if formula, err := book.GetCellFormula(sheet, name); err != nil || formula != "" {
+					return "", cmp.Or(err, fmt.Errorf("the formula in cell %s has no value kept with it: open the workbook in a spreadsheet program, and save it", name))
+				}
+				continue
+			}
+			if row[i], err = dated(book, sheet, name, v, dates, from1904); err != nil {
 				return "", err
 			}
 		}
-		for len(cells) > 0 && cells[len(cells)-1] == "" {
-			cells = cells[:len(cells)-1]
+		for len(row) > 0 && row[len(row)-1] == "" {
+			row = row[:len(row)-1]
 		}
-		if len(cells) == 0 {
+		if len(row) == 0 {
 			continue
 		}
 		if written == 0 && len(records) < lookedLines/10 { // the width is that of most of the first rows
-			records = append(records, slices.Clone(cells))
+			records = append(records, slices.Clone(row))
 			continue
 		}
 		if written == 0 {
-			width = widest(records)
-			for _, r := range records[headAt(records, width):] {
+			width = within.width(records)
+			for _, r := range records[within.head(records, width):] {
 				if err := put(r); err != nil {
 					return "", err
 				}
 			}
 		}
-		if err := put(cells); err != nil {
+		if err := put(row); err != nil {
 			return "", err
 		}
 	}
 	if written == 0 && len(records) > 0 {
-		width = widest(records)
-		for _, r := range records[headAt(records, width):] {
+		width = within.width(records)
+		for _, r := range records[within.head(records, width):] {
 			if err := put(r); err != nil {
 				return "", err
 			}
@@ -209,8 +340,11 @@ func (s *source) sheet(ctx context.Context, book *excelize.File, f file, sheet s
 	return out.Name(), w.Error()
 }
 
-// widest is how many columns the records have at the most.
-func widest(records [][]string) int {
+// width is how many columns there are: those that were said, or those of the widest record.
+func (c cells) width(records [][]string) int {
+	if c != (cells{}) {
+		return c.right - c.left + 1
+	}
 	width := 0
 	for _, r := range records {
 		width = max(width, len(r))
@@ -218,8 +352,12 @@ func widest(records [][]string) int {
 	return width
 }
 
-// headAt is where the head stands: the first record with a text in every column, after titles.
-func headAt(records [][]string, width int) int {
+// head is where the head stands: at the top of what was said, or in the first record with a
+// text in every column, after titles.
+func (c cells) head(records [][]string, width int) int {
+	if c != (cells{}) {
+		return 0
+	}
 	for i, r := range records {
 		if len(r) == width && !slices.Contains(r, "") {
 			return i

@@ -102,7 +102,7 @@ func serve(ctx context.Context, c config.Serve, with cli.Demo, ready func(addres
 	}
 	s, err := service.New(ctx, service.Config{
 		Store: kept, Vault: vault, Engines: engines, Secret: secrets, SecretVariable: config.SecretVariable,
-		ExportsTold: c.ExportsTold, Calendar: calendar, CalendarName: c.Calendar.Use, Now: time.Now, TimeLimit: c.TimeLimit, Log: log, Spool: spool, Folders: c.Folders,
+		ExportsTold: c.ExportsTold, Calendar: calendar, CalendarName: c.Calendar.Use, Now: time.Now, TimeLimit: c.TimeLimit, Log: log, Spool: spool, Uploads: filepath.Join(c.Data, "uploads"), Folders: c.Folders,
 	})
 	if err != nil {
 		return errors.Join(err, kept.Close())

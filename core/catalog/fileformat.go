@@ -3,6 +3,7 @@ package catalog
 import (
 	"fmt"
 	"path"
+	"reflect"
 	"regexp"
 	"slices"
 	"strconv"
@@ -77,7 +78,17 @@ func (f FileFormat) Check() map[string]string {
 	return wrong
 }
 
-// IsZero tells whether it says nothing.
-func (f FileFormat) IsZero() bool {
-	return f.Files+f.Delimiter+f.Decimal+f.Header+f.Skip+f.Encoding+f.Comment+f.Sheet+f.Range+f.Dates == "" && len(f.Blank) == 0
+// Said is what it says, by the names of definitions.
+func (f FileFormat) Said() map[string]any {
+	said := map[string]any{}
+	v := reflect.ValueOf(f)
+	for i := range v.NumField() {
+		if field := v.Field(i); field.Len() > 0 { // each is a text, or a list of them
+			said[v.Type().Field(i).Tag.Get("yaml")] = field.Interface()
+		}
+	}
+	return said
 }
+
+// IsZero tells whether it says nothing.
+func (f FileFormat) IsZero() bool { return len(f.Said()) == 0 }

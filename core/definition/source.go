@@ -46,7 +46,7 @@ func checkSource(d *Source, known Environment) diag.Problems {
 		if found == nil {
 			continue
 		}
-		if _, ok := found.Table(table); !ok {
+		if _, ok := found.Table(table); !ok && d.Files[table].Files == "" {
 			c.fail("files."+table, 0, "unknown_table", fmt.Sprintf("The source %s has no table %s.", d.Name, table), nearOr(table, found.TableNames()))
 		}
 	}
@@ -89,15 +89,7 @@ func UnknownEncoding(field, e string) diag.Problem {
 func WriteSource(d *Source) string {
 	files := map[string]map[string]any{}
 	for table, f := range d.Files {
-		files[table] = map[string]any{}
-		for name, said := range map[string]string{"delimiter": f.Delimiter, "decimal": f.Decimal, "header": f.Header, "skip": f.Skip, "encoding": f.Encoding} {
-			if said != "" {
-				files[table][name] = said
-			}
-		}
-		if len(f.Blank) > 0 {
-			files[table]["blank"] = f.Blank
-		}
+		files[table] = f.Said()
 	}
 	text, err := yaml.Dump(struct {
 		Kind      string                    `yaml:"kind"`

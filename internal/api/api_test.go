@@ -46,7 +46,7 @@ func serve(t *testing.T, limit time.Duration) (*Server, *httptest.Server) {
 	start := func(limit time.Duration) *service.Service {
 		s, err := service.New(t.Context(), service.Config{
 			Store: kept, Engines: []engine.Engine{sqlite.Engine, files.Engine},
-			Calendar: civil.Calendar{Zone: zone, WeekStart: time.Monday}, Now: time.Now, TimeLimit: limit, Log: slog.New(slog.DiscardHandler),
+			Calendar: civil.Calendar{Zone: zone, WeekStart: time.Monday}, Now: time.Now, TimeLimit: limit, Uploads: filepath.Join(t.TempDir(), "uploads"), Log: slog.New(slog.DiscardHandler),
 		})
 		require.NoError(t, err)
 		return s
@@ -222,6 +222,15 @@ var calls = []struct {
 	{"add-source", "POST", "/sources", `{"name":"Bad Name","engine":"sqlit","address":""}`, 422, "There are sqlite, files."},
 	{"add-source", "POST", "/sources", `{"name":"gone","engine":"sqlite","address":"/nowhere/at/all.db"}`, 502, "unreachable"},
 	{"set-file", "PUT", "/sources/navigation/files/locks", `{"header":"yes"}`, 422, "no folder of files"},
+	{"upload-file", "PUT", "/sources/navigation/uploads/a.csv", "id\n1\n", 422, "not_uploaded"},
+	{"upload-file", "PUT", "/sources/Stock/uploads/a.exe", "id\n1\n", 422, "bad_file_name"},
+	{"upload-file", "PUT", "/sources/stock/uploads/a.csv", "id\n1\n", 200, `"name":"a"`},
+	{"upload-file", "PUT", "/sources/stock/uploads/a.csv", "id\n1\n", 422, "file_exists"},
+	{"upload-file", "PUT", "/sources/stock/uploads/a.csv?replace=true", "tonnes\n1.5\n", 200, `"name":"tonnes"`},
+	{"list-uploads", "GET", "/sources/stock/uploads", "", 200, `"name":"a.csv","size":11`},
+	{"remove-upload", "DELETE", "/sources/stock/uploads/b.csv", "", 404, "a.csv"},
+	{"remove-upload", "DELETE", "/sources/stock/uploads/a.csv", "", 204, ""},
+	{"remove-source", "DELETE", "/sources/stock", "", 204, ""},
 	{"set-encoding", "PUT", "/sources/navigation/encodings/maintenance_jobs.due_on", `{"encoding":"ymd"}`, 200, "eight digits, real days: all"},
 	{"set-encoding", "PUT", "/sources/navigation/encodings/maintenance_jobs.cost_pence", `{"encoding":"ymd"}`, 422, "do not fit"},
 	{"set-encoding", "PUT", "/sources/navigation/encodings/maintenance_jobs.du_on", `{"encoding":"ymd"}`, 422, "Did you mean due_on?"},

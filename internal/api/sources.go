@@ -2,7 +2,12 @@ package api
 
 import (
 	"context"
+	"io"
 	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 
 	"pikegate/core/begin"
 	"pikegate/core/catalog"
@@ -184,4 +189,55 @@ func (s *Server) sources() {
 			catalogue, err := s.service.SetFile(ctx, who, in.Source, in.Table, in.Body)
 			return answer(s, catalogue, err)
 		})
+	register(s, huma.Operation{
+		OperationID: "upload-file", Method: http.MethodPut, Path: "/sources/{source}/uploads/{file}",
+		Summary: "Upload a data file to a source of the service's own folder, which is made where there is none of the name", Errors: []int{400, 404, 422, 502, 504},
+		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary"}}}},
+	}, func(ctx context.Context, who identity.Actor, in *upload) (*response[catalog.Source], error) {
+		catalogue, err := s.service.Upload(ctx, who, in.Source, in.File, in.Replace, in.content)
+		return answer(s, catalogue, err)
+	})
+	get(s, "list-uploads", "/sources/{source}/uploads", "The files that were uploaded to a source", []int{404}, func(ctx context.Context, who identity.Actor, in *struct {
+		Source string `path:"source" doc:"The source's name"`
+	},
+	) (*response[[]wire.UploadedFile], error) {
+		list, err := s.service.Uploaded(ctx, who, in.Source)
+		return answer(s, list, err)
+	})
+	remove(s, "remove-upload", "/sources/{source}/uploads/{file}", "Remove a file that was uploaded to a source", func(ctx context.Context, who identity.Actor, in *struct {
+		Source string `path:"source" doc:"The source's name"`
+		File   string `path:"file" doc:"The file's name"`
+	},
+	) error {
+		return s.service.RemoveUpload(ctx, who, in.Source, in.File)
+	})
+}
+
+// upload is a file that is sent: it is read as it comes, for as long as it comes.
+type upload struct {
+	Source  string `path:"source" doc:"The source's name"`
+	File    string `path:"file" doc:"The file's name" example:"stock.csv"`
+	Replace bool   `query:"replace" doc:"Whether to replace a file of that name"`
+	content io.Reader
+}
+
+// Resolve takes the body before it is read.
+func (u *upload) Resolve(ctx huma.Context) []error {
+	c := humagin.Unwrap(ctx)
+	u.content = arriving{ctx.BodyReader(), http.NewResponseController(c.Writer)}
+	return nil
+}
+
+// arriving is a body that may take as long as it likes, as long as something of it comes.
+type arriving struct {
+	io.Reader
+	control *http.ResponseController
+}
+
+// longestPause is how long nothing of it may come.
+const longestPause = 30 * time.Second
+
+func (a arriving) Read(p []byte) (int, error) {
+	_ = a.control.SetReadDeadline(time.Now().Add(longestPause)) // a connection that knows no deadlines has none
+	return a.Reader.Read(p)
 }

@@ -1,7 +1,9 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -23,7 +25,7 @@ func (a *app) source() *cobra.Command {
 		Args:  args(cobra.NoArgs),
 		RunE:  func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	cmd.AddCommand(a.sourceAdd(), a.sourceList(), a.sourceChange(), a.sourceRemove(), a.sourceShow(), a.sourceCheck(), a.sourceEncoding(), a.sourceFile())
+	cmd.AddCommand(a.sourceAdd(), a.sourceList(), a.sourceChange(), a.sourceRemove(), a.sourceShow(), a.sourceCheck(), a.sourceEncoding(), a.sourceFile(), a.sourceUpload())
 	return cmd
 }
 
@@ -168,6 +170,9 @@ func (a *app) sourceList() *cobra.Command {
 			w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
 			for _, s := range list {
 				where := s.Address
+				if where == "" && s.Engine == "files" {
+					where = "uploaded files"
+				}
 				if s.Database != "" {
 					where += " " + s.Database
 				}
@@ -398,6 +403,59 @@ func (a *app) sourceEncoding() *cobra.Command {
 	return names(a.printing(cmd), a.sourceNames, a.columnNames, encodingNames)
 }
 
+func (a *app) sourceUpload() *cobra.Command {
+	var replace bool
+	var removed []string
+	cmd := &cobra.Command{
+		Use:   "upload NAME [FILE]...",
+		Short: "Upload data files to a source, which is made where there is none of the name; without files, list those that were uploaded",
+		Example: "  pikegate source upload stock stock.xlsx\n" +
+			"  pikegate source upload stock stock.xlsx --replace\n" +
+			"  pikegate source upload stock --remove stock-2019.csv",
+		Args: args(cobra.MinimumNArgs(1)),
+		RunE: func(cmd *cobra.Command, given []string) error {
+			for _, name := range removed {
+				if err := a.client().RemoveUpload(cmd.Context(), given[0], name); err != nil {
+					return err
+				}
+			}
+			if len(given) == 1 {
+				return a.printUploads(cmd, given[0])
+			}
+			var catalogue catalog.Source
+			for _, path := range given[1:] {
+				file, err := os.Open(path)
+				if err != nil {
+					return err
+				}
+				catalogue, err = a.client().Upload(cmd.Context(), given[0], filepath.Base(path), replace, io.NopCloser(file))
+				if err = errors.Join(err, file.Close()); err != nil {
+					return err
+				}
+			}
+			return a.show(catalogue, func() error { return a.printCatalogue(catalogue, nil) })
+		},
+	}
+	cmd.Flags().BoolVar(&replace, "replace", false, "replace files of the same names")
+	cmd.Flags().StringSliceVar(&removed, "remove", nil, "remove this file; can be repeated")
+	return names(a.printing(cmd), a.sourceNames)
+}
+
+// printUploads lists the files that were uploaded to a source.
+func (a *app) printUploads(cmd *cobra.Command, source string) error {
+	list, err := a.client().Uploads(cmd.Context(), source)
+	if err != nil {
+		return err
+	}
+	return a.show(list, func() error {
+		w := tabwriter.NewWriter(a.Stdout, 0, 0, 2, ' ', 0)
+		for _, f := range list {
+			fmt.Fprintf(w, "%s\t%s bytes\t%s\n", f.Name, output.Thousands(f.Size), f.At.Local().Format("2006-01-02 15:04"))
+		}
+		return w.Flush()
+	})
+}
+
 func (a *app) sourceFile() *cobra.Command {
 	var format catalog.FileFormat
 	cmd := &cobra.Command{
@@ -413,8 +471,11 @@ func (a *app) sourceFile() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			t, _ := catalogue.Table(given[1])
-			return a.show(t, func() error { return a.printCatalogue(catalog.Source{Tables: []catalog.Table{t}}, nil) })
+			if t, ok := catalogue.Table(given[1]); ok { // else nothing is said of it any more
+				catalogue.Tables = []catalog.Table{t}
+				return a.show(t, func() error { return a.printCatalogue(catalogue, nil) })
+			}
+			return a.show(catalogue, func() error { return a.printCatalogue(catalogue, nil) })
 		},
 	}
 	cmd.Flags().StringVar(&format.Delimiter, "delimiter", "", "the delimiter of the fields: one character, or tab")

@@ -325,6 +325,22 @@ func (c *Client) SetFile(ctx context.Context, source, table string, format catal
 	return out, c.call(ctx, http.MethodPut, "/sources/"+url.PathEscape(source)+"/files/"+url.PathEscape(table), format, &out)
 }
 
+// Upload sends a file to a source that is made of uploaded files, as it is read.
+func (c *Client) Upload(ctx context.Context, source, name string, replace bool, content io.Reader) (out catalog.Source, err error) {
+	path := "/sources/" + url.PathEscape(source) + "/uploads/" + url.PathEscape(name) + "?replace=" + strconv.FormatBool(replace)
+	return out, c.call(ctx, http.MethodPut, path, content, &out)
+}
+
+// Uploads lists the files that were uploaded to a source.
+func (c *Client) Uploads(ctx context.Context, source string) (out []wire.UploadedFile, err error) {
+	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/uploads", nil, &out)
+}
+
+// RemoveUpload removes a file that was uploaded to a source.
+func (c *Client) RemoveUpload(ctx context.Context, source, name string) error {
+	return c.call(ctx, http.MethodDelete, "/sources/"+url.PathEscape(source)+"/uploads/"+url.PathEscape(name), nil, nil)
+}
+
 // SetEncoding says how the dates of TABLE.COLUMN are stored.
 func (c *Client) SetEncoding(ctx context.Context, source, column, encoding string, anyway bool) (out catalog.Source, err error) {
 	path := "/sources/" + url.PathEscape(source) + "/encodings/" + url.PathEscape(column) + "?anyway=" + strconv.FormatBool(anyway)
@@ -352,7 +368,12 @@ func (c *Client) call(ctx context.Context, method, path string, body, out any) e
 // send sends a request; an answer that is not a success is an error.
 func (c *Client) send(ctx context.Context, method, path string, body any) (*http.Response, error) {
 	var content io.Reader
-	if body != nil {
+	kind := "application/json"
+	switch body := body.(type) {
+	case nil:
+	case io.Reader:
+		content, kind = body, "application/octet-stream"
+	default:
 		b, err := json.Marshal(body)
 		if err != nil {
 			return nil, err
@@ -364,7 +385,7 @@ func (c *Client) send(ctx context.Context, method, path string, body any) (*http
 		return nil, &Unreachable{c.Server, err}
 	}
 	if body != nil {
-		request.Header.Set("Content-Type", "application/json")
+		request.Header.Set("Content-Type", kind)
 	}
 	if c.Token != "" {
 		request.Header.Set("Authorization", "Bearer "+c.Token)

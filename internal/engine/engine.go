@@ -22,6 +22,9 @@ type Engine struct {
 	// File tells that a database is a file of this machine; others are on servers,
 	// and entered with a password.
 	File bool
+	// Holds tells, of an engine that reads folders, whether a file is one that it reads, by
+	// its name; nil for the others.
+	Holds func(name string) bool
 	// Traits are those of its catalogues.
 	Traits catalog.Traits
 }

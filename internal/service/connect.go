@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"path/filepath"
 	"strings"
 
@@ -197,6 +198,10 @@ func (s *Service) address(ctx context.Context, kept store.Source) (engine.Addres
 			return a, err
 		}
 		a.Files = d.Files
+		if s.isUploaded(kept) {
+			a.At = s.uploads(kept.Name)
+			return a, os.MkdirAll(a.At, 0o700)
+		}
 		return a, s.readable(kept.Address)
 	}
 	if !s.hasSecret(ctx, kept) {

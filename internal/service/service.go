@@ -47,6 +47,8 @@ type Config struct {
 	// ExportsTold is the number of records above which the audit log is told of an export;
 	// 0 means 10,000.
 	ExportsTold int64
+	// Uploads is the folder of the files that people upload; empty where nobody can.
+	Uploads string
 	// Spool is the folder where rows wait for slow readers; empty for none.
 	Spool string
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"os"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -25,6 +26,9 @@ import (
 )
 
 var sourceName = regexp.MustCompile(`^[a-z][a-z0-9]*([-_][a-z0-9]+)*$`)
+
+// tableName is what a table made of files is called.
+var tableName = regexp.MustCompile(`^[\pL_][\pL\pN_]*$`)
 
 // AddSource connects a database and keeps it; nothing is kept if it cannot be
 // read. Anyway keeps encodings that do not fit what is stored.
@@ -94,7 +98,10 @@ func (s *Service) RemoveSource(ctx context.Context, who identity.Actor, name str
 	defer release()
 	s.retire(name)
 	entry := who.Entry("source.removed", name)
-	return s.Store.RemoveSource(ctx, name, entry)
+	if err := s.Store.RemoveSource(ctx, name, entry); err != nil || !sourceName.MatchString(name) || s.Uploads == "" {
+		return err
+	}
+	return os.RemoveAll(s.uploads(name)) // what was uploaded to it goes with it
 }
 
 // inUse says what keeps something from being removed.
@@ -145,7 +152,7 @@ func (s *Service) saveSource(ctx context.Context, who identity.Actor, what strin
 		}
 		problems = append(problems, diag.Problem{Code: "unknown_engine", Field: "engine", Message: fmt.Sprintf("There is no engine %q.", info.Engine), Hint: "There are " + strings.Join(known, ", ") + "."})
 	}
-	if info.Address == "" {
+	if info.Address == "" && !s.hasUploads(kind, info.Name) {
 		problems = append(problems, diag.Problem{Code: "missing", Field: "address", Message: "Where the database is was not said.", Hint: "For SQLite give the path of its file, for files that of their folder."})
 	}
 	for _, e := range slices.Sorted(maps.Values(info.Encodings)) {
@@ -345,6 +352,9 @@ func (s *Service) SetFile(ctx context.Context, who identity.Actor, name, table s
 		return catalog.Source{}, err
 	}
 	found, ok := o.known.Load().Table(table)
+	if format.Files != "" && tableName.MatchString(table) { // it is made by this
+		found.Name, ok = table, true
+	}
 	if !ok {
 		return catalog.Source{}, notFound("table", table, o.known.Load().TableNames())
 	}
@@ -353,7 +363,7 @@ func (s *Service) SetFile(ctx context.Context, who identity.Actor, name, table s
 		return catalog.Source{}, err
 	}
 	kept := sources[slices.IndexFunc(sources, func(k store.Source) bool { return k.Name == name })] // it is open
-	if kept.Engine != "files" {
+	if s.engine(kept.Engine).Holds == nil {
 		return catalog.Source{}, diag.Problems{{Code: "no_files", Field: "table", Message: fmt.Sprintf("%s is no folder of files, so its tables have no format.", name), Hint: "The encoding of dates is set with pikegate source set-encoding."}}
 	}
 	d, err := s.sourceDocument(ctx, name)

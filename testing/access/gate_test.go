@@ -22,6 +22,7 @@ import (
 	"pikegate/core/civil"
 	"pikegate/internal/api"
 	"pikegate/internal/engine"
+	"pikegate/internal/engine/files"
 	"pikegate/internal/engine/mysql"
 	"pikegate/internal/engine/postgres"
 	"pikegate/internal/engine/sqlite"
@@ -80,7 +81,7 @@ func open(t testing.TB) *gate {
 	log := slog.New(slog.NewTextHandler(io.MultiWriter(t.Output(), logged), &slog.HandlerOptions{Level: slog.LevelDebug}))
 	now := &clock{}
 	s, err := service.New(t.Context(), service.Config{
-		Store: kept, Vault: vault, Engines: []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine}, Now: now.now, Log: log, TimeLimit: time.Minute,
+		Store: kept, Vault: vault, Engines: []engine.Engine{sqlite.Engine, postgres.Engine, mysql.Engine, files.Engine}, Uploads: t.TempDir(), Now: now.now, Log: log, TimeLimit: time.Minute,
 		Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday},
 		Secret:   func(string) (string, bool) { return servers.Password, true },
 	})

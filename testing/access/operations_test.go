@@ -104,6 +104,10 @@ show-source           GET    /sources/tolls                                    4
 change-source         PATCH  /sources/tolls                                    403 403 403 404 200 403  {}
 check-source          GET    /sources/tolls/check                              403 403 403 404 200 403
 set-file              PUT    /sources/tolls/files/tolls                        403 403 403 404 422 403  {"header": "yes"}
+upload-file           PUT    /sources/tolls/uploads/a.csv                      403 403 403 404 422 403  {}
+upload-file           PUT    /sources/new-WHO/uploads/a.csv                    403 403 403 403 200 403  {}
+list-uploads          GET    /sources/tolls/uploads                            403 403 200 404 200 200
+remove-upload         DELETE /sources/tolls/uploads/a.csv                      403 403 403 404 404 403
 set-encoding          PUT    /sources/tolls/encodings/tolls.day                403 403 403 404 200 403  {"encoding": "iso-date"}
 show-extents          GET    /sources/tolls/tables/tolls/extents               403 403 200 404 200 200
 list-readings         GET    /sources/tolls/tables/tolls/columns/lock/readings?encoding=ymd    403 403 200 404 200 200

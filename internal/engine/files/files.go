@@ -23,7 +23,13 @@ import (
 )
 
 // Engine is a folder of files.
-var Engine = engine.Engine{Name: "files", Open: Open, File: true, Traits: catalog.Traits{Scanned: true}}
+var Engine = engine.Engine{Name: "files", Open: Open, File: true, Holds: isData, Traits: catalog.Traits{Scanned: true}}
+
+// isData tells whether a file is one that is read, by its name.
+func isData(name string) bool {
+	f, _ := formOf(name)
+	return f != ""
+}
 
 // mostReaders is how many workers read a folder at a time: each takes all there is of the
 // machine, and much memory.

@@ -61,7 +61,10 @@ type Table struct {
 	Schema string `json:"schema,omitempty" doc:"The schema (of MySQL the database) it is in, where that is not the login's own; the name begins with it"`
 	View   bool   `json:"view,omitempty"`
 	// Evidence says which files it was read from, how, and what told so.
-	Evidence string   `json:"evidence,omitempty" doc:"Of a table of files: which they are, how they are written, and what told so"`
+	Evidence string `json:"evidence,omitempty" doc:"Of a table of files: which they are, how they are written, and what told so"`
+	// Form is what kind of files they are, and Format what somebody said of them.
+	Form    string     `json:"form,omitempty" enum:"CSV,JSON lines,Parquet,workbook" doc:"Of a table of files: of what kind these are"`
+	Format  FileFormat `json:"format,omitzero" doc:"Of a table of files: what was said of them"`
 	Columns  []Column `json:"columns"`
 	// Key is the primary key; empty for views and tables that have none.
 	Key     []string `json:"key,omitempty"`

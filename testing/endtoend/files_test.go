@@ -116,3 +116,65 @@ func TestFolderOnThePage(t *testing.T) {
 	p.Wait("document.querySelector('[data-connection]').textContent.includes('Path of the folder')")
 	p.Quiet()
 }
+
+// TestUpload: a file is kept whole or not at all, replaced only where that is said, and gone with
+// its source; what it is called has to be a file's name.
+func TestUpload(t *testing.T) {
+	folder := t.TempDir()
+	put(t, folder, "stock-2025-03.csv", "Lock;Day;Tonnes\nUpper Sill;31.03.2025;1,5\n")
+	put(t, folder, "stock-2025-04.csv", "Lock;Day;Tonnes\nUpper Sill;28.04.2025;2,5\n")
+	put(t, folder, "stock.doc", "x")
+	march, april := filepath.Join(folder, "stock-2025-03.csv"), filepath.Join(folder, "stock-2025-04.csv")
+	r := pikegate(t, "source", "upload", "stock", march, april)
+	done(t, r)
+	t.Cleanup(func() {
+		done(t, pikegateIn(context.Background(), "source", "remove", "stock", "--anyway"))
+		_, err := os.Stat(filepath.Join(data, "uploads", "stock"))
+		assert.ErrorIs(t, err, os.ErrNotExist)
+	})
+	assert.Contains(t, r.out, "the same in 2 files through stock-2025-04.csv. The names tell the month of day.")
+	denied(t, pikegate(t, "source", "upload", "stock", march), "[file_exists]", "replaced")
+	denied(t, pikegate(t, "source", "upload", "stock", filepath.Join(folder, "stock.doc")), "[bad_file_name]")
+	denied(t, pikegate(t, "source", "upload", "navigation", march), "[not_uploaded]")
+	denied(t, pikegate(t, "source", "upload", "Stock!", march), "[bad_name]")
+	put(t, folder, "stock-2025-03.csv", "Lock;Day;Tonnes\nUpper Sill;31.03.2025;7,5\nLower Sill;1.03.2025;1,5\n")
+	done(t, pikegate(t, "source", "upload", "stock", march, "--replace"))
+	assert.Contains(t, pikegate(t, "source", "show", "stock", "stock", "--rows", "9").out, "7.5")
+	assert.Regexp(t, `stock-2025-03.csv +67 bytes`, pikegate(t, "source", "upload", "stock").out)
+	assert.Contains(t, pikegate(t, "source", "list").out, "uploaded files")
+	done(t, pikegate(t, "source", "upload", "stock", "--remove", "stock-2025-04.csv"))
+	denied(t, pikegate(t, "source", "upload", "stock", "--remove", "pikegate.db"), "[not_found]")
+	assert.NotZero(t, pikegate(t, "source", "upload", "stock", "--remove", "../../pikegate.db").code)
+	done(t, pikegate(t, "source", "set-file", "stock", "every_one", "--files", "*.csv"))
+	assert.Contains(t, pikegate(t, "source", "show", "stock").out, "every_one (table)")
+}
+
+// TestUploadOnThePage: a file that is dropped on the sources is named, sent and shown with what
+// was understood; that is put right, and a report is begun on it.
+func TestUploadOnThePage(t *testing.T) {
+	p := browser.Open(t, address+"/#/sources", 1280, 800)
+	p.Wait("document.querySelector('[data-drop]')")
+	p.Eval("const t = new DataTransfer(); t.items.add(new File(['n;seen\\n1,500;1/3/2025\\n2,250;2/3/2025\\n'], 'Fish counts.csv')); document.querySelector('[data-drop]').dispatchEvent(new DragEvent('drop', {dataTransfer: t, bubbles: true, cancelable: true})); 1")
+	p.Wait("document.querySelector('[data-upload] input[name=source-name]')?.value === 'fish-counts'")
+	accessible(t, p, "the dialog of an upload")
+	t.Cleanup(func() { done(t, pikegateIn(context.Background(), "source", "remove", "fish-counts", "--anyway")) })
+	p.Click("[data-upload] button[type=submit]")
+	p.Wait("location.hash === '#/sources/fish-counts/fish_counts' && document.querySelector('[data-columns]')?.textContent.includes('decimals or thousands')")
+	p.Click("[data-reading] summary")
+	p.Choose("[data-files] select[name=decimal]", ".")
+	p.Type("[data-files] input[name=dates]", "D/M/Q")
+	p.Click("[data-files] button[type=submit]")
+	p.Wait("document.querySelector('[data-files] [data-problem=bad_file_format]')")
+	accessible(t, p, "how files are read")
+	p.Eval("const i = document.querySelector('[data-files] input[name=dates]'); i.value = 'D/M/Y'; i.dispatchEvent(new Event('input', {bubbles: true})); 1")
+	p.Click("[data-files] button[type=submit]")
+	p.Wait("document.querySelector('[data-columns]').textContent.includes('thousands separated by commas') && document.querySelector('[data-columns]').textContent.includes('D/M/Y')")
+	p.Visit(address + "/#/sources/fish-counts")
+	p.Wait("document.querySelector('[data-uploads]')?.textContent.includes('Fish counts.csv')")
+	accessible(t, p, "an uploaded source")
+	p.Visit(address + "/#/sources/fish-counts/fish_counts")
+	p.Wait("document.querySelector('[data-build]')")
+	p.Click("[data-build]")
+	p.Wait("location.hash.startsWith('#/build')")
+	p.Quiet()
+}

@@ -66,6 +66,8 @@ export type NewToken = Schemas['NewToken'];
 export type Factor = Schemas['Factor'];
 export type SavedAnswers = Schemas['SavedAnswers'];
 export type ReportReader = Schemas['ReportReader'];
+export type FileSettings = Schemas['FileFormat'];
+export type UploadedFile = Schemas['UploadedFile'];
 export type AuditEntry = Schemas['AuditEntry'];
 export type Verified = Schemas['Verified'];
 export type Ways = Schemas['Ways'];
@@ -211,6 +213,29 @@ export const listReadings = (source: string, name: string, column: string, encod
 /** The definitions that do not fit a source as it is now. */
 export const listUnfit = (source: string, signal?: AbortSignal) =>
 	json<Unfit[]>('GET', `/sources/${part(source)}/unfit`, undefined, signal);
+/** Says how the files of a table are written; what is left out is found from them. */
+export const setFile = (source: string, name: string, settings: FileSettings) =>
+	json<Source>('PUT', `/sources/${part(source)}/files/${part(name)}`, settings);
+export const listUploads = (source: string, signal?: AbortSignal) =>
+	json<UploadedFile[]>('GET', `/sources/${part(source)}/uploads`, undefined, signal);
+export const removeUpload = (source: string, file: string) =>
+	call('DELETE', `/sources/${part(source)}/uploads/${part(file)}`);
+/** Sends a file to a source as it is read from the disk; progress is told how much has gone. */
+export const uploadFile = (source: string, file: File, replace: boolean, progress: (part: number) => void) =>
+	new Promise<Source>((resolve, reject) => {
+		const request = new XMLHttpRequest(); // which tells how much was sent, unlike fetch
+		request.open('PUT', `api/v1/sources/${part(source)}/uploads/${part(file.name)}?replace=${replace}`);
+		request.setRequestHeader('Content-Type', 'application/octet-stream');
+		request.responseType = 'json';
+		request.upload.onprogress = (e) => progress(e.total ? e.loaded / e.total : 0);
+		request.onerror = () => reject(new Refusal({ detail: 'The service does not answer, or broke off.' }));
+		request.onload = () => {
+			if (request.status < 300) return resolve(request.response);
+			if (request.status === 401) account.lost();
+			reject(new Refusal(request.response ?? { detail: request.statusText }, request.status));
+		};
+		request.send(file);
+	});
 export const setEncoding = (source: string, column: string, encoding: string, anyway: boolean) =>
 	json<Source>('PUT', `/sources/${part(source)}/encodings/${part(column)}?anyway=${anyway}`, { encoding });
 

@@ -40,6 +40,15 @@ const outcomes: Record<string, string> = { timed_out: 'Timed out' };
 export const outcomeText = (outcome: string) => outcomes[outcome] ?? outcome.charAt(0).toUpperCase() + outcome.slice(1);
 export const recordsText = (n: number) => `${countText(n)} ${n === 1 ? 'record' : 'records'}`;
 
+const units = ['byte', 'kilobyte', 'megabyte', 'gigabyte'];
+/** How large a file is. */
+export function sizeText(bytes: number): string {
+	const at = Math.min(units.length - 1, Math.floor(Math.log10(Math.max(bytes, 1)) / 3));
+	return new Intl.NumberFormat(language, {
+		...{ style: 'unit', unit: units[at], unitDisplay: 'short', maximumFractionDigits: 1 },
+	}).format(bytes / 1000 ** at);
+}
+
 /** A moment of this service's own, in the zone the reader chose or the browser has. */
 export const instantText = (iso: string) => instant().format(new Date(iso));
 

@@ -98,7 +98,9 @@
 		<section>
 			<h3 class="mb-1 font-semibold">How the database runs it</h3>
 			<ul class="text-sm">
-				{#each [...(explanation.files ?? []), ...(explanation.plan?.advice ?? [])] as sentence (sentence)}<li>{sentence}</li>{/each}
+				{#each [...(explanation.files ?? []), ...(explanation.plan?.advice ?? [])] as sentence (sentence)}<li>
+						{sentence}
+					</li>{/each}
 				{#if spent}<li>{spent}</li>{/if}
 			</ul>
 		</section>

@@ -22,8 +22,11 @@
 	} from '../lib/api';
 	import { account } from '../lib/account.svelte';
 	import Connection from '../sources/Connection.svelte';
+	import Files from '../sources/Files.svelte';
 	import Readings from '../sources/Readings.svelte';
 	import Unfit from '../sources/Unfit.svelte';
+	import Upload from '../sources/Upload.svelte';
+	import Uploads from '../sources/Uploads.svelte';
 	import Dialog from '../parts/Dialog.svelte';
 	import { beginAddress, newDraftAddress } from '../lib/link';
 	import { Loaded } from '../lib/loaded.svelte';
@@ -58,6 +61,17 @@
 
 	/** The connection that is made or changed: its name, or nothing for a new one. */
 	let connecting = $state<{ known?: SourceInfo }>();
+	/** The files that are uploaded, and the source that they are added to. */
+	let uploading = $state.raw<{ files: File[]; into?: string }>();
+	const isUploaded = (s?: Source) => s?.engine === 'files' && !infoOf(s.name)?.address;
+	/** Whether files are held over the page. */
+	let over = $state(false);
+	function drop(event: DragEvent) {
+		event.preventDefault();
+		over = false;
+		const files = [...(event.dataTransfer?.files ?? [])];
+		if (manages && files.length) uploading = { files, into: uploadTo };
+	}
 	let forgetting = $state('');
 	/** What uses the source that was to be forgotten. */
 	let usedBy = $state('');
@@ -83,6 +97,7 @@
 	const manages = $derived(account.administers);
 	const infoOf = (name: string) => infos.find((s) => s.name === name);
 	const source = $derived(sources.find((s) => s.name === params.source));
+	const uploadTo = $derived(isUploaded(source) ? source?.name : undefined);
 	const table = $derived(source?.tables?.find((t) => t.name === params.table));
 
 	const extentsOf = new Loaded<ColumnExtent[]>();
@@ -164,11 +179,34 @@
 
 <svelte:head><title>{params.table ?? params.source ?? 'Sources'} · Pike Gate</title></svelte:head>
 
-<div class="flex flex-col gap-4.5 p-4 sm:px-5 lg:h-full lg:flex-row">
-	<nav aria-label="Sources" class="w-full shrink-0 lg:w-72 lg:overflow-y-auto">
+<!-- svelte-ignore a11y_no_static_element_interactions (files are also chosen with a button) -->
+<div
+	class="relative flex flex-col gap-4.5 p-4 sm:px-5 lg:h-full lg:flex-row"
+	data-drop
+	ondragover={(e) => {
+		e.preventDefault();
+		over = manages && !!e.dataTransfer?.types.includes('Files');
+	}}
+	ondragleave={(e) => (over = e.currentTarget.contains(e.relatedTarget as Node))}
+	ondrop={drop}
+>
+	{#if over}
+		<div
+			class="border-act bg-act-wash/90 rounded-container pointer-events-none absolute inset-2 z-30 grid place-items-center border-2 border-dashed text-lg font-semibold"
+		>
+			{uploadTo ? `Upload to ${uploadTo}` : 'Upload as a source of its own'}
+		</div>
+	{/if}
+	<nav aria-label="Sources" class="w-full shrink-0 lg:w-80 lg:overflow-y-auto">
 		<div class="mb-3 flex items-center justify-between gap-2">
 			<h1>Sources</h1>
-			{#if manages}<button type="button" class="button" onclick={() => (connecting = {})}>Connect …</button>{/if}
+			{#if manages}<span class="flex gap-2"
+					><button type="button" class="button" onclick={() => (uploading = { files: [] })}>Upload …</button><button
+						type="button"
+						class="button"
+						onclick={() => (connecting = {})}>Connect …</button
+					></span
+				>{/if}
 		</div>
 		{#if failure}<p role="alert" class="text-bad">{failure}</p>{/if}
 		{#if loaded && sources.length + broken.length === 0}
@@ -257,6 +295,18 @@
 				</span>
 			</div>
 			{#if table.evidence}<p class="muted text-sm" data-evidence>{table.evidence}</p>{/if}
+			{#if table.form && manages}
+				<details data-reading open={!table.columns?.length}>
+					<summary class="min-h-6 w-fit cursor-pointer text-sm underline">Read its files in another way</summary>
+					<div class="pt-2">
+						{#key table}<Files
+								source={source.name}
+								{table}
+								onset={(changed) => (sources = sources.map((s) => (s.name === changed.name ? changed : s)))}
+							/>{/key}
+					</div>
+				</details>
+			{/if}
 			<!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls) -->
 			<div class="panel shrink-0 overflow-x-auto" tabindex="0" role="region" aria-label="Columns of {table.name}">
 				<table class="w-full text-sm tabular-nums" data-columns>
@@ -377,13 +427,21 @@
 			<div class="flex flex-wrap items-baseline justify-between gap-3">
 				<h2 class="text-xl font-semibold">
 					{source.name}
-					<span class="muted text-sm font-normal">{source.engine}, {infoOf(source.name)?.address ?? ''}</span>
+					<span class="muted text-sm font-normal"
+						>{source.engine}, {isUploaded(source) ? 'uploaded' : (infoOf(source.name)?.address ?? '')}</span
+					>
 				</h2>
 				{#if manages}
 					<span class="flex flex-wrap gap-2">
-						<button type="button" class="button" onclick={() => (connecting = { known: infoOf(source.name) })}
-							>Change …</button
-						>
+						{#if isUploaded(source)}
+							<button type="button" class="button" onclick={() => (uploading = { files: [], into: source.name })}
+								>Upload …</button
+							>
+						{:else}
+							<button type="button" class="button" onclick={() => (connecting = { known: infoOf(source.name) })}
+								>Change …</button
+							>
+						{/if}
 						<button type="button" class="button" onclick={() => (forgetting = source.name)}>Forget …</button>
 					</span>
 				{/if}
@@ -405,6 +463,7 @@
 					{/each}
 				</dl>
 			{:else}<Pending of={connectionOf} />{/if}
+			{#if isUploaded(source)}<Uploads source={source.name} changes={manages} onchanged={load} />{/if}
 			{#if account.authors}<Unfit source={source.name} />{/if}
 			<p>Choose a table to see what its columns hold and its first rows.</p>
 		{:else if loaded && sources.length}
@@ -424,10 +483,27 @@
 		}}
 	/>
 {/if}
+{#if uploading}
+	<Upload
+		dropped={uploading.files}
+		into={uploading.into}
+		onclose={() => (uploading = undefined)}
+		onsaved={async (saved, file) => {
+			uploading = undefined;
+			await load();
+			const made = saved.tables?.find((t) => t.evidence?.includes(file)) ?? saved.tables?.[0];
+			push(at(saved.name, made?.name));
+		}}
+	/>
+{/if}
 {#if forgetting}
 	<Dialog title="Forget {forgetting}" width="30rem" onclose={() => (forgetting = usedBy = '')}>
 		<p>
-			Pike Gate forgets how the database is reached, and how its dates are stored. Nothing in the database is touched.
+			{#if isUploaded(sources.find((s) => s.name === forgetting))}
+				The files that were uploaded to it are deleted, and what was said of them is forgotten.
+			{:else}
+				Pike Gate forgets how the database is reached, and how its dates are stored. Nothing in the database is touched.
+			{/if}
 		</p>
 		{#if usedBy}<p class="wash-warn text-sm" role="alert">{usedBy} They will not run any more.</p>{/if}
 		{#snippet foot(close)}

@@ -37,7 +37,7 @@ type guess struct {
 
 // guessOf looks at the values of a column, none of them blank, of a file whose fields are separated by a delimiter.
 func guessOf(values []string, delimiter byte, said catalog.FileFormat) guess {
-	g := guess{kind: catalog.Text, none: blankWords, said: said.Blank != nil}
+	g := guess{kind: catalog.Text, none: blankWords, said: len(said.Blank) > 0}
 	if g.said {
 		g.none = said.Blank
 	}

@@ -133,7 +133,10 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 		return out, err
 	}
 	for _, t := range tables {
-		made := catalog.Table{Name: t.name}
+		made := catalog.Table{Name: t.name, Format: s.said[t.name]}
+		if len(t.files) > 0 {
+			made.Form = string(t.files[0].form)
+		}
 		for _, c := range t.columns {
 			made.Columns = append(made.Columns, c.Column)
 		}

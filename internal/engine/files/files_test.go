@@ -415,6 +415,7 @@ func TestSaid(t *testing.T) {
 		"a head of numbers": {"2024,2025\n1,2\n", catalog.FileFormat{Header: "yes"}, "n2024 integer, n2025 integer\n[1,2]"},
 		"lines before":      {"x,y\nz,w\na,b\n1,2\n", catalog.FileFormat{Skip: "2"}, "a integer, b integer\n[1,2]"},
 		"an encoding":       {"name\nM\xc3\xbcller\n", catalog.FileFormat{Encoding: "latin-1"}, "name text\n[\"MÃ¼ller\"]"},
+		"no words":          {"n,m\nNA,1\n5,2\n", catalog.FileFormat{Header: "yes", Blank: []string{}}, "n integer, m integer\n[null,1]\n[5,2]"},
 		"comments":          {"a,b\n%x,y\n1,2\n3,\"x\n%y\"\n", catalog.FileFormat{Comment: "%"}, "a integer, b text\n[1,\"2\"]\n[3,\"x\\n%y\"]"},
 		"dates":             {"d,n\n1/3/2025,1\n2/3/2025,2\n", catalog.FileFormat{Dates: "D/M/Y"}, "d date D/M/Y, n integer\n[\"1/3/2025\",1]\n[\"2/3/2025\",2]"},
 		"dates of none":     {"d,n\nx,1\ny,2\n", catalog.FileFormat{Dates: "D/M/Y"}, "d text, n integer\n[\"x\",1]\n[\"y\",2]"},

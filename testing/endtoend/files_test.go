@@ -1,9 +1,17 @@
 package endtoend
 
 import (
+	"bufio"
 	"context"
+	"errors"
+	"flag"
+	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"regexp"
+	"strconv"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -177,4 +185,55 @@ func TestUploadOnThePage(t *testing.T) {
 	p.Click("[data-build]")
 	p.Wait("location.hash.startsWith('#/build')")
 	p.Quiet()
+}
+
+var large = flag.Int("large", 100, "how many megabytes the large file has that is uploaded; make soak has 1000")
+
+// TestLargeUpload: a large file goes to the disk as it comes; the service holds no more of it
+// than it would of a small one.
+func TestLargeUpload(t *testing.T) {
+	folder := t.TempDir()
+	file, err := os.Create(filepath.Join(folder, "large.csv"))
+	require.NoError(t, err)
+	w := bufio.NewWriterSize(file, 1<<20)
+	_, err = w.WriteString("id,day,note\n")
+	require.NoError(t, err)
+	rows := *large * 1_000_000 / 60
+	for i := range rows {
+		_, err = fmt.Fprintf(w, "%d,2025-%02d-%02d,a note about passage number %09d\n", i, i%12+1, i%28+1, i)
+		require.NoError(t, err)
+	}
+	require.NoError(t, errors.Join(w.Flush(), file.Close()))
+	service := exec.Command(binary, "serve", "--data", filepath.Join(folder, "data"), "--listen", "127.0.0.1:0")
+	out, err := service.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, service.Start())
+	defer func() {
+		require.NoError(t, service.Process.Signal(os.Interrupt))
+		require.NoError(t, service.Wait())
+	}()
+	at, err := bufio.NewReader(out).ReadString('\n')
+	require.NoError(t, err)
+	on := func(args ...string) result {
+		return pikegateIn(t.Context(), append(args, "--server", strings.TrimSpace(at))...)
+	}
+	put(t, folder, "small.csv", "id,day\n1,2025-01-01\n")
+	done(t, on("source", "upload", "small", filepath.Join(folder, "small.csv")))
+	before := held(t, service.Process.Pid)
+	r := on("source", "upload", "large", file.Name())
+	done(t, r)
+	assert.Contains(t, r.out, fmt.Sprintf("text, YYYY-MM-DD, real days: all %d values fit", rows))
+	assert.Less(t, held(t, service.Process.Pid)-before, 50<<10, "KiB more than before")
+}
+
+// held is the most memory that a process has held, in KiB, as the kernel counts it.
+func held(t *testing.T, pid int) int {
+	t.Helper()
+	status, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
+	require.NoError(t, err)
+	m := regexp.MustCompile(`VmHWM:\s+(\d+) kB`).FindSubmatch(status)
+	require.NotNil(t, m)
+	n, err := strconv.Atoi(string(m[1]))
+	require.NoError(t, err)
+	return n
 }

@@ -65,7 +65,7 @@ type Table struct {
 	// Form is what kind of files they are, and Format what somebody said of them.
 	Form    string     `json:"form,omitempty" enum:"CSV,JSON lines,Parquet,workbook" doc:"Of a table of files: of what kind these are"`
 	Format  FileFormat `json:"format,omitzero" doc:"Of a table of files: what was said of them"`
-	Columns  []Column `json:"columns"`
+	Columns []Column   `json:"columns"`
 	// Key is the primary key; empty for views and tables that have none.
 	Key     []string `json:"key,omitempty"`
 	Indexes []Index  `json:"indexes,omitempty"`

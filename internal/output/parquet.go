@@ -28,7 +28,7 @@ const (
 // parquetWriter writes Parquet. What a column holds follows from its type alone, so that the
 // files of two runs of a report go together; a value of another type is refused.
 type parquetWriter struct {
-	out     *parquet.Writer
+	out     *parquet.GenericWriter[any]
 	to      io.Writer
 	columns []plan.Output
 	cells   cells
@@ -65,7 +65,7 @@ func (p *parquetWriter) Begin(h Header) error {
 		group.names = append(group.names, c.Name)
 		p.put = append(p.put, put)
 	}
-	p.out = parquet.NewWriter(p.to, parquet.NewSchema("records", group), parquet.Compression(&parquet.Zstd), parquet.CreatedBy("Pike Gate", "", ""),
+	p.out = parquet.NewGenericWriter[any](p.to, parquet.NewSchema("records", group), parquet.Compression(&parquet.Zstd), parquet.CreatedBy("Pike Gate", "", ""),
 		parquet.KeyValueMetadata("report", h.Report), parquet.KeyValueMetadata("title", h.Title), parquet.KeyValueMetadata("selected", h.ReadBack),
 		parquet.KeyValueMetadata("run", strconv.FormatUint(uint64(h.Run), 10)), parquet.KeyValueMetadata("zone", h.Zone))
 	return nil

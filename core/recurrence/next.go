@@ -132,17 +132,17 @@ func (r Rule) candidate(d civil.Date, c civil.Calendar) bool {
 	if r.HasFrom && d < r.From || r.HasUntil && d > r.Until {
 		return false
 	}
-	switch r.Unit {
-	case Minute:
+	switch {
+	case r.Unit == Minute:
 		if r.OnWorkingDays {
 			return c.Almanac.Working(d)
 		}
 		return r.Weekdays == nil || slices.Contains(r.Weekdays, d.Weekday())
-	case Day:
+	case r.Unit == Day:
 		return r.Every == 1 || int(d-r.From)%r.Every == 0
-	case WorkingDay:
+	case r.Unit == WorkingDay:
 		return c.Almanac.Working(d) && (r.Every == 1 || (c.Almanac.WorkingBetween(r.From-1, d)-1)%r.Every == 0)
-	case Week:
+	case r.Unit == Week && r.Picks == nil:
 		if !slices.Contains(r.Weekdays, d.Weekday()) {
 			return false
 		}
@@ -164,6 +164,9 @@ func (r Rule) candidate(d civil.Date, c civil.Calendar) bool {
 // steps tells whether the unit that begins on a day is one of every so many from that of From.
 func (r Rule) steps(unit civil.Unit, first civil.Date, c civil.Calendar) bool {
 	begin := c.StartOf(unit, r.From)
+	if unit == civil.Week {
+		return int(first-begin)/7%r.Every == 0
+	}
 	if months := unit.Months(); months > 0 {
 		y1, m1, _ := begin.YMD()
 		y2, m2, _ := first.YMD()

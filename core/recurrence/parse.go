@@ -59,12 +59,15 @@ type parser struct {
 	broken   bool  // whether the rest cannot be read
 }
 
-// Parse reads a rule.
+// Parse reads a rule, in words or as a recurrence rule of RFC 5545.
 func Parse(text string) (Rule, diag.Problems) {
 	if n := utf8.RuneCountInString(text); n > longest {
 		p := diag.At(text, 0, n, "too_long", fmt.Sprintf("The rule has %d characters.", n))
 		p.Hint = fmt.Sprintf("Write one of %d at the most.", longest)
 		return Rule{}, diag.Problems{p}
+	}
+	if isRFC(text) {
+		return parseRFC(text)
 	}
 	p := &parser{text: text, rule: Rule{Every: 1, End: lastMinute}}
 	p.lex()

@@ -138,7 +138,7 @@ func in(t *testing.T, zone string) civil.Calendar {
 	t.Helper()
 	loaded, err := time.LoadLocation(zone)
 	require.NoError(t, err)
-	return civil.Calendar{Zone: loaded, WeekStart: time.Monday, Almanac: almanac()}
+	return civil.Calendar{Zone: loaded, WeekStart: time.Monday, FiscalStart: 4, Almanac: almanac()}
 }
 
 // TestNext: examples of when rules are due, on the clock of their zone.
@@ -160,6 +160,10 @@ func TestNext(t *testing.T) {
 		"every year on 02-29 at 06:00":                                                      "2028-02-29T06:00:00 2032-02-29T06:00:00 2036-02-29T06:00:00",
 		"every day at 07:00 until 2026-03-29":                                               "2026-03-28T07:00:00 2026-03-29T07:00:00 end",
 		"every monday at 07:00 until 2026-04-06 except holidays, then the next working day": "2026-03-30T07:00:00 2026-04-07T07:00:00 end",
+		"on the first working day of every week at 08:00":                                   "2026-03-30T08:00:00 2026-04-07T08:00:00 2026-04-13T08:00:00",
+		"on the last friday of every 2 quarters at 08:00 from 2026-01-01":                   "2026-09-25T08:00:00 2027-03-26T08:00:00 2027-09-24T08:00:00",
+		"on the 2nd of every 2 weeks at 08:00 from 2026-03-30":                              "2026-03-31T08:00:00 2026-04-14T08:00:00 2026-04-28T08:00:00",
+		"on the 1st of every fiscal year at 08:00":                                          "2026-04-01T08:00:00 2027-04-01T08:00:00 2028-04-01T08:00:00",
 		"every 3 working days at 07:00 from 2026-04-01":                                     "2026-04-01T07:00:00 2026-04-08T07:00:00 2026-04-13T07:00:00",
 	} {
 		c := in(t, "Europe/London")
@@ -192,8 +196,8 @@ func TestEveryClockChange(t *testing.T) {
 	require.NoError(t, problems.Err())
 	zones := distinctZones(t)
 	require.Greater(t, len(zones), 300)
-	const ages = 900_000_000_000 // so that nothing is negative
-	const step = 30              // seconds: since 1970 clocks were set to half minutes at the finest
+	const ages = 900_000_000_000         // so that nothing is negative
+	const step = 30                      // seconds: since 1970 clocks were set to half minutes at the finest
 	changes, seen := 0, map[[2]int]int{} // by the time of day, and how far the clocks are set
 	for _, name := range zones {
 		zone, err := time.LoadLocation(name)
@@ -378,6 +382,68 @@ func BenchmarkNext(b *testing.B) {
 	for b.Loop() {
 		for i, r := range rules {
 			r.Next(civil.Instant(1_770_000_000+i*60), c)
+		}
+	}
+}
+
+// TestRFC5545: a recurrence rule is read where words of ours say the same, and a rule is
+// written as one where that does.
+func TestRFC5545(t *testing.T) {
+	for text, want := range map[string]string{
+		"FREQ=DAILY;BYHOUR=7":                                                     "every day at 07:00",
+		"RRULE:FREQ=WEEKLY;BYDAY=TH,MO;BYHOUR=7;BYMINUTE=30":                      "every monday and thursday at 07:30",
+		"DTSTART:20260102T120000\nRRULE:FREQ=WEEKLY;INTERVAL=2;BYDAY=FR":          "every 2 weeks on friday at 12:00 from 2026-01-02",
+		"DTSTART;TZID=Europe/London:20260102T120000\nRRULE:FREQ=DAILY;INTERVAL=2": "every 2 days at 12:00 from 2026-01-02",
+		"FREQ=DAILY;BYDAY=MO,TU,WE,TH,FR;BYHOUR=7,12;BYMINUTE=0":                  "every monday, tuesday, wednesday, thursday and friday at 07:00 and 12:00",
+		"FREQ=MONTHLY;BYMONTHDAY=1,15,-1;BYHOUR=6":                                "on the 1st, the 15th and the last day of every month at 06:00",
+		"FREQ=MONTHLY;BYDAY=1MO,-1FR;BYHOUR=6":                                    "on the first monday and the last friday of every month at 06:00",
+		"FREQ=YEARLY;BYMONTH=4;BYMONTHDAY=6;BYHOUR=6;UNTIL=20301231":              "every year on 04-06 at 06:00 until 2030-12-31",
+		"FREQ=DAILY;BYHOUR=7;UNTIL=20301231T235959Z":                              "every day at 07:00 until 2030-12-31",
+		"FREQ=DAILY;COUNT=5;BYHOUR=7":                                             "not_exact@11+7",
+		"FREQ=DAILY":                                                              "no_time@0+10",
+		"FREQ=DAILY;INTERVAL=2;BYHOUR=7":                                          "needs_from@0+30",
+		"FREQ=WEEKLY;BYHOUR=7":                                                    "not_exact@0+20",
+		"FREQ=MONTHLY;BYDAY=MO;BYSETPOS=1;BYHOUR=7":                               "not_exact@22+10 not_exact@0+41",
+		"FREQ=SECONDLY": "no_time@0+13 not_exact@0+13",
+		"FREQ=DAILY;BYHOUR=24;BYDAY=XX;UNTIL=2030":  "bad_number@11+9 bad_number@21+8 no_such_date@30+10 no_time@0+40",
+		"FREQ=DAILY;BYHOUR=7;UNTIL=20301231T120000": "not_exact@20+21",
+	} {
+		r, problems := recurrence.Parse(text)
+		got := r.String()
+		if len(problems) > 0 {
+			var said []string
+			for _, p := range problems {
+				said = append(said, fmt.Sprintf("%s@%d+%d", p.Code, p.Offset, p.Length))
+			}
+			got = strings.Join(said, " ")
+		}
+		assert.Equal(t, want, got, text)
+	}
+	london, err := time.LoadLocation("Europe/London")
+	require.NoError(t, err)
+	for text, want := range map[string]string{
+		"every day at 07:00":           "RRULE:FREQ=DAILY;BYHOUR=7;BYMINUTE=0;BYSECOND=0",
+		"every day at 01:30":           "", // which the clock leaves out once a year
+		"every day at 07:00 and 12:30": "", // 07:30 and 12:00 would be as well
+		"every monday and friday at 07:00 and 12:00 until 2026-12-31": "RRULE:FREQ=WEEKLY;BYDAY=MO,FR;BYHOUR=7,12;BYMINUTE=0;BYSECOND=0;UNTIL=20261231T235959",
+		"every 2 weeks on friday at 12:00 from 2026-01-02":            "DTSTART:20260102T120000\nRRULE:FREQ=WEEKLY;INTERVAL=2;BYDAY=FR;BYHOUR=12;BYMINUTE=0;BYSECOND=0",
+		"on the 1st and the last day of every month at 07:00":         "RRULE:FREQ=MONTHLY;BYMONTHDAY=1,-1;BYHOUR=7;BYMINUTE=0;BYSECOND=0",
+		"on the 1st and the last friday of every month at 07:00":      "",
+		"every year on 04-06 and 10-06 at 06:00":                      "RRULE:FREQ=YEARLY;BYMONTH=4,10;BYMONTHDAY=6;BYHOUR=6;BYMINUTE=0;BYSECOND=0",
+		"every year on 04-06 and 10-05 at 06:00":                      "",
+		"every working day at 07:00":                                  "",
+		"every day at 07:00 except holidays":                          "",
+		"every 15 minutes":                                            "",
+	} {
+		r, problems := recurrence.Parse(text)
+		require.NoError(t, problems.Err(), text)
+		got, ok := r.RFC5545(london)
+		assert.Equal(t, want != "", ok, text)
+		assert.Equal(t, want, got, text)
+		if ok {
+			again, problems := recurrence.Parse(got)
+			require.NoError(t, problems.Err(), got)
+			assert.Equal(t, r, again, got)
 		}
 	}
 }

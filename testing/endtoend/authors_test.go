@@ -256,9 +256,9 @@ func TestCompletion(t *testing.T) {
 
 // TestWaysOut: refusals of other kinds say the way out, too.
 func TestWaysOut(t *testing.T) {
-	r := pikegate(t, "run", "jobs-due", "--set", "period=2025-01", "--out", filepath.Join(t.TempDir(), "jobs.html"))
+	r := pikegate(t, "run", "jobs-due", "--set", "period=2025-01", "--out", filepath.Join(t.TempDir(), "jobs.docx"))
 	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, ".html is not a format")
+	assert.Contains(t, r.err, ".docx is not a format")
 	r = pikegate(t, "serve", "--listen", strings.TrimPrefix(address, "http://"), "--data", t.TempDir())
 	assert.Equal(t, 1, r.code)
 	assert.Contains(t, r.err, "--listen (or PIKEGATE_LISTEN)")

@@ -461,7 +461,7 @@ chart:
 // service was away, and while the database was.
 func TestBuildSurvives(t *testing.T) {
 	data := t.TempDir()
-	own, stop, err := start("demo", "--data", data)
+	own, stop, err := start("serve", "--data", data)
 	require.NoError(t, err)
 	path := filepath.Join(t.TempDir(), "river.db")
 	change(t, path, "create table fords (id integer primary key, seen_on text, depth integer); insert into fords values (1, '2025-04-01', 3), (2, '2025-05-02', 4)")
@@ -497,7 +497,7 @@ func TestBuildSurvives(t *testing.T) {
 	require.NoError(t, stop())
 	reorder("the oldest first")
 	p.Wait("document.querySelector('[role=alert]')?.textContent.includes('does not answer')")
-	again, stop, err := start("demo", "--data", data, "--listen", strings.TrimPrefix(own, "http://"))
+	again, stop, err := start("serve", "--data", data, "--listen", strings.TrimPrefix(own, "http://"))
 	require.NoError(t, err)
 	defer func() { assert.NoError(t, stop()) }()
 	require.Equal(t, own, again)

@@ -102,3 +102,25 @@ func TestCalendarOnThePage(t *testing.T) {
 	p.Wait("document.querySelector('#q-period-start').value === '2024-05-31'")
 	p.Quiet()
 }
+
+// TestWhen: when something is due next, by the service's calendar, on the clock of a zone, with
+// what a period means at each of the times; what is wrong is marked.
+func TestWhen(t *testing.T) {
+	r := pikegate(t, "when", "every", "monday", "at", "07:00", "--as-of", "2026-03-20", "--zone", "Europe/London", "--next", "2", "--period", "last week")
+	done(t, r)
+	assert.Equal(t, "every monday at 07:00, in Europe/London\n"+
+		"  Mon 23 Mar 2026  07:00:00+00:00  Mon 16 Mar 2026 through Sun 22 Mar 2026 (7 days)\n"+
+		"  Mon 30 Mar 2026  07:00:00+01:00  Mon 23 Mar 2026 through Sun 29 Mar 2026 (7 days)\n", r.out)
+	r = pikegate(t, "when", "every day at 01:30", "--as-of", "2026-03-29", "--zone", "Europe/London", "--next", "1")
+	assert.Contains(t, r.out, "02:00:00+01:00, as the clock leaves out 01:30")
+	r = pikegate(t, "when", "every day at 07:00 until 2026-03-21", "--as-of", "2026-03-20", "--format", "json")
+	done(t, r)
+	assert.Contains(t, r.out, `"ended": "That is the last time."`)
+	r = pikegate(t, "when", "on the first working day of every month at 07:00", "--calendar", "waterway", "--as-of", "2025-12-20", "--next", "1", "--zone", "Europe/London")
+	done(t, r)
+	assert.Contains(t, r.out, "Fri 2 Jan 2026", "1 January is a holiday")
+	denied(t, pikegate(t, "when", "every mondey at 7"), "[not_understood]", "Did you mean monday?", "^^^^^^")
+	denied(t, pikegate(t, "when", "every working day at 07:00"), "[no_calendar]")
+	denied(t, pikegate(t, "when", "every day at 07:00", "--period", "lst week"), "[unknown_word]")
+	assert.Equal(t, 2, pikegate(t, "when", "every day at 07:00", "--next", "0").code)
+}

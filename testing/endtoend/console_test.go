@@ -38,17 +38,16 @@ func ran(t *testing.T, p *browser.Page, want [][]string) {
 	assert.JSONEq(t, fmt.Sprintf("%q", want[0][0]), p.Eval("document.querySelector('[data-first]').dateTime"))
 	assert.JSONEq(t, fmt.Sprintf("%q", want[len(want)-1][0]), p.Eval("document.querySelector('[data-last]').dateTime"))
 	p.Wait("document.querySelectorAll('tbody tr[aria-rowindex]').length > 0")
-	rows := func() (index []int, cells [][]string) {
-		p.Read("[...document.querySelectorAll('tbody tr[aria-rowindex]')].map(r => Number(r.getAttribute('aria-rowindex')) - 2)", &index)
-		p.Read("[...document.querySelectorAll('tbody tr[aria-rowindex]')].map(r => [...r.cells].map("+cellValue+"))", &cells)
-		return index, cells
-	}
 	compare := func() {
-		index, cells := rows()
-		for i, row := range cells {
-			require.Equal(t, want[index[i]], row)
+		var rows []struct { // read at once, since they change while the page is drawn
+			Index int
+			Cells []string
 		}
-		require.Less(t, len(cells), 120, "only the rows in view are in the page")
+		p.Read("[...document.querySelectorAll('tbody tr[aria-rowindex]')].map(r => ({ Index: Number(r.getAttribute('aria-rowindex')) - 2, Cells: [...r.cells].map("+cellValue+") }))", &rows)
+		for _, row := range rows {
+			require.Equal(t, want[row.Index], row.Cells)
+		}
+		require.Less(t, len(rows), 120, "only the rows in view are in the page")
 	}
 	compare()
 	p.Eval("document.querySelector('[role=region]').scrollTop = 1e9; 1")

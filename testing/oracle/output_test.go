@@ -120,7 +120,19 @@ func (b *bench) written(t *testing.T, text string, in map[string]parameter.Input
 func TestEnginesAgree(t *testing.T) {
 	plainNative = true
 	defer func() { plainNative = false }()
-	benches := onEveryEngine(t, 7)
+	agree(t, onEveryEngine(t, 7))
+}
+
+// TestWorkbooksAgree: the same of a workbook, and a database in which no text is empty either.
+func TestWorkbooksAgree(t *testing.T) {
+	plainNative = true
+	defer func() { plainNative = false }()
+	same := func() random { return random{Rand: rand.New(rand.NewPCG(*seed, 8))} }
+	agree(t, []*bench{newFile(t, same(), withoutEmpty), newFolder(t, same(), "workbook")})
+}
+
+// agree tries random queries on engines that hold the same records.
+func agree(t *testing.T, benches []*bench) {
 	tried := 0
 	for i := 0; tried < *queries; i++ {
 		r := random{Rand: rand.New(rand.NewPCG(*seed+1, uint64(i)))}

@@ -17,6 +17,7 @@ import (
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
 	"pikegate/core/period"
+	"pikegate/core/recurrence"
 	"pikegate/internal/demo"
 	"pikegate/internal/engine"
 	"pikegate/internal/engine/sqlite"
@@ -124,6 +125,31 @@ func TestCalendarExamples(t *testing.T) {
 	for section, least := range map[string]int{"Holidays": 11, "Fiscal years of weeks": 4, "In periods": 20, "In criteria and columns": 9} {
 		assert.GreaterOrEqual(t, examples[section], least, section)
 	}
+}
+
+// TestRecurrenceExamples reads every example of rules, and shows when it is due.
+func TestRecurrenceExamples(t *testing.T) {
+	ctx := civil.Calendar{Zone: time.UTC, Now: civil.Instant(civil.DateOf(2026, 3, 18).Midnight()), WeekStart: time.Monday, FiscalStart: 4, Almanac: documentedCalendars(t)[0]}
+	section, examples := "", 0
+	for _, line := range strings.Split(read(t, "recurrence.md"), "\n") {
+		if strings.HasPrefix(line, "#") {
+			section = strings.Trim(line, "# ")
+		}
+		for _, m := range code.FindAllStringSubmatch(line, -1) {
+			text := m[1]
+			switch {
+			case strings.HasPrefix(text, "except") || strings.HasPrefix(text, "from") || strings.HasPrefix(text, "until"):
+				text = "every day at 07:00 " + text
+			case !strings.HasPrefix(text, "every") && !strings.HasPrefix(text, "on ") && !strings.HasPrefix(text, "FREQ"):
+				continue
+			}
+			r, problems := recurrence.Describe(text, 1, ctx)
+			assert.Empty(t, problems, "%s: %s", section, text)
+			assert.Len(t, r.Times, 1, text)
+			examples++
+		}
+	}
+	assert.Greater(t, examples, 25)
 }
 
 // TestCriteriaExamples reads every example of the language of criteria against

@@ -16,6 +16,7 @@ const policy = `
 core/diag
 core/civil               core/diag
 core/period              core/civil core/diag
+core/recurrence          core/civil core/diag
 core/almanac             core/civil core/diag
 core/catalog             core/civil core/diag core/sqltext
 core/record              core/catalog core/civil

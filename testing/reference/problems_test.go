@@ -24,6 +24,7 @@ import (
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
 	"pikegate/core/period"
+	"pikegate/core/recurrence"
 	"pikegate/internal/api"
 	"pikegate/internal/demo"
 	"pikegate/internal/engine"
@@ -43,6 +44,7 @@ var examples []byte
 // example is what brings a problem about; one of the fields is filled.
 type example struct {
 	Period    *string        `yaml:"period"`
+	Rule      string         `yaml:"rule"`
 	Criteria  string         `yaml:"criteria"`
 	Query     map[string]any `yaml:"query"`
 	Documents string         `yaml:"documents"`
@@ -150,6 +152,9 @@ func (e example) try(t *testing.T, s *served) (diag.Problems, string) {
 	case e.Period != nil:
 		_, problems := period.Read(*e.Period, calendar)
 		return problems, "The period " + quoted(*e.Period) + ":"
+	case e.Rule != "":
+		_, problems := recurrence.Parse(e.Rule)
+		return problems, "The rule " + quoted(e.Rule) + ":"
 	case e.Criteria != "":
 		return check(t, s, query(t, map[string]any{"criteria": e.Criteria})), "The criteria " + quoted(e.Criteria) + ":"
 	case e.Query != nil:

@@ -86,8 +86,26 @@ func guessOf(values []string, delimiter byte, said catalog.FileFormat) guess {
 		set(catalog.Decimal, ',', true, "numbers with a decimal comma, thousands separated by points")
 	case all(func(v string) bool { return strings.EqualFold(v, "true") || strings.EqualFold(v, "false") }):
 		set(catalog.Boolean, 0, false, "true and false")
+	case g.why != "":
+	case mostly(rest, wholeText): // it will be found to be text, and which values are why
+		set(catalog.Integer, 0, false, "whole numbers")
+	case mostly(rest, pointText):
+		set(catalog.Decimal, '.', false, "numbers with a decimal point")
+	case mostly(rest, commaText):
+		set(catalog.Decimal, ',', false, "numbers with a decimal comma")
 	}
 	return g
+}
+
+// mostly tells whether nine of ten values are of a pattern.
+func mostly(values []string, pattern *regexp.Regexp) bool {
+	n := 0
+	for _, v := range values {
+		if pattern.MatchString(v) {
+			n++
+		}
+	}
+	return n*10 >= len(values)*9
 }
 
 // number is the text of a number as DuckDB writes one.
@@ -118,6 +136,27 @@ func (g guess) value(name, expression string) string {
 		return expression
 	}
 	return "case when " + g.some(name) + " then " + expression + " end"
+}
+
+// perColumn is how many values are asked for of each.
+const perColumn = 6
+
+// some quotes two values, or one.
+func some(first, last string) string {
+	text := fmt.Sprintf("%q", shortened(first))
+	if last != first {
+		text += fmt.Sprintf(" and %q, say", shortened(last))
+	}
+	return text
+}
+
+// shortened is a value as a sentence quotes it.
+func shortened(text string) string {
+	const most = 40
+	if r := []rune(text); len(r) > most {
+		return string(r[:most]) + "…"
+	}
+	return text
 }
 
 // mostTogether is how many columns are held against their values in one statement.
@@ -151,21 +190,25 @@ func (s *source) confirm(ctx context.Context, t *table, names []string, guesses 
 			if ok {
 				proposed[i] = made
 				fits := dialect.DuckDB().Fits(made.Encoding, quote(names[i]))
-				items = append(items, "count("+quote(names[i])+")", fmt.Sprintf("count(*) filter (where not (%s))", fits), "0", "0")
+				items = append(items, "count("+quote(names[i])+")", fmt.Sprintf("count(*) filter (where not (%s))", fits), "0", "0", "null", "null")
 				continue
 			}
-			items = append(items, "0", "0", "0", "0")
+			items = append(items, "0", "0", "0", "0", "null", "null")
 			continue
 		}
-		items = append(items, fmt.Sprintf("count(*) filter (where %s)", there), fmt.Sprintf("count(*) filter (where %s and %s)", there, others), digits, places)
+		is := there + " and " + others
+		items = append(items, fmt.Sprintf("count(*) filter (where %s)", there), fmt.Sprintf("count(*) filter (where %s)", is), digits, places,
+			fmt.Sprintf("min(%s) filter (where %s)", quote(names[i]), is), fmt.Sprintf("max(%s) filter (where %s)", quote(names[i]), is))
 	}
 	var counts []int64
-	for some := range slices.Chunk(items, 4*mostTogether) {
+	var examples []string
+	for some := range slices.Chunk(items, perColumn*mostTogether) {
 		text := "select count(*), " + strings.Join(some, ", ") + " from " + t.all()
 		err := s.Pool.Stream(ctx, dialect.Query{SQL: text}, func(row []any) error {
 			for _, v := range row[1:] {
 				n, _ := v.(int64)
-				counts = append(counts, n)
+				text, _ := v.(string)
+				counts, examples = append(counts, n), append(examples, text)
 			}
 			return nil
 		})
@@ -177,7 +220,8 @@ func (s *source) confirm(ctx context.Context, t *table, names []string, guesses 
 		}
 	}
 	for i, g := range guesses {
-		n, others, digits, places := counts[4*i], counts[4*i+1], counts[4*i+2], counts[4*i+3]
+		at := perColumn * i
+		n, others, digits, places := counts[at], counts[at+1], counts[at+2], counts[at+3]
 		c := read{Column: catalog.Column{Name: names[i], Declared: "varchar", Type: catalog.Text, Nullable: true}, expression: quote(names[i])}
 		switch {
 		case proposed[i].Encoding != "":
@@ -185,7 +229,7 @@ func (s *source) confirm(ctx context.Context, t *table, names []string, guesses 
 		case g.kind == catalog.Text:
 			c.Evidence = g.why
 		case others > 0:
-			c.Evidence = fmt.Sprintf("text: of %d values, %d %s %s", n, others, map[bool]string{true: "is none of", false: "are none of"}[others == 1], g.why)
+			c.Evidence = fmt.Sprintf("text: of %d values, %d %s %s: %s", n, others, map[bool]string{true: "is none of", false: "are none of"}[others == 1], g.why, some(examples[at+4], examples[at+5]))
 		case g.kind == catalog.Integer:
 			c.Type, c.Declared, c.expression = g.kind, "bigint", g.value(names[i], "try_cast("+g.number(names[i])+" as bigint)")
 		case g.kind == catalog.Boolean:

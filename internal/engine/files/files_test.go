@@ -383,7 +383,7 @@ func TestNothingLeft(t *testing.T) {
 
 // TestEvidence: what tells how a column is read, and of which values.
 func TestEvidence(t *testing.T) {
-	s := opened(t, folderOf(t, map[string]string{"t.csv": "d,e,n,k\n1.3.2025,2025-03-01,1,1\n31.03.2025,2025-03-02,NA,2\n1.4.2025,2025-03-32,3,x\n" + strings.Repeat("2.4.2025,2025-03-02,4,4\n", 20)}))
+	s := opened(t, folderOf(t, map[string]string{"t.csv": "d,e,n,k\n1.3.2025,2025-03-01,1,1\n31.03.2025,2025-03-02,NA,2\n1.4.2025,2025-03-32,3,x\n" + "2.4.2025,2025-03-02,4,about 5\n" + strings.Repeat("2.4.2025,2025-03-02,4,4\n", 30)}))
 	catalogue, err := s.Catalogue(t.Context())
 	require.NoError(t, err)
 	said := []string{}
@@ -391,8 +391,8 @@ func TestEvidence(t *testing.T) {
 		said = append(said, c.Evidence)
 	}
 	assert.Equal(t, []string{
-		"D.M.Y: all 23 values fit; of those looked at first, 1 of them is no date the other way round",
-		"text, YYYY-MM-DD, real days: of all 23 values, 1 does not fit", "whole numbers: all 22 values; NA for none", "",
+		"D.M.Y: all 34 values fit; of those looked at first, 1 of them is no date the other way round",
+		"text, YYYY-MM-DD, real days: of all 34 values, 1 does not fit", "whole numbers: all 33 values; NA for none", `text: of 34 values, 2 are none of whole numbers: "about 5" and "x", say`,
 	}, said)
 	assert.Equal(t, int64(1), catalogue.Tables[0].Columns[1].Unfit)
 }

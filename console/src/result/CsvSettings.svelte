@@ -7,7 +7,7 @@
 	const fields: { name: keyof CSVFormat; label: string; choices: [string, string][] }[] = [
 		{
 			name: 'delimiter',
-			label: 'Fields are separated by',
+			label: 'Delimiter',
 			choices: [
 				[',', 'Commas'],
 				[';', 'Semicolons'],

@@ -34,7 +34,7 @@
 		{ name: 'pdf', about: 'pages as they print' },
 		{ name: 'html', about: 'a page of its own' },
 		{ name: 'json', about: 'with the header and totals' },
-		{ name: 'jsonl', about: 'JSON lines, an object for each record' },
+		{ name: 'jsonl', about: 'an object for each record' },
 		{ name: 'parquet', about: 'for data tools' },
 		{ name: 'xml', about: 'with the header and totals' },
 	];
@@ -87,7 +87,7 @@
 		data-format={format.name}
 		onclick={() => save(format.name)}
 	>
-		<b class="w-16 font-semibold">{titles[format.name] ?? format.name.toUpperCase()}</b>
+		<b class="w-17 shrink-0 font-semibold">{titles[format.name] ?? format.name.toUpperCase()}</b>
 		<span class="muted text-[13px]">{saving === format.name ? 'Saving …' : format.about}</span>
 	</button>
 {/each}

@@ -297,7 +297,7 @@
 			{#if table.evidence}<p class="muted text-sm" data-evidence>{table.evidence}</p>{/if}
 			{#if table.form && manages}
 				<details data-reading open={!table.columns?.length}>
-					<summary class="min-h-6 w-fit cursor-pointer text-sm underline">Read its files in another way</summary>
+					<summary class="min-h-6 w-fit cursor-pointer text-sm underline">How its files are read</summary>
 					<div class="pt-2">
 						{#key table}<Files
 								source={source.name}

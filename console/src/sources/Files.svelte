@@ -28,7 +28,7 @@
 	const inText: Field[] = [
 		{
 			name: 'delimiter',
-			label: 'Fields are separated by',
+			label: 'Delimiter',
 			choices: [
 				[',', 'Commas'],
 				[';', 'Semicolons'],
@@ -115,7 +115,7 @@
 					name={field.name}
 					bind:value={() => said[field.name] ?? '', (v) => (said = { ...said, [field.name]: v || undefined })}
 				>
-					<option value="">As it was found</option>
+					<option value="">As detected</option>
 					{#each field.choices as [value, label] (value)}<option {value}>{label}</option>{/each}
 					{#if said[field.name] && !field.choices.some(([value]) => value === said[field.name])}
 						<option value={said[field.name]}>{said[field.name]}</option>
@@ -142,9 +142,9 @@
 	{/if}
 	{#if elsewhere}<p role="alert" class="wash-bad col-span-full text-sm">{elsewhere}</p>{/if}
 	<div class="col-span-full flex items-center gap-3">
-		<button type="submit" class="button-act" disabled={busy}>Read them so</button>
+		<button type="submit" class="button-act" disabled={busy}>Apply</button>
 		{#if Object.keys(table.format ?? {}).length}
-			<button type="button" class="button" disabled={busy} onclick={() => save({})}>As it was found</button>
+			<button type="button" class="button" disabled={busy} onclick={() => save({})}>Back to what was detected</button>
 		{/if}
 		{#if busy}<span class="muted text-sm" role="status">Reading …</span>{/if}
 	</div>

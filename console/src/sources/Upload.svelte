@@ -69,7 +69,13 @@
 	>
 		<label class="block"
 			>CSV, TSV, JSON lines, Parquet or a workbook
-			<input class="field" type="file" name="files" multiple onchange={(e) => choose(e.currentTarget.files)} /></label
+			<input
+				class="field pt-1.5"
+				type="file"
+				name="files"
+				multiple
+				onchange={(e) => choose(e.currentTarget.files)}
+			/></label
 		>
 		{#if files.length}
 			<ul class="text-sm">

@@ -340,13 +340,14 @@ func (w *Evaluator) compare(e *criteria.Compare, row []any) (ok, known bool) {
 		y, same := w.Value(e.Right, row).(catalog.Stamp)
 		left, right := x.At, y.At
 		_, bound := e.Right.(*criteria.Span)
-		if !bound && (criteria.TypeOf(e.Left) == catalog.Date || criteria.TypeOf(e.Right) == catalog.Date) {
+		byDay := !bound && (criteria.TypeOf(e.Left) == catalog.Date || criteria.TypeOf(e.Right) == catalog.Date)
+		if byDay {
 			left, right = left.Date().Midnight(), right.Date().Midnight()
 		}
 		order, known = cmp.Compare(left, right), same
 		if !bound && criteria.IsInstant(e.Left) && criteria.IsInstant(e.Right) {
 			order = x.Compare(y)
-		} else if order == 0 && !bound && left == x.At {
+		} else if order == 0 && !bound && !byDay {
 			order = strings.Compare(x.Fraction, y.Fraction)
 		}
 	}

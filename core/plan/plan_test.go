@@ -162,3 +162,21 @@ func TestFormula(t *testing.T) {
 		}
 	}
 }
+
+// TestFormulaByDays: a day and a date-time are compared by days, whatever the time has behind
+// its seconds.
+func TestFormulaByDays(t *testing.T) {
+	documents, problems := definition.Decode("", []byte("kind: query\nname: q\nsource: s\nfrom: passages\ncolumns:\n  - { name: x, value: \"if(paid_on = passed_at, 'same', 'other')\" }\n"))
+	require.Empty(t, problems)
+	compiled, problems := definition.Compile(documents[0].(*definition.Query), &source, definition.Library{})
+	require.Empty(t, problems)
+	statement, problems := plan.Planner{Query: compiled, Calendar: civil.Calendar{Zone: time.UTC}}.Records(definition.View{}, nil)
+	require.Empty(t, problems)
+	for at, want := range map[string]string{"2025-03-30T00:00:00Z": "same", "2025-03-30T00:00:00.5Z": "same", "2025-03-30T23:59:59.999Z": "same", "2025-03-31T00:00:00Z": "other", "2025-03-29T23:59:59.5Z": "other"} {
+		row := make([]any, 2)
+		for i, f := range statement.Fetch {
+			row[i] = map[string]any{"paid_on": int64(20250330), "passed_at": at}[f.Column.Name]
+		}
+		assert.Equal(t, want, statement.Outputs[0].Formula.Of(row), at)
+	}
+}

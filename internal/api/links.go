@@ -45,7 +45,7 @@ func (s *Server) linked(c *gin.Context) {
 			defer found.Close()
 			h := c.Writer.Header()
 			h.Set("ETag", `"`+found.Mark+`"`)
-			h.Set("Content-Type", format.ContentType)
+			h.Set("Content-Type", found.Type)
 			h.Set("Cache-Control", "private, no-cache")
 			http.ServeContent(c.Writer, c.Request, "", time.Time{}, found)
 			return

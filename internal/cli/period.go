@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bufio"
+	"context"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -42,20 +43,9 @@ func (a *app) period() *cobra.Command {
 			return nil
 		}),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			ctx, err := config.Calendar(civil.Settings{}, a.Now())
+			ctx, err := a.dating(cmd.Context(), settings, language, asOf, format)
 			if err != nil {
-				return usageError{err}
-			}
-			if ctx, err = a.inCalendar(cmd.Context(), ctx, settings.Use); err != nil {
 				return err
-			}
-			if ctx, err = config.In(ctx, settings); err != nil {
-				return usageError{err}
-			}
-			ctx.Language = language
-			ctx, problems := period.AsOf(ctx, asOf)
-			if len(problems) > 0 {
-				return a.refusePeriod(problems.In("--as-of"), asOf, format)
 			}
 			if file != "" {
 				if format != "" && format != "ndjson" {
@@ -73,6 +63,26 @@ func (a *app) period() *cobra.Command {
 	cmd.Flags().StringVar(&format, "format", "", "text or json; ndjson for a file")
 	cmd.Flags().StringVar(&file, "file", "", "read an expression a line from this file (- is standard input)")
 	return cmd
+}
+
+// dating is the context in which a command reads dates by itself.
+func (a *app) dating(ctx context.Context, settings civil.Settings, language, asOf, format string) (civil.Calendar, error) {
+	calendar, err := config.Calendar(civil.Settings{}, a.Now())
+	if err != nil {
+		return calendar, usageError{err}
+	}
+	if calendar, err = a.inCalendar(ctx, calendar, settings.Use); err != nil {
+		return calendar, err
+	}
+	if calendar, err = config.In(calendar, settings); err != nil {
+		return calendar, usageError{err}
+	}
+	calendar.Language = language
+	calendar, problems := period.AsOf(calendar, asOf)
+	if len(problems) > 0 {
+		return calendar, a.refusePeriod(problems.In("--as-of"), asOf, format)
+	}
+	return calendar, nil
 }
 
 func (a *app) readOne(expression, format string, ctx civil.Calendar) error {

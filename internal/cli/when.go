@@ -11,7 +11,6 @@ import (
 	"pikegate/core/diag"
 	"pikegate/core/period"
 	"pikegate/core/recurrence"
-	"pikegate/internal/config"
 )
 
 // mostTimes is how many times are shown at the most.
@@ -35,19 +34,9 @@ func (a *app) when() *cobra.Command {
 			if n < 1 || n > mostTimes {
 				return usageError{fmt.Errorf("--next %d: from 1 to %d times are shown", n, mostTimes)}
 			}
-			ctx, err := config.Calendar(civil.Settings{}, a.Now())
+			ctx, err := a.dating(cmd.Context(), settings, "", asOf, format)
 			if err != nil {
-				return usageError{err}
-			}
-			if ctx, err = a.inCalendar(cmd.Context(), ctx, settings.Use); err != nil {
 				return err
-			}
-			if ctx, err = config.In(ctx, settings); err != nil {
-				return usageError{err}
-			}
-			ctx, problems := period.AsOf(ctx, asOf)
-			if len(problems) > 0 {
-				return a.refusePeriod(problems.In("--as-of"), asOf, format)
 			}
 			text := strings.Join(given, " ")
 			reading, problems := recurrence.Describe(text, n, ctx)

@@ -56,6 +56,19 @@ type Description struct {
 	Reads *catalog.Reads
 }
 
+// Place is where a record stands in a file; Line counts from 1.
+type Place struct {
+	File string
+	Line int
+}
+
+// Placed is a source that can tell where the records of a table stand in which a column of
+// dates has what is none: so many of them at the most, in the order of the table; none where it
+// cannot.
+type Placed interface {
+	Places(ctx context.Context, table string, c catalog.Column, most int) ([]Place, error)
+}
+
 // StateOf is something that is another once the records of a source have changed;
 // empty where that cannot be told.
 func StateOf(s Source) string {

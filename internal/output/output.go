@@ -4,7 +4,9 @@ package output
 
 import (
 	"bufio"
+	"encoding/json"
 	"io"
+	"strconv"
 	"strings"
 	"time"
 
@@ -58,6 +60,20 @@ type Result struct {
 	Header
 	Rows []any `json:"rows" doc:"One array for each record: text, number, true or false, or null where blank; an object closes a group"`
 	Summary
+}
+
+// Place says in columns of their own where the records stand in files, where that is known
+// of each.
+func (r *Result) Place(files []string, lines []int) {
+	if len(files) == 0 || len(files) != len(r.Rows) {
+		return
+	}
+	r.Columns = append([]plan.Output{{Name: "file", Label: "File", Type: catalog.Text}, {Name: "line", Label: "Line", Type: catalog.Integer}}, r.Columns...)
+	for i, row := range r.Rows {
+		if cells, ok := row.([]any); ok {
+			r.Rows[i] = append([]any{files[i], json.Number(strconv.Itoa(lines[i]))}, cells...)
+		}
+	}
 }
 
 // Summary is what is known after the last row.

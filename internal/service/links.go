@@ -20,6 +20,8 @@ type Linked struct {
 	io.ReadSeekCloser
 	Mark   string
 	Record wire.RunRecord
+	// Type is the content type of the records as they are written.
+	Type string
 }
 
 // Linked runs the report that the actor's link is for, with its answers, into a file that
@@ -37,7 +39,9 @@ func (s *Service) Linked(ctx context.Context, who identity.Actor, format output.
 		return Linked{}, err
 	}
 	marked := sha256.New()
+	written := format
 	record, err := s.Run(ctx, who, Request{Report: report}, format, func(_ wire.RunRecord, format output.Format) output.Writer {
+		written = format
 		return both{format.New(file), output.CSV.New(marked)}
 	})
 	if err == nil && record.Problem != "" {
@@ -50,7 +54,7 @@ func (s *Service) Linked(ctx context.Context, who identity.Actor, format output.
 		_ = file.Close()
 		return Linked{}, err
 	}
-	return Linked{file, hex.EncodeToString(marked.Sum(nil))[:32], record}, nil
+	return Linked{file, hex.EncodeToString(marked.Sum(nil))[:32], record, written.ContentType}, nil
 }
 
 // unnamed makes a file that is gone when it is closed, whatever happens.

@@ -119,6 +119,17 @@ func (s *shared) Check(ctx context.Context) (engine.Inspection, error) {
 	return s.Source.Check(ctx)
 }
 
+// Places tells where records stand in files, see engine.Placed.
+func (s *shared) Places(ctx context.Context, table string, c catalog.Column, most int) ([]engine.Place, error) {
+	placed, ok := s.Source.(engine.Placed)
+	if !ok {
+		return nil, nil
+	}
+	ctx, done := s.use(ctx)
+	defer done()
+	return placed.Places(ctx, table, c, most)
+}
+
 // State is the state of the source, see engine.StateOf.
 func (s *shared) State() string { return engine.StateOf(s.Source) }
 

@@ -643,5 +643,18 @@ func (s *Service) UnfitRows(ctx context.Context, who identity.Actor, source, tab
 	if c.Encoding == "" {
 		return output.Result{}, diag.Problems{{Code: "no_dates", Field: "column", Message: fmt.Sprintf("%s is %s and holds no dates.", column, c.Type), Hint: "Set how they are stored with pikegate source set-encoding."}}
 	}
-	return runner.UnfitRows(ctx, guarded, rows, t, c, most, s.Calendar.Zone)
+	found, err := runner.UnfitRows(ctx, guarded, rows, t, c, most, s.Calendar.Zone)
+	if placed, ok := guarded.(*shared); err == nil && ok { // every row may be seen
+		places, err := placed.Places(ctx, t.Name, c, most)
+		if err != nil {
+			return found, err
+		}
+		var files []string
+		var lines []int
+		for _, p := range places {
+			files, lines = append(files, p.File), append(lines, p.Line)
+		}
+		found.Place(files, lines)
+	}
+	return found, err
 }

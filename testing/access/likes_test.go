@@ -14,6 +14,7 @@ func TestHowFilesAreLiked(t *testing.T) {
 	g := open(t)
 	ada := g.administrator("ada")
 	ada.publish(tolls("tolls", "dues"), "tolls")
+	ada.publish(tolls("wide", "dues")+"csv: {encoding: utf-16}\n", "wide")
 	ada.publish(tolls("bars", "dues")+"csv: {delimiter: '|'}\nguard: true\n", "bars")
 	first := func(report string, body map[string]any) string {
 		line, _, _ := strings.Cut(ada.must("POST", "/reports/"+report+"/runs?format=csv", body).body, "\r\n")
@@ -26,4 +27,8 @@ func TestHowFilesAreLiked(t *testing.T) {
 	assert.Equal(t, "\ufeffid;day;lock;pence", first("tolls", map[string]any{}))
 	assert.Equal(t, "\ufeffid|day|lock|pence", first("bars", map[string]any{}), "the report comes first")
 	assert.Equal(t, "id\tday\tlock\tpence", first("bars", map[string]any{"csv": map[string]string{"delimiter": "tab", "mark": "no"}}), "and the run before it")
+	link := ada.makeToken(map[string]any{"name": "a sheet", "scope": "link", "report": "wide"})
+	linked := g.nobody().must("GET", "/linked/"+link.token+"/records.csv", nil)
+	assert.Equal(t, "text/csv; charset=utf-16; header=present", linked.header.Get("Content-Type"), "a link says what it is")
+	assert.True(t, strings.HasPrefix(linked.body, "\xff\xfei\x00d\x00;\x00"), "as whoever made it likes it, where the report does not say")
 }

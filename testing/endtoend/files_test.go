@@ -71,6 +71,15 @@ func TestFolderOfFiles(t *testing.T) {
 	assert.Contains(t, r.err, "gauge-2025-04.csv is not written like gauge-2025-02.csv")
 }
 
+// TestUnfitInFiles: a date that is none is listed with its file and line.
+func TestUnfitInFiles(t *testing.T) {
+	folder := exports(t, "misread")
+	put(t, folder, "gauge-2025-04.csv", "Lock;Read at;Level (m)\n# late\n\"Upper\nSill\";1.04.2025;1,10\n\"Upper Sill\";31.04.2025;1,20\n")
+	r := pikegate(t, "source", "show", "misread", "gauge", "--unfit", "read_at")
+	done(t, r)
+	assert.Regexp(t, `(?s)^file +line +read_at.*\ngauge-2025-04.csv +5 +31.04.2025`, r.out)
+}
+
 // TestFileFormat: what is said of a table's files is kept as a document, changes what is read at
 // once, and is refused where they cannot be read with it.
 func TestFileFormat(t *testing.T) {

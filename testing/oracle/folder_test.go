@@ -63,8 +63,10 @@ func (d *duck) Exec(query string, args ...any) (sql.Result, error) {
 // withoutEmpty takes the empty texts out of a record: in a workbook they are no values.
 func withoutEmpty(row []any) {
 	for i, v := range row {
-		if v == "" {
+		if v == "" && columns[i].Nullable {
 			row[i] = nil
+		} else if v == "" {
+			row[i] = "A"
 		}
 	}
 }

@@ -1,38 +1,14 @@
 <script lang="ts">
 	// How CSV is written. What is not chosen is as it is elsewhere.
 	import type { CSVFormat } from '../lib/api';
+	import { decimalMarks, delimiters, textEncodings, type Choices } from '../lib/written';
 
 	let { value = $bindable(), usual }: { value: CSVFormat; usual: string } = $props();
 
-	const fields: { name: keyof CSVFormat; label: string; choices: [string, string][] }[] = [
-		{
-			name: 'delimiter',
-			label: 'Delimiter',
-			choices: [
-				[',', 'Commas'],
-				[';', 'Semicolons'],
-				['tab', 'Tabs'],
-				['|', 'Bars'],
-			],
-		},
-		{
-			name: 'decimal',
-			label: 'Decimal mark',
-			choices: [
-				['.', 'Point, 1234.5'],
-				[',', 'Comma, 1234,5'],
-			],
-		},
-		{
-			name: 'encoding',
-			label: 'Encoding',
-			choices: [
-				['utf-8', 'UTF-8'],
-				['utf-16', 'UTF-16'],
-				['windows-1252', 'Windows-1252'],
-				['latin-1', 'Latin-1'],
-			],
-		},
+	const fields: { name: keyof CSVFormat; label: string; choices: Choices }[] = [
+		{ name: 'delimiter', label: 'Delimiter', choices: delimiters },
+		{ name: 'decimal', label: 'Decimal mark', choices: decimalMarks },
+		{ name: 'encoding', label: 'Encoding', choices: textEncodings },
 		{
 			name: 'mark',
 			label: 'Byte-order mark',

@@ -19,33 +19,10 @@
 	let failure = $state('');
 	let busy = $state(false);
 
-	type Field = {
-		name: Exclude<keyof FileSettings, 'blank'>;
-		label: string;
-		hint?: string;
-		choices?: [string, string][];
-	};
+	type Field = { name: Exclude<keyof FileSettings, 'blank'>; label: string; hint?: string; choices?: Choices };
 	const inText: Field[] = [
-		{
-			name: 'delimiter',
-			label: 'Delimiter',
-			choices: [
-				[',', 'Commas'],
-				[';', 'Semicolons'],
-				['tab', 'Tabs'],
-				['|', 'Bars'],
-			],
-		},
-		{
-			name: 'encoding',
-			label: 'Encoding',
-			choices: [
-				['utf-8', 'UTF-8'],
-				['utf-16', 'UTF-16'],
-				['windows-1252', 'Windows-1252'],
-				['latin-1', 'Latin-1'],
-			],
-		},
+		{ name: 'delimiter', label: 'Delimiter', choices: delimiters },
+		{ name: 'encoding', label: 'Encoding', choices: textEncodings },
 		{ name: 'comment', label: 'Comments begin with', hint: '#' },
 	];
 	const inBooks: Field[] = [
@@ -53,14 +30,7 @@
 		{ name: 'range', label: 'Cells, or a named range', hint: 'B4:F200' },
 	];
 	const inBoth: Field[] = [
-		{
-			name: 'decimal',
-			label: 'Decimal mark',
-			choices: [
-				['.', 'Point, 1234.5'],
-				[',', 'Comma, 1234,5'],
-			],
-		},
+		{ name: 'decimal', label: 'Decimal mark', choices: decimalMarks },
 		{
 			name: 'header',
 			label: 'Header row',

@@ -19,8 +19,9 @@ type table struct {
 	// parts are the files that are read: those, or copies of them or of their sheets, in the same
 	// order.
 	parts []file
-	// scan is how DuckDB reads them.
+	// scan is how DuckDB reads them, written how text files are.
 	scan    scan
+	written written
 	columns []read
 	// problem is why they cannot be read, nil where they can.
 	problem error

@@ -339,7 +339,8 @@ func (s *source) lookAtText(ctx context.Context, t *table) error {
 		names[i] = once(named(head), taken)
 		declared[i] = "'" + quoted(names[i]) + "': 'VARCHAR'"
 	}
-	t.parts = copies
+	t.parts, t.written = copies, first
+	t.written.records = nil
 	t.scan = scan{"read_csv", fmt.Sprintf(`auto_detect = false, delim = '%s', quote = '"', escape = '"', header = %t, skip = %d, columns = {%s}, allow_quoted_nulls = false, max_line_size = %d, buffer_size = %d`,
 		map[byte]string{'\t': `\t`}[first.delimiter]+strings.Trim(string(first.delimiter), "\t"), first.headed, first.skip, strings.Join(declared, ", "), longestLine, 4*longestLine)}
 	t.notes = append(t.notes, first.evidence(t, !said.IsZero()))

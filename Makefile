@@ -1,6 +1,6 @@
 # Pike Gate. `make demo` starts everything, `make test` tries everything.
 .DEFAULT_GOAL := help
-SHELL := /bin/bash
+SHELL := /bin/bash -o pipefail
 TOOL := go tool -modfile=tools/go.mod
 PACKAGES := ./cmd/... ./core/... ./internal/... ./testing/...
 # What does one thing after the other, for long, and gains nothing from the race detector

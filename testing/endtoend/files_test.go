@@ -74,7 +74,7 @@ func TestFolderOfFiles(t *testing.T) {
 // TestUnfitInFiles: a date that is none is listed with its file and line.
 func TestUnfitInFiles(t *testing.T) {
 	folder := exports(t, "misread")
-	put(t, folder, "gauge-2025-04.csv", "Lock;Read at;Level (m)\n# late\n\"Upper\nSill\";1.04.2025;1,10\n\"Upper Sill\";31.04.2025;1,20\n")
+	put(t, folder, "gauge-2025-04.csv", "Lock;Read at;Level (m)\n# late\n\"Upper\nSill\";1.04.2025;1,10\n\"Upper Sill\";31.04.2025;1,20\n"+strings.Repeat("Upper Sill;2.04.2025;1,20\n", 20))
 	r := pikegate(t, "source", "show", "misread", "gauge", "--unfit", "read_at")
 	done(t, r)
 	assert.Regexp(t, `(?s)^file +line +read_at.*\ngauge-2025-04.csv +5 +31.04.2025`, r.out)

@@ -10,6 +10,7 @@
 		type Source,
 		type Table,
 	} from '../lib/api';
+	import { decimalMarks, delimiters, textEncodings, type Choices } from '../lib/written';
 
 	let { source, table, onset }: { source: string; table: Table; onset: (source: Source) => void } = $props();
 

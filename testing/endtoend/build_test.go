@@ -471,7 +471,7 @@ func TestBuildSurvives(t *testing.T) {
 	p.settled()
 	p.click("[data-condition='0'] [data-part=comparison]")
 	p.press("is not within")
-	p.Wait("document.querySelector('[data-condition=\"0\"]').textContent.includes('is not within')")
+	p.Wait("document.querySelector('[data-condition=\"0\"] [data-part=comparison]')?.textContent.trim() === 'is not within'")
 	p.settled()
 	changed := p.written()
 	require.Contains(t, changed, "seen_on not within :period")

@@ -34,7 +34,7 @@ func TestDiskFull(t *testing.T) {
 	folder := t.TempDir()
 	small := filepath.Join(folder, "small")
 	require.NoError(t, os.Mkdir(small, 0o755))
-	if err := syscall.Mount("tmpfs", small, "tmpfs", 0, "size=1m"); err != nil {
+	if err := syscall.Mount("tmpfs", small, "tmpfs", 0, "size=2m"); err != nil {
 		t.Skipf("a small disk cannot be mounted here: %v", err)
 	}
 	t.Cleanup(func() { _ = syscall.Unmount(small, syscall.MNT_DETACH) })
@@ -66,7 +66,7 @@ func TestDiskFull(t *testing.T) {
 	ballast := filepath.Join(small, "ballast")
 	file, err := os.Create(ballast)
 	require.NoError(t, err)
-	_, err = io.Copy(file, strings.NewReader(strings.Repeat("x", 2<<20)))
+	_, err = io.Copy(file, strings.NewReader(strings.Repeat("x", 4<<20)))
 	require.ErrorIs(t, err, syscall.ENOSPC)
 	require.NoError(t, file.Close())
 	var failed error

@@ -93,6 +93,8 @@ func guessOf(values []string, delimiter byte, said catalog.FileFormat) guess {
 		set(catalog.Decimal, '.', false, "numbers with a decimal point")
 	case mostly(rest, commaText):
 		set(catalog.Decimal, ',', false, "numbers with a decimal comma")
+	case mostly(rest, anyDate): // where one layout fits, or nothing tells two apart, that is said instead
+		g.why = "dates of several layouts, none of which nine of ten values have"
 	}
 	return g
 }

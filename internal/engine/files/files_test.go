@@ -383,7 +383,7 @@ func TestNothingLeft(t *testing.T) {
 
 // TestEvidence: what tells how a column is read, and of which values.
 func TestEvidence(t *testing.T) {
-	s := opened(t, folderOf(t, map[string]string{"t.csv": "d,e,n,k\n1.3.2025,2025-03-01,1,1\n31.03.2025,2025-03-02,NA,2\n1.4.2025,2025-03-32,3,x\n" + "2.4.2025,2025-03-02,4,about 5\n" + strings.Repeat("2.4.2025,2025-03-02,4,4\n", 30)}))
+	s := opened(t, folderOf(t, map[string]string{"t.csv": "d,e,n,k,m\n1.3.2025,2025-03-01,1,1,2025-03-01\n31.03.2025,2025-03-02,NA,2,2025-03-02\n1.4.2025,2025-03-32,3,x,2025-03-03\n" + "2.4.2025,2025-03-02,4,about 5,2025-03-04\n" + strings.Repeat("2.4.2025,2025-03-02,4,4,31.03.2025\n", 10) + strings.Repeat("2.4.2025,2025-03-02,4,4,2025-03-31\n", 20)}))
 	catalogue, err := s.Catalogue(t.Context())
 	require.NoError(t, err)
 	said := []string{}
@@ -393,6 +393,7 @@ func TestEvidence(t *testing.T) {
 	assert.Equal(t, []string{
 		"D.M.Y: all 34 values fit; of those looked at first, 1 of them is no date the other way round",
 		"text, YYYY-MM-DD, real days: of all 34 values, 1 does not fit", "whole numbers: all 33 values; NA for none", `text: of 34 values, 2 are none of whole numbers: "about 5" and "x", say`,
+		"dates of several layouts, none of which nine of ten values have",
 	}, said)
 	assert.Equal(t, int64(1), catalogue.Tables[0].Columns[1].Unfit)
 }

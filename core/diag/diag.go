@@ -178,6 +178,14 @@ func Caret(source string, p Problem, width func(string) int) string {
 	return clean(lineStart, lineEnd) + "\n" + pad + marks
 }
 
+// Listed joins words as a sentence does, the last one by a word such as and: a, b and c.
+func Listed(words []string, by string) string {
+	if len(words) < 2 {
+		return strings.Join(words, "")
+	}
+	return strings.Join(words[:len(words)-1], ", ") + " " + by + " " + words[len(words)-1]
+}
+
 // Counted is a number with its noun, which agrees with it.
 func Counted(n int, one, many string) string {
 	if n == 1 {

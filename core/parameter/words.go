@@ -3,6 +3,8 @@ package parameter
 import (
 	"strconv"
 	"strings"
+
+	"pikegate/core/diag"
 )
 
 // OneOf joins answers: A; A or B; A, B or C; long lists are cut, none are empty.
@@ -11,11 +13,5 @@ func OneOf(texts []string) string {
 	if len(texts) > most {
 		return strings.Join(texts[:most-1], ", ") + " or one of " + strconv.Itoa(len(texts)-most+1) + " others"
 	}
-	switch len(texts) {
-	case 0:
-		return ""
-	case 1:
-		return texts[0]
-	}
-	return strings.Join(texts[:len(texts)-1], ", ") + " or " + texts[len(texts)-1]
+	return diag.Listed(texts, "or")
 }

@@ -83,12 +83,9 @@ func boundsOrBlank(e criteria.Expr) (bounds Bounds, blank, ok bool) {
 // tableOfAlias is the table that has a name in a query, and whether records need no match in
 // it.
 func tableOfAlias(q *definition.Compiled, alias string) (name string, optional bool) {
-	if q.From.Alias == alias {
-		return q.From.Table.Name, false
-	}
-	for _, j := range q.Joins {
-		if j.Alias == alias {
-			return j.Table.Table.Name, j.Optional
+	for _, t := range q.Tables() {
+		if t.Alias == alias {
+			return t.Table.Name, t.Optional
 		}
 	}
 	return "", false

@@ -1,7 +1,6 @@
 package recurrence
 
 import (
-	"cmp"
 	"fmt"
 	"regexp"
 	"slices"
@@ -263,7 +262,7 @@ func (p *parser) stepAndUnit() {
 	}
 	unit, ok := units[t.text]
 	if !ok {
-		words := []string{"working", "hour", "fiscal", "monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"}
+		words := append([]string{"working", "hour", "fiscal"}, weekdayWords[:]...)
 		for word := range units {
 			words = append(words, word)
 		}
@@ -279,19 +278,19 @@ func (p *parser) stepAndUnit() {
 func (p *parser) weekdays() (days []time.Weekday, ok bool) {
 	for {
 		t := p.peek()
-		n := slices.Index(weekdayWords[:], strings.TrimSuffix(t.text, "s"))
-		if t.kind != tWord || n < 0 {
+		day, named := civil.WeekdayOf(strings.TrimSuffix(t.text, "s"))
+		if t.kind != tWord || !named {
 			if days != nil {
 				p.expected("a weekday", weekdayWords[:]...)
 			}
 			return days, days != nil
 		}
 		p.next()
-		if days = append(days, time.Weekday(n)); !p.more() {
+		if days = append(days, day); !p.more() {
 			break
 		}
 	}
-	slices.SortFunc(days, func(x, y time.Weekday) int { return (int(x)+6)%7 - (int(y)+6)%7 })
+	slices.SortFunc(days, func(x, y time.Weekday) int { return fromMonday(x) - fromMonday(y) })
 	return slices.Compact(days), true
 }
 
@@ -335,17 +334,8 @@ func (p *parser) picks() {
 			p.fail(p.step, "no_such_day", fmt.Sprintf("No %s has %s.", unitWords[p.rule.Unit][0], strings.Replace(pick.String(), "the ", "a ", 1)), "Pick a day that there can be.")
 		}
 	}
-	slices.SortFunc(p.rule.Picks, func(x, y Pick) int {
-		return cmp.Or(cmp.Compare(b2i(x.Nth < 0), b2i(y.Nth < 0)), cmp.Compare(x.Nth, y.Nth), cmp.Compare(x.Of, y.Of), cmp.Compare((int(x.Weekday)+6)%7, (int(y.Weekday)+6)%7))
-	})
+	slices.SortFunc(p.rule.Picks, func(x, y Pick) int { return slices.Compare(x.order(), y.order()) })
 	p.rule.Picks = slices.Compact(p.rule.Picks)
-}
-
-func b2i(b bool) int {
-	if b {
-		return 1
-	}
-	return 0
 }
 
 // pick reads 1st, first working day, last friday, second last day.
@@ -365,7 +355,7 @@ func (p *parser) pick() {
 		return
 	}
 	t := p.peek()
-	n := slices.Index(weekdayWords[:], t.text)
+	weekday, named := civil.WeekdayOf(t.text)
 	switch {
 	case t.text == "day":
 		p.next()
@@ -376,9 +366,9 @@ func (p *parser) pick() {
 			return
 		}
 		pick.Of = Working
-	case n >= 0:
+	case named:
 		p.next()
-		pick.Of, pick.Weekday = OneWeekday, time.Weekday(n)
+		pick.Of, pick.Weekday = OneWeekday, weekday
 	case pick.Nth < 0:
 		p.expected("day, working day or a weekday", append([]string{"day", "working"}, weekdayWords[:]...)...)
 		return

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"pikegate/core/civil"
+	"pikegate/core/diag"
 )
 
 // Unit is what a rule steps by.
@@ -118,6 +119,9 @@ func (r Rule) NeedsCalendar() bool {
 // weekdayWords name the weekdays.
 var weekdayWords = [...]string{"sunday", "monday", "tuesday", "wednesday", "thursday", "friday", "saturday"}
 
+// fromMonday is the place of a weekday in a week that begins on Monday.
+func fromMonday(d time.Weekday) int { return (int(d) + 6) % 7 }
+
 // ordinals are the numbers that are written as words.
 var ordinals = [...]string{"", "first", "second", "third", "fourth", "fifth"}
 
@@ -135,6 +139,15 @@ func ordinal(n int) string {
 		}
 	}
 	return strconv.Itoa(n) + ending
+}
+
+// order is the place of a pick among others: those from the end stand last.
+func (p Pick) order() []int {
+	end := 0
+	if p.Nth < 0 {
+		end = 1
+	}
+	return []int{end, p.Nth, int(p.Of), fromMonday(p.Weekday)}
 }
 
 func (p Pick) String() string {
@@ -179,13 +192,13 @@ func (r Rule) String() string {
 		for i, p := range r.Picks {
 			picks[i] = p.String()
 		}
-		b.WriteString("on " + listed(picks) + " of " + every)
+		b.WriteString("on " + diag.Listed(picks, "and") + " of " + every)
 	case r.Dates != nil:
 		dates := make([]string, len(r.Dates))
 		for i, d := range r.Dates {
 			dates[i] = d.String()
 		}
-		b.WriteString(every + " on " + listed(dates))
+		b.WriteString(every + " on " + diag.Listed(dates, "and"))
 	case r.Unit == Week && r.Every == 1:
 		b.WriteString("every " + weekdays(r.Weekdays))
 	case r.Unit == Week:
@@ -208,7 +221,7 @@ func (r Rule) String() string {
 		for i, t := range r.Times {
 			times[i] = t.String()
 		}
-		b.WriteString(" at " + listed(times))
+		b.WriteString(" at " + diag.Listed(times, "and"))
 	}
 	if r.HasFrom {
 		b.WriteString(" from " + r.From.String())
@@ -231,13 +244,5 @@ func weekdays(days []time.Weekday) string {
 	for i, d := range days {
 		names[i] = weekdayWords[d]
 	}
-	return listed(names)
-}
-
-// listed joins words as a sentence does.
-func listed(words []string) string {
-	if len(words) < 2 {
-		return strings.Join(words, "")
-	}
-	return strings.Join(words[:len(words)-1], ", ") + " and " + words[len(words)-1]
+	return diag.Listed(names, "and")
 }

@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/core/catalog"
+	"pikegate/core/diag"
 	"pikegate/internal/output"
 )
 
@@ -64,7 +65,7 @@ func (a *app) run() *cobra.Command {
 	}
 	in.flags(cmd)
 	a.answersCompleted(cmd)
-	cmd.Flags().StringVar(&format, "format", "", "table, "+fileNames()+" (default table, or by the ending of --out)")
+	cmd.Flags().StringVar(&format, "format", "", "table, "+diag.Listed(fileNames(), "or")+" (default table, or by the ending of --out)")
 	cmd.Flags().BoolVar(&edges, "edges", false, "show what lies around the period: the nearest records outside, and how many are of its first and last day")
 	cmd.Flags().BoolVar(&guard, "guard", false, "in CSV, put an apostrophe before texts that a spreadsheet would take for formulas")
 	cmd.Flags().StringVar(&out, "out", "", "write the records to this file, whole or not at all")
@@ -74,24 +75,20 @@ func (a *app) run() *cobra.Command {
 	cmd.Flags().StringVar(&csv.Mark, "mark", "", "in CSV, whether the file begins with a byte-order mark: yes or no")
 	completed(cmd, "encoding", catalog.TextEncodings...)
 	completed(cmd, "mark", "yes", "no")
-	offered := []string{"table"}
-	for _, f := range files {
-		offered = append(offered, f.Name)
-	}
-	completed(cmd, "format", offered...)
+	completed(cmd, "format", append([]string{"table"}, fileNames()...)...)
 	return names(cmd, a.reportNames)
 }
 
 // files are the formats that a run can be written in, besides a table.
 var files = []output.Format{output.CSV, output.JSON, output.JSONL, output.XLSX, output.Parquet, output.PDF, output.HTML, output.XML}
 
-// fileNames lists them for people.
-func fileNames() string {
+// fileNames are what these are called.
+func fileNames() []string {
 	names := make([]string, len(files))
 	for i, f := range files {
 		names[i] = f.Name
 	}
-	return strings.Join(names[:len(names)-1], ", ") + " or " + names[len(names)-1]
+	return names
 }
 
 // runFormat chooses the format: what is printed, and what is asked for.
@@ -103,12 +100,12 @@ func runFormat(format, out string) (wire output.Format, table bool, err error) {
 		}
 	}
 	if format == "" && ending != "" && ending != "txt" {
-		return wire, false, usageError{fmt.Errorf("--out %s: .%s is not a format; give a name that ends in .txt or a format (%s), or --format", out, ending, fileNames())}
+		return wire, false, usageError{fmt.Errorf("--out %s: .%s is not a format; give a name that ends in .txt or a format (%s), or --format", out, ending, diag.Listed(fileNames(), "or"))}
 	}
 	if format == "" || format == "table" {
 		return output.NDJSON, true, nil
 	}
-	return wire, false, usageError{fmt.Errorf("--format %s is not table, %s", format, fileNames())}
+	return wire, false, usageError{fmt.Errorf("--format %s is not table, %s", format, diag.Listed(fileNames(), "or"))}
 }
 
 func (a *app) printTable(cmd *cobra.Command, id uint, rows io.Reader, out string, edges bool) error {

@@ -471,11 +471,11 @@ func (a *app) sourceFile() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			var shown any = catalogue
 			if t, ok := catalogue.Table(given[1]); ok { // else nothing is said of it any more
-				catalogue.Tables = []catalog.Table{t}
-				return a.show(t, func() error { return a.printCatalogue(catalogue, nil) })
+				shown, catalogue.Tables = t, []catalog.Table{t}
 			}
-			return a.show(catalogue, func() error { return a.printCatalogue(catalogue, nil) })
+			return a.show(shown, func() error { return a.printCatalogue(catalogue, nil) })
 		},
 	}
 	cmd.Flags().StringVar(&format.Delimiter, "delimiter", "", "the delimiter of the fields: one character, or tab")

@@ -67,6 +67,16 @@ func (c *cells) append(b []byte, i int, r record.Record) ([]byte, kind) {
 	return append(b, "(cannot be shown)"...), text
 }
 
+// appendShown appends a cell as people read it: a blank stands between day and time.
+func (c *cells) appendShown(b []byte, i int, r record.Record) []byte {
+	start := len(b)
+	b, k := c.append(b, i, r)
+	if cell := b[start:]; k == text && c.columns[i].Type == catalog.DateTime && len(cell) > 10 && cell[10] == 'T' {
+		cell[10] = ' '
+	}
+	return b
+}
+
 // appendExact appends an exact decimal, which engines send as text, some with
 // zeros at its end; what is not a number is text.
 func appendExact(b []byte, v, format string) ([]byte, kind) {

@@ -1,7 +1,6 @@
 package output
 
 import (
-	"bufio"
 	"bytes"
 	"fmt"
 	"io"
@@ -16,9 +15,6 @@ import (
 	"pikegate/core/diag"
 	"pikegate/core/record"
 )
-
-// bufferSize is how many bytes gather before they are written on.
-const bufferSize = 64 << 10
 
 // CSVSettings are how a CSV is written. Guard marks texts that a spreadsheet would take for
 // formulas.
@@ -42,8 +38,7 @@ func (f Format) As(s CSVSettings) Format {
 // a pair of quotes. Its own appending is a third faster than encoding/csv,
 // which wants every cell as a string first.
 type csvWriter struct {
-	to        io.Writer
-	out       *bufio.Writer
+	buffered
 	cells     cells
 	line      []byte
 	cell      []byte
@@ -54,7 +49,7 @@ type csvWriter struct {
 }
 
 func newCSV(w io.Writer, set CSVSettings) Writer {
-	return &csvWriter{to: w, out: bufio.NewWriterSize(w, bufferSize), set: set, delimiter: set.Separator(), encode: encoderOf(set.Encoding)}
+	return &csvWriter{buffered: newBuffered(w), set: set, delimiter: set.Separator(), encode: encoderOf(set.Encoding)}
 }
 
 func (c *csvWriter) Begin(h Header) error {
@@ -185,16 +180,8 @@ func encodedBy(table *charmap.Charmap) func(b, text []byte) ([]byte, rune) {
 // Subtotal writes nothing: the file is a table of records.
 func (c *csvWriter) Subtotal(Subtotal) error { return nil }
 
-// Flush sends the lines on.
-func (c *csvWriter) Flush() error { return flush(c.out, c.to) }
-
-// End writes what is left, unless the run broke off: then it is no whole file.
-func (c *csvWriter) End(s Summary) error {
-	if s.Problem != "" {
-		return nil
-	}
-	return c.out.Flush()
-}
+// End writes what is left.
+func (c *csvWriter) End(s Summary) error { return c.endWhole(s) }
 
 // isFormula tells whether a spreadsheet would work a text out instead of showing
 // it.

@@ -1,13 +1,11 @@
 package output
 
 import (
-	"bufio"
 	_ "embed" // the page
 	"html/template"
 	"io"
 	"slices"
 
-	"pikegate/core/catalog"
 	"pikegate/core/record"
 )
 
@@ -20,8 +18,7 @@ var page = template.Must(template.New("page").Parse(pageText))
 // htmlWriter writes one page that needs nothing else: no script, no font, no picture.
 // What was found stands beneath the records, which are written as they come.
 type htmlWriter struct {
-	to     io.Writer
-	out    *bufio.Writer
+	buffered
 	header Header
 	cells  cells
 	number []bool // by column, whether it stands to the right
@@ -30,7 +27,7 @@ type htmlWriter struct {
 }
 
 func newHTML(w io.Writer) Writer {
-	return &htmlWriter{to: w, out: bufio.NewWriterSize(w, bufferSize)}
+	return &htmlWriter{buffered: newBuffered(w)}
 }
 
 func (h *htmlWriter) Begin(header Header) error {
@@ -44,11 +41,7 @@ func (h *htmlWriter) Begin(header Header) error {
 func (h *htmlWriter) Row(r record.Record) error {
 	h.line = append(h.line[:0], "<tr>"...)
 	for i := range h.cells.columns {
-		var k kind
-		h.cell, k = h.cells.append(h.cell[:0], i, r)
-		if k == text && h.cells.columns[i].Type == catalog.DateTime && len(h.cell) > 10 && h.cell[10] == 'T' {
-			h.cell[10] = ' '
-		}
+		h.cell = h.cells.appendShown(h.cell[:0], i, r)
 		h.begin("td", i)
 		h.line = appendXML(h.line, string(h.cell))
 	}
@@ -96,9 +89,6 @@ func (h *htmlWriter) totals(class, label string, totals []Total, count int64) er
 	}
 	return nil
 }
-
-// Flush sends on what was written.
-func (h *htmlWriter) Flush() error { return flush(h.out, h.to) }
 
 func (h *htmlWriter) End(s Summary) error {
 	if s.Problem != "" {

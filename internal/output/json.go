@@ -1,7 +1,6 @@
 package output
 
 import (
-	"bufio"
 	"encoding/json"
 	"io"
 	"unicode/utf8"
@@ -13,8 +12,7 @@ import (
 // header's fields and the summary's, or JSON lines: the header, then each row
 // as an array, then the summary.
 type jsonWriter struct {
-	to    io.Writer
-	out   *bufio.Writer
+	buffered
 	lines bool
 	cells cells
 	line  []byte
@@ -23,11 +21,11 @@ type jsonWriter struct {
 }
 
 func newJSON(w io.Writer) Writer {
-	return &jsonWriter{to: w, out: bufio.NewWriterSize(w, bufferSize)}
+	return &jsonWriter{buffered: newBuffered(w)}
 }
 
 func newNDJSON(w io.Writer) Writer {
-	return &jsonWriter{to: w, out: bufio.NewWriterSize(w, bufferSize), lines: true}
+	return &jsonWriter{buffered: newBuffered(w), lines: true}
 }
 
 func (j *jsonWriter) Begin(h Header) error {
@@ -89,9 +87,6 @@ func (j *jsonWriter) Subtotal(s Subtotal) error {
 	return err
 }
 
-// Flush sends on what was written.
-func (j *jsonWriter) Flush() error { return flush(j.out, j.to) }
-
 func (j *jsonWriter) End(s Summary) error {
 	tail, err := json.Marshal(s)
 	if err != nil {
@@ -134,8 +129,7 @@ func appendString(b, s []byte) []byte {
 // objectWriter writes JSON lines: an object for each record, and nothing else, for
 // programs that take files of them.
 type objectWriter struct {
-	to    io.Writer
-	out   *bufio.Writer
+	buffered
 	cells cells
 	names [][]byte // each as JSON, with what stands before and after it
 	line  []byte
@@ -143,7 +137,7 @@ type objectWriter struct {
 }
 
 func newJSONLines(w io.Writer) Writer {
-	return &objectWriter{to: w, out: bufio.NewWriterSize(w, bufferSize)}
+	return &objectWriter{buffered: newBuffered(w)}
 }
 
 func (o *objectWriter) Begin(h Header) error {
@@ -174,16 +168,8 @@ func (o *objectWriter) Row(r record.Record) error {
 // Subtotal writes nothing: each line is a record.
 func (o *objectWriter) Subtotal(Subtotal) error { return nil }
 
-// Flush sends on what was written.
-func (o *objectWriter) Flush() error { return flush(o.out, o.to) }
-
-// End writes what is left, unless the run broke off: then it is no whole file.
-func (o *objectWriter) End(s Summary) error {
-	if s.Problem != "" {
-		return nil
-	}
-	return o.out.Flush()
-}
+// End writes what is left.
+func (o *objectWriter) End(s Summary) error { return o.endWhole(s) }
 
 // appendJSON appends a cell.
 func appendJSON(b, cell []byte, k kind) []byte {

@@ -1,8 +1,9 @@
 package output
 
 import (
-	"fmt"
+	"encoding/json"
 	"slices"
+	"strconv"
 	"strings"
 
 	"pikegate/core/plan"
@@ -27,7 +28,7 @@ func (t Total) isCount() bool { return t.Name == countName }
 // are several lines.
 func linesOf(columns []plan.Output, label string, totals []Total, count int64) []totalLine {
 	if len(totals) == 0 {
-		totals = []Total{{Name: countName, Label: "Count", Value: count}}
+		totals = []Total{{Name: countName, Label: "Count", Value: json.Number(strconv.FormatInt(count, 10))}}
 	}
 	lines := []totalLine{{label: label, under: map[int]Total{}}}
 	names := [][]string{nil} // what the totals of each line are called
@@ -75,14 +76,11 @@ func linesOf(columns []plan.Output, label string, totals []Total, count int64) [
 			told = append(told, countText(t))
 		}
 	}
-	for i := range lines {
-		text := strings.Join(names[i], ", ")
-		if i == 0 && text != "" {
-			text = lines[0].label + ": " + text
-		} else if i == 0 {
-			text = lines[0].label
-		}
-		lines[i].label = text
+	for i := range lines[1:] {
+		lines[i+1].label = strings.Join(names[i+1], ", ")
+	}
+	if names[0] != nil {
+		lines[0].label += ": " + strings.Join(names[0], ", ")
 	}
 	if told != nil {
 		lines[0].label += " (" + strings.Join(told, ", ") + ")"
@@ -92,14 +90,11 @@ func linesOf(columns []plan.Output, label string, totals []Total, count int64) [
 
 // countText says how many records there are.
 func countText(t Total) string {
-	if n, ok := t.Value.(int64); ok {
-		return Counted(n, "record", "records")
+	n, err := strconv.ParseInt(orBlank(t.Value), 10, 64)
+	if err != nil {
+		return "count " + orBlank(t.Value)
 	}
-	var n int64
-	if _, err := fmt.Sscan(orBlank(t.Value), &n); err == nil {
-		return Counted(n, "record", "records")
-	}
-	return "count " + orBlank(t.Value)
+	return Counted(n, "record", "records")
 }
 
 // heading says which group a subtotal closes.

@@ -102,11 +102,7 @@ func (p *pdfWriter) Row(r record.Record) error {
 	}
 	cells := make([]string, len(p.cells.columns))
 	for i := range cells {
-		b, k := p.cells.append(nil, i, r)
-		if k == text && p.cells.columns[i].Type == catalog.DateTime && len(b) > 10 && b[10] == 'T' {
-			b[10] = ' '
-		}
-		cells[i] = printable(string(b))
+		cells[i] = printable(string(p.cells.appendShown(nil, i, r)))
 	}
 	p.lines = append(p.lines, pdfLine{cells: cells})
 	return nil

@@ -411,8 +411,6 @@ func (x *xlsxWriter) total(t Total, at, begin, last int) {
 		return
 	case json.Number:
 		isNumber = digits([]byte(v)) <= maxDigits
-	case int64:
-		isNumber = true
 	case string:
 		if serial, kind, ok := serialOf([]byte(v)); ok && at < len(x.header.Columns) && x.header.Columns[at].Type.IsDate() {
 			value, isNumber = string(serial), true
@@ -497,7 +495,7 @@ func (x *xlsxWriter) End(s Summary) error {
 		if err := x.totals("All records", s.Totals, s.Count, begin, last); err != nil {
 			return err
 		}
-		last = min(last, x.rows)
+		last = min(last, x.rows) // where they went on on a sheet of their own
 	}
 	if err := x.endRecords(last); err != nil {
 		return err

@@ -1,7 +1,6 @@
 package output
 
 import (
-	"bufio"
 	"encoding/xml"
 	"io"
 	"strconv"
@@ -15,8 +14,7 @@ const xmlNamespace = "urn:pikegate:result:1"
 // xmlWriter writes the result as one document: what was asked, the columns, the records
 // with the totals of groups among them, and what was found.
 type xmlWriter struct {
-	to    io.Writer
-	out   *bufio.Writer
+	buffered
 	cells cells
 	names []string // of the columns, as attributes
 	line  []byte
@@ -24,7 +22,7 @@ type xmlWriter struct {
 }
 
 func newXML(w io.Writer) Writer {
-	return &xmlWriter{to: w, out: bufio.NewWriterSize(w, bufferSize)}
+	return &xmlWriter{buffered: newBuffered(w)}
 }
 
 type (
@@ -155,9 +153,6 @@ func xmlTotals(totals []Total) []xmlTotal {
 	}
 	return made
 }
-
-// Flush sends on what was written.
-func (x *xmlWriter) Flush() error { return flush(x.out, x.to) }
 
 func (x *xmlWriter) End(s Summary) error {
 	if s.Problem != "" {

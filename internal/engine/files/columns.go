@@ -143,8 +143,8 @@ func (g guess) value(name, expression string) string {
 // perColumn is how many values are asked for of each.
 const perColumn = 6
 
-// some quotes two values, or one.
-func some(first, last string) string {
+// quotedPair quotes two values, or one.
+func quotedPair(first, last string) string {
 	text := fmt.Sprintf("%q", shortened(first))
 	if last != first {
 		text += fmt.Sprintf(" and %q, say", shortened(last))
@@ -231,7 +231,7 @@ func (s *source) confirm(ctx context.Context, t *table, names []string, guesses 
 		case g.kind == catalog.Text:
 			c.Evidence = g.why
 		case others > 0:
-			c.Evidence = fmt.Sprintf("text: of %d values, %d %s %s: %s", n, others, map[bool]string{true: "is none of", false: "are none of"}[others == 1], g.why, some(examples[at+4], examples[at+5]))
+			c.Evidence = fmt.Sprintf("text: of %d values, %d %s %s: %s", n, others, map[bool]string{true: "is none of", false: "are none of"}[others == 1], g.why, quotedPair(examples[at+4], examples[at+5]))
 		case g.kind == catalog.Integer:
 			c.Type, c.Declared, c.expression = g.kind, "bigint", g.value(names[i], "try_cast("+g.number(names[i])+" as bigint)")
 		case g.kind == catalog.Boolean:

@@ -35,8 +35,15 @@ func (h held) meets(r plan.Reach) bool {
 // opened anew, and most of its files are those that they were.
 var notes = struct {
 	sync.Mutex
-	held map[string]held
-}{held: map[string]held{}}
+	held map[noteKey]held
+}{held: map[noteKey]held{}}
+
+// noteKey is a file as it was, or a sheet of one, and a hash of how the column is read.
+type noteKey struct {
+	file  file
+	sheet int
+	how   [sha256.Size]byte
+}
 
 // mostNotes is how many are kept.
 const mostNotes = 200_000
@@ -85,7 +92,7 @@ func (s *source) held(ctx context.Context, t *table, c catalog.Column) (map[stri
 		return found, nil
 	}
 	how := sha256.Sum256([]byte(t.scan.options + t.columns[at].expression + string(c.Encoding)))
-	keys := make([]string, len(t.parts))
+	keys := make([]noteKey, len(t.parts))
 	var missing []file
 	notes.Lock()
 	for i, f := range t.parts {
@@ -93,7 +100,7 @@ func (s *source) held(ctx context.Context, t *table, c catalog.Column) (map[stri
 		if len(t.files) == len(t.parts) {
 			sheet = 0
 		}
-		keys[i] = fmt.Sprintf("%x %d %s", how[:8], sheet, stateOf([]file{t.origin(i)}))
+		keys[i] = noteKey{t.origin(i), sheet, how}
 		if h, ok := notes.held[keys[i]]; ok {
 			found[f.path] = h
 		} else {

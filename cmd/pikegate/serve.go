@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"sync"
 	"syscall"
 	"time"
 
@@ -17,7 +18,9 @@ import (
 	"pikegate/internal/api"
 	"pikegate/internal/cli"
 	"pikegate/internal/config"
+	"pikegate/internal/delivery"
 	"pikegate/internal/demo"
+	"pikegate/internal/demo/mailbox"
 	"pikegate/internal/engine"
 	"pikegate/internal/engine/files"
 	"pikegate/internal/engine/mysql"
@@ -100,8 +103,21 @@ func serve(ctx context.Context, c config.Serve, with cli.Demo, ready func(addres
 	if !closed && !c.OnLoopback() {
 		return errors.Join(kept.Close(), fmt.Errorf("--listen %s is refused: there are no users yet, so anybody who reaches the service may use it. Make one first: pikegate user add NAME --role administrator --data %s", c.Listen, c.Data))
 	}
+	destinations, mailbox, err := destinationsOf(c, with)
+	if err != nil {
+		return errors.Join(err, kept.Close())
+	}
+	if mailbox != nil {
+		defer mailbox.Close()
+	}
+	address := "http://" + listener.Addr().String()
+	if own != nil {
+		address = "https://" + listener.Addr().String()
+	}
 	s, err := service.New(ctx, service.Config{
-		Store: kept, Vault: vault, Engines: engines, Secret: secrets, SecretVariable: config.SecretVariable,
+		Destinations: destinations, Delivered: filepath.Join(c.Data, "spool"), Kept: filepath.Join(c.Data, "kept"), Public: publicAddress(c, address), Demonstration: withDemo,
+		KeepOccurrences: time.Duration(c.Keep.Days) * 24 * time.Hour,
+		Store:           kept, Vault: vault, Engines: engines, Secret: secrets, SecretVariable: config.SecretVariable,
 		ExportsTold: c.ExportsTold, Calendar: calendar, CalendarName: c.Calendar.Use, Now: time.Now, TimeLimit: c.TimeLimit, Log: log, Spool: spool, Uploads: filepath.Join(c.Data, "uploads"), Folders: c.Folders,
 	})
 	if err != nil {
@@ -123,10 +139,6 @@ func serve(ctx context.Context, c config.Serve, with cli.Demo, ready func(addres
 	// to end.
 	requests, end := context.WithCancelCause(context.WithoutCancel(ctx))
 	defer end(nil)
-	address := "http://" + listener.Addr().String()
-	if own != nil {
-		address = "https://" + listener.Addr().String()
-	}
 	handler := api.New(s, log, version)
 	served := http.Handler(handler)
 	if c.IdentityProvider != "" {
@@ -141,14 +153,19 @@ func serve(ctx context.Context, c config.Serve, with cli.Demo, ready func(addres
 		if err != nil {
 			return err
 		}
-		mux := http.NewServeMux()
-		mux.Handle(demo.StandInPath+"/", http.StripPrefix(demo.StandInPath, standIn))
-		mux.Handle("/", handler)
-		served = mux
+		served = beside(served, demo.StandInPath, standIn)
+	}
+	if mailbox != nil {
+		served = beside(served, demo.MailPath, mailbox)
 	}
 	handler.Stall = c.Stall
 	handler.Reach = api.Reach{Public: c.Public, Proxies: c.Proxies}
 	go s.People.Watch(ctx)
+	scheduling, endScheduling := context.WithCancel(ctx)
+	var scheduled sync.WaitGroup
+	scheduled.Go(func() { s.KeepSchedules(scheduling) })
+	defer scheduled.Wait()
+	defer endScheduling()
 	go witness(ctx, kept, log)
 	defer func() { err = errors.Join(err, note(context.WithoutCancel(ctx), kept, log)) }()
 	var idle connections
@@ -189,6 +206,46 @@ func serve(ctx context.Context, c config.Serve, with cli.Demo, ready func(addres
 	closing, cancel := context.WithTimeout(context.WithoutCancel(ctx), ending)
 	defer cancel()
 	return errors.Join(ignored(server.Shutdown(closing)), server.Close())
+}
+
+// beside serves something else beneath a path.
+func beside(handler http.Handler, path string, also http.Handler) http.Handler {
+	mux := http.NewServeMux()
+	mux.Handle(path+"/", http.StripPrefix(path, also))
+	mux.Handle("/", handler)
+	return mux
+}
+
+// publicAddress is where people reach the service.
+func publicAddress(c config.Serve, address string) string {
+	if c.Public != nil {
+		return c.Public.Scheme + "://" + c.Public.Host
+	}
+	return address
+}
+
+// destinationsOf are where schedules may deliver: as the file says that --destinations names, or in
+// the demonstration to a mail server and a folder of its own.
+func destinationsOf(c config.Serve, with cli.Demo) (delivery.Destinations, *mailbox.Mailbox, error) {
+	if c.Destinations == "" {
+		if !with.Data {
+			return delivery.Destinations{}, nil, nil
+		}
+		return demo.Destinations(c.Data)
+	}
+	content, err := os.ReadFile(c.Destinations)
+	if err != nil {
+		return delivery.Destinations{}, nil, err
+	}
+	folder, err := filepath.Abs(filepath.Dir(c.Destinations))
+	if err != nil {
+		return delivery.Destinations{}, nil, err
+	}
+	d, err := delivery.Read(content, folder)
+	if err != nil {
+		err = fmt.Errorf("%s, which --destinations names, cannot be used: %w", c.Destinations, err)
+	}
+	return d, nil, err
 }
 
 // witnessed is how often the end of the audit log goes to the service's log, where

@@ -59,6 +59,8 @@ func Check(documents []Document, known Environment) (*Set, diag.Problems) {
 			found = checkRowRule(d, known)
 		case *Calendar:
 			_, found = d.Almanac(known.Zone)
+		case *Schedule:
+			found = checkSchedule(d, known, set)
 		}
 		for i := range found {
 			found[i].Field = id + ": " + found[i].Field
@@ -111,7 +113,7 @@ func checkQuery(q *Query, known Environment, set *Set) diag.Problems {
 // used may be kept by the service.
 func soften(problems diag.Problems, known Environment) diag.Problems {
 	for i, p := range problems {
-		if known.Source == nil && (p.Code == "unknown_query" || p.Code == "unknown_parameter" || p.Code == "unknown_criterion" || p.Code == "unknown_calendar") {
+		if known.Source == nil && (p.Code == "unknown_query" || p.Code == "unknown_parameter" || p.Code == "unknown_criterion" || p.Code == "unknown_calendar" || p.Code == "unknown_report") {
 			problems[i].Severity, problems[i].Hint = diag.Warning, "Give its file as well to have it checked too."
 		}
 		if known.Source == nil && p.Code == "ambiguous_date" { // the service may have a date order
@@ -199,6 +201,9 @@ func Uses(d Document) []string {
 		add("query", d.Parameter.Choices.Query)
 	case *RowRule:
 		add("source", d.Source)
+	case *Schedule:
+		add("report", d.Report)
+		add("calendar", d.Calendar)
 	}
 	return out
 }

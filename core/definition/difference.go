@@ -42,7 +42,7 @@ func (d *differ) add(field, words, was, is string) {
 var nouns = map[string]string{
 	"parameters": "question", "columns": "column", "joins": "joined table", "rules": "rule", "sort": "order", "ask": "wording of",
 	"groups": "group", "totals": "total", "examples": "example", "listed": "choice", "tags": "tag", "quick": "quick choice",
-	"tables": "table", "set": "fixed answer to", "default": "default", "days": "stretch", "working": "working day",
+	"tables": "table", "set": "fixed answer to", "default": "default", "days": "stretch", "working": "working day", "deliver": "delivery",
 }
 
 // spoken are fields that are spoken of by other words than their names.
@@ -50,6 +50,7 @@ var spoken = map[string]string{
 	"about": "description", "ask": "questions", "set": "fixed answers", "expect": "expectation", "as_of": "day", "rows": "number of records",
 	"from": "main table", "on": "condition", "use": "shared question", "when_blank": "meaning of blank", "quick": "quick choices",
 	"sort": "keys of the order", "sql": "hand-written SQL", "parameters": "questions", "refused": "expected refusal", "joins": "joined tables",
+	"when": "rule", "only": "condition", "to": "recipients", "each": "question it goes through",
 	"fiscal": "fiscal year", "weeks": "pattern of weeks", "year_ends": "last day", "ics": "text of the file", "periods": "named periods",
 }
 
@@ -214,6 +215,8 @@ func itemName(item reflect.Value) string {
 		return v.Name
 	case CalendarHoliday:
 		return cmp.Or(v.Day.Value, v.File.Value, v.Name)
+	case Delivery:
+		return v.Target()
 	case Example:
 		return ""
 	}

@@ -419,3 +419,18 @@ func Labelled(name string) string {
 	}
 	return string(text)
 }
+
+// GivenOf is an input as it stands in a document.
+func GivenOf(in parameter.Input) Given {
+	g := Given{Texts: in.Texts}
+	if in.None {
+		g.Texts = []string{}
+	}
+	if in.Start != nil {
+		g.Start = *in.Start
+	}
+	if in.End != nil {
+		g.End = *in.End
+	}
+	return g
+}

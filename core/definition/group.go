@@ -16,6 +16,8 @@ type View struct {
 	Columns []string
 	Groups  []CompiledGroup
 	Totals  []CompiledTotal
+	// Judged are totals that are worked out and not shown.
+	Judged []CompiledTotal
 	// Chart is nil where nothing is drawn.
 	Chart *CompiledChart
 	// Sort takes the place of the query's own order, where it is not empty.

@@ -12,6 +12,7 @@ import (
 // Library finds definitions that others use. A nil function finds nothing.
 type Library struct {
 	Query     func(name string) (*Query, bool)
+	Report    func(name string) (*Report, bool)
 	Parameter func(name string) (*SharedParameter, bool)
 	Criterion func(name string) (*Criterion, bool)
 	// CalendarOf finds the calendar of an organisation.
@@ -36,6 +37,13 @@ func (l Library) criterion(name string) (*Criterion, bool) {
 		return nil, false
 	}
 	return l.Criterion(name)
+}
+
+func (l Library) report(name string) (*Report, bool) {
+	if l.Report == nil {
+		return nil, false
+	}
+	return l.Report(name)
 }
 
 func (l Library) query(name string) (*Query, bool) {

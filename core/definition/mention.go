@@ -137,6 +137,7 @@ var roles = map[string]map[string]role{
 	"criterion": withQuestions("parameters[]", map[string]role{"name": own, "criteria": inCriteria}),
 	"parameter": withQuestions("parameter", map[string]role{"name": own}),
 	"rule":      {"name": own},
+	"schedule":  {"name": own, "report": nameOf("report"), "calendar": nameOf("calendar")},
 	"source":    {"name": own},
 	"calendar":  {"name": own},
 }

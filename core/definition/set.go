@@ -39,6 +39,9 @@ func NewSet(documents []Document, behind Library) *Set {
 			s.queries[name] = q
 			return q, ok
 		},
+		Report: func(name string) (*Report, bool) {
+			return first(documents, func(r *Report) bool { return r.Name == name }, behind.Report, name)
+		},
 		Parameter: func(name string) (*SharedParameter, bool) {
 			return first(documents, func(p *SharedParameter) bool { return p.Name == name }, behind.Parameter, name)
 		},

@@ -57,6 +57,7 @@ type Shown struct {
 	Outputs []Output
 	Groups  []Group
 	Totals  []Total
+	Judged  []Total // worked out and not shown
 	Chart   *Chart
 }
 

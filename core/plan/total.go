@@ -74,6 +74,9 @@ func (b *binder) view(s *Selection, v definition.View) {
 	for _, t := range v.Totals {
 		s.Totals = append(s.Totals, total(t))
 	}
+	for _, t := range v.Judged {
+		s.Judged = append(s.Judged, total(t))
+	}
 	if c := v.Chart; c != nil {
 		s.Chart = &Chart{Kind: c.Kind, X: b.axis(c.X, c.XLabel, index), Y: total(c.Y)}
 		if c.Split != nil {
@@ -130,6 +133,7 @@ type Tally struct {
 	open   bool
 	groups []tally
 	all    tally
+	judged tally
 	drawn  drawn
 }
 
@@ -151,7 +155,7 @@ type accumulator struct {
 // NewTally begins to count; nil where there are no groups, totals or
 // chart.
 func (s *Shown) NewTally(calendar civil.Calendar) *Tally {
-	if len(s.Groups) == 0 && len(s.Totals) == 0 && s.Chart == nil {
+	if len(s.Groups) == 0 && len(s.Totals) == 0 && len(s.Judged) == 0 && s.Chart == nil {
 		return nil
 	}
 	t := &Tally{shown: s, clock: civil.NewClock(calendar.Zone), values: make([]any, len(s.Outputs)), keys: make([]any, len(s.Groups))}
@@ -159,6 +163,7 @@ func (s *Shown) NewTally(calendar civil.Calendar) *Tally {
 		t.groups = append(t.groups, tally{kept: make([]accumulator, len(g.Totals))})
 	}
 	t.all.kept = make([]accumulator, len(s.Totals))
+	t.judged.kept = make([]accumulator, len(s.Judged))
 	return t
 }
 
@@ -185,6 +190,9 @@ func (t *Tally) Row(r record.Record) []Subtotal {
 		t.groups[i].add(t.shown.Groups[i].Totals, t.values)
 	}
 	t.all.add(t.shown.Totals, t.values)
+	if len(t.shown.Judged) > 0 {
+		t.judged.add(t.shown.Judged, t.values)
+	}
 	if t.shown.Chart != nil {
 		t.drawn.add(t.shown.Chart, t.values)
 	}
@@ -198,6 +206,15 @@ func (t *Tally) End() ([]Subtotal, []TotalValue) {
 		closed = t.close(0)
 	}
 	return closed, t.all.made(t.shown.Totals)
+}
+
+// Judged are the totals that are not shown, after End.
+func (t *Tally) Judged() []any {
+	values := make([]any, len(t.shown.Judged))
+	for i, made := range t.judged.made(t.shown.Judged) {
+		values[i] = made.Value
+	}
+	return values
 }
 
 // close ends the groups from a level on, the innermost first.

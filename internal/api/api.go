@@ -80,10 +80,14 @@ func New(s *service.Service, log *slog.Logger, version string) *Server {
 	server.rights()
 	server.system()
 	server.calendars()
+	server.schedules()
 	for _, method := range []string{http.MethodGet, http.MethodHead} {
 		router.Handle(method, linkPrefix+":token/:file", server.linked)
 	}
 	server.describeLinks()
+	for _, method := range []string{http.MethodGet, http.MethodPost} {
+		router.Handle(method, declinePrefix+":token", server.decline)
+	}
 	router.NoRoute(server.console())
 	return server
 }

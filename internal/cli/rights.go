@@ -51,13 +51,16 @@ func grantInWords(g wire.Grant) string {
 	if g.Folder != nil {
 		return whom + "\t" + g.Right + "\tin " + folderName(*g.Folder)
 	}
+	if g.Destination != "" {
+		return whom + "\t" + g.Right + "\tto " + g.Destination
+	}
 	return whom + "\t" + g.Right + "\ton " + sourceInWords(g.Source)
 }
 
 func (a *app) rightsGive(use, short string, give bool) *cobra.Command {
 	var g wire.Grant
 	var folder string
-	arguments, example := cobra.ExactArgs(1), "  pikegate rights give run --group clerks --folder dues\n  pikegate rights give sql --user bea --source navigation"
+	arguments, example := cobra.ExactArgs(1), "  pikegate rights give run --group clerks --folder dues\n  pikegate rights give sql --user bea --source navigation\n  pikegate rights give deliver --group clerks --destination mail:navigation.example"
 	line := use + " RIGHT"
 	if !give {
 		arguments, example, line = cobra.NoArgs, "  pikegate rights take --group clerks --folder dues", use
@@ -66,15 +69,21 @@ func (a *app) rightsGive(use, short string, give bool) *cobra.Command {
 		Use:   line,
 		Short: short,
 		Long: short + ".\nIn a folder and all below it: run, draft, publish or manage. On a source: read (write queries on it), sql (write SQL by\n" +
-			"hand on it) or manage (change its connection). Each holds those before it.",
+			"hand on it) or manage (change its connection). Each holds those before it. To a destination of schedules: deliver.",
 		Example: example,
 		Args:    args(arguments),
 		RunE: func(cmd *cobra.Command, given []string) error {
 			if cmd.Flags().Changed("folder") {
 				g.Folder = &folder
 			}
-			if (g.Folder != nil) == (g.Source != "") || (g.User != "") == (g.Group != "") {
-				return usageError{errors.New("name --folder or --source, and --user or --group")}
+			places := 0
+			for _, named := range []bool{g.Folder != nil, g.Source != "", g.Destination != ""} {
+				if named {
+					places++
+				}
+			}
+			if places != 1 || (g.User != "") == (g.Group != "") {
+				return usageError{errors.New("name --folder, --source or --destination, and --user or --group")}
 			}
 			c := a.client()
 			if !give {
@@ -94,11 +103,12 @@ func (a *app) rightsGive(use, short string, give bool) *cobra.Command {
 	}
 	cmd.Flags().StringVar(&folder, "folder", "", "the folder, '' for all of them")
 	cmd.Flags().StringVar(&g.Source, "source", "", "the source, '*' for all of them")
+	cmd.Flags().StringVar(&g.Destination, "destination", "", "where schedules deliver: folder:NAME, mail:DOMAIN, web:HOST or keep; * for every one of a way, such as mail:*")
 	cmd.Flags().StringVar(&g.User, "user", "", "to whom")
 	cmd.Flags().StringVar(&g.Group, "group", "", "to which group")
 	if give {
 		return names(cmd, func(*cobra.Command, []string) []string {
-			return []string{"run", "draft", "publish", "manage", "read", "sql"}
+			return []string{"run", "draft", "publish", "manage", "read", "sql", "deliver"}
 		})
 	}
 	return names(cmd)

@@ -51,6 +51,7 @@ func (a *app) serving(name, short, folder string, demo bool) *cobra.Command {
 	cmd.Flags().StringArrayVar(&c.BehindProxy, "behind-proxy", nil, "a network such as 10.1.2.0/24 whose proxies tell where requests come from; can be repeated")
 	cmd.Flags().StringVar(&c.PublicURL, "public-url", os.Getenv("PIKEGATE_PUBLIC_URL"), "the address people use, such as https://reports.example.org (or PIKEGATE_PUBLIC_URL)")
 	cmd.Flags().StringVar(&c.IdentityProvider, "identity-provider", c.IdentityProvider, "a file that tells of an OpenID Connect provider at which people sign in (or PIKEGATE_IDENTITY_PROVIDER)")
+	cmd.Flags().StringVar(&c.Destinations, "destinations", c.Destinations, "a file that says where schedules may deliver: folders, a mail server, hosts of the web (or PIKEGATE_DESTINATIONS)")
 	cmd.Flags().Int64Var(&c.ExportsTold, "exports-told", c.ExportsTold, "above how many records the audit log is told of an export")
 	cmd.Flags().DurationVar(&c.TimeLimit, "time-limit", c.TimeLimit, "the longest a statement may take; 0 means no limit")
 	cmd.Flags().DurationVar(&c.Stall, "stall", c.Stall, "how long a caller may take nothing of what is sent to it; 0 means for ever")

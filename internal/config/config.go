@@ -42,6 +42,8 @@ type Serve struct {
 	TLSCert, TLSKey string
 	// IdentityProvider is the file that tells of one, blank for none.
 	IdentityProvider string
+	// Destinations is the file that says where schedules may deliver, blank for none.
+	Destinations string
 	// ExportsTold is the number of records above which the audit log is told of an export.
 	ExportsTold int64
 	// BehindProxy are the networks of the proxies whose word is taken, PublicURL is the
@@ -87,6 +89,7 @@ func DefaultServe(data string) Serve {
 		Memory:    DefaultMemory,
 
 		IdentityProvider: os.Getenv("PIKEGATE_IDENTITY_PROVIDER"),
+		Destinations:     os.Getenv("PIKEGATE_DESTINATIONS"),
 		ExportsTold:      10_000,
 		Keep:             Keep{Days: 730, Runs: 1_000_000, MiB: 4096, TypedDays: 365},
 	}

@@ -8,7 +8,11 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
+	"time"
 
+	"pikegate/internal/delivery"
+	"pikegate/internal/demo/mailbox"
 	"pikegate/internal/service"
 	"pikegate/internal/wire"
 )
@@ -88,11 +92,16 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 	if err != nil {
 		return err
 	}
-	const first = "definitions/waterway.yaml" // the calendar, which reports use
-	files = append([]string{first}, slices.DeleteFunc(files, func(f string) bool { return f == first })...)
+	schedules, err := s.Schedules(ctx, who, true)
+	if err != nil {
+		return err
+	}
+	const first = "definitions/waterway.yaml" // the calendar, which reports use; schedules use reports
+	files = inOrder(files, first)
 	for _, file := range files {
 		name := filepath.Base(file[:len(file)-len(".yaml")])
-		if slices.ContainsFunc(there, func(r wire.ReportInfo) bool { return r.Name == name }) || file == first && len(calendars) > 0 {
+		if slices.ContainsFunc(there, func(r wire.ReportInfo) bool { return r.Name == name }) || file == first && len(calendars) > 0 ||
+			slices.ContainsFunc(schedules, func(k wire.ScheduleInfo) bool { return k.Name == name }) {
 			continue
 		}
 		content, err := definitions.ReadFile(file)
@@ -105,6 +114,55 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 		if _, err := s.Publish(ctx, who, name); err != nil {
 			return err
 		}
+		if isSchedule(file) { // so that there is something to see
+			if _, err := s.RunSchedule(ctx, who, name, time.Time{}); err != nil {
+				return err
+			}
+		}
 	}
 	return nil
+}
+
+// inOrder puts a file first, and schedules last.
+func inOrder(files []string, first string) []string {
+	slices.SortStableFunc(files, func(a, b string) int {
+		place := func(file string) int {
+			switch {
+			case file == first:
+				return 0
+			case isSchedule(file):
+				return 2
+			}
+			return 1
+		}
+		return place(a) - place(b)
+	})
+	return files
+}
+
+// isSchedule tells whether a file holds a schedule.
+func isSchedule(file string) bool {
+	content, err := definitions.ReadFile(file)
+	return err == nil && strings.Contains("\n"+string(content), "\nkind: schedule\n")
+}
+
+// MailPath is where the mails of the demonstration are shown, beneath the service's own address.
+const MailPath = "/demo-mail"
+
+// Destinations are where the schedules of the demonstration deliver: a mail server that sends none
+// of it on, and a folder.
+func Destinations(folder string) (delivery.Destinations, *mailbox.Mailbox, error) {
+	box, err := mailbox.Listen("127.0.0.1:0", nil)
+	if err != nil {
+		return delivery.Destinations{}, nil, err
+	}
+	dues, err := filepath.Abs(filepath.Join(folder, "dues"))
+	if err == nil {
+		err = os.MkdirAll(dues, 0o755)
+	}
+	return delivery.Destinations{
+		Folders: map[string]string{"dues": dues},
+		Mail:    delivery.MailServer{Server: box.Address(), TLS: "none", From: "reports@navigation.example", Domains: []string{"navigation.example"}},
+		Mailbox: MailPath + "/",
+	}, box, err
 }

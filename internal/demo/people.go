@@ -41,10 +41,10 @@ unrestricted: [office, authors]
 // people are those of the demonstration, the administrator first: the service is closed
 // with the first.
 var people = []wire.User{
-	{Name: "ada", Display: "Ada Lockhart", Role: identity.Administrator, Groups: []string{"office"}},
-	{Name: "cleo", Display: "Cleo Marsh", Role: identity.Reader, Groups: []string{"office"}},
-	{Name: "kit", Display: "Kit Weir", Role: identity.Reader, Groups: []string{"keepers"}, Attributes: map[string][]string{"regions": {"Upper Tarn"}}},
-	{Name: "dev", Display: "Dev Sluys", Role: identity.Author, Groups: []string{"authors"}},
+	{Name: "ada", Display: "Ada Lockhart", Role: identity.Administrator, Email: "ada@navigation.example", Groups: []string{"office"}},
+	{Name: "cleo", Display: "Cleo Marsh", Email: "cleo@navigation.example", Role: identity.Reader, Groups: []string{"office"}},
+	{Name: "kit", Display: "Kit Weir", Email: "kit@navigation.example", Role: identity.Reader, Groups: []string{"keepers"}, Attributes: map[string][]string{"regions": {"Upper Tarn"}}},
+	{Name: "dev", Display: "Dev Sluys", Email: "dev@navigation.example", Role: identity.Author, Groups: []string{"authors"}},
 }
 
 // standInPeople are those who sign in at the stand-in for an identity provider.
@@ -97,6 +97,10 @@ func InstallPeople(ctx context.Context, s *service.Service) ([]wire.Invitation, 
 		{Folder: &topmost, Right: identity.Run, Group: "keepers"},
 		{Folder: &topmost, Right: identity.Manage, Group: "authors"},
 		{Source: Source, Right: identity.SQL, Group: "authors"},
+		{Source: service.KeptSource, Right: identity.Read, Group: "authors"},
+		{Destination: "folder:*", Right: identity.Deliver, Group: "authors"},
+		{Destination: "mail:*", Right: identity.Deliver, Group: "authors"},
+		{Destination: "keep", Right: identity.Deliver, Group: "authors"},
 	} {
 		if err := s.Grant(ctx, who, g); err != nil {
 			return nil, err
@@ -107,6 +111,10 @@ func InstallPeople(ctx context.Context, s *service.Service) ([]wire.Invitation, 
 		if made[i], err = s.AddUserHere(ctx, u); err != nil {
 			return nil, err
 		}
+	}
+	// The schedules of the demonstration were published by nobody.
+	if _, err := s.HandOver(ctx, who, "", "dev"); err != nil {
+		return nil, err
 	}
 	return made, nil
 }

@@ -94,6 +94,9 @@ type Address struct {
 	TLS string
 	// Files are how the text files of a folder are written, by table.
 	Files map[string]catalog.FileFormat
+	// Listed are the only files of a folder that count, by their paths in it, and the tables they
+	// are of; nil has all count.
+	Listed map[string]string
 	// Limit is the longest one statement may take, 0 for no limit; the server
 	// is told too. Connections is how many at a time.
 	Limit       time.Duration

@@ -47,6 +47,12 @@ const (
 	SQL  = "sql"
 )
 
+// Deliver is the right on a destination: to have schedules deliver there.
+const Deliver = "deliver"
+
+// DestinationRights are those on destinations.
+var DestinationRights = []string{Deliver}
+
 // FolderRights and SourceRights are the rights there are, the least first.
 var (
 	FolderRights = []string{Run, Draft, Publish, Manage}
@@ -84,6 +90,8 @@ type person struct {
 	groups  []string
 	folders map[string]int // by path, the place of the right in FolderRights, from 1
 	sources map[string]int
+	// destinations are those of schedules, such as mail:navigation.example.
+	destinations map[string]bool
 }
 
 // Known tells whether this is anybody.
@@ -190,6 +198,16 @@ func (a Actor) MayOn(right, source string) bool {
 	return a.sources[source] >= need || a.sources[EverySource] >= need
 }
 
+// MayDeliver tells whether schedules may deliver to a place: folder:dues, mail:navigation.example,
+// web:ledger.example or keep.
+func (a Actor) MayDeliver(place string) bool {
+	if !a.Known() || a.Administers() {
+		return a.Known()
+	}
+	way, _, _ := strings.Cut(place, ":")
+	return a.destinations[place] || a.destinations[way+":*"]
+}
+
 // Folders are those in which something is granted, with the rights.
 func (a Actor) Folders() map[string]string { return named(a.folders, FolderRights) }
 
@@ -206,7 +224,7 @@ func named(granted map[string]int, rights []string) map[string]string {
 
 // personOf puts together what is known of a user.
 func personOf(u store.User, groups []store.Group, grants []store.Grant) *person {
-	p := &person{user: u, folders: map[string]int{}, sources: map[string]int{}}
+	p := &person{user: u, folders: map[string]int{}, sources: map[string]int{}, destinations: map[string]bool{}}
 	for _, g := range groups {
 		if slices.Contains(g.Members, u.Name) {
 			p.groups = append(p.groups, g.Name)
@@ -217,7 +235,11 @@ func personOf(u store.User, groups []store.Group, grants []store.Grant) *person 
 			continue
 		}
 		places, rights := p.folders, FolderRights
-		if g.Kind == "source" {
+		switch g.Kind {
+		case "destination":
+			p.destinations[g.Place] = g.Right == Deliver
+			continue
+		case "source":
 			places, rights = p.sources, SourceRights
 		}
 		places[g.Place] = max(places[g.Place], slices.Index(rights, g.Right)+1)

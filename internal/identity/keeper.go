@@ -226,6 +226,22 @@ func (k *Keeper) byToken(ctx context.Context, secret, from string) (Actor, error
 	return Actor{person: p, token: kept, from: from}, nil
 }
 
+// OnBehalf gives somebody whose schedule is due, with the rights they have now. An error says
+// that nothing may be done for them any more.
+func (k *Keeper) OnBehalf(ctx context.Context, user string) (Actor, error) {
+	if user == "" {
+		return k.Open(ctx, "")
+	}
+	p, err := k.person(ctx, user)
+	if err != nil {
+		return Actor{}, err
+	}
+	if p.user.Provider != "" && k.now().Sub(p.user.ProviderAt) > k.Fresh {
+		return Actor{}, &Refusal{Reason: Unknown, Problem: paused(p.user)}
+	}
+	return Actor{person: p}, nil
+}
+
 // person gives what is known of a user who may sign in.
 func (k *Keeper) person(ctx context.Context, name string) (*person, error) {
 	people := k.store.People() // before anything is read

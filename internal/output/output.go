@@ -28,8 +28,9 @@ type Header struct {
 	Zone       string        `json:"zone" doc:"The IANA zone dates are read and shown in"`
 	Columns    []plan.Output `json:"columns"`
 	// Groups are the labels of what the records are put together by.
-	Groups  []string   `json:"groups,omitempty" doc:"What the records are put together by, from the outside in; an object among the rows closes a group"`
-	Answers []Answered `json:"answers,omitempty" doc:"What was asked, and what each answer was read as"`
+	Groups   []string   `json:"groups,omitempty" doc:"What the records are put together by, from the outside in; an object among the rows closes a group"`
+	Answers  []Answered `json:"answers,omitempty" doc:"What was asked, and what each answer was read as"`
+	Delivery string     `json:"delivery,omitempty" doc:"What it was run for, where that was due by itself: the schedule, the occurrence and the part"`
 	// Location is the zone itself.
 	Location *time.Location `json:"-"`
 	// Page is the paper it is printed on.
@@ -89,7 +90,9 @@ type Summary struct {
 	Chart   *Chart  `json:"chart,omitempty" doc:"What is drawn of the records"`
 	// LeftOut is nil where no record was left out.
 	LeftOut *LeftOut `json:"left_out,omitempty" doc:"Records left out because a date in them is not stored as its column stores dates"`
-	Millis  int64    `json:"ms" doc:"Time spent, in milliseconds"`
+	// Judged are the values of totals that are not shown.
+	Judged []any `json:"-"`
+	Millis int64 `json:"ms" doc:"Time spent, in milliseconds"`
 }
 
 // LeftOut is the records that were left out because a date that the criteria
@@ -181,6 +184,7 @@ type Format struct {
 	Framed bool
 	// File tells that it is made to be kept, and is long more often than not.
 	File bool
+	each []Format
 	new  func(w io.Writer) Writer
 }
 
@@ -189,15 +193,15 @@ func (f Format) New(w io.Writer) Writer { return f.new(w) }
 
 // The formats.
 var (
-	CSV     = Format{"csv", "text/csv; charset=utf-8; header=present", false, true, func(w io.Writer) Writer { return newCSV(w, CSVSettings{}) }}
-	JSON    = Format{"json", "application/json", true, false, newJSON}
-	NDJSON  = Format{"ndjson", "application/x-ndjson", true, false, newNDJSON}
-	JSONL   = Format{"jsonl", "application/jsonl", false, true, newJSONLines}
-	XLSX    = Format{"xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", false, true, newXLSX}
-	Parquet = Format{"parquet", "application/vnd.apache.parquet", false, true, newParquet}
-	PDF     = Format{"pdf", "application/pdf", false, true, newPDF}
-	HTML    = Format{"html", "text/html; charset=utf-8", false, true, newHTML}
-	XML     = Format{"xml", "application/xml; charset=utf-8", false, true, newXML}
+	CSV     = Format{"csv", "text/csv; charset=utf-8; header=present", false, true, nil, func(w io.Writer) Writer { return newCSV(w, CSVSettings{}) }}
+	JSON    = Format{"json", "application/json", true, false, nil, newJSON}
+	NDJSON  = Format{"ndjson", "application/x-ndjson", true, false, nil, newNDJSON}
+	JSONL   = Format{"jsonl", "application/jsonl", false, true, nil, newJSONLines}
+	XLSX    = Format{"xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", false, true, nil, newXLSX}
+	Parquet = Format{"parquet", "application/vnd.apache.parquet", false, true, nil, newParquet}
+	PDF     = Format{"pdf", "application/pdf", false, true, nil, newPDF}
+	HTML    = Format{"html", "text/html; charset=utf-8", false, true, nil, newHTML}
+	XML     = Format{"xml", "application/xml; charset=utf-8", false, true, nil, newXML}
 )
 
 // Formats lists the formats, the default first.

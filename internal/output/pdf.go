@@ -4,7 +4,9 @@ import (
 	_ "embed" // the fonts
 	"fmt"
 	"io"
+	"slices"
 	"sort"
+	"strings"
 	"unicode/utf8"
 
 	"codeberg.org/go-pdf/fpdf"
@@ -208,7 +210,7 @@ func (p *pdfWriter) newPage(s Summary, on strip, beside string) {
 	third := p.room() / 3
 	p.pdf.SetXY(pageMargin, height-pageMargin)
 	p.pdf.CellFormat(third, lineHeight, p.fitted(printable(p.header.Page.Footer), third), "", 0, "L", false, 0, "")
-	p.pdf.CellFormat(third, lineHeight, fmt.Sprintf("Run %d, %s", p.header.Run, p.header.Zone), "", 0, "C", false, 0, "")
+	p.pdf.CellFormat(third, lineHeight, strings.Join(slices.DeleteFunc([]string{fmt.Sprintf("Run %d", p.header.Run), p.header.Delivery, p.header.Zone}, func(s string) bool { return s == "" }), ", "), "", 0, "C", false, 0, "")
 	p.pdf.CellFormat(third, lineHeight, fmt.Sprintf("%s%d / {pages}", beside, p.pdf.PageNo()), "", 0, "R", false, 0, "")
 	p.pdf.SetXY(pageMargin, pageMargin)
 	if p.pdf.PageNo() == 1 {

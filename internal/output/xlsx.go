@@ -560,6 +560,11 @@ func aboutLines(h Header, s Summary, cut int) [][2]string {
 	lines = append(lines, [][2]string{
 		{"Report", h.Report + ", " + version},
 		{"Run", strconv.FormatUint(uint64(h.Run), 10)},
+	}...)
+	if h.Delivery != "" {
+		lines = append(lines, [2]string{"Delivery", h.Delivery})
+	}
+	lines = append(lines, [][2]string{
 		{"Days and times in", h.Zone},
 		{"Records", strconv.FormatInt(s.Count, 10)},
 	}...)

@@ -62,6 +62,8 @@ type Job struct {
 	User string
 	// Sort is an order of the caller's own, for the record.
 	Sort []string
+	// Delivery says in words for what it is run, where it was not asked for by hand.
+	Delivery string
 	// CSV is how a CSV is written.
 	CSV output.CSVSettings
 	// Problems is what was wrong before the inputs could be read one by one.
@@ -360,7 +362,7 @@ func (r Runner) Limited(ctx context.Context) (context.Context, context.CancelFun
 func headerOf(job Job, p Prepared) output.Header {
 	title, _ := job.Report.Heading()
 	header := output.Header{
-		Report: job.Report.Name, Title: title, Version: job.Version,
+		Report: job.Report.Name, Title: title, Version: job.Version, Delivery: job.Delivery,
 		ReadBack: p.ReadBack, Restricted: strings.TrimSpace(restricted(p.Restricts)), Zone: job.Context.Zone.String(), Location: job.Context.Zone, Columns: p.Selection.Outputs, Page: output.PaperOf(job.Report.Page),
 	}
 	for _, g := range p.Selection.Groups {
@@ -402,6 +404,7 @@ func stream(ctx context.Context, folder string, head time.Duration, job Job, p P
 		return fitting.leftOut, err
 	}
 	closed, totals := tally.End()
+	summary.Judged = tally.Judged()
 	if len(totals) > 0 {
 		summary.Totals = output.TotalsOf(totals)
 	}

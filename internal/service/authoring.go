@@ -97,6 +97,10 @@ func (s *Service) library(ctx context.Context, who identity.Actor, drafts bool) 
 			q, ok := find("query", name).(*definition.Query)
 			return q, ok
 		},
+		Report: func(name string) (*definition.Report, bool) {
+			r, ok := find("report", name).(*definition.Report)
+			return r, ok
+		},
 		Parameter: func(name string) (*definition.SharedParameter, bool) {
 			p, ok := find("parameter", name).(*definition.SharedParameter)
 			return p, ok
@@ -342,6 +346,9 @@ func (s *Service) Remove(ctx context.Context, who identity.Actor, kind, name str
 	entry := who.Entry("removed", kind+" "+name)
 	if err := s.Store.Remove(ctx, kind, name, s.Now().UTC(), entry); err != nil {
 		return err
+	}
+	if kind == "schedule" {
+		return s.syncSchedules(ctx)
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()

@@ -198,6 +198,13 @@ func (s *Service) address(ctx context.Context, kept store.Source) (engine.Addres
 			return a, err
 		}
 		a.Files = d.Files
+		if kept.Name == KeptSource {
+			if a.Listed, err = s.keptTables(ctx); err != nil {
+				return a, err
+			}
+			a.At = s.Kept
+			return a, os.MkdirAll(a.At, 0o700)
+		}
 		if s.isUploaded(kept) {
 			a.At = s.uploads(kept.Name)
 			return a, os.MkdirAll(a.At, 0o700)

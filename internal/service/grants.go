@@ -35,9 +35,12 @@ func mayGrant(who identity.Actor, g store.Grant) bool {
 
 func grantOf(g store.Grant) wire.Grant {
 	out := wire.Grant{Right: g.Right}
-	if g.Kind == "folder" {
+	switch g.Kind {
+	case "folder":
 		out.Folder = &g.Place
-	} else {
+	case "destination":
+		out.Destination = g.Place
+	default:
 		out.Source = g.Place
 	}
 	if g.ToKind == "user" {
@@ -161,8 +164,13 @@ func (s *Service) grants(ctx context.Context, asked []wire.Grant, there bool) ([
 		k := store.Grant{Kind: "folder", Right: g.Right, ToKind: "user", To: g.User}
 		rights := identity.FolderRights
 		switch {
-		case (g.Folder != nil) == (g.Source != ""):
-			problems = append(problems, diag.Problem{Code: "grant_place", Field: at("folder"), Message: "A right is in a folder or on a source.", Hint: "Name one of them; the blank folder is the topmost."})
+		case counted(g.Folder != nil, g.Source != "", g.Destination != "") != 1:
+			problems = append(problems, diag.Problem{Code: "grant_place", Field: at("folder"), Message: "A right is in a folder, on a source or to a destination.", Hint: "Name one of them; the blank folder is the topmost."})
+		case g.Destination != "":
+			k.Kind, k.Place, rights = "destination", g.Destination, identity.DestinationRights
+			if there {
+				problems = append(problems, s.destinationThere(at("destination"), g.Destination)...)
+			}
 		case g.Folder != nil && !definition.IsFolder(*g.Folder):
 			problems = append(problems, diag.Problem{Code: "bad_folder", Field: at("folder"), Message: fmt.Sprintf("%q is not a folder.", *g.Folder), Hint: "Write lower-case words joined by dashes, and slashes between folders: dues/monthly."})
 		case g.Folder != nil:
@@ -170,7 +178,7 @@ func (s *Service) grants(ctx context.Context, asked []wire.Grant, there bool) ([
 		default:
 			k.Kind, k.Place, rights = "source", g.Source, identity.SourceRights
 			if there && g.Source != identity.EverySource {
-				problems = append(problems, thereAre("unknown_source", "source", at("source"), []string{g.Source}, d.sources)...)
+				problems = append(problems, thereAre("unknown_source", "source", at("source"), []string{g.Source}, append([]string{KeptSource}, d.sources...))...)
 			}
 		}
 		if there && !slices.Contains(rights, g.Right) {
@@ -190,6 +198,16 @@ func (s *Service) grants(ctx context.Context, asked []wire.Grant, there bool) ([
 		out[i] = k
 	}
 	return out, problems.Err()
+}
+
+// counted is how many are true.
+func counted(all ...bool) (n int) {
+	for _, yes := range all {
+		if yes {
+			n++
+		}
+	}
+	return n
 }
 
 // ReportReaders tells who can run a report and why, to who manages its folder.

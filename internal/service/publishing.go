@@ -59,6 +59,9 @@ func (s *Service) Publish(ctx context.Context, who identity.Actor, name string) 
 			return wire.Checked{}, err
 		}
 	}
+	if err := s.schedulesPublished(ctx, who, versions); err != nil {
+		return wire.Checked{}, err
+	}
 	infos, err := s.infos(ctx, versions)
 	return wire.Checked{Definitions: infos, Warnings: problems}, err
 }
@@ -167,8 +170,11 @@ func (p *publication) mayPublish(ctx context.Context) error {
 		case e.published.Number > 0 && !p.who.May(identity.Publish, e.publishedHead.folder):
 			problems = append(problems, notIn(field, identity.Publish, e.publishedHead.folder))
 		default:
-			if q, ok := p.documents[i].(*definition.Query); ok {
-				problems = append(problems, mayQuery(p.who, q, field)...)
+			switch of := p.documents[i].(type) {
+			case *definition.Query:
+				problems = append(problems, mayQuery(p.who, of, field)...)
+			case *definition.Schedule:
+				problems = append(problems, p.service.mayPublishSchedule(ctx, p.who, of, field)...)
 			}
 		}
 	}
@@ -234,7 +240,7 @@ func (p *publication) freeze(ctx context.Context) error {
 	now := p.service.Now().UTC().Truncate(time.Second)
 	for i := range p.chosen {
 		d := &p.chosen[i]
-		d.At = now
+		d.At, d.By = now, p.who.Name()
 		if d.Kind != "report" {
 			continue
 		}

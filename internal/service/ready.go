@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
@@ -253,6 +254,9 @@ func (s *Service) asked(ctx context.Context, v plan.Viewer, made ready, r Reques
 	calendar, problems := s.livesBy(ctx, made, &reading)
 	found = append(append(found, problems...), definition.CSVFormatProblems("csv.", r.CSV.CSVFormat)...)
 	calendar, problems = s.now(calendar, r.AsOf)
+	if r.due != 0 {
+		calendar.Now = civil.Instant(r.due)
+	}
 	found = append(found, problems...)
 	marks, _ := parameter.MarksOf(cmp.Or(made.report.Language, reading.Language))
 	unchanged := made.source.unchanged(made.tables...)

@@ -139,6 +139,8 @@ type Request struct {
 	Reading *store.Reading
 	// CSV is how a CSV is written, where not as the report or whoever asks has it.
 	CSV output.CSVSettings
+	// due is the instant that is now for a run that was due then, in seconds since 1970; 0 for none.
+	due int64
 	// likes is how whoever asks likes a CSV to be written.
 	likes output.CSVSettings
 }

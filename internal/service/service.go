@@ -4,6 +4,7 @@ package service
 
 import (
 	"context"
+	"crypto/x509"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -14,9 +15,11 @@ import (
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/period"
+	"pikegate/internal/delivery"
 	"pikegate/internal/engine"
 	"pikegate/internal/identity"
 	"pikegate/internal/runner"
+	"pikegate/internal/schedule"
 	"pikegate/internal/store"
 )
 
@@ -49,6 +52,22 @@ type Config struct {
 	ExportsTold int64
 	// Uploads is the folder of the files that people upload; empty where nobody can.
 	Uploads string
+	// Delivered is the folder of what schedules made, until it was delivered and a while after.
+	Delivered string
+	// Kept is the folder of the results that schedules keep.
+	Kept string
+	// KeepOccurrences is how long it is known what came of schedules; 0 is for ever.
+	KeepOccurrences time.Duration
+	// Destinations are where schedules may deliver.
+	Destinations delivery.Destinations
+	// Public is the address people use, blank for none.
+	Public string
+	// Demonstration tells that there may be schedules while there are no users.
+	Demonstration bool
+	// Elapsed is how much time has passed, by a clock that nobody sets; nil is the machine's.
+	Elapsed func() time.Duration
+	// MailRoots are what certificates of mail servers go back to; nil is the system's.
+	MailRoots *x509.CertPool
 	// Spool is the folder where rows wait for slow readers; empty for none.
 	Spool string
 }
@@ -59,6 +78,9 @@ type Service struct {
 	// People knows who asks.
 	People *identity.Keeper
 	runner runner.Runner
+	keeper *schedule.Keeper
+	mailer *delivery.Mailer
+	web    *delivery.Web
 
 	mu         sync.Mutex // guards the rest
 	open       map[string]*openSource
@@ -100,8 +122,17 @@ func New(ctx context.Context, c Config) (*Service, error) {
 		prepared:   map[published]ready{},
 		calendars:  map[string]*definition.Calendar{},
 	}
-	return s, errors.Join(s.moveEncodings(ctx), s.bindAll(ctx))
+	s.keeper = schedule.New(c.Store, scheduled{s}, c.Now, c.Elapsed, c.Log)
+	s.web = delivery.NewWeb(c.Destinations.Web, "Pike Gate")
+	s.mailer = &delivery.Mailer{Server: c.Destinations.Mail, Roots: c.MailRoots, Password: func(ctx context.Context) (string, bool) { return s.secret(ctx, c.Destinations.Mail.Secret) }}
+	return s, errors.Join(s.moveEncodings(ctx), s.bindAll(ctx), s.syncSchedules(ctx))
 }
+
+// KeepSchedules has what is due happen until the context ends.
+func (s *Service) KeepSchedules(ctx context.Context) { s.keeper.Run(ctx) }
+
+// Schedules is who has what is due happen, for tests to drive.
+func (s *Service) Keeper() *schedule.Keeper { return s.keeper }
 
 // Close closes every source.
 func (s *Service) Close() error {

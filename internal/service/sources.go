@@ -141,6 +141,9 @@ func (s *Service) sourceInfo(ctx context.Context, who identity.Actor, name strin
 // read.
 func (s *Service) saveSource(ctx context.Context, who identity.Actor, what string, info wire.SourceInfo, anyway bool) (catalog.Source, error) {
 	var problems diag.Problems
+	if info.Name == KeptSource {
+		problems = append(problems, reservedSource("name"))
+	}
 	if !sourceName.MatchString(info.Name) {
 		problems = append(problems, diag.Problem{Code: "bad_name", Field: "name", Message: fmt.Sprintf("%q is not a name.", info.Name), Hint: "Names are lower-case words joined by dashes."})
 	}

@@ -30,7 +30,7 @@ const MostUploaded = 4 << 30
 
 // isUploaded tells whether a source is a folder of the service's own.
 func (s *Service) isUploaded(kept store.Source) bool {
-	return s.engine(kept.Engine).Holds != nil && kept.Address == ""
+	return s.engine(kept.Engine).Holds != nil && kept.Address == "" && kept.Name != KeptSource
 }
 
 // folders is the engine that reads folders of files.
@@ -64,6 +64,9 @@ func (s *Service) Upload(ctx context.Context, who identity.Actor, source, name s
 	var problems diag.Problems
 	if s.Uploads == "" || s.folders().Holds == nil {
 		return catalog.Source{}, diag.Problems{{Code: "not_uploaded", Field: "source", Message: "Nothing can be uploaded to this service.", Hint: "Have the folder of the file added as a source."}}
+	}
+	if source == KeptSource {
+		problems = append(problems, reservedSource("source"))
 	}
 	if !sourceName.MatchString(source) {
 		problems = append(problems, diag.Problem{Code: "bad_name", Field: "source", Message: fmt.Sprintf("%q is not a name.", source), Hint: "Names are lower-case words joined by dashes."})

@@ -39,11 +39,11 @@ func (r revisionRow) domain() Definition {
 }
 
 func versionRowOf(d Definition) versionRow {
-	return versionRow{d.Kind, d.Name, d.Number, d.Content, d.Uses, d.At}
+	return versionRow{d.Kind, d.Name, d.Number, d.Content, d.Uses, d.At, d.By}
 }
 
 func (r versionRow) domain() Definition {
-	return Definition{Kind: r.Kind, Name: r.Name, Number: r.Number, Content: r.Content, Uses: r.Uses, At: r.PublishedAt}
+	return Definition{Kind: r.Kind, Name: r.Name, Number: r.Number, Content: r.Content, Uses: r.Uses, At: r.PublishedAt, By: r.PublishedBy}
 }
 
 func runRowOf(r Run) (runRow, error) {

@@ -61,6 +61,33 @@ var migrations = []*gormigrate.Migration{
 			create table if not exists audit (number integer, at text, who text, from_address text, what text, done_to text, before text, after text, code text, primary key (number));
 			create index if not exists idx_audit_who on audit (who)`)),
 	columns("2026-11-years", "users", "missing_year text", "two_digit_years text"),
+	steps("2026-11-schedules",
+		columns("", "versions", "published_by text not null default ''"),
+		step("", `
+			create table if not exists schedules (name text, version integer, owner text, own numeric, report text, source text, rule text, zone text, calendar text, missed text, title text, paused text not null default '', paused_by text, paused_at integer,
+				next integer, since integer, primary key (name));
+			create index if not exists idx_schedules_next on schedules (next) where paused = '' and next > 0;
+			create index if not exists idx_schedules_owner on schedules (owner);
+			create table if not exists occurrences (id integer primary key autoincrement, schedule text, due integer, repeat integer, version integer, owner text, report text, source text,
+				state text, phase text, problem text, as_of text, zone text, attempts integer, try_at integer, lease text, lease_until integer, started_at integer, ended_at integer, seen numeric);
+			create unique index if not exists idx_occurrences_identity on occurrences (schedule, due, repeat);
+			create index if not exists idx_occurrences_schedule on occurrences (schedule, id);
+			create index if not exists idx_occurrences_run on occurrences (source, owner, try_at, due, id) where phase = 'run';
+			create index if not exists idx_occurrences_ended on occurrences (ended_at) where phase = 'ended';
+			create table if not exists parts (occurrence integer, number integer, value text, label text, single numeric, state text, run integer, count integer, first text, last text,
+				read_back text, totals text, answers text, problem text, read_at integer, primary key (occurrence, number));
+			create table if not exists deliveries (id text, occurrence integer, part integer, number integer, owner text, way text, target text, lane text, spec text, format text, file text, sha256 text, bytes integer,
+				state text, phase text, attempts integer, try_at integer, lease text, lease_until integer, problem text, delivered_at integer, told text, primary key (id));
+			create index if not exists idx_deliveries_occurrence on deliveries (occurrence);
+			create index if not exists idx_deliveries_lane on deliveries (lane, owner, try_at, occurrence, part, number) where phase = 'deliver';
+			create index if not exists idx_deliveries_file on deliveries (sha256);
+			create index if not exists idx_deliveries_target on deliveries (way, target);
+			create index if not exists idx_deliveries_spooled on deliveries (file) where file <> '';
+			create table if not exists notices (id integer primary key autoincrement, user text, at integer, schedule text, occurrence integer, words text);
+			create index if not exists idx_notices_user on notices (user);
+			create table if not exists kept_results (id text, name text, version integer, file text, columns text, schedule text, due integer, value text, occurrence integer, part integer, run integer, records integer, bytes integer, at integer, until integer, primary key (id));
+			create unique index if not exists idx_kept_results_identity on kept_results (name, schedule, due, value);
+			create table if not exists declined (schedule text, address text, at integer, primary key (schedule, address))`)),
 	columns("2026-11-csv", "users", "csv text not null default ''", "guard numeric not null default 0"),
 }
 

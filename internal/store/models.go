@@ -59,6 +59,7 @@ type versionRow struct {
 	Content     string
 	Uses        string // what a report was frozen with, as written
 	PublishedAt time.Time
+	PublishedBy string
 }
 
 func (versionRow) TableName() string { return "versions" }

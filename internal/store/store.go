@@ -65,6 +65,8 @@ type Definition struct {
 	// Uses is everything a published report was frozen with, as written.
 	Uses string
 	At   time.Time
+	// By is who published it, blank of drafts and in the open state.
+	By string
 }
 
 // Run is the record of one execution.
@@ -325,7 +327,8 @@ func (s *Store) Versions(ctx context.Context, kind, name string) ([]Definition, 
 // kind and name.
 func (s *Store) AllPublished(ctx context.Context, kinds ...string) ([]Definition, error) {
 	var rows []versionRow
-	query := s.db.WithContext(ctx).Where("number = (select max(number) from versions as v where v.kind = versions.kind and v.name = versions.name)").Where(notRetired)
+	query := s.db.WithContext(ctx).Where("number = (select max(number) from versions as v where v.kind = versions.kind and v.name = versions.name)").Where(notRetired).
+		Where("kind <> 'schedule' or name not like '%@%'") // those that people made of a result are theirs alone
 	if len(kinds) > 0 {
 		query = query.Where("kind in ?", kinds)
 	}

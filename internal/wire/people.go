@@ -83,9 +83,11 @@ type Group struct {
 type Grant struct {
 	Folder *string `json:"folder,omitempty" yaml:"folder,omitempty" maxLength:"200" doc:"The folder, blank for the topmost"`
 	Source string  `json:"source,omitempty" yaml:"source,omitempty" maxLength:"200" doc:"The source, * for all of them"`
-	Right  string  `json:"right" yaml:"right" enum:"run,draft,publish,manage,read,sql" doc:"In a folder run, draft, publish or manage; on a source read, sql or manage; each with those before it"`
-	User   string  `json:"user,omitempty" yaml:"user,omitempty" maxLength:"100"`
-	Group  string  `json:"group,omitempty" yaml:"group,omitempty" maxLength:"100"`
+	// Destination is folder:NAME, mail:DOMAIN, web:HOST or keep, with * for every one of a way.
+	Destination string `json:"destination,omitempty" yaml:"destination,omitempty" maxLength:"300" doc:"Where schedules may deliver: folder:NAME, mail:DOMAIN, web:HOST or keep; * for every one of a way"`
+	Right       string `json:"right" yaml:"right" enum:"run,draft,publish,manage,read,sql,deliver" doc:"In a folder run, draft, publish or manage; on a source read, sql or manage, each with those before it; to a destination deliver"`
+	User        string `json:"user,omitempty" yaml:"user,omitempty" maxLength:"100"`
+	Group       string `json:"group,omitempty" yaml:"group,omitempty" maxLength:"100"`
 }
 
 // Session is a browser somebody is signed in with.

@@ -39,6 +39,7 @@ type source struct {
 	name   string
 	folder string
 	said   map[string]catalog.FileFormat
+	listed map[string]string // tables, by the paths of files; nil where all files count
 	*worker.Pool
 
 	mu     sync.Mutex // guards the rest
@@ -67,7 +68,7 @@ func Open(a engine.Address) (engine.Source, error) {
 			return refused("%s is not a folder that records are kept in.", a.At)
 		}
 	}
-	found, err := filesIn(folder)
+	found, err := countedIn(folder, a.Listed)
 	if err != nil {
 		return refused("%s cannot be read: %v.", a.At, err)
 	}
@@ -75,7 +76,7 @@ func Open(a engine.Address) (engine.Source, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &source{name: a.Name, folder: folder, found: found, said: a.Files, Pool: pool}
+	s := &source{name: a.Name, folder: folder, found: found, said: a.Files, listed: a.Listed, Pool: pool}
 	if err := pool.Stream(context.Background(), dialect.Query{SQL: "select 1"}, func([]any) error { return nil }); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
@@ -92,7 +93,7 @@ func (s *source) Replaced() bool {
 
 // State is the names, sizes and times of the files.
 func (s *source) State() string {
-	found, err := filesIn(s.folder)
+	found, err := countedIn(s.folder, s.listed)
 	if err != nil {
 		return err.Error()
 	}
@@ -119,7 +120,7 @@ func (s *source) known(ctx context.Context) ([]*table, error) {
 // Catalogue tells the tables.
 func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 	out := catalog.Source{Name: s.name, Engine: Engine.Name, Traits: Engine.Traits}
-	found, err := filesIn(s.folder)
+	found, err := countedIn(s.folder, s.listed)
 	if err != nil {
 		return out, engine.Fail(ctx, engine.Unreachable, s.folder+" cannot be read", err)
 	}

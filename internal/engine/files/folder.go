@@ -114,6 +114,32 @@ func filesIn(folder string) ([]file, error) {
 	return out, err
 }
 
+// countedIn are the data files of a folder, or those of them that are listed.
+func countedIn(folder string, listed map[string]string) ([]file, error) {
+	found, err := filesIn(folder)
+	if listed == nil {
+		return found, err
+	}
+	return slices.DeleteFunc(found, func(f file) bool {
+		_, ok := listed[filepath.ToSlash(f.rel())]
+		return !ok
+	}), err
+}
+
+// listedGroups puts files together as a list says.
+func listedGroups(files []file, listed map[string]string) (groups []group) {
+	for _, f := range files {
+		name := listed[filepath.ToSlash(f.rel())]
+		at := slices.IndexFunc(groups, func(g group) bool { return g.name == name })
+		if at < 0 {
+			at, groups = len(groups), append(groups, group{name: name, said: true})
+		}
+		groups[at].files = append(groups[at].files, f)
+	}
+	slices.SortFunc(groups, func(x, y group) int { return strings.Compare(x.name, y.name) })
+	return groups
+}
+
 // staysIn tells whether a link points to a file within the folder.
 func staysIn(folder, path string) bool {
 	real, err := filepath.EvalSymlinks(path)

@@ -83,7 +83,11 @@ func (t *table) reading(parts []file) string {
 // look makes tables of the files.
 func (s *source) look(ctx context.Context) ([]*table, error) {
 	var tables []*table
-	for _, g := range groupsOf(s.found, s.said) {
+	groups := groupsOf(s.found, s.said)
+	if s.listed != nil {
+		groups = listedGroups(s.found, s.listed)
+	}
+	for _, g := range groups {
 		if len(g.files) == 0 {
 			t := &table{name: g.name}
 			t.spoil(&engine.Failure{Code: engine.Broken, Message: fmt.Sprintf("No file of the folder is one of %s.", s.said[g.name].Files), Hint: "Paths are those within the folder."})

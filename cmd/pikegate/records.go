@@ -67,10 +67,7 @@ func atTheMachine(ctx context.Context, data string, add *wire.User, recover stri
 		return made, err
 	}
 	defer func() { err = errors.Join(err, kept.Close()) }()
-	people, err := identity.NewKeeper(kept, vault, time.Now, slog.New(slog.DiscardHandler))
-	if err != nil {
-		return made, err
-	}
+	people := identity.NewKeeper(kept, vault, time.Now, slog.New(slog.DiscardHandler))
 	s := &service.Service{Config: service.Config{Store: kept, Now: time.Now}, People: people}
 	if add != nil {
 		return s.AddUserHere(ctx, *add)

@@ -71,15 +71,14 @@ var open = &person{open: true}
 
 // NewKeeper makes a keeper of what is in a store. The vault seals the secrets of
 // second factors.
-func NewKeeper(kept *store.Store, vault *Vault, now func() time.Time, log *slog.Logger) (*Keeper, error) {
-	hasher, err := newHasher()
+func NewKeeper(kept *store.Store, vault *Vault, now func() time.Time, log *slog.Logger) *Keeper {
 	return &Keeper{
 		Fresh: UsuallyFresh,
-		store: kept, vault: vault, now: now, log: log, hasher: hasher,
+		store: kept, vault: vault, now: now, log: log, hasher: newHasher(),
 		accounts: newTries(30*time.Second, 10), addresses: newTries(5*time.Second, 30),
 		persons: map[string]*person{}, sessions: map[string]*session{}, tokens: map[string]*store.Token{},
 		noted: map[string]time.Time{}, used: map[uint]time.Time{}, seeing: map[string]string{}, under: map[string]map[*context.CancelCauseFunc]bool{},
-	}, err
+	}
 }
 
 // Closed tells whether there are users.

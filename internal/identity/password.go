@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"fmt"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"github.com/alexedwards/argon2id"
@@ -27,15 +28,14 @@ type hasher struct {
 	places chan struct{}
 	// unknown is the hash of nothing anybody knows: names that are not there take as
 	// long as those that are.
-	unknown string
+	unknown func() (string, error)
 }
 
 // atOnce is how many passwords are hashed at a time.
 const atOnce = 2
 
-func newHasher() (*hasher, error) {
-	unknown, err := argon2id.CreateHash(rand.Text(), cost)
-	return &hasher{make(chan struct{}, atOnce), unknown}, err
+func newHasher() *hasher {
+	return &hasher{make(chan struct{}, atOnce), sync.OnceValues(func() (string, error) { return argon2id.CreateHash(rand.Text(), cost) })}
 }
 
 func (h *hasher) enter(ctx context.Context) (leave func(), err error) {
@@ -65,9 +65,13 @@ func (h *hasher) matches(ctx context.Context, password, hash string) (bool, erro
 		return false, err
 	}
 	defer leave()
+	unknown, err := h.unknown() // the first to ask waits for it, whoever that is
+	if err != nil {
+		return false, err
+	}
 	known := hash != ""
 	if !known {
-		hash = h.unknown
+		hash = unknown
 	}
 	same, err := argon2id.ComparePasswordAndHash(password, hash)
 	return same && known, err

@@ -25,7 +25,7 @@ type Work interface {
 	// Deliver makes an attempt at a delivery, and gives what was answered.
 	Deliver(ctx context.Context, d store.Delivery) (told string, err error)
 	// Retries is how often what failed of a schedule is tried again, and over how long.
-	Retries(ctx context.Context, schedule string) (times int, over time.Duration)
+	Retries(ctx context.Context, schedule string, version int) (times int, over time.Duration)
 	// Tidy removes what is kept no longer.
 	Tidy(ctx context.Context) error
 	// Told lists who is told of what befalls a schedule: its owner, and with managers those who
@@ -116,10 +116,13 @@ func (k *Keeper) Wake() {
 	}
 }
 
+// Begin ends the leases of other processes: whoever opened the data folder is alone in it, and they
+// are gone.
+func (k *Keeper) Begin(ctx context.Context) error { return k.Store.Orphans(ctx) }
+
 // Run has what is due happen until the context ends, and waits for what is under way.
 func (k *Keeper) Run(ctx context.Context) {
-	// Whoever opened the data folder is alone in it: other leases are of processes that are gone.
-	if err := k.Store.Orphans(ctx); err != nil {
+	if err := k.Begin(ctx); err != nil {
 		k.Log.Error("leases of another process could not be ended", "problem", err)
 	}
 	var under sync.WaitGroup

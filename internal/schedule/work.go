@@ -122,7 +122,7 @@ func (k *Keeper) run(ctx context.Context, o store.Occurrence) {
 	var failed *Failed
 	var notices []store.Notice
 	o.EndedAt = k.Now().Unix()
-	switch times, over := k.Work.Retries(ctx, o.Schedule); {
+	switch times, over := k.Work.Retries(ctx, o.Schedule, o.Version); {
 	case err == nil:
 		o.State, o.Phase, o.Problem = store.OccurrenceRuns, store.PhaseDeliver, ""
 	case errors.As(err, &stop), errors.As(err, &failed), o.Attempts > times:
@@ -163,7 +163,7 @@ func (k *Keeper) deliver(ctx context.Context, d store.Delivery) {
 	d.Told = told
 	var failure *delivery.Failure
 	var notices []store.Notice
-	switch times, over := k.Work.Retries(ctx, o.Schedule); {
+	switch times, over := k.Work.Retries(ctx, o.Schedule, o.Version); {
 	case err == nil:
 		d.State, d.Phase, d.Problem, d.DeliveredAt = store.Delivered, store.PhaseEnded, "", now.Unix()
 	case errors.As(err, &failure) && failure.Final, d.Attempts > times:

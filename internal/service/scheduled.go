@@ -40,6 +40,43 @@ type scheduled struct{ *Service }
 
 // scheduleOf gives a version of a schedule, 0 for the newest.
 func (s *Service) scheduleOf(ctx context.Context, name string, version int) (*definition.Schedule, store.Definition, error) {
+	key := scheduleVersion{name, version}
+	s.mu.Lock()
+	known, ok := s.schedules[key]
+	s.mu.Unlock()
+	if ok {
+		return known.document, known.kept, nil
+	}
+	made, kept, err := s.readSchedule(ctx, name, version)
+	if err != nil {
+		return nil, kept, err
+	}
+	if version > 0 { // it never changes
+		s.mu.Lock()
+		defer s.mu.Unlock()
+		if len(s.schedules) >= mostSchedules {
+			clear(s.schedules)
+		}
+		s.schedules[key] = knownSchedule{made, kept}
+	}
+	return made, kept, nil
+}
+
+// scheduleVersion names a version of a schedule, knownSchedule is what it says.
+type scheduleVersion struct {
+	name    string
+	version int
+}
+
+type knownSchedule struct {
+	document *definition.Schedule
+	kept     store.Definition
+}
+
+// mostSchedules is how many versions of schedules are kept read.
+const mostSchedules = 5000
+
+func (s *Service) readSchedule(ctx context.Context, name string, version int) (*definition.Schedule, store.Definition, error) {
 	kept, err := s.Store.Version(ctx, "schedule", name, version)
 	if err != nil {
 		return nil, kept, err
@@ -104,8 +141,8 @@ func past(k store.Schedule, at int64, state, why string) store.Occurrence {
 }
 
 // Retries is how often what failed of a schedule is tried again.
-func (s scheduled) Retries(ctx context.Context, name string) (times int, over time.Duration) {
-	d, _, err := s.scheduleOf(ctx, name, 0)
+func (s scheduled) Retries(ctx context.Context, name string, version int) (times int, over time.Duration) {
+	d, _, err := s.scheduleOf(ctx, name, version)
 	if err != nil {
 		return definition.Retry{}.Tries()
 	}

@@ -365,11 +365,10 @@ func (s *Service) mayPublishSchedule(ctx context.Context, who identity.Actor, d 
 			continue
 		}
 		for _, p := range published {
-			documents, err := decoded(p.Content)
-			if err != nil || p.Name == d.Name {
+			if p.Name == d.Name {
 				continue
 			}
-			if o, ok := documents[0].(*definition.Schedule); ok && slices.ContainsFunc(o.Deliver, func(w definition.Delivery) bool { return strings.EqualFold(w.Folder.File, way.Folder.File) }) {
+			if o, _, err := s.scheduleOf(ctx, p.Name, p.Number); err == nil && slices.ContainsFunc(o.Deliver, func(w definition.Delivery) bool { return strings.EqualFold(w.Folder.File, way.Folder.File) }) {
 				problems = append(problems, diag.Problem{
 					Code: "path_taken", Field: fmt.Sprintf("deliver[%d].folder.file", i), Message: fmt.Sprintf("The schedule %s delivers the file %s.", p.Name, way.Folder.File), Hint: "Give this one another name; {schedule} stands for it.",
 				})

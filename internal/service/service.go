@@ -88,6 +88,7 @@ type Service struct {
 	prepared   map[published]ready
 	newest     newest
 	calendars  map[string]*definition.Calendar // by their texts
+	schedules  map[scheduleVersion]knownSchedule
 
 	typing  sync.Mutex // guards the next
 	decoder definition.Decoder
@@ -110,17 +111,14 @@ func New(ctx context.Context, c Config) (*Service, error) {
 			return nil, err
 		}
 	}
-	people, err := identity.NewKeeper(c.Store, c.Vault, c.Now, c.Log)
-	if err != nil {
-		return nil, err
-	}
 	s := &Service{
-		Config: c, People: people,
+		Config: c, People: identity.NewKeeper(c.Store, c.Vault, c.Now, c.Log),
 		runner:     runner.Runner{Store: c.Store, Limit: c.TimeLimit, Now: c.Now, Active: &runner.Active{}, Spool: c.Spool, Log: c.Log},
 		open:       map[string]*openSource{},
 		connecting: map[string]chan struct{}{},
 		prepared:   map[published]ready{},
 		calendars:  map[string]*definition.Calendar{},
+		schedules:  map[scheduleVersion]knownSchedule{},
 	}
 	s.keeper = schedule.New(c.Store, scheduled{s}, c.Now, c.Elapsed, c.Log)
 	s.web = delivery.NewWeb(c.Destinations.Web, "Pike Gate")

@@ -115,7 +115,7 @@ type Lease struct {
 
 // take leases the next of a kind: that of the first owner after one, who is not busy.
 func (s *Store) take(ctx context.Context, table, column, phase, of, after string, busy []string, l Lease, row any, changes map[string]any, key func() (string, any)) error {
-	return s.write(ctx, true, func(tx *gorm.DB) error {
+	return s.write(ctx, false, func(tx *gorm.DB) error { // after a power failure nobody holds a lease
 		pick := func(compare string) error {
 			query := tx.Table(table).Where("phase = '"+phase+"' and "+column+" = ? and owner "+compare+" ? and try_at <= ? and lease_until <= ?", of, after, l.Now, l.Now)
 			if len(busy) > 0 {
@@ -191,7 +191,7 @@ func held(tx *gorm.DB, o Occurrence, changes map[string]any) error {
 // NoteParts notes the parts of an occurrence and the deliveries of each, once: the version, the
 // day and the zone it is run with as well.
 func (s *Store) NoteParts(ctx context.Context, o Occurrence, parts []Part, deliveries []Delivery) error {
-	return s.write(ctx, true, func(tx *gorm.DB) error {
+	return s.write(ctx, false, func(tx *gorm.DB) error { // the disk holds it with the first part that was run
 		if err := held(tx, o, map[string]any{"version": o.Version, "as_of": o.AsOf, "zone": o.Zone}); err != nil {
 			return err
 		}
@@ -223,7 +223,7 @@ func (s *Store) NotePart(ctx context.Context, o Occurrence, p Part, deliveries [
 // EndRun says how the run of an occurrence ended: with everything spooled, to be tried again, or
 // failed. The notices tell of it.
 func (s *Store) EndRun(ctx context.Context, o Occurrence, notices ...Notice) error {
-	return s.write(ctx, true, func(tx *gorm.DB) error {
+	return s.write(ctx, false, func(tx *gorm.DB) error { // what was run is noted with its parts
 		if err := held(tx, o, map[string]any{"state": o.State, "phase": o.Phase, "problem": o.Problem, "try_at": o.TryAt, "lease": "", "lease_until": 0, "ended_at": o.EndedAt}); err != nil {
 			return err
 		}

@@ -129,7 +129,7 @@ type Planned struct {
 // Plan notes occurrences and when their schedules are due next. A schedule that was planned or
 // changed meanwhile is left as it is.
 func (s *Store) Plan(ctx context.Context, all []Planned) error {
-	return s.write(ctx, true, func(tx *gorm.DB) error {
+	return s.write(ctx, false, func(tx *gorm.DB) error {
 		for _, p := range all {
 			moved := tx.Table(schedulesTable).Where("name = ? and next = ? and version = ? and paused = ''", p.Schedule.Name, p.Schedule.Next, p.Schedule.Version).Update("next", p.Next)
 			if moved.Error != nil {

@@ -26,7 +26,7 @@ import (
 	"github.com/emersion/go-smtp"
 )
 
-// most is how many mails are kept, and how many bytes one may have.
+// most is how many mails are kept where nothing else is said, and mostSize how many bytes one may have.
 const (
 	most     = 500
 	mostSize = 30 << 20
@@ -57,6 +57,9 @@ type File struct {
 type Mailbox struct {
 	// Refuse may refuse a recipient of a mail or its content before it is taken: nil takes all.
 	Refuse func(from string, to string, content []byte) error
+
+	// Most is how many mails are kept; 500 where it is 0.
+	Most int
 
 	server   *smtp.Server
 	listener net.Listener
@@ -147,7 +150,7 @@ func (s *session) Data(r io.Reader) error {
 	s.box.count++
 	made.Number = s.box.count
 	s.box.mails = append(s.box.mails, made)
-	s.box.mails = s.box.mails[max(len(s.box.mails)-most, 0):]
+	s.box.mails = s.box.mails[max(len(s.box.mails)-cmp.Or(s.box.Most, most), 0):]
 	return nil
 }
 

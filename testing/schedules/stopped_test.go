@@ -1,0 +1,100 @@
+package schedules
+
+import (
+	"context"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// clock is moved by hand.
+type clock struct{ at atomic.Int64 }
+
+func (c *clock) now() time.Time    { return time.Unix(c.at.Load(), 0).UTC() }
+func (c *clock) set(at time.Time)  { c.at.Store(at.Unix()) }
+func newClock(at time.Time) *clock { c := &clock{}; c.set(at); return c }
+
+// live has time pass until everything has ended: the clock goes on to when there is something to
+// do. It tells whether the service was stopped before.
+func live(ctx context.Context, r *running, c *clock, end time.Time, crashed func() bool) (over bool, err error) {
+	for {
+		if err := r.Keeper().Pass(ctx); err != nil || crashed() {
+			return false, err
+		}
+		at, err := r.store.Wakes(ctx, c.now().Unix())
+		if err != nil {
+			return false, err
+		}
+		if at == 0 || at > end.Unix() {
+			return true, nil
+		}
+		c.set(time.Unix(at, 0))
+	}
+}
+
+// TestStopped has 200 schedules live through a day and stops the service at 300 steps of what it
+// does: nothing is lost, nothing is run twice to its end, and what arrives twice has the same
+// identity.
+func TestStopped(t *testing.T) {
+	const schedules, stops = 200, 300
+	w := newWorld(t)
+	records(t, w.folder)
+	until := begins.Add(25 * time.Hour)
+	all := daily(schedules, w.place().Web, until)
+	require.NoError(t, os.MkdirAll(filepath.Join(w.folder, "out"), 0o755))
+	c := newClock(begins)
+	r, err := start(w.place(), c.now)
+	require.NoError(t, err)
+	install(t, r, w.place(), documents(all))
+
+	chance := rand.New(rand.NewPCG(7, 11))
+	happened := map[string]int{}
+	stopped := 0
+	for over := false; !over; {
+		// So many steps on it stops; what is under way meets a store that is closed.
+		var left atomic.Int64
+		var where atomic.Pointer[string]
+		left.Store(int64(chance.IntN(40)) + 1)
+		if stopped >= stops {
+			left.Store(1 << 40)
+		}
+		ctx, end := context.WithCancel(t.Context())
+		r.Keeper().Point = func(step string) {
+			if left.Add(-1) == 0 {
+				where.Store(&step)
+				end()
+				_ = r.store.Close()
+			}
+		}
+		over, err = live(ctx, r, c, settled(until), func() bool { return where.Load() != nil })
+		end()
+		step := where.Load()
+		if step == nil {
+			require.NoError(t, err)
+			break
+		}
+		happened[*step]++
+		stopped++
+		over = false
+		r.stop()
+		if stopped%3 == 0 {
+			c.set(c.now().Add(time.Minute)) // it takes a while to be started again
+		}
+		r, err = start(w.place(), c.now)
+		require.NoError(t, err)
+		if stopped%5 != 0 { // else the leases run out
+			require.NoError(t, r.Keeper().Begin(t.Context()))
+		}
+	}
+	defer r.stop()
+	assert.Equal(t, stops, stopped)
+	assert.Greater(t, len(happened), 8, "it was stopped at steps of every kind: %v", happened)
+	t.Logf("stopped at %v", happened)
+	accounted(t, w, r.store, all, until, stopped)
+}

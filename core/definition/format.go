@@ -10,6 +10,7 @@ import (
 
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
+	"pikegate/core/recurrence"
 )
 
 // Format writes definitions the one way they are written: fields in the order
@@ -101,9 +102,14 @@ func fields(n *yaml.Node, t reflect.Type) {
 		p := pair{n.Content[i], n.Content[i+1], len(known)}
 		if at := slices.IndexFunc(known, func(f field) bool { return f.name == p.key.Value }); at >= 0 {
 			p.place = at
-			if p.key.Value == "derive" {
-				p.value.Value = strings.Join(strings.Fields(p.value.Value), " ") // of its own language
-			} else {
+			switch p.key.Value { // of languages of their own
+			case "derive":
+				p.value.Value = strings.Join(strings.Fields(p.value.Value), " ")
+			case "when":
+				if rule, problems := recurrence.Parse(p.value.Value); !problems.Failed() {
+					p.value.Value = rule.String()
+				}
+			default:
 				tidy(p.value, known[at].typ)
 			}
 		}

@@ -88,6 +88,7 @@ func New(s *service.Service, log *slog.Logger, version string) *Server {
 	for _, method := range []string{http.MethodGet, http.MethodPost} {
 		router.Handle(method, declinePrefix+":token", server.decline)
 	}
+	server.describeDeclining()
 	router.NoRoute(server.console())
 	return server
 }

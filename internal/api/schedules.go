@@ -5,8 +5,10 @@ import (
 	_ "embed" // the page that ends mails
 	"html/template"
 	"net/http"
+	"reflect"
 	"time"
 
+	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
 
 	"pikegate/core/diag"
@@ -152,4 +154,19 @@ func (s *Server) decline(c *gin.Context) {
 		Title, Address string
 		Ended          bool
 	}{title, address, ended}) // the caller may be gone; nothing is left to tell
+}
+
+// describeDeclining tells of the address in the description: it needs no sign-in but the token in it.
+func (s *Server) describeDeclining() {
+	page := &huma.Response{Description: "A page", Content: map[string]*huma.MediaType{"text/html; charset=utf-8": {Schema: &huma.Schema{Type: huma.TypeString}}}}
+	problem := &huma.Response{Description: "Error", Content: map[string]*huma.MediaType{"application/problem+json": {Schema: s.huma.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[Document](), true, "Document")}}}
+	token := &huma.Param{Name: "token", In: "path", Required: true, Description: "What stands in the mail", Schema: &huma.Schema{Type: huma.TypeString}}
+	for method, o := range map[string]huma.Operation{
+		http.MethodGet:  {OperationID: "ask-to-unsubscribe", Summary: "A page that asks whether somebody wants to get no more of a schedule by mail"},
+		http.MethodPost: {OperationID: "unsubscribe", Summary: "End that mails of a schedule go to an address, with one click as RFC 8058 says"},
+	} {
+		o.Method, o.Path, o.Parameters = method, declinePrefix+"{token}", []*huma.Param{token}
+		o.Responses = map[string]*huma.Response{"200": page, "default": problem}
+		s.huma.OpenAPI().AddOperation(&o)
+	}
 }

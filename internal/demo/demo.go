@@ -101,7 +101,7 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 	for _, file := range files {
 		name := filepath.Base(file[:len(file)-len(".yaml")])
 		if slices.ContainsFunc(there, func(r wire.ReportInfo) bool { return r.Name == name }) || file == first && len(calendars) > 0 ||
-			slices.ContainsFunc(schedules, func(k wire.ScheduleInfo) bool { return k.Name == name }) {
+			slices.ContainsFunc(schedules, func(k wire.ScheduleInfo) bool { return k.Name == name }) || isSchedule(file) && !s.Demonstration {
 			continue
 		}
 		content, err := definitions.ReadFile(file)

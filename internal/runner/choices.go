@@ -179,6 +179,19 @@ func occurring(ctx context.Context, job Job, q parameter.Parameter, search plan.
 	return texts(ctx, job, statement)
 }
 
+// Texts are the first values of the records of a job, as people type them.
+func Texts(ctx context.Context, job Job) (found []string, err error) {
+	prepared, err := Prepare(ctx, job)
+	if err != nil {
+		return nil, err
+	}
+	err = job.Source.Stream(ctx, prepared.Query, func(row []any) error {
+		found = append(found, cellText(row[0]))
+		return nil
+	})
+	return found, err
+}
+
 // texts are the first values of the rows of a statement, as people type them.
 func texts(ctx context.Context, job Job, s plan.Statement) ([]string, error) {
 	var out []string

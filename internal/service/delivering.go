@@ -191,7 +191,7 @@ func (s *Service) letter(ctx context.Context, d store.Delivery, o store.Occurren
 		To: d.Target, Subject: said.Subject, ReadBack: p.ReadBack, Records: counted64(p.Count), First: p.First, Last: p.Last, Date: time.Unix(p.ReadAt, 0).UTC(),
 	}
 	if p.Count == 0 {
-		l.Reason = p.Problem
+		l.Reason = s.whyNothing(ctx, p)
 	}
 	l.Schedule, _ = document.Heading()
 	l.Title = l.Schedule
@@ -204,6 +204,9 @@ func (s *Service) letter(ctx context.Context, d store.Delivery, o store.Occurren
 	var totals []output.Total
 	_ = json.Unmarshal([]byte(p.Totals), &totals) // of an older shape there are none
 	for _, t := range totals {
+		if p.Count == 0 { // there is nothing to make them of
+			break
+		}
 		value := "blank"
 		if t.Value != nil {
 			value = fmt.Sprint(t.Value)
@@ -227,6 +230,26 @@ func (s *Service) letter(ctx context.Context, d store.Delivery, o store.Occurren
 		}
 	}
 	return l
+}
+
+// whyNothing says why a part has no records, and where the nearest are.
+func (s *Service) whyNothing(ctx context.Context, p store.Part) string {
+	if p.Problem != "" {
+		return p.Problem
+	}
+	why := "Nothing matches all of these criteria."
+	run, err := s.Store.Run(ctx, p.Run)
+	var edges *output.Edges
+	if err != nil || run.Edges == nil || json.Unmarshal(run.Edges, &edges) != nil || edges == nil {
+		return why
+	}
+	if edges.Before != "" {
+		why += " The nearest record before the period is of " + edges.Before + "."
+	}
+	if edges.After != "" {
+		why += " The nearest after it is of " + edges.After + "."
+	}
+	return why
 }
 
 func counted64(n int64) string {

@@ -411,14 +411,10 @@ func (s scheduled) sendsOf(ctx context.Context, o *occurrence, p store.Part, dec
 			if d.Mail.File != "" {
 				name = definition.Filled(d.Mail.File, file)
 			}
-			subject := d.Mail.Subject
-			if subject == "" {
-				subject = title
-				if of := periodOf(asked, values); of != "" {
-					subject += ", " + of
-				}
+			said := send{Subject: oneLine(definition.Filled(d.Mail.Subject, value))}
+			if d.Mail.Subject == "" {
+				said.Subject = oneLine(subjectOf(title, asked, values, job.Context.Language))
 			}
-			said := send{Subject: oneLine(definition.Filled(subject, value))}
 			if made.Format != "" {
 				said.Name = name + "." + made.Format
 			}
@@ -483,6 +479,17 @@ func (o *occurrence) placeholder(name string, asked []parameter.Parameter, value
 		return "open"
 	}
 	return strings.Join(asked[at].Canonical(v), ", ")
+}
+
+// subjectOf is the subject of a mail that says none: the title and the first period, in words.
+func subjectOf(title string, asked []parameter.Parameter, values parameter.Values, language string) string {
+	for _, q := range asked {
+		if v := values[q.Name]; q.Kind == parameter.Period && v.Given {
+			days, _, _ := strings.Cut(q.ReadBack(v, language), " (")
+			return title + ", " + days
+		}
+	}
+	return title
 }
 
 // periodOf is the first period among the answers, in its canonical form.
@@ -579,18 +586,7 @@ func (s scheduled) lookUp(ctx context.Context, o *occurrence, p store.Part, r de
 	if err != nil {
 		return nil, err
 	}
-	prepared, err := runner.Prepare(ctx, job)
-	if err != nil {
-		return nil, err
-	}
-	var found []string
-	err = job.Source.Stream(ctx, prepared.Query, func(row []any) error {
-		if text, ok := row[0].(string); ok {
-			found = append(found, text)
-		}
-		return nil
-	})
-	return found, err
+	return runner.Texts(ctx, job)
 }
 
 // quoted is a name as criteria have it.

@@ -902,7 +902,7 @@ func (s *Service) HandOver(ctx context.Context, who identity.Actor, from, to str
 	}
 	now := s.Now().Unix()
 	err = s.Store.HandOver(ctx, names, to, who.Entry("schedules.handed_over", from).With(names, to))
-	if err == nil {
+	if err == nil && from != "" {
 		err = s.Store.AddNotices(ctx, store.Notice{User: to, At: now, Words: fmt.Sprintf("You were given the schedules of %s: %s.", from, strings.Join(names, ", "))})
 	}
 	return out, err

@@ -129,7 +129,7 @@ func New(ctx context.Context, c Config) (*Service, error) {
 // KeepSchedules has what is due happen until the context ends.
 func (s *Service) KeepSchedules(ctx context.Context) { s.keeper.Run(ctx) }
 
-// Schedules is who has what is due happen, for tests to drive.
+// Keeper is who has what is due happen, for tests to drive.
 func (s *Service) Keeper() *schedule.Keeper { return s.keeper }
 
 // Close closes every source.

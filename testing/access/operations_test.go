@@ -57,6 +57,22 @@ make-token            POST   /tokens                                           2
 make-token            POST   /tokens                                           404 201 201 404 201 403  {"name": "of WHO", "scope": "report", "report": "tolls"}
 end-token             DELETE /tokens/999                                       404 404 404 404 404 403
 read-period           GET    /period?expression=today                          200 200 200 200 200 200
+list-schedules        GET    /schedules                                        200 200 200 200 200 200
+show-schedule         GET    /schedules/none                                   404 404 404 404 404 404
+preview-schedule      POST   /schedule-preview                                 404 422 422 404 422 422  {"report": "tolls", "when": "every day at 07:00"}
+make-schedule         POST   /schedules                                        404 422 422 404 422 403  {"report": "tolls", "when": "every day at 07:00"}
+change-schedule       PUT    /schedules/none                                   404 404 404 404 404 403  {"report": "tolls", "when": "every day at 07:00"}
+remove-schedule       DELETE /schedules/none                                   404 404 404 404 404 403
+pause-schedule        POST   /schedules/none/pause                             404 404 404 404 404 403  {}
+resume-schedule       POST   /schedules/none/resume                            404 404 404 404 404 403
+run-schedule          POST   /schedules/none/run                               404 404 404 404 404 403  {}
+show-occurrence       GET    /occurrences/999                                  404 404 404 404 404 404
+cancel-occurrence     POST   /occurrences/999/cancel                           404 404 404 404 404 403
+verify-file           GET    /files/0000000000000000000000000000000000000000000000000000000000000000 200 200 200 200 200 200
+list-notices          GET    /notices                                          200 200 200 200 200 200
+drop-notice           DELETE /notices/999                                      404 404 404 404 404 403
+list-destinations     GET    /destinations                                     200 200 200 200 200 200
+hand-over-schedules   POST   /users/rita/hand-over                             403 403 403 403 200 403  {"to": "ann"}
 list-calendars        GET    /calendars                                        200 200 200 200 200 200
 show-calendar         GET    /calendars/nothing                                404 404 404 404 404 404
 definition-schema     GET    /schema                                           200 200 200 200 200 200
@@ -132,6 +148,8 @@ look-at-link-file     HEAD   /linked/x/records.csv  401
 sign-in               POST   /sign-in           401  {"name": "ada", "password": "x"}
 sign-in-at-provider   GET    /sign-in/provider         303
 return-from-provider  GET    /sign-in/provider/return  303
+ask-to-unsubscribe    GET    /unsubscribe/x     404
+unsubscribe           POST   /unsubscribe/x     404
 look-at-link          POST   /welcome           401  {"link": "x"}
 set-password          POST   /welcome/password  401  {"link": "x", "password": "nine barges at the lock"}
 `

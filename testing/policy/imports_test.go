@@ -26,7 +26,7 @@ core/phrase              core/catalog core/criteria core/diag core/period
 core/proof               core/catalog core/civil core/criteria core/diag core/period
 core/parameter           core/catalog core/civil core/criteria core/diag core/evaluate core/period
 core/sqltext             core/diag
-core/definition          core/almanac core/catalog core/civil core/criteria core/diag core/parameter core/period core/proof core/sqltext
+core/definition          core/almanac core/catalog core/civil core/criteria core/diag core/evaluate core/parameter core/period core/proof core/recurrence core/sqltext
 core/begin               core/catalog core/civil core/criteria core/definition core/diag
 core/plan                core/catalog core/civil core/criteria core/definition core/diag core/evaluate core/parameter core/period core/proof core/record core/sqltext
 core/dialect             core/catalog core/civil core/criteria core/definition core/diag core/plan
@@ -39,17 +39,20 @@ internal/engine/mysql    core/catalog core/dialect core/sqltext internal/engine
 internal/engine/files    core/catalog core/civil core/dialect core/period core/plan internal/engine internal/engine/worker
 internal/output          core/catalog core/civil core/definition core/diag core/plan core/record
 internal/store           core/catalog core/parameter
+internal/delivery        core/definition
+internal/schedule        core/civil core/recurrence internal/delivery internal/store
 internal/identity        core/diag core/parameter internal/store
 internal/wire            core/* internal/output
 internal/runner          core/* internal/engine internal/output internal/store internal/wire
-internal/service         core/* internal/engine internal/identity internal/output internal/runner internal/store internal/wire
+internal/service         core/* internal/delivery internal/engine internal/identity internal/output internal/runner internal/schedule internal/store internal/wire
 internal/api/console
 internal/api             core/* internal/api/console internal/engine internal/identity internal/output internal/runner internal/service internal/store internal/wire
 internal/client          core/begin core/catalog core/definition core/diag core/parameter internal/engine internal/output internal/wire
 internal/config          core/civil
 internal/cli             core/* internal/client internal/config internal/output internal/wire
 internal/demo/standin
-internal/demo            internal/demo/standin internal/identity internal/service internal/wire
+internal/demo/mailbox
+internal/demo            internal/delivery internal/demo/mailbox internal/demo/standin internal/identity internal/service internal/wire
 cmd/pikegate             internal/*
 `
 
@@ -68,6 +71,9 @@ var outside = map[string][]string{
 	"core/plan":       {"github.com/shopspring/decimal"},
 	"core/record":     {"github.com/shopspring/decimal"},
 }
+
+// parsers are packages beneath barred ones that take texts apart and do nothing else.
+var parsers = []string{"net/mail", "net/url"}
 
 // barred is what the heart may never use: the world outside, and the clock.
 var barred = []string{"os", "io", "net", "database", "log", "context", "embed", "syscall", "runtime"}
@@ -121,7 +127,7 @@ func checkHeart(t *testing.T, name, used string) {
 		}
 		return
 	}
-	if slices.Contains(barred, first) {
+	if slices.Contains(barred, first) && !slices.Contains(parsers, used) {
 		t.Errorf("%s, which is pure, may not import %s", name, used)
 	}
 }

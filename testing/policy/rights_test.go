@@ -17,11 +17,12 @@ import (
 // gates are what a use case asks for rights with.
 var gates = []string{
 	"admitted", "changes", "authors", "authorChanges", "administrators", "administratorChanges", "inPerson",
-	"mayRun", "mayOn", "asks", "job", "table", "columnRows", "mayChangeAnswers", "mayKeepSecrets",
+	"mayRun", "mayOn", "asks", "job", "table", "columnRows", "mayChangeAnswers", "mayKeepSecrets", "scheduleFor", "occurrenceFor",
 }
 
-// atTheMachine are use cases that nobody reaches from outside.
-var atTheMachine = []string{"Close", "AddUserHere", "RecoverHere", "Refused"}
+// atTheMachine are use cases that nobody reaches from outside, or only with something sealed that
+// says what may be done with it.
+var atTheMachine = []string{"Close", "AddUserHere", "RecoverHere", "Refused", "KeepSchedules", "Keeper", "Declining", "Decline"}
 
 // TestUseCasesAskForRights: each use case takes an actor, and asks for rights (or has
 // another use case do it) before it does anything else.

@@ -12,6 +12,7 @@
 			{ name: 'Reports', at: '/', of: /^\/(reports.*)?$/, for: true },
 			{ name: 'Drafts', at: '/drafts', of: /^\/drafts/, for: account.authors },
 			{ name: 'Runs', at: '/runs', of: /^\/runs/, for: true },
+			{ name: 'Schedules', at: '/schedules', of: /^\/(schedules|occurrences)/, for: true },
 			{ name: 'Sources', at: '/sources', of: /^\/sources/, for: account.authors },
 		].filter((place) => place.for && !account.out),
 	);

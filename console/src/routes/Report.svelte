@@ -38,6 +38,7 @@
 	const report = $derived(form.report.value);
 	const preview = $derived(form.read.value);
 	let explaining = $state(false);
+	let sending = $state(false);
 	const run = new Run();
 	let ran = $state.raw<Inputs>();
 	/** Whether the questions are folded to a line, and the one whose fields are open. */
@@ -233,6 +234,9 @@
 		<PageHead title={report.title} about={report.about}>
 			{#if folded}
 				<button type="button" class="button-quiet" onclick={() => (explaining = true)}>Explain</button>
+				{#if !draft && run.summary}<button type="button" class="button" data-send onclick={() => (sending = true)}
+						>Send me this …</button
+					>{/if}
 				{#if run.summary?.outcome === 'done'}<Export {target} inputs={ran ?? form.inputs} {sort} />{/if}
 			{/if}
 		</PageHead>
@@ -335,6 +339,11 @@
 		{/if}
 	{/if}
 </div>
+{#if sending}
+	{#await import('../schedule/SendMe.svelte') then { default: SendMe }}
+		<SendMe {target} inputs={ran ?? form.inputs} questions={form.questions} onclose={() => (sending = false)} />
+	{/await}
+{/if}
 {#if explaining}
 	<Dialog title="How this result comes about" side onclose={() => (explaining = false)}
 		>{@render explanation(folded && ran ? ran : form.inputs)}</Dialog

@@ -2,10 +2,10 @@
 	// The reports there are: those run lately first.
 	import { link } from 'svelte-spa-router';
 	import { account } from '../lib/account.svelte';
-	import { listReports, type ReportInfo } from '../lib/api';
+	import { listReports, listSchedules, type ReportInfo, type ScheduleInfo } from '../lib/api';
 	import { Loaded } from '../lib/loaded.svelte';
 	import { readMonths } from '../lib/months';
-	import { agoText } from '../lib/text';
+	import { agoText, instantText } from '../lib/text';
 	import Empty from '../parts/Empty.svelte';
 	import PageHead from '../parts/PageHead.svelte';
 	import Pending from '../parts/Pending.svelte';
@@ -15,6 +15,13 @@
 	let tag = $state('');
 
 	$effect(() => reports.ask(listReports));
+	// When a report comes by itself to whoever reads this.
+	const schedules = new Loaded<ScheduleInfo[]>();
+	$effect(() => schedules.ask((signal) => listSchedules(false, signal)));
+	const coming = (name: string) =>
+		(schedules.value ?? [])
+			.filter((s) => s.report === name && s.next)
+			.sort((a, b) => a.next!.localeCompare(b.next!))[0];
 
 	const tags = $derived([...new Set((reports.value ?? []).flatMap((r) => r.tags ?? []))].sort());
 	// Every word must occur in the title, the description or a tag.
@@ -61,6 +68,7 @@
 			bind:value={search}
 		/>
 	</PageHead>
+	{#await import('../schedule/Notices.svelte') then { default: Notices }}<Notices />{/await}
 	<Pending of={reports} lines={5} />
 	{#if reports.value?.length === 0}
 		<Empty
@@ -104,7 +112,8 @@
 								</span>
 								{@render months(readMonths(report.name))}
 								<span class="text-ink-3 text-[13px]"
-									>{report.last_run ? `run ${agoText(report.last_run)}` : 'not run yet'}</span
+									>{report.last_run ? `run ${agoText(report.last_run)}` : 'not run yet'}{#if coming(report.name)}<br
+										/>comes {instantText(coming(report.name)!.next!)}{/if}</span
 								>
 							</a>
 						</li>

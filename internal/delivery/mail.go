@@ -144,8 +144,6 @@ func (m *Mailer) try(ctx context.Context, l Letter, p Parcel) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	stop := context.AfterFunc(ctx, func() { _ = session.Close() })
-	defer stop()
 	err = client.SendWithSMTPClient(session, message)
 	_ = client.CloseWithSMTPClient(session) // whatever it says, the mail was taken or not
 	if message.IsDelivered() {
@@ -164,9 +162,21 @@ func (m *Mailer) client(ctx context.Context) (*mail.Client, error) {
 	if err != nil {
 		return nil, err
 	}
+	secure := &tls.Config{ServerName: host, RootCAs: m.Roots, MinVersion: tls.VersionTLS12}
 	options := []mail.Option{
-		mail.WithPort(number), mail.WithTimeout(answering), mail.WithoutNoop(),
-		mail.WithTLSConfig(&tls.Config{ServerName: host, RootCAs: m.Roots, MinVersion: tls.VersionTLS12}),
+		mail.WithPort(number), mail.WithTimeout(answering), mail.WithoutNoop(), mail.WithTLSConfig(secure),
+		mail.WithDialContextFunc(func(dialing context.Context, network, address string) (net.Conn, error) {
+			conn, err := (&net.Dialer{Timeout: connecting}).DialContext(dialing, network, address)
+			if err != nil {
+				return nil, err
+			}
+			context.AfterFunc(ctx, func() { _ = conn.Close() }) // the library waits whatever the context says
+			if m.Server.TLS != "tls" {
+				return conn, nil
+			}
+			encrypted := tls.Client(conn, secure)
+			return encrypted, encrypted.HandshakeContext(dialing)
+		}),
 	}
 	switch m.Server.TLS {
 	case "tls":

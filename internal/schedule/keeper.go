@@ -69,7 +69,7 @@ const (
 	// jump is by how much a clock may differ from the time that has passed.
 	jump = 24 * time.Hour
 	// atATime is how many schedules are planned in one transaction.
-	atATime = 500
+	atATime = 2000
 )
 
 // Keeper has what is due happen.
@@ -337,3 +337,6 @@ func (k *Keeper) At(step string) {
 		k.point(step)
 	}
 }
+
+// Tidy removes what is kept no longer.
+func (k *Keeper) Tidy(ctx context.Context) error { return k.Work.Tidy(ctx) }

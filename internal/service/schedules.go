@@ -356,25 +356,7 @@ func (s *Service) mayPublishSchedule(ctx context.Context, who identity.Actor, d 
 		return diag.Problems{{Code: "no_users", Field: field, Message: "Schedules run with the rights of whoever publishes them, and there are no users yet.", Hint: "Add a user: pikegate user add NAME --role administrator."}}
 	}
 	errors.As(s.mayDeliver(who, d, false), &problems)
-	published, err := s.Store.AllPublished(ctx, "schedule")
-	if err != nil {
-		return append(problems, diag.Problem{Code: "internal", Field: field, Message: err.Error()})
-	}
-	for i, way := range d.Deliver {
-		if way.Way() != "folder" {
-			continue
-		}
-		for _, p := range published {
-			if p.Name == d.Name {
-				continue
-			}
-			if o, _, err := s.scheduleOf(ctx, p.Name, p.Number); err == nil && slices.ContainsFunc(o.Deliver, func(w definition.Delivery) bool { return strings.EqualFold(w.Folder.File, way.Folder.File) }) {
-				problems = append(problems, diag.Problem{
-					Code: "path_taken", Field: fmt.Sprintf("deliver[%d].folder.file", i), Message: fmt.Sprintf("The schedule %s delivers the file %s.", p.Name, way.Folder.File), Hint: "Give this one another name; {schedule} stands for it.",
-				})
-			}
-		}
-	}
+	problems = append(problems, s.taken(ctx, d)...)
 	k := store.Schedule{Name: d.Name}
 	if err := s.know(ctx, d, &k, s.Now().Unix()); err == nil {
 		found, err := s.fits(ctx, who, k, d)
@@ -390,6 +372,32 @@ func (s *Service) mayPublishSchedule(ctx context.Context, who identity.Actor, d 
 	}
 	for i := range problems {
 		problems[i].Field = field + ": " + problems[i].Field
+	}
+	return problems
+}
+
+// taken says that another schedule delivers a file, or keeps a table, of the same name.
+func (s *Service) taken(ctx context.Context, d *definition.Schedule) (problems diag.Problems) {
+	published, err := s.Store.AllPublished(ctx, "schedule")
+	if err != nil {
+		return diag.Problems{{Code: "internal", Message: err.Error()}}
+	}
+	for _, p := range published {
+		other, _, err := s.scheduleOf(ctx, p.Name, p.Number)
+		if err != nil || p.Name == d.Name {
+			continue
+		}
+		for i, way := range d.Deliver {
+			at, words, hint := "folder.file", "delivers the file "+way.Target(), "Give this one another name; {schedule} stands for it."
+			if way.Way() == "keep" {
+				at, words, hint = "keep.as", "keeps the table "+way.Target(), "Give this one another name."
+			} else if way.Way() != "folder" {
+				continue
+			}
+			if slices.ContainsFunc(other.Deliver, func(w definition.Delivery) bool { return w.Way() == way.Way() && strings.EqualFold(w.Target(), way.Target()) }) {
+				problems = append(problems, diag.Problem{Code: "path_taken", Field: fmt.Sprintf("deliver[%d].%s", i, at), Message: fmt.Sprintf("The schedule %s %s.", p.Name, words), Hint: hint})
+			}
+		}
 	}
 	return problems
 }

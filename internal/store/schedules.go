@@ -115,8 +115,20 @@ func (s *Store) Schedules(ctx context.Context, owner *string) ([]Schedule, error
 // DueSchedules lists schedules that are due by an instant, the longest first.
 func (s *Store) DueSchedules(ctx context.Context, now int64, most int) ([]Schedule, error) {
 	var list []Schedule
-	err := s.db.WithContext(ctx).Table(schedulesTable).Where("paused = '' and next > 0 and next <= ?", now).Order("next, name").Limit(most).Find(&list).Error
-	return list, err
+	rows, err := s.db.WithContext(ctx).Table(schedulesTable).Where("paused = '' and next > 0 and next <= ?", now).Order("next, name").Limit(most).
+		Select("name, version, owner, report, source, rule, zone, calendar, missed, next").Rows() // read by hand: there may be many
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var k Schedule
+		if err := rows.Scan(&k.Name, &k.Version, &k.Owner, &k.Report, &k.Source, &k.Rule, &k.Zone, &k.Calendar, &k.Missed, &k.Next); err != nil {
+			return nil, err
+		}
+		list = append(list, k)
+	}
+	return list, rows.Err()
 }
 
 // Planned is what a schedule is due for, and when it is due after that.
@@ -130,21 +142,34 @@ type Planned struct {
 // changed meanwhile is left as it is.
 func (s *Store) Plan(ctx context.Context, all []Planned) error {
 	return s.write(ctx, false, func(tx *gorm.DB) error {
-		for _, p := range all {
-			moved := tx.Table(schedulesTable).Where("name = ? and next = ? and version = ? and paused = ''", p.Schedule.Name, p.Schedule.Next, p.Schedule.Version).Update("next", p.Next)
-			if moved.Error != nil {
-				return moved.Error
+		// By hand: many may be due at once, and the mapper takes longer than SQLite.
+		exec := func(sql string, args ...any) (int64, error) {
+			done, err := tx.Statement.ConnPool.ExecContext(context.Background(), sql, args...)
+			if err != nil {
+				return 0, err
 			}
-			if moved.RowsAffected == 0 || len(p.Occurrences) == 0 {
+			return done.RowsAffected()
+		}
+		for _, p := range all {
+			moved, err := exec("update schedules set next = ? where name = ? and next = ? and version = ? and paused = ''", p.Next, p.Schedule.Name, p.Schedule.Next, p.Schedule.Version)
+			if err != nil {
+				return err
+			}
+			if moved == 0 {
 				continue
 			}
-			if err := addOccurrences(tx, p.Occurrences); err != nil {
-				return err
+			for _, o := range p.Occurrences {
+				if _, err := exec(planOccurrence, o.Schedule, o.Due, o.Owner, o.Report, o.Source, o.State, o.Phase, o.Problem, o.TryAt, o.EndedAt); err != nil {
+					return err
+				}
 			}
 		}
 		return nil
 	})
 }
+
+const planOccurrence = `insert or ignore into occurrences (schedule, due, repeat, version, owner, report, source, state, phase, problem, as_of, zone, attempts, try_at, lease, lease_until, started_at, ended_at, seen)
+	values (?, ?, 0, 0, ?, ?, ?, ?, ?, ?, '', '', 0, ?, '', 0, 0, ?, 0)`
 
 func addOccurrences(tx *gorm.DB, list []Occurrence) error {
 	return tx.Table(occurrencesTable).Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(list, 100).Error

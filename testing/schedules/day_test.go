@@ -243,6 +243,9 @@ func install(t testing.TB, r *running, p place, schedules []string) {
 		_, err = r.Publish(ctx, who, name)
 		require.NoError(t, err)
 	}
+	if len(schedules) == 0 {
+		return
+	}
 	_, err = r.Push(ctx, who, strings.Join(schedules, "\n---\n"), wire.Keeping{})
 	require.NoError(t, err)
 	for i := range schedules {

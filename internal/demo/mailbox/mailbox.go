@@ -76,6 +76,11 @@ func Listen(address string, configure func(*smtp.Server)) (*Mailbox, error) {
 	if err != nil {
 		return nil, err
 	}
+	return Serve(listener, configure), nil
+}
+
+// Serve takes mail of a listener, as Listen does.
+func Serve(listener net.Listener, configure func(*smtp.Server)) *Mailbox {
 	m := &Mailbox{listener: listener}
 	m.server = smtp.NewServer(smtp.BackendFunc(func(*smtp.Conn) (smtp.Session, error) { return &session{box: m}, nil }))
 	m.server.Domain, m.server.MaxMessageBytes, m.server.MaxRecipients = "localhost", mostSize, 100
@@ -85,7 +90,7 @@ func Listen(address string, configure func(*smtp.Server)) (*Mailbox, error) {
 		configure(m.server)
 	}
 	go func() { _ = m.server.Serve(listener) }()
-	return m, nil
+	return m
 }
 
 type discard struct{}

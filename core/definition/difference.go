@@ -132,7 +132,9 @@ func (d *differ) maps(path, holder, name string, a, b reflect.Value) {
 		case was.IsValid() && is.IsValid() && was.Kind() == reflect.Map:
 			d.maps(join(path, key), what, "days", was, is)
 		case was.IsValid() && is.IsValid():
-			what = "the answer to " + quoted(key) + " of " + holder
+			if what = "the answer to " + quoted(key); holder != "" {
+				what += " of " + holder
+			}
 			d.scalar(join(path, key), what, strings.Join(was.Interface().(Given).Texts, ", "), strings.Join(is.Interface().(Given).Texts, ", "))
 			d.structs(join(path, key), what, was, is)
 		default:

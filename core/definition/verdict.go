@@ -8,6 +8,7 @@ import (
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
 	"pikegate/core/evaluate"
+	"pikegate/core/parameter"
 )
 
 // Verdict is a condition on totals of a result, such as count >= 1.
@@ -76,6 +77,6 @@ func (out *Compiled) Verdict(r *Report, text Text) (*Verdict, diag.Problems) {
 // catalog.Stamp, nil for blank. What is not known does not hold.
 func (v *Verdict) Holds(values []any, calendar civil.Calendar) bool {
 	evaluator := evaluate.New(calendar, func(c *criteria.Column, row []any) any { return row[v.places[c.Name]] })
-	holds, known := evaluator.Holds(criteria.SimplifyWithin(v.expr, calendar), values)
+	holds, known := evaluator.Holds(parameter.Values(nil).Put(v.expr, calendar), values)
 	return holds && known
 }

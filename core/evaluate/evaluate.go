@@ -302,8 +302,11 @@ func (w *Evaluator) Holds(e criteria.Expr, row []any) (ok, known bool) {
 		return w.compare(e, row)
 	case *criteria.Within:
 		x, isDate := w.Value(e.X, row).(catalog.Stamp)
-		span := e.Period.(*criteria.Span).Span
-		return x.At >= span.From && x.At < span.Until, isDate
+		within, ok := e.Period.(*criteria.Span) // else one that is blank
+		if !ok {
+			return false, false
+		}
+		return x.At >= within.Span.From && x.At < within.Span.Until, isDate
 	case *criteria.In:
 		for _, item := range e.Items {
 			if ok, known = w.compare(&criteria.Compare{Op: "=", Left: e.X, Right: item, Fold: e.Fold}, row); ok && known {

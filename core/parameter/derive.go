@@ -46,7 +46,7 @@ func (q Parameter) deriveNumber(values Values, questions []Parameter, ctx Contex
 	if len(problems) > 0 {
 		return Value{}, problems
 	}
-	n, ok := evaluate.New(ctx.Calendar, nil).Value(values.put(e, ctx.Calendar), nil).(decimal.Decimal)
+	n, ok := evaluate.New(ctx.Calendar, nil).Value(values.Put(e, ctx.Calendar), nil).(decimal.Decimal)
 	if !ok {
 		return Value{}, nil
 	}

@@ -21,7 +21,7 @@ func CheckRules(rules []Rule, values Values, ctx civil.Calendar) diag.Problems {
 	var problems diag.Problems
 	evaluator := evaluate.New(ctx, nil)
 	for _, r := range rules {
-		if ok, known := evaluator.Holds(values.put(r.Expr, ctx), nil); ok || !known {
+		if ok, known := evaluator.Holds(values.Put(r.Expr, ctx), nil); ok || !known {
 			continue
 		}
 		p := diag.Problem{Code: "rule_broken", Message: r.Message, Hint: r.Hint}
@@ -33,8 +33,9 @@ func CheckRules(rules []Rule, values Values, ctx civil.Calendar) diag.Problems {
 	return problems
 }
 
-// put puts the answers into an expression on questions alone, and simplifies it.
-func (v Values) put(e criteria.Expr, ctx civil.Calendar) criteria.Expr {
+// Put puts the answers into an expression on questions alone, reads the periods that are written out
+// in it, and simplifies it.
+func (v Values) Put(e criteria.Expr, ctx civil.Calendar) criteria.Expr {
 	listed := criteria.Map(e, func(e criteria.Expr) criteria.Expr {
 		if in, ok := e.(*criteria.In); ok {
 			var items []criteria.Expr

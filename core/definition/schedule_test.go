@@ -211,7 +211,7 @@ func TestVerdict(t *testing.T) {
 		v, problems := compiled.Verdict(report, definition.Text{Value: c.text})
 		require.Empty(t, problems, c.text)
 		require.Len(t, v.Totals, len(c.values), c.text)
-		assert.Equal(t, c.holds, v.Holds(c.values, civil.Calendar{}), c.text)
+		assert.Equal(t, c.holds, v.Holds(c.values, civil.Calendar{Zone: time.UTC}), c.text)
 	}
 }
 

@@ -3,7 +3,7 @@ import { account } from './account.svelte';
 import { connection } from './connection.svelte';
 import type { components } from './schema';
 
-type Schemas = components['schemas'];
+export type Schemas = components['schemas'];
 export type ReportInfo = Schemas['ReportInfo'];
 export type ReportForm = Schemas['ReportForm'];
 export type Question = Schemas['FormQuestion'];
@@ -72,15 +72,7 @@ export type AuditEntry = Schemas['AuditEntry'];
 export type Verified = Schemas['Verified'];
 export type Ways = Schemas['Ways'];
 export type ScheduleInfo = Schemas['ScheduleInfo'];
-export type ScheduleDetail = Schemas['ScheduleDetail'];
-export type OwnSchedule = Schemas['OwnSchedule'];
-export type DueAt = Schemas['DueAt'];
-export type Occurrence = Schemas['Occurrence'];
-export type OccurrenceSummary = Schemas['OccurrenceSummary'];
-export type OccurrencePart = Schemas['OccurrencePart'];
-export type DeliveryRecord = Schemas['DeliveryRecord'];
 export type Notice = Schemas['Notice'];
-export type Destinations = Schemas['Destinations'];
 
 /** What one question was answered with: a text, texts, or a start and an end. */
 export type Input = string | string[] | { start?: string; end?: string };
@@ -110,7 +102,8 @@ export const fullMessageOf = (e: unknown) =>
 /** The calls that need no sign-in. */
 const openToAll = /^\/(sign-in|welcome)/;
 
-async function call(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
+/** Calls the service. */
+export async function call(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
 	let response: Response;
 	try {
 		response = await fetch('api/v1' + path, {
@@ -132,11 +125,13 @@ async function call(method: string, path: string, body?: unknown, signal?: Abort
 	return response;
 }
 
-async function json<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
+/** Calls the service, which answers with JSON. */
+export async function json<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
 	return (await call(method, path, body, signal)).json();
 }
 
-const part = encodeURIComponent;
+/** A name in a path. */
+export const part = encodeURIComponent;
 
 /** Which report is meant: the published one, or what was pushed last. */
 export type Target = { report: string; draft: boolean };
@@ -340,24 +335,6 @@ export const removeAnswers = (name: string, answers: SavedAnswers) =>
 export const previewRule = (content: string, user: string, signal: AbortSignal) =>
 	json<Result>('POST', '/definitions/rule-preview?user=' + part(user), { content }, signal);
 
-const schedule = (name: string) => '/schedules/' + part(name);
 export const listSchedules = (all: boolean, signal?: AbortSignal) =>
 	json<ScheduleInfo[]>('GET', '/schedules?all=' + all, undefined, signal);
-export const showSchedule = (name: string, signal?: AbortSignal) =>
-	json<ScheduleDetail>('GET', schedule(name), undefined, signal);
-/** When a schedule of one's own would be due, and what its answers would mean; nothing is kept. */
-export const previewSchedule = (own: OwnSchedule, signal?: AbortSignal) =>
-	json<ScheduleDetail>('POST', '/schedule-preview', own, signal);
-export const makeSchedule = (own: OwnSchedule) => json<ScheduleInfo>('POST', '/schedules', own);
-export const removeSchedule = (name: string) => call('DELETE', schedule(name));
-export const pauseSchedule = (name: string) => json<ScheduleInfo>('POST', schedule(name) + '/pause', {});
-export const resumeSchedule = (name: string) => json<ScheduleInfo>('POST', schedule(name) + '/resume');
-/** Runs a schedule now, or again for a time at which it was due. */
-export const runSchedule = (name: string, due?: string) =>
-	json<OccurrenceSummary>('POST', schedule(name) + '/run', due ? { due } : {});
-export const showOccurrence = (id: number, signal?: AbortSignal) =>
-	json<Occurrence>('GET', '/occurrences/' + id, undefined, signal);
-export const cancelOccurrence = (id: number) => call('POST', `/occurrences/${id}/cancel`);
 export const listNotices = (signal?: AbortSignal) => json<Notice[]>('GET', '/notices', undefined, signal);
-export const dropNotice = (number: number) => call('DELETE', '/notices/' + number);
-export const listDestinations = (signal?: AbortSignal) => json<Destinations>('GET', '/destinations', undefined, signal);

@@ -2,7 +2,8 @@
 	// One time at which a schedule was due, in full: what was run for it, and what became of each
 	// delivery.
 	import { link } from 'svelte-spa-router';
-	import { cancelOccurrence, fullMessageOf, runSchedule, showOccurrence, type Occurrence } from '../lib/api';
+	import { fullMessageOf } from '../lib/api';
+	import { cancelOccurrence, runSchedule, showOccurrence, type Occurrence } from '../schedule/calls';
 	import { Loaded } from '../lib/loaded.svelte';
 	import { instantText, recordsText, sizeText } from '../lib/text';
 	import PageHead from '../parts/PageHead.svelte';

@@ -2,7 +2,7 @@
 	// The reports there are: those run lately first.
 	import { link } from 'svelte-spa-router';
 	import { account } from '../lib/account.svelte';
-	import { listReports, listSchedules, type ReportInfo, type ScheduleInfo } from '../lib/api';
+	import { listReports, type ReportInfo, listNotices, listSchedules, type Notice, type ScheduleInfo } from '../lib/api';
 	import { Loaded } from '../lib/loaded.svelte';
 	import { readMonths } from '../lib/months';
 	import { agoText, instantText } from '../lib/text';
@@ -18,6 +18,8 @@
 	// When a report comes by itself to whoever reads this.
 	const schedules = new Loaded<ScheduleInfo[]>();
 	$effect(() => schedules.ask((signal) => listSchedules(false, signal)));
+	const notices = new Loaded<Notice[]>();
+	$effect(() => notices.ask(listNotices));
 	const coming = (name: string) =>
 		(schedules.value ?? [])
 			.filter((s) => s.report === name && s.next)
@@ -68,7 +70,9 @@
 			bind:value={search}
 		/>
 	</PageHead>
-	{#await import('../schedule/Notices.svelte') then { default: Notices }}<Notices />{/await}
+	{#if notices.value?.length}
+		{#await import('../schedule/Notices.svelte') then { default: Notices }}<Notices first={notices.value} />{/await}
+	{/if}
 	<Pending of={reports} lines={5} />
 	{#if reports.value?.length === 0}
 		<Empty
@@ -80,7 +84,7 @@
 					<code>pikegate publish NAME</code>.
 				</p>{/if}</Empty
 		>
-	{:else if reports.value}
+	{:else if reports.value && (notices.value || notices.failure)}
 		{#if tags.length}
 			<div class="flex flex-wrap gap-2" role="group" aria-label="Tags">
 				{#each ['', ...tags] as name (name)}<button
@@ -112,8 +116,11 @@
 								</span>
 								{@render months(readMonths(report.name))}
 								<span class="text-ink-3 text-[13px]"
-									>{report.last_run ? `run ${agoText(report.last_run)}` : 'not run yet'}{#if coming(report.name)}<br
-										/>comes {instantText(coming(report.name)!.next!)}{/if}</span
+									>{coming(report.name)
+										? `comes ${instantText(coming(report.name)!.next!)}`
+										: report.last_run
+											? `run ${agoText(report.last_run)}`
+											: 'not run yet'}</span
 								>
 							</a>
 						</li>

@@ -2,16 +2,15 @@
 	// One schedule: when it is due next and what its answers mean then, where it goes, and what
 	// came of it.
 	import { link, push } from 'svelte-spa-router';
+	import { messageOf, fullMessageOf } from '../lib/api';
 	import {
-		messageOf,
-		fullMessageOf,
 		pauseSchedule,
 		removeSchedule,
 		resumeSchedule,
 		runSchedule,
 		showSchedule,
 		type ScheduleDetail,
-	} from '../lib/api';
+	} from '../schedule/calls';
 	import { Loaded } from '../lib/loaded.svelte';
 	import Dialog from '../parts/Dialog.svelte';
 	import PageHead from '../parts/PageHead.svelte';

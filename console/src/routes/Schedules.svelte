@@ -1,8 +1,9 @@
 <script lang="ts">
 	// The schedules there are: when each is due next, and what came of it last.
+	import { listSchedules, type ScheduleInfo } from '../lib/api';
 	import { link, push, router } from 'svelte-spa-router';
 	import { account } from '../lib/account.svelte';
-	import { listDestinations, listSchedules, type Destinations, type ScheduleInfo } from '../lib/api';
+	import { listDestinations, type Destinations } from '../schedule/calls';
 	import { Loaded } from '../lib/loaded.svelte';
 	import Empty from '../parts/Empty.svelte';
 	import PageHead from '../parts/PageHead.svelte';

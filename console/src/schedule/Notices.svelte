@@ -1,14 +1,16 @@
 <script lang="ts">
 	// What happened without the reader that they are to know of, until they have read it.
+	import { listNotices, type Notice } from '../lib/api';
 	import { link } from 'svelte-spa-router';
-	import { dropNotice, listNotices, type Notice } from '../lib/api';
+	import { dropNotice } from './calls';
 	import { Loaded } from '../lib/loaded.svelte';
 	import { agoText } from '../lib/text';
 
+	let { first }: { /** Those that were asked for already. */ first?: Notice[] } = $props();
 	const notices = new Loaded<Notice[]>();
-	$effect(() => notices.ask(listNotices));
+	$effect(() => (first ? undefined : notices.ask(listNotices)));
 	let gone = $state<number[]>([]);
-	const list = $derived((notices.value ?? []).filter((n) => !gone.includes(n.number)));
+	const list = $derived((first ?? notices.value ?? []).filter((n) => !gone.includes(n.number)));
 	const shown = 5;
 
 	async function drop(of: Notice[]) {

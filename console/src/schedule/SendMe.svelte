@@ -3,20 +3,22 @@
 	import { link } from 'svelte-spa-router';
 	import {
 		fullMessageOf,
+		Refusal,
+		type Inputs,
+		type Problem,
+		type Question,
+		type Target,
+		type ScheduleInfo,
+	} from '../lib/api';
+	import {
 		listDestinations,
 		makeSchedule,
 		previewSchedule,
-		Refusal,
 		runSchedule,
 		type Destinations,
-		type Inputs,
 		type OwnSchedule,
-		type Problem,
-		type Question,
 		type ScheduleDetail,
-		type ScheduleInfo,
-		type Target,
-	} from '../lib/api';
+	} from './calls';
 	import { Loaded } from '../lib/loaded.svelte';
 	import Dialog from '../parts/Dialog.svelte';
 	import Times from './Times.svelte';

@@ -1,6 +1,6 @@
 <script lang="ts">
 	// When a schedule is due, and what its answers mean at each time.
-	import type { DueAt } from '../lib/api';
+	import type { DueAt } from './calls';
 	import { dueText, meantOf } from './words';
 
 	let { times, ended = '' }: { times: DueAt[]; ended?: string } = $props();

@@ -5,7 +5,7 @@ TOOL := go tool -modfile=tools/go.mod
 PACKAGES := ./cmd/... ./core/... ./internal/... ./testing/...
 # What does one thing after the other, for long, and gains nothing from the race detector
 # (of access one test does: TestTogether; many at once is tried by attacks and load).
-ALONE := /core/|/testing/(access|endtoend|oracle|spans|policy|reference|schedules)$$$$
+ALONE := /core/|/testing/(access|endtoend|oracle|spans|policy|reference|schedules)$$
 DIST := internal/api/console/dist/index.html
 SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package-lock.json docs/openapi.json
 

@@ -108,7 +108,7 @@ func serve(ctx context.Context, c config.Serve, with cli.Demo, ready func(addres
 		return errors.Join(err, kept.Close())
 	}
 	if mailbox != nil {
-		defer mailbox.Close()
+		defer func() { err = errors.Join(err, mailbox.Close()) }()
 	}
 	address := "http://" + listener.Addr().String()
 	if own != nil {

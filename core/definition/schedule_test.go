@@ -202,9 +202,9 @@ func TestVerdict(t *testing.T) {
 		{"sum of amount > 1000", []any{number("1000.01")}, true},
 		{"sum of amount > 1000", []any{nil}, false},
 		{"sum of amount is blank", []any{nil}, true},
-		{"not (sum of amount > 1000)", []any{nil}, false}, // what is not known does not hold
+		{"not (sum of amount > 1000)", []any{nil}, false},                                                                // what is not known does not hold
 		{"count >= 1 and count + 1 > 2 and sum of amount / 2 > 5", []any{number("2"), number("2"), number("5.5")}, true}, // of amount / 2
-		{"sum of count > 5", []any{number("6")}, true}, // a column of that name
+		{"sum of count > 5", []any{number("6")}, true},                                                                   // a column of that name
 		{"count distinct of owner = 3 or average of amount between 1 and 2", []any{number("2"), number("1.5")}, true},
 		{"greatest of issued_on within '2026'", []any{catalog.Stamp{At: civil.DateOf(2026, 3, 1).Midnight()}}, true},
 	} {

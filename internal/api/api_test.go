@@ -24,8 +24,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/core/civil"
-	"pikegate/internal/demo"
 	"pikegate/internal/delivery"
+	"pikegate/internal/demo"
 	"pikegate/internal/engine"
 	"pikegate/internal/engine/files"
 	"pikegate/internal/engine/sqlite"

@@ -12,12 +12,12 @@ import (
 // IntoFolder writes the file of a parcel to a path in a folder: beside it first, and renamed when
 // the disk holds it. Nothing outside the folder is reached, whatever links are in it. Also is
 // what else is written beside it, by the endings of their names.
-func IntoFolder(ctx context.Context, folder, to string, p Parcel, also map[string][]byte) error {
+func IntoFolder(ctx context.Context, folder, to string, p Parcel, also map[string][]byte) (err error) {
 	root, err := os.OpenRoot(folder)
 	if err != nil {
 		return &Failure{Message: "The folder cannot be opened.", Err: err}
 	}
-	defer root.Close()
+	defer func() { err = errors.Join(err, root.Close()) }()
 	if dir := path.Dir(to); dir != "." {
 		if err := root.MkdirAll(dir, 0o755); err != nil {
 			return &Failure{Message: "The folder of the file cannot be made.", Err: err}

@@ -394,7 +394,9 @@ func (s *Service) taken(ctx context.Context, d *definition.Schedule) (problems d
 			} else if way.Way() != "folder" {
 				continue
 			}
-			if slices.ContainsFunc(other.Deliver, func(w definition.Delivery) bool { return w.Way() == way.Way() && strings.EqualFold(w.Target(), way.Target()) }) {
+			if slices.ContainsFunc(other.Deliver, func(w definition.Delivery) bool {
+				return w.Way() == way.Way() && strings.EqualFold(w.Target(), way.Target())
+			}) {
 				problems = append(problems, diag.Problem{Code: "path_taken", Field: fmt.Sprintf("deliver[%d].%s", i, at), Message: fmt.Sprintf("The schedule %s %s.", p.Name, words), Hint: hint})
 			}
 		}

@@ -21,18 +21,15 @@ func (c *clock) set(at time.Time)  { c.at.Store(at.Unix()) }
 func newClock(at time.Time) *clock { c := &clock{}; c.set(at); return c }
 
 // live has time pass until everything has ended: the clock goes on to when there is something to
-// do. It tells whether the service was stopped before.
-func live(ctx context.Context, r *running, c *clock, end time.Time, crashed func() bool) (over bool, err error) {
+// do. It returns when the service was stopped before.
+func live(ctx context.Context, r *running, c *clock, end time.Time, crashed func() bool) error {
 	for {
 		if err := r.Keeper().Pass(ctx); err != nil || crashed() {
-			return false, err
+			return err
 		}
 		at, err := r.store.Wakes(ctx, c.now().Unix())
-		if err != nil {
-			return false, err
-		}
-		if at == 0 || at > end.Unix() {
-			return true, nil
+		if err != nil || at == 0 || at > end.Unix() {
+			return err
 		}
 		c.set(time.Unix(at, 0))
 	}
@@ -56,7 +53,7 @@ func TestStopped(t *testing.T) {
 	chance := rand.New(rand.NewPCG(7, 11))
 	happened := map[string]int{}
 	stopped := 0
-	for over := false; !over; {
+	for {
 		// So many steps on it stops; what is under way meets a store that is closed.
 		var left atomic.Int64
 		var where atomic.Pointer[string]
@@ -72,7 +69,7 @@ func TestStopped(t *testing.T) {
 				_ = r.store.Close()
 			}
 		}
-		over, err = live(ctx, r, c, settled(until), func() bool { return where.Load() != nil })
+		err = live(ctx, r, c, settled(until), func() bool { return where.Load() != nil })
 		end()
 		step := where.Load()
 		if step == nil {
@@ -81,7 +78,6 @@ func TestStopped(t *testing.T) {
 		}
 		happened[*step]++
 		stopped++
-		over = false
 		r.stop()
 		if stopped%3 == 0 {
 			c.set(c.now().Add(time.Minute)) // it takes a while to be started again

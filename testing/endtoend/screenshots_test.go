@@ -29,7 +29,6 @@ var pages = []struct {
 	}},
 	{name: "console-problems", hash: "#/reports/passages-by-date?period.start=31+Feb+2025&period.end=2025-01-31", ready: "document.querySelector('[data-problem=no_such_date]') && document.querySelector('[data-strip]')"},
 	{name: "console-nothing", hash: "#/reports/jobs-due?period.start=2023-03-01&period.end=2023-03-07&locks=Harrow+Top", ready: "document.querySelector('[data-advice]')"},
-	{name: "console-groups", hash: "#/reports/tolls-by-month?period=2025-Q4", ready: resultShown + " && document.querySelector('[data-group]')"},
 	{name: "console-chart", hash: "#/reports/tolls-by-month?period=2025", ready: resultShown, do: func(p *browser.Page) {
 		p.Press("Chart")
 		p.Wait("document.querySelector('[data-drawn=true] canvas')")
@@ -71,6 +70,23 @@ var pages = []struct {
 	}},
 	{name: "console-sources", hash: "#/sources/navigation/passages", ready: "document.querySelector('[data-columns]')?.textContent.includes('119,992') && document.querySelector('[role=grid] td')"},
 	{name: "console-phone", size: [2]int64{390, 844}, hash: "#/reports/passages-by-date?period=2025-03-31&region=Wold+Cut", ready: "document.querySelector('#shown-result li button')"},
+}
+
+// scheduling are the pictures of schedules, in the demonstration with people.
+func scheduling(t *testing.T, n navigation) {
+	p := n.enter("cleo")
+	p.Visit(n.address + "/#/reports/passages-by-date?period.start=2025-03-29&period.end=2025-03-30")
+	p.Wait(resultShown)
+	p.Press("Send me this …")
+	p.Wait("document.querySelectorAll('[data-times] li').length === 3")
+	p.Press("last week")
+	p.Choose("[name=format]", "xlsx")
+	p.Wait("!document.querySelector('[data-fixed]') && document.querySelector('[data-times]')")
+	p.Shot(filepath.Join(*screenshots, "console-send.png"))
+	p = n.enter("dev")
+	p.Visit(n.address + "/#/schedules/tolls-of-a-month")
+	p.Wait("document.querySelector('[data-state=delivered]')")
+	p.Shot(filepath.Join(*screenshots, "console-schedule.png"))
 }
 
 const resultShown = "document.querySelector('[data-outcome=done]') && document.querySelector('[role=grid] td')"
@@ -125,6 +141,7 @@ func TestPeopleScreenshots(t *testing.T) {
 	p.Eval("location.hash = '#/reports/passages-by-date?period.start=2025-03-30&period.end=2025-03-31'; 1")
 	p.Wait(resultShown)
 	p.Shot(filepath.Join(*screenshots, "console-seeing.png"))
+	scheduling(t, n)
 }
 
 // commands are the pictures of the command line.
@@ -135,7 +152,6 @@ var commands = []struct {
 	{"command-run", []string{"run", "passages-by-date", "--start", "2025-03-30", "--end", "2025-03-30", "--set", "locks=Harrow Top"}},
 	{"command-refused", []string{"run", "passages-by-date", "--start", "31 Feb 2025", "--end", "2025-13-01", "--set", "lcks=Mossgill"}},
 	{"command-explain", []string{"explain", "jobs-due", "--set", "period=first week of 2025"}},
-	{"command-why", []string{"why", "jobs-due", "--start", "2023-03-01", "--end", "2023-03-07", "--set", "locks=Harrow Top"}},
 }
 
 // TestCommandScreenshots draws what commands print, as a terminal shows it.

@@ -18,6 +18,7 @@ import (
 	"pikegate/core/definition"
 	"pikegate/core/period"
 	"pikegate/core/recurrence"
+	"pikegate/internal/delivery"
 	"pikegate/internal/demo"
 	"pikegate/internal/engine"
 	"pikegate/internal/engine/sqlite"
@@ -125,6 +126,36 @@ func TestCalendarExamples(t *testing.T) {
 	for section, least := range map[string]int{"Holidays": 11, "Fiscal years of weeks": 4, "In periods": 20, "In criteria and columns": 9} {
 		assert.GreaterOrEqual(t, examples[section], least, section)
 	}
+}
+
+// TestScheduleExamples checks the definitions of schedules.md beside the demonstration's, and reads
+// its destinations.
+func TestScheduleExamples(t *testing.T) {
+	files, err := filepath.Glob("../../internal/demo/definitions/*.yaml")
+	require.NoError(t, err)
+	var documents []definition.Document
+	for _, file := range files {
+		content, err := os.ReadFile(file)
+		require.NoError(t, err)
+		made, problems := definition.Decode(file, content)
+		require.Empty(t, problems)
+		documents = append(documents, made...)
+	}
+	examples := 0
+	for _, m := range block.FindAllStringSubmatch(read(t, "schedules.md"), -1) {
+		examples++
+		if !strings.HasPrefix(m[1], "kind:") {
+			d, err := delivery.Read([]byte(m[1]), "/etc/pikegate")
+			require.NoError(t, err)
+			assert.Len(t, d.Places(), 6)
+			continue
+		}
+		made, problems := definition.Decode("schedules.md", []byte(m[1]))
+		require.Empty(t, problems)
+		_, problems = definition.Check(append(made, documents...), definition.Environment{Zone: time.LoadLocation})
+		assert.False(t, problems.Failed(), "%v", problems)
+	}
+	assert.Equal(t, 3, examples)
 }
 
 // TestRecurrenceExamples reads every example of rules, and shows when it is due.

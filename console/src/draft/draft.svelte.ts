@@ -23,6 +23,8 @@ const beginnings: Record<string, string> = {
 	source: 'kind: source\nname: SOURCE\nencodings: {}\n',
 	rule: 'kind: rule\nname: new-rule\nsource: SOURCE\non: ON\nfor: []\ncriteria: ""\n',
 	calendar: 'kind: calendar\nname: new-calendar\nholidays: [every 12-25]\nperiods: {}\n',
+	schedule:
+		'kind: schedule\nname: new-schedule\nreport: REPORT\nset: {}\nwhen: every monday at 07:00\ndeliver:\n  - mail: { to: office@navigation.example }\n',
 	criterion: 'kind: criterion\nname: new_condition\non: ON\ncriteria: ""\n',
 };
 

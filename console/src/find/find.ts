@@ -1,6 +1,14 @@
 // What can be found from everywhere: reports, drafts, runs and tables.
 import { account } from '../lib/account.svelte';
-import { listCalendars, listDefinitions, listReports, listRuns, listSources, showSource } from '../lib/api';
+import {
+	listCalendars,
+	listDefinitions,
+	listReports,
+	listRuns,
+	listSchedules,
+	listSources,
+	showSource,
+} from '../lib/api';
 import { draftAddress } from '../lib/link';
 
 export type Entry = { kind: string; title: string; about: string; address: string; text: string };
@@ -51,6 +59,11 @@ export async function everything(signal: AbortSignal): Promise<Entry[]> {
 		tables(),
 		listCalendars(signal).then((list) =>
 			list.map((c) => entry('Calendar', c.title, c.about ?? '', `/calendars/${encodeURIComponent(c.name)}`, c.name)),
+		),
+		listSchedules(true, signal).then((list) =>
+			list.map((s) =>
+				entry('Schedule', s.title, s.when, `/schedules/${encodeURIComponent(s.name)}`, s.name + ' ' + s.report),
+			),
 		),
 		listRuns({}, 200, signal).then((list) =>
 			list.map((r) => entry('Run', `Run ${r.run}`, r.readback || r.report, `/runs/${r.run}`, r.report)),

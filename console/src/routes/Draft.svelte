@@ -84,6 +84,7 @@
 		...(kind === 'rule' ? { on: source?.tables?.map((t) => t.name) ?? [] } : {}),
 		...(kind === 'criterion' ? { on: sources.flatMap((s) => s.tables?.map((t) => t.name) ?? []) } : {}),
 		query: definitions.filter((d) => d.kind === 'query').map((d) => d.name),
+		report: definitions.filter((d) => d.kind === 'report' && d.version > 0).map((d) => d.name),
 		use: definitions.filter((d) => d.kind === 'parameter').map((d) => d.name),
 		tablesInUse: [text('from'), ...list('joins').map((j) => named(j, 'table'))].filter(Boolean),
 		columns:
@@ -205,6 +206,9 @@
 			{/if}
 			{#if kind === 'calendar' && own?.version}
 				<a class="button" href="/calendars/{encodeURIComponent(own.name)}" use:link>See a year</a>
+			{/if}
+			{#if kind === 'schedule' && own?.version}
+				<a class="button" href="/schedules/{encodeURIComponent(own.name)}" use:link>See when</a>
 			{/if}
 			{#if !isNew && ['query', 'criterion', 'parameter', 'calendar'].includes(kind)}
 				<button type="button" class="button" onclick={async () => (renaming = !draft.changed || (await save()))}

@@ -22,6 +22,7 @@
 		{ kind: 'parameter', label: 'Shared questions', about: 'Questions that several queries ask.' },
 		{ kind: 'criterion', label: 'Named conditions', about: 'Conditions that several queries use.' },
 		{ kind: 'calendar', label: 'Calendars', about: 'Holidays, working days, named periods, fiscal years.' },
+		{ kind: 'schedule', label: 'Schedules', about: 'Reports that come by themselves, and where they go.' },
 		{ kind: 'rule', label: 'Row rules', about: 'Which rows of a table whom they are for may see.' },
 		{ kind: 'source', label: 'Sources', about: 'How the dates of each are stored.' },
 	];

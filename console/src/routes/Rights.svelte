@@ -18,6 +18,7 @@
 		type ReportReader,
 		type User,
 	} from '../lib/api';
+	import { listDestinations } from '../schedule/calls';
 	import { Loaded } from '../lib/loaded.svelte';
 	import PageHead from '../parts/PageHead.svelte';
 	import Pending from '../parts/Pending.svelte';
@@ -29,12 +30,17 @@
 	let sources = $state.raw<string[]>([]);
 	$effect(() => grants.ask(listRights));
 	$effect(() => definitions.ask(listDefinitions));
+	let destinations = $state.raw<string[]>([]);
 	$effect(() => {
 		if (!account.administers) return; // who manages a folder types the names
 		groups.ask(listGroups);
 		users.ask(listUsers);
 		listSources().then(
 			(list) => (sources = list.map((s) => s.name)),
+			() => {},
+		);
+		listDestinations().then(
+			(d) => (destinations = (d.places ?? []).map((p) => p.place)),
 			() => {},
 		);
 	});
@@ -51,6 +57,7 @@
 		return all.filter((f, i) => all.indexOf(f) === i && account.may('manage', f)).sort();
 	});
 	const inFolder = (folder: string) => (grants.value ?? []).filter((g) => g.folder === folder);
+	const toDestinations = $derived((grants.value ?? []).filter((g) => g.destination));
 	const onSources = $derived((grants.value ?? []).filter((g) => g.source));
 	const reportsIn = (folder: string) =>
 		(definitions.value ?? []).filter((d) => d.kind === 'report' && (d.folder ?? '') === folder && d.version > 0);
@@ -58,18 +65,20 @@
 	let failure = $state('');
 	let given = $state({ place: 'folder ', right: 'run', whom: '' });
 	const rightsOf = (place: string) =>
-		place.startsWith('source ')
-			? [
-					['read', 'write queries on it'],
-					['sql', 'also write SQL by hand'],
-					['manage', 'also change its connection'],
-				]
-			: [
-					['run', 'run what is in it'],
-					['draft', 'also write drafts'],
-					['publish', 'also publish'],
-					['manage', 'also share it'],
-				];
+		place.startsWith('destination ')
+			? [['deliver', 'have schedules deliver there']]
+			: place.startsWith('source ')
+				? [
+						['read', 'write queries on it'],
+						['sql', 'also write SQL by hand'],
+						['manage', 'also change its connection'],
+					]
+				: [
+						['run', 'run what is in it'],
+						['draft', 'also write drafts'],
+						['publish', 'also publish'],
+						['manage', 'also share it'],
+					];
 	$effect(() => {
 		if (!rightsOf(given.place).some(([right]) => right === given.right)) given.right = rightsOf(given.place)[0]![0]!;
 	});
@@ -86,7 +95,9 @@
 		event.preventDefault();
 		const place = given.place.startsWith('source ')
 			? { source: given.place.slice(7) }
-			: { folder: given.place.replace(/^folder /, '') };
+			: given.place.startsWith('destination ')
+				? { destination: given.place.slice(12) }
+				: { folder: given.place.replace(/^folder /, '') };
 		const whom = given.whom.startsWith('group ')
 			? { group: given.whom.slice(6).trim() }
 			: { user: given.whom.replace(/^user /, '').trim() };
@@ -149,6 +160,7 @@
 				{#if account.administers}
 					{#each sources as source (source)}<option value="source {source}">the source {source}</option>{/each}
 					<option value="source *">every source</option>
+					{#each destinations as place (place)}<option value="destination {place}">to {place}</option>{/each}
 				{/if}
 			</select></label
 		>
@@ -176,6 +188,26 @@
 		{/if}
 	{/each}
 	{#if account.administers}
+		<section aria-labelledby="to-destinations">
+			<h2 id="to-destinations" class="mb-1.5 font-semibold">Destinations of schedules</h2>
+			<ul class="panel divide-line divide-y">
+				{#each toDestinations as g (g.destination + '|' + g.group + '|' + g.user)}
+					<li class="flex flex-wrap items-center gap-x-4 px-4.5 py-1.5">
+						<span class="min-w-0 grow">{whomText(g)} <span class="muted text-sm">to {g.destination}</span></span>
+						<b class="w-20 font-semibold">{g.right}</b>
+						<button type="button" class="button" onclick={() => attempt(() => takeRight(g))}
+							>Take back<span class="sr-only"> {g.right} to {g.destination} from {whomText(g)}</span></button
+						>
+					</li>
+				{:else}
+					<li class="muted px-4.5 py-2 text-sm">
+						{destinations.length > 1
+							? 'Only administrators have schedules deliver so far.'
+							: 'Folders, mail and hosts are named with serve --destinations.'}
+					</li>
+				{/each}
+			</ul>
+		</section>
 		<section aria-labelledby="on-sources">
 			<h2 id="on-sources" class="mb-1.5 font-semibold">Sources</h2>
 			<ul class="panel divide-line divide-y">

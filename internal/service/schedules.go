@@ -388,16 +388,14 @@ func (s *Service) taken(ctx context.Context, d *definition.Schedule) (problems d
 			continue
 		}
 		for i, way := range d.Deliver {
-			at, words, hint := "folder.file", "delivers the file "+way.Target(), "Give this one another name; {schedule} stands for it."
-			if way.Way() == "keep" {
-				at, words, hint = "keep.as", "keeps the table "+way.Target(), "Give this one another name."
-			} else if way.Way() != "folder" {
+			if !slices.ContainsFunc(other.Deliver, func(w definition.Delivery) bool { return w.Way() == way.Way() && strings.EqualFold(w.Target(), way.Target()) }) {
 				continue
 			}
-			if slices.ContainsFunc(other.Deliver, func(w definition.Delivery) bool {
-				return w.Way() == way.Way() && strings.EqualFold(w.Target(), way.Target())
-			}) {
-				problems = append(problems, diag.Problem{Code: "path_taken", Field: fmt.Sprintf("deliver[%d].%s", i, at), Message: fmt.Sprintf("The schedule %s %s.", p.Name, words), Hint: hint})
+			switch field := fmt.Sprintf("deliver[%d].", i); way.Way() {
+			case "folder":
+				problems = append(problems, diag.Problem{Code: "path_taken", Field: field + "folder.file", Message: fmt.Sprintf("The schedule %s delivers the file %s.", p.Name, way.Target()), Hint: "Give this one another name; {schedule} stands for it."})
+			case "keep":
+				problems = append(problems, diag.Problem{Code: "path_taken", Field: field + "keep.as", Message: fmt.Sprintf("The schedule %s keeps the table %s.", p.Name, way.Target()), Hint: "Give this one another name."})
 			}
 		}
 	}

@@ -172,6 +172,9 @@ func (a *app) sourceList() *cobra.Command {
 				where := s.Address
 				if where == "" && s.Engine == "files" {
 					where = "uploaded files"
+					if s.Name == "kept" { // the service's own
+						where = "results that schedules keep"
+					}
 				}
 				if s.Database != "" {
 					where += " " + s.Database

@@ -28,8 +28,8 @@ type Work interface {
 	Retries(ctx context.Context, schedule string, version int) (times int, over time.Duration)
 	// Tidy removes what is kept no longer.
 	Tidy(ctx context.Context) error
-	// Told lists who is told of what befalls a schedule: its owner, and with managers those who
-	// manage its folder.
+	// Told lists who is told of what happens to a schedule: its owner, and with managers those who
+	// manage its folder as well.
 	Told(ctx context.Context, schedule, owner string, managers bool) []string
 }
 

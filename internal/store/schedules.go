@@ -279,9 +279,15 @@ func (s *Store) Declined(ctx context.Context, schedule string) (list []string, e
 	return list, err
 }
 
-// HandOver gives the schedules of somebody to somebody else, who runs them from then on.
+// HandOver gives the schedules of somebody to somebody else, who runs them from then on: what is
+// under way as well.
 func (s *Store) HandOver(ctx context.Context, names []string, to string, e Entry) error {
 	return s.audited(ctx, e, func(tx *gorm.DB) error {
-		return tx.Table(schedulesTable).Where("name in ?", names).Update("owner", to).Error
+		const open = "phase <> 'ended' and "
+		return errors.Join(
+			tx.Table(schedulesTable).Where("name in ?", names).Update("owner", to).Error,
+			tx.Table(occurrencesTable).Where(open+"schedule in ?", names).Update("owner", to).Error,
+			tx.Exec("update deliveries set owner = ? where "+open+"occurrence in (select id from occurrences where schedule in ?)", to, names).Error,
+		)
 	})
 }

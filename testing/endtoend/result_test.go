@@ -247,7 +247,7 @@ func TestFirstPageIsSmall(t *testing.T) {
 func TestFits(t *testing.T) {
 	p := browser.Open(t, address, 390, 844)
 	run := pikegate(t, "run", "passages-by-date", "--set", "period=2025-03-31").runNumber(t)
-	for _, hash := range []string{"", "#/reports/passages-by-date?period=2025-03-31", "#/runs", "#/runs/" + run, "#/drafts", "#/drafts/query/lock-passages", "#/drafts/report/jobs-due/try?period=2025-03", "#/runs/" + run + "/compare/" + run, "#/sources/navigation/passages"} {
+	for _, hash := range []string{"", "#/reports/passages-by-date?period=2025-03-31", "#/runs", "#/runs/" + run, "#/drafts", "#/drafts/query/lock-passages", "#/drafts/report/jobs-due/try?period=2025-03", "#/runs/" + run + "/compare/" + run, "#/sources/navigation/passages", "#/schedules", "#/schedules/dues-of-a-week", "#/occurrences/1"} {
 		p.Visit(address + "/" + hash)
 		p.Wait("document.querySelector('main h1, main h2') && document.getAnimations().length === 0")
 		if strings.Contains(hash, "period=") { // once there is something that could be too wide

@@ -25,6 +25,12 @@
 			{ name: 'Audit log', at: '/audit', for: account.administers },
 		].filter((place) => place.for),
 	);
+	// On a phone there is no room for all of them: the present one is in sight.
+	let nav = $state<HTMLElement>();
+	$effect(() => {
+		void router.location;
+		nav?.querySelector('[aria-current]')?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
+	});
 	let open = $state(false);
 	let box = $state<HTMLDivElement>();
 	async function leave() {
@@ -54,7 +60,7 @@
 		>
 		<span class="hidden sm:inline">Pike Gate</span>
 	</a>
-	<nav class="flex gap-0.5" aria-label="Places">
+	<nav class="bare flex min-w-0 gap-0.5 overflow-x-auto" aria-label="Places" bind:this={nav}>
 		{#each places as place (place.name)}
 			{@const here = place.of.test(router.location)}
 			<a
@@ -134,6 +140,9 @@
 </header>
 
 <style>
+	.bare {
+		scrollbar-width: none;
+	}
 	.here {
 		box-shadow: inset 0 -2px 0 var(--tip);
 	}

@@ -102,7 +102,9 @@
 								>
 								{#if d.problem}<span class="text-bad block text-[13px] wrap-anywhere">{d.problem}</span>{/if}
 								{#if d.answer}<span class="text-ink-3 block text-[13px] wrap-anywhere">Answer: {d.answer}</span>{/if}
-								{#if d.sha256}<code class="text-ink-3 block text-[12px] wrap-anywhere">SHA-256 {d.sha256}</code>{/if}
+								{#if d.sha256}<code class="text-ink-3 block text-[12px] break-all whitespace-normal"
+										>SHA-256 {d.sha256}</code
+									>{/if}
 							</span>
 						</li>
 					{/each}

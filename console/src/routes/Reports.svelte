@@ -84,7 +84,7 @@
 					<code>pikegate publish NAME</code>.
 				</p>{/if}</Empty
 		>
-	{:else if reports.value && (notices.value || notices.failure)}
+	{:else if reports.value && (notices.value || notices.failure) && (schedules.value || schedules.failure)}
 		{#if tags.length}
 			<div class="flex flex-wrap gap-2" role="group" aria-label="Tags">
 				{#each ['', ...tags] as name (name)}<button

@@ -63,7 +63,7 @@
 	let connecting = $state<{ known?: SourceInfo }>();
 	/** The files that are uploaded, and the source that they are added to. */
 	let uploading = $state.raw<{ files: File[]; into?: string }>();
-	const isUploaded = (s?: Source) => s?.engine === 'files' && !infoOf(s.name)?.address;
+	const isUploaded = (s?: Source) => s?.engine === 'files' && s.name !== 'kept' && !infoOf(s.name)?.address;
 	/** Whether files are held over the page. */
 	let over = $state(false);
 	function drop(event: DragEvent) {
@@ -428,7 +428,11 @@
 				<h2 class="text-xl font-semibold">
 					{source.name}
 					<span class="muted text-sm font-normal"
-						>{source.engine}, {isUploaded(source) ? 'uploaded' : (infoOf(source.name)?.address ?? '')}</span
+						>{source.engine}, {source.name === 'kept'
+							? 'results that schedules keep'
+							: isUploaded(source)
+								? 'uploaded'
+								: (infoOf(source.name)?.address ?? '')}</span
 					>
 				</h2>
 				{#if manages}

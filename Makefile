@@ -87,7 +87,8 @@ fuzz: ## Fuzz each parser for a minute, and try many more random criteria
 	go test ./testing/oracle -expressions 400000 -seed $$(date +%s)
 
 .PHONY: soak
-soak: ## Have 200 people run reports and 20 take files away for two minutes, under the race detector and without it; upload a gigabyte
+soak: ## Stop and kill the service thousands of times over days of schedules; have 200 people run reports and 20 take files away for two minutes, under the race detector and without it; upload a gigabyte
+	go test ./testing/schedules -run 'TestStopped|TestKilled' -stops 3000 -kills 500 -seed $$(date +%s) -timeout 40m
 	go test ./testing/endtoend -run TestLargeUpload -large 1000 -timeout 20m
 	go test ./testing/attacks -run TestEverybodyAtOnce -v -during 2m -runners 200 -exports 20 -timeout 20m
 	go test -race ./testing/attacks -run TestEverybodyAtOnce -v -during 2m -runners 50 -exports 5 -timeout 20m

@@ -106,9 +106,11 @@ func (c *child) kill() {
 }
 
 // TestKilled has schedules live through a day in processes that are killed with signal 9 at 30
-// moments.
+// moments (-kills).
 func TestKilled(t *testing.T) {
-	const schedules, kills = 60, 30
+	t.Parallel()
+	const schedules = 60
+	kills := *killsWanted
 	w := newWorld(t)
 	records(t, w.folder)
 	until := begins.Add(25 * time.Hour)
@@ -120,7 +122,7 @@ func TestKilled(t *testing.T) {
 	install(t, r, w.place(), documents(all))
 	r.stop()
 
-	chance := rand.New(rand.NewPCG(3, 5))
+	chance := rand.New(rand.NewPCG(3, *seed))
 	killed, at := 0, begins.Unix()
 	service := spawn(t, w.place())
 	defer func() { service.kill() }()

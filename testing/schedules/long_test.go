@@ -19,6 +19,7 @@ import (
 // TestYear: a summary is kept each night for a year, and a report reads all of them: by month, and as
 // the figures were known on a day.
 func TestYear(t *testing.T) {
+	t.Parallel()
 	o := open(t)
 	ada := o.as("ada")
 	o.push(ada, `kind: query

@@ -2,6 +2,7 @@ package schedules
 
 import (
 	"context"
+	"flag"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
@@ -11,6 +12,12 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+)
+
+var (
+	stopsWanted = flag.Int("stops", 300, "how often the service is stopped over a day")
+	killsWanted = flag.Int("kills", 30, "how often it is killed")
+	seed        = flag.Uint64("seed", 11, "of when that is")
 )
 
 // clock is moved by hand.
@@ -35,11 +42,13 @@ func live(ctx context.Context, r *running, c *clock, end time.Time, crashed func
 	}
 }
 
-// TestStopped has 200 schedules live through a day and stops the service at 300 steps of what it
+// TestStopped has 200 schedules live through a day and stops the service at 300 steps (-stops) of what it
 // does: nothing is lost, nothing is run twice to its end, and what arrives twice has the same
 // identity.
 func TestStopped(t *testing.T) {
-	const schedules, stops = 200, 300
+	t.Parallel()
+	const schedules = 200
+	stops := *stopsWanted
 	w := newWorld(t)
 	records(t, w.folder)
 	until := begins.Add(25 * time.Hour)
@@ -50,7 +59,7 @@ func TestStopped(t *testing.T) {
 	require.NoError(t, err)
 	install(t, r, w.place(), documents(all))
 
-	chance := rand.New(rand.NewPCG(7, 11))
+	chance := rand.New(rand.NewPCG(7, *seed))
 	happened := map[string]int{}
 	stopped := 0
 	for {

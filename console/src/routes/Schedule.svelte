@@ -108,7 +108,7 @@
 						<li>
 							<span class="muted">{wayText(d.way)}</span>
 							<span class="wrap-anywhere">{d.target}</span>{#if d.way === 'mail' && d.format}<span class="muted"
-									>, with a file of {d.format}</span
+									>, with a file as {d.format.toUpperCase()}</span
 								>{/if}
 						</li>
 					{/each}

@@ -110,10 +110,26 @@ func (k *Keeper) occupy(of kind, place, owner string) (done func()) {
 	}
 }
 
+// mostBroken is how many attempts may be broken off by the end of a process: what brings the process
+// down is not tried for ever.
+const mostBroken = 50
+
+// brokenOff says that something was broken off too often to be tried again.
+func brokenOff(attempts, times int) error {
+	if attempts <= times+1+mostBroken {
+		return nil
+	}
+	return &Failed{Why: "It was begun too often without coming to an end."}
+}
+
 // run runs an occurrence and notes how that ended.
 func (k *Keeper) run(ctx context.Context, o store.Occurrence) {
 	k.point("taken")
-	err := k.Work.Run(ctx, o)
+	times, over := k.Work.Retries(ctx, o.Schedule, o.Version)
+	err := brokenOff(o.Attempts, times)
+	if err == nil {
+		err = k.Work.Run(ctx, o)
+	}
 	if ctx.Err() != nil || errors.Is(err, store.ErrLeaseLost) {
 		return // another goes on with it
 	}
@@ -121,16 +137,18 @@ func (k *Keeper) run(ctx context.Context, o store.Occurrence) {
 	var stop *Stop
 	var failed *Failed
 	var notices []store.Notice
-	o.EndedAt = k.Now().Unix()
-	switch times, over := k.Work.Retries(ctx, o.Schedule, o.Version); {
+	if o.EndedAt = k.Now().Unix(); err != nil {
+		o.Failures++
+	}
+	switch {
 	case err == nil:
 		o.State, o.Phase, o.Problem = store.OccurrenceRuns, store.PhaseDeliver, ""
-	case errors.As(err, &stop), errors.As(err, &failed), o.Attempts > times:
+	case errors.As(err, &stop), errors.As(err, &failed), o.Failures > times:
 		o.State, o.Phase, o.Problem = store.Failed, store.PhaseEnded, err.Error()
 		notices = k.notices(ctx, o.Schedule, o.Owner, o.ID, "It failed. "+err.Error(), false)
 	default:
 		o.State, o.Phase, o.Problem, o.EndedAt = store.Retrying, store.PhaseRun, err.Error(), 0
-		o.TryAt = k.Now().Add(Wait(o.Attempts, times, over, rand.Float64())).Unix()
+		o.TryAt = k.Now().Add(Wait(o.Failures, times, over, rand.Float64())).Unix()
 	}
 	if stop != nil { // its own notice says why
 		notices = nil
@@ -148,30 +166,37 @@ func (k *Keeper) run(ctx context.Context, o store.Occurrence) {
 // deliver makes an attempt at a delivery and notes how that ended.
 func (k *Keeper) deliver(ctx context.Context, d store.Delivery) {
 	k.point("courier")
-	told, err := k.Work.Deliver(ctx, d)
+	o, err := k.Store.Occurrence(ctx, d.Occurrence)
+	if err != nil {
+		k.Log.Error("the occurrence of a delivery is not there", "delivery", d.ID, "problem", err)
+		return
+	}
+	times, over := k.Work.Retries(ctx, o.Schedule, o.Version)
+	told, err := "", brokenOff(d.Attempts, times)
+	if err == nil {
+		told, err = k.Work.Deliver(ctx, d)
+	}
 	if ctx.Err() != nil && err != nil {
 		return // another goes on with it
 	}
 	k.point("delivered")
 	ctx = context.WithoutCancel(ctx) // what went out is noted
-	o, found := k.Store.Occurrence(ctx, d.Occurrence)
-	if found != nil {
-		k.Log.Error("the occurrence of a delivery is not there", "delivery", d.ID, "problem", found)
-		return
-	}
 	now := k.Now()
-	d.Told = told
+	if d.Told = told; err != nil {
+		d.Failures++
+	}
 	var failure *delivery.Failure
 	var notices []store.Notice
-	switch times, over := k.Work.Retries(ctx, o.Schedule, o.Version); {
+	var failed *Failed
+	switch {
 	case err == nil:
 		d.State, d.Phase, d.Problem, d.DeliveredAt = store.Delivered, store.PhaseEnded, "", now.Unix()
-	case errors.As(err, &failure) && failure.Final, d.Attempts > times:
+	case errors.As(err, &failure) && failure.Final, errors.As(err, &failed), d.Failures > times:
 		d.State, d.Phase, d.Problem = store.Failed, store.PhaseEnded, err.Error()
 		notices = k.notices(ctx, o.Schedule, o.Owner, o.ID, "It did not reach "+d.Target+". "+err.Error(), false)
 	default:
 		d.State, d.Phase, d.Problem = store.Retrying, store.PhaseDeliver, err.Error()
-		d.TryAt = now.Add(Wait(d.Attempts, times, over, rand.Float64())).Unix()
+		d.TryAt = now.Add(Wait(d.Failures, times, over, rand.Float64())).Unix()
 	}
 	if err := k.Store.EndDelivery(ctx, d, now.Unix(), notices...); err != nil && !errors.Is(err, store.ErrLeaseLost) {
 		k.Log.Error("how a delivery ended was not noted", "delivery", d.ID, "problem", err)

@@ -48,7 +48,8 @@ type Occurrence struct {
 	State, Phase, Problem string
 	// AsOf and Zone are how its dates were read.
 	AsOf, Zone string
-	Attempts   int
+	// Attempts counts those that were begun, Failures those that failed: the others were broken off.
+	Attempts, Failures int
 	// TryAt is when it is tried, LeaseUntil how long whoever holds Lease works on it.
 	TryAt              int64
 	Lease              string
@@ -96,13 +97,13 @@ type Delivery struct {
 	Bytes  int64
 	State  string
 	Phase  string
-	// Attempts counts those that were begun.
-	Attempts    int
-	TryAt       int64
-	Lease       string
-	LeaseUntil  int64
-	Problem     string
-	DeliveredAt int64
+	// Attempts counts those that were begun, Failures those that failed.
+	Attempts, Failures int
+	TryAt              int64
+	Lease              string
+	LeaseUntil         int64
+	Problem            string
+	DeliveredAt        int64
 	// Told is what the other side answered.
 	Told string
 }
@@ -224,7 +225,7 @@ func (s *Store) NotePart(ctx context.Context, o Occurrence, p Part, deliveries [
 // failed. The notices tell of it.
 func (s *Store) EndRun(ctx context.Context, o Occurrence, notices ...Notice) error {
 	return s.write(ctx, false, func(tx *gorm.DB) error { // what was run is noted with its parts
-		if err := held(tx, o, map[string]any{"state": o.State, "phase": o.Phase, "problem": o.Problem, "try_at": o.TryAt, "lease": "", "lease_until": 0, "ended_at": o.EndedAt}); err != nil {
+		if err := held(tx, o, map[string]any{"state": o.State, "phase": o.Phase, "problem": o.Problem, "failures": o.Failures, "try_at": o.TryAt, "lease": "", "lease_until": 0, "ended_at": o.EndedAt}); err != nil {
 			return err
 		}
 		if o.State == Failed {
@@ -249,7 +250,7 @@ func (s *Store) EndRun(ctx context.Context, o Occurrence, notices ...Notice) err
 func (s *Store) EndDelivery(ctx context.Context, d Delivery, now int64, notices ...Notice) error {
 	return s.write(ctx, true, func(tx *gorm.DB) error {
 		done := tx.Table(deliveriesTable).Where("id = ? and lease = ? and phase = ?", d.ID, d.Lease, PhaseDeliver).
-			Updates(map[string]any{"state": d.State, "phase": d.Phase, "problem": d.Problem, "try_at": d.TryAt, "delivered_at": d.DeliveredAt, "told": d.Told, "lease": "", "lease_until": 0})
+			Updates(map[string]any{"state": d.State, "phase": d.Phase, "problem": d.Problem, "failures": d.Failures, "try_at": d.TryAt, "delivered_at": d.DeliveredAt, "told": d.Told, "lease": "", "lease_until": 0})
 		if done.Error == nil && done.RowsAffected == 0 {
 			return ErrLeaseLost
 		}

@@ -66,7 +66,7 @@ func TestStopped(t *testing.T) {
 		// So many steps on it stops; what is under way meets a store that is closed.
 		var left atomic.Int64
 		var where atomic.Pointer[string]
-		left.Store(int64(chance.IntN(40)) + 1)
+		left.Store(int64(chance.IntN(max(12_000/max(stops, 1), 6))) + 1)
 		if stopped >= stops {
 			left.Store(1 << 40)
 		}

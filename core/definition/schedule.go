@@ -291,6 +291,26 @@ func FilePart(value string) string {
 	return b.String()
 }
 
+// longestName is how many bytes the name of a file, or of a folder on the way to it, may have.
+const longestName = 200
+
+// FilePath is a path whose names are not too long: those that are lose what stands before their
+// ending.
+func FilePath(path string) string {
+	parts := strings.Split(path, "/")
+	for i, part := range parts {
+		if len(part) <= longestName {
+			continue
+		}
+		tail := ""
+		if i == len(parts)-1 {
+			tail = "." + ending(part)
+		}
+		parts[i] = strings.ToValidUTF8(part[:longestName-len(tail)], "") + tail
+	}
+	return strings.Join(parts, "/")
+}
+
 // ending is the ending of a file's name.
 func ending(file string) string { return file[strings.LastIndexByte(file, '.')+1:] }
 

@@ -144,6 +144,17 @@ func FuzzFilePart(f *testing.F) {
 	})
 }
 
+// TestFilePath: names that are too long are shortened, and keep their ending.
+func TestFilePath(t *testing.T) {
+	assert.Equal(t, "dues/a.csv", definition.FilePath("dues/a.csv"))
+	long := definition.FilePath("dues/" + strings.Repeat("ä", 150) + "/" + strings.Repeat("b", 300) + ".xlsx")
+	for _, part := range strings.Split(long, "/") {
+		assert.LessOrEqual(t, len(part), 200)
+		assert.True(t, utf8.ValidString(part))
+	}
+	assert.True(t, strings.HasSuffix(long, "b.xlsx"))
+}
+
 // TestWriteSchedule: what is kept of a schedule made of a result reads as what it was made of.
 func TestWriteSchedule(t *testing.T) {
 	made := &definition.Schedule{

@@ -141,6 +141,7 @@ type work struct {
 	kept    *store.Store
 	parts   int
 	routine int
+	heap    []uint64 // bytes that were held, now and then
 }
 
 func (w *work) Due(_ context.Context, k store.Schedule, now int64) (store.Planned, error) {
@@ -163,7 +164,12 @@ func (w *work) Run(ctx context.Context, o store.Occurrence) error {
 	w.count(1, "all", o.Source, o.Source+" "+o.Owner)
 	defer w.count(-1, "all", o.Source, o.Source+" "+o.Owner)
 	w.mu.Lock()
-	w.order = append(w.order, o.Owner)
+	if w.order = append(w.order, o.Owner); len(w.order)%1000 == 0 {
+		var m runtime.MemStats
+		runtime.GC()
+		runtime.ReadMemStats(&m)
+		w.heap = append(w.heap, m.HeapAlloc)
+	}
 	w.mu.Unlock()
 	if w.fail != nil {
 		if err := w.fail(o); err != nil {
@@ -253,6 +259,7 @@ func TestCrowd(t *testing.T) {
 		assert.LessOrEqual(t, most, limit, key)
 	}
 	assert.Less(t, b.routine-before, 100, "what waits is in the store")
+	assert.Less(t, slices.Max(b.heap)-slices.Min(b.heap), uint64(16<<20), "bytes, however many wait")
 	// Each of the others is served as often as the one with most, until they have no more.
 	last := map[string]int{}
 	for i, owner := range b.order {

@@ -386,10 +386,12 @@ func (s scheduled) runPart(ctx context.Context, o *occurrence, p *store.Part) er
 	if record.Rewritten {
 		s.resurvey(job.Compiled.Query.Source)
 	}
-	switch record.Outcome {
-	case runner.Done, runner.Empty:
-	case runner.Refused:
-		return diag.Problems{{Code: record.Outcome, Message: record.Problem}}
+	switch {
+	case sp.failed != nil:
+		return fmt.Errorf("what was found could not be written: %w", sp.failed)
+	case record.Outcome == runner.Done, record.Outcome == runner.Empty:
+	case record.Outcome == runner.Refused: // by the format
+		return &schedule.Failed{Why: record.Problem}
 	default:
 		return &engine.Failure{Code: engine.Broken, Message: record.Problem}
 	}

@@ -48,7 +48,7 @@ func (s scheduled) sendsOf(ctx context.Context, o *occurrence, p store.Part, dec
 		}
 		switch made.Way {
 		case "folder":
-			made.Target = definition.Filled(d.Folder.File, file)
+			made.Target = definition.FilePath(definition.Filled(d.Folder.File, file))
 			made.Lane, _, _ = strings.Cut(made.Target, "/")
 			made.Lane = "folder:" + made.Lane
 			made.Spec = specOf(send{Name: filepath.Base(made.Target), Provenance: d.Folder.Provenance})

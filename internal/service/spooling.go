@@ -56,6 +56,7 @@ func (s *spooling) all() []output.Format {
 
 // spoolFile is one of them.
 type spoolFile struct {
+	of    *spooling
 	file  *os.File
 	path  string
 	sum   hash.Hash
@@ -65,7 +66,9 @@ type spoolFile struct {
 func (f *spoolFile) Write(b []byte) (int, error) {
 	n, err := f.file.Write(b)
 	f.sum.Write(b[:n])
-	f.bytes += int64(n)
+	if f.bytes += int64(n); err != nil {
+		f.of.failed = err
+	}
 	return n, err
 }
 
@@ -98,7 +101,7 @@ func (s *spooling) begin() output.Writer {
 			s.failed = err
 			return
 		}
-		made := &spoolFile{file: file, path: path, sum: sha256.New()}
+		made := &spoolFile{of: s, file: file, path: path, sum: sha256.New()}
 		s.files[key] = made
 		w := f.As(s.job.CSV).New(made)
 		if key == keptKey {

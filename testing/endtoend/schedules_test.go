@@ -59,6 +59,13 @@ func TestSendMe(t *testing.T) {
 	assert.Contains(t, page, "Nothing matches all of these criteria. The nearest record before the period is of 2025-12-31")
 	assert.Contains(t, page, "Lock passages between two dates, Mon ")
 
+	ada := n.enter("ada")
+	ada.Visit(n.address + "/#/people")
+	ada.Wait("document.querySelector('[data-user=cleo]')")
+	ada.Click("[data-user=cleo]")
+	ada.Wait("document.querySelector('[data-hand-over]')?.textContent.includes('One schedule runs for cleo')")
+	accessible(t, ada, "handing schedules over")
+
 	p.Press("Pause")
 	p.Wait("document.querySelector('[data-paused]')")
 	p.Press("Resume")

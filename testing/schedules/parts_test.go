@@ -2,7 +2,9 @@ package schedules
 
 import (
 	"context"
+	"database/sql"
 	"encoding/json"
+	"errors"
 	"os"
 	"path/filepath"
 	"strings"
@@ -324,6 +326,26 @@ func TestKept(t *testing.T) {
 	for _, k := range list {
 		assert.NotEqual(t, time.Date(2026, 3, 29, 6, 0, 0, 0, time.UTC).Unix(), k.Due, "%s is gone", k.Name)
 	}
+}
+
+// TestTooMuchForPaper: what a format does not hold fails the occurrence, and pauses nothing.
+func TestTooMuchForPaper(t *testing.T) {
+	o := open(t)
+	db, err := sql.Open("sqlite3", filepath.Join(o.folder, "dues.db"))
+	require.NoError(t, err)
+	_, err = db.Exec("with recursive n(i) as (select 1000 union all select i + 1 from n where i < 22000) insert into invoices select i, 'Wold', '2026-03-28', 1 from n")
+	require.NoError(t, errors.Join(err, db.Close()))
+	require.NoError(t, o.publish(o.as("ada"), schedule("s", "deliver: [{folder: {file: 'out/{due}.pdf'}}, {folder: {file: 'out/{due}.csv'}}]\n")))
+	o.on("2026-03-29 06:00")
+	assert.Equal(t, store.Failed, o.last("s").State)
+	assert.Contains(t, o.last("s").Problem, "20000 records at the most")
+	k, err := o.store.Schedule(t.Context(), "s")
+	require.NoError(t, err)
+	assert.Empty(t, k.Paused)
+	assert.NoFileExists(t, filepath.Join(o.folder, "out", "2026-03-29.csv"), "all of it or nothing")
+	left, err := os.ReadDir(filepath.Join(o.folder, "spool", "1"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
 }
 
 // TestSpool: what was delivered stays in the spool for a week.

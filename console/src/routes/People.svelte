@@ -7,6 +7,7 @@
 		inviteUser,
 		linkUser,
 		listGroups,
+		listSchedules,
 		listUsers,
 		messageOf,
 		Refusal,
@@ -16,6 +17,7 @@
 		showMe,
 		type Group,
 		type Invitation,
+		type ScheduleInfo,
 		type User,
 	} from '../lib/api';
 	import { Loaded } from '../lib/loaded.svelte';
@@ -51,6 +53,24 @@
 		attributes: '',
 	});
 	let invited = $state.raw<Invitation>();
+	/** The schedules that run for the user in the dialog, and who is to have them. */
+	let schedules = $state.raw<ScheduleInfo[]>([]);
+	const running = $derived(schedules.filter((s) => s.owner === chosen?.name));
+	let heir = $state('');
+	$effect(() => {
+		if (open !== 'user') return;
+		heir = '';
+		listSchedules(true).then(
+			(list) => (schedules = list),
+			() => {},
+		);
+	});
+	const give = (u: User) =>
+		attempt(async () => {
+			const { handOver } = await import('../schedule/calls');
+			await handOver(u.name, heir);
+			schedules = await listSchedules(true);
+		});
 	let failure = $state('');
 	let group = $state({ name: '', title: '', members: [] as string[], known: false });
 
@@ -249,6 +269,21 @@
 				{#if failure}<p role="alert" class="wash-bad text-sm sm:col-span-2">{failure}</p>{/if}
 				<div class="flex flex-wrap gap-2 sm:col-span-2">
 					<button type="submit" class="button-act">{open === 'new' ? 'Make a link for them' : 'Save'}</button>
+					{#if chosen && running.length}
+						<div class="bg-wash rounded-base flex w-full flex-wrap items-end gap-2 p-3 text-sm" data-hand-over>
+							<label class="grow"
+								>{running.length === 1 ? 'One schedule runs' : `${running.length} schedules run`} for {chosen.name}.
+								Hand over to
+								<select class="field" bind:value={heir}>
+									<option value="">Choose somebody</option>
+									{#each (users.value ?? []).filter((v) => v.name !== chosen!.name && !v.disabled) as v (v.name)}<option
+											value={v.name}>{v.display || v.name}</option
+										>{/each}
+								</select></label
+							>
+							<button type="button" class="button" disabled={!heir} onclick={() => give(chosen!)}>Hand over</button>
+						</div>
+					{/if}
 					{#if chosen}
 						{@const u = chosen}
 						<button type="button" class="button" onclick={() => newLink(u)}>New link for a password</button>

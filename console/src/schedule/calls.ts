@@ -28,3 +28,6 @@ export const showOccurrence = (id: number, signal?: AbortSignal) =>
 export const cancelOccurrence = (id: number) => call('POST', `/occurrences/${id}/cancel`);
 export const dropNotice = (number: number) => call('DELETE', '/notices/' + number);
 export const listDestinations = (signal?: AbortSignal) => json<Destinations>('GET', '/destinations', undefined, signal);
+/** Gives the schedules of somebody to somebody else. */
+export const handOver = (from: string, to: string) =>
+	json<ScheduleInfo[]>('POST', `/users/${part(from)}/hand-over`, { to });

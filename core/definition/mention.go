@@ -137,7 +137,10 @@ var roles = map[string]map[string]role{
 	"criterion": withQuestions("parameters[]", map[string]role{"name": own, "criteria": inCriteria}),
 	"parameter": withQuestions("parameter", map[string]role{"name": own}),
 	"rule":      {"name": own},
-	"schedule":  {"name": own, "report": nameOf("report"), "calendar": nameOf("calendar")},
+	"schedule": {
+		"name": own, "report": nameOf("report"), "calendar": nameOf("calendar"), "set.*": question, "each.question": question, "only": inVerdict,
+		"deliver[].folder.file": inBraces, "deliver[].mail.subject": inBraces, "deliver[].mail.file": inBraces, "deliver[].mail.to.by": question,
+	},
 	"source":    {"name": own},
 	"calendar":  {"name": own},
 }
@@ -174,8 +177,11 @@ func places(d Document, flavour sqltext.Flavour) []place {
 	m := &mentioner{flavour: flavour, text: d.Raw()}
 	m.kind, m.name = d.Ident()
 	m.query = m.name
-	if r, ok := d.(*Report); ok {
-		m.query = r.Query
+	switch d := d.(type) {
+	case *Report:
+		m.query = d.Query
+	case *Schedule:
+		m.query = d.query
 	}
 	for i := range nodes {
 		if len(nodes[i].Content) > 0 {
@@ -252,7 +258,7 @@ func shared(m *mentioner, p *place, _ string) { m.whole(p, "parameter", "") }
 
 // asks is the definition whose questions the document speaks of.
 func (m *mentioner) asks() string {
-	if m.kind == "report" {
+	if m.kind == "report" || m.kind == "schedule" {
 		return "query " + m.query
 	}
 	return m.kind + " " + m.name
@@ -315,6 +321,22 @@ func said(parse func(string) (criteria.Expr, diag.Problems), result bool) role {
 	return func(m *mentioner, p *place, text string) {
 		e, _ := parse(text)
 		m.within(p, text, e, 0, result)
+	}
+}
+
+// inVerdict is a condition on totals: count stands for how many records there are.
+func inVerdict(m *mentioner, p *place, text string) {
+	inGroup(m, p, text)
+	p.mentions = slices.DeleteFunc(p.mentions, func(m placed) bool { return m.Name == "count" })
+}
+
+// inBraces is a text with questions in braces, of a period with its part.
+func inBraces(m *mentioner, p *place, text string) {
+	for _, at := range placeholder.FindAllStringSubmatchIndex(text, -1) {
+		name, _, _ := strings.Cut(text[at[2]:at[3]], ".")
+		if !slices.Contains(ownPlaceholders, name) {
+			m.says(p, "question", m.asks(), name, at[2], at[2]+len(name), false)
+		}
 	}
 }
 

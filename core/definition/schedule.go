@@ -34,7 +34,12 @@ type Schedule struct {
 	Retry    Retry            `yaml:"retry" doc:"How often, and for how long, what failed is tried again"`
 	Calendar string           `yaml:"calendar" doc:"The calendar whose working days the rule goes by, where not the report's" example:"waterway"`
 	Deliver  []Delivery       `yaml:"deliver" doc:"Where it goes" required:"true"`
+
+	query string // of its report, for what it mentions
 }
+
+// Of says which query its report shows: what it mentions are questions and columns of that.
+func (s *Schedule) Of(query string) { s.query = query }
 
 // Each has a run of its own made for each value of a question.
 type Each struct {

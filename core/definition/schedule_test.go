@@ -16,6 +16,7 @@ import (
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
+	"pikegate/core/sqltext"
 )
 
 const scheduled = `kind: query
@@ -231,4 +232,22 @@ func TestScheduleFormat(t *testing.T) {
 	made, problems := definition.Format("", []byte("kind: schedule\nname: s\ndeliver:\n  - mail: {to: a@b.example}\nwhen: Every  Monday at 7:00 # early\nreport: dues\nonly: count>=1\n"))
 	require.Empty(t, problems)
 	assert.Equal(t, "kind: schedule\nname: s\nreport: dues\nwhen: every monday at 07:00 # early\nonly: count >= 1\ndeliver:\n  - mail: {to: a@b.example}\n", string(made))
+}
+
+// TestScheduleMentions: questions and columns that a schedule names get other names with those of the
+// query, in answers, names of files and conditions.
+func TestScheduleMentions(t *testing.T) {
+	const text = "kind: schedule\nname: s\nreport: dues\nset: {period: last week}\nonly: count >= 1 and sum of amount > 5\neach: {question: owner}\nwhen: every monday at 07:00\ndeliver:\n  - folder: {file: 'dues/{period.from}-{owner}-{due}.csv'}\n  - mail: {to: {by: owner, from: owners.email}, subject: 'Dues {period}'}\n"
+	documents, problems := definition.Decode("", []byte(text))
+	require.Empty(t, problems)
+	documents[0].(*definition.Schedule).Of("dues")
+	renamed, changed, err := definition.Rewritten(documents[0], sqltext.Flavour{}, func(m definition.Mention) string {
+		if m.Of != "query dues" {
+			return m.Name
+		}
+		return map[string]string{"period": "days", "owner": "debtor", "amount": "paid"}[m.Name]
+	})
+	require.NoError(t, err)
+	assert.Len(t, changed, 7)
+	assert.Equal(t, strings.NewReplacer("{period: last", "{days: last", "sum of amount", "sum of paid", "question: owner", "question: debtor", "{period.from}-{owner}", "{days.from}-{debtor}", "by: owner", "by: debtor", "Dues {period}", "Dues {days}").Replace(text), renamed)
 }

@@ -163,7 +163,7 @@ func (a *app) printSchedule(s wire.ScheduleDetail) error {
 	if s.Ended != "" {
 		fmt.Fprintln(a.Stdout, "  "+s.Ended)
 	}
-	fmt.Fprintln(a.Stdout, "\nBefore")
+	fmt.Fprintln(a.Stdout, "\nPast occurrences")
 	for _, o := range s.Occurrences {
 		repeat := ""
 		if o.Repeat > 0 {

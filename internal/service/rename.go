@@ -37,6 +37,7 @@ func (s *Service) Rename(ctx context.Context, who identity.Actor, r wire.Renamin
 		if !ok {
 			continue
 		}
+		ofQuery(d, before)
 		text, changed, err := definition.Rewritten(before, s.flavour(ctx, before), names.of)
 		if err != nil {
 			return wire.Renamed{}, diag.Problems{{
@@ -215,7 +216,22 @@ func (s *Service) mentions(ctx context.Context, who identity.Actor, d *directory
 	if !ok {
 		return nil
 	}
+	ofQuery(d, document)
 	return definition.Mentions(document, s.flavour(ctx, document))
+}
+
+// ofQuery tells a schedule which query its report shows.
+func ofQuery(d *directory, document definition.Document) {
+	k, ok := document.(*definition.Schedule)
+	if !ok {
+		return
+	}
+	e, _ := d.entry("report", k.Report)
+	for _, used := range e.draftHead.uses {
+		if name, ok := strings.CutPrefix(used, "query "); ok {
+			k.Of(name)
+		}
+	}
 }
 
 // renamingQuestion renames a question in all that ask it as one: a query, the criteria that

@@ -320,6 +320,23 @@ func documents(all []timed) []string {
 	return out
 }
 
+// dayEnds is when the simulated day does.
+var dayEnds = begins.Add(25 * time.Hour)
+
+// begun is a service with schedules at the beginning of the day.
+func begun(t *testing.T, schedules int) (*world, []timed, *clock, *running) {
+	t.Helper()
+	w := newWorld(t)
+	records(t, w.folder)
+	all := daily(schedules, w.place().Web, dayEnds)
+	require.NoError(t, os.MkdirAll(filepath.Join(w.folder, "out"), 0o755))
+	c := newClock(begins)
+	r, err := start(w.place(), c.now)
+	require.NoError(t, err)
+	install(t, r, w.place(), documents(all))
+	return w, all, c, r
+}
+
 // settled is when everything that was due by the end of a day, and every retry, has ended.
 func settled(until time.Time) time.Time { return until.Add(8 * time.Hour) }
 

@@ -8,7 +8,6 @@ import (
 	"math/rand/v2"
 	"os"
 	"os/exec"
-	"path/filepath"
 	"strconv"
 	"strings"
 	"testing"
@@ -111,22 +110,14 @@ func TestKilled(t *testing.T) {
 	t.Parallel()
 	const schedules = 60
 	kills := *killsWanted
-	w := newWorld(t)
-	records(t, w.folder)
-	until := begins.Add(25 * time.Hour)
-	all := daily(schedules, w.place().Web, until)
-	require.NoError(t, os.MkdirAll(filepath.Join(w.folder, "out"), 0o755))
-	c := newClock(begins)
-	r, err := start(w.place(), c.now)
-	require.NoError(t, err)
-	install(t, r, w.place(), documents(all))
+	w, all, c, r := begun(t, schedules)
 	r.stop()
 
 	chance := rand.New(rand.NewPCG(3, *seed))
 	killed, at := 0, begins.Unix()
 	service := spawn(t, w.place())
 	defer func() { service.kill() }()
-	for at > 0 && at <= settled(until).Unix() {
+	for at > 0 && at <= settled(dayEnds).Unix() {
 		_, err := fmt.Fprintf(service.in, "%d\n", at)
 		require.NoError(t, err)
 		require.NoError(t, service.in.Flush())
@@ -147,8 +138,8 @@ func TestKilled(t *testing.T) {
 	}
 	assert.Equal(t, kills, killed)
 	service.kill()
-	r, err = start(w.place(), c.now)
+	r, err := start(w.place(), c.now)
 	require.NoError(t, err)
 	defer r.stop()
-	accounted(t, w, r.store, all, until, killed*8) // of each courier there is
+	accounted(t, w, r.store, all, dayEnds, killed*8) // of each courier there is
 }

@@ -161,3 +161,21 @@ func TestReportRemoved(t *testing.T) {
 	_, err = o.PreviewSchedule(t.Context(), ada, wire.OwnSchedule{Report: "all-invoices", When: "every day at 07:00"})
 	assert.ErrorContains(t, err, "There is no")
 }
+
+// TestRenamed: a question that gets another name has it in the schedules of the reports that ask it.
+func TestRenamed(t *testing.T) {
+	o := open(t)
+	ada := o.as("ada")
+	require.NoError(t, o.publish(ada, schedule("s", "deliver: [{folder: {file: 'out/{period.from}.csv'}}]\n")))
+	renamed, err := o.Rename(t.Context(), ada, wire.Renaming{Kind: "query", Name: "all-invoices", Question: "period", To: "days", Keep: true})
+	require.NoError(t, err)
+	var changed []string
+	for _, c := range renamed.Changes {
+		changed = append(changed, c.Kind+" "+c.Name)
+	}
+	assert.Contains(t, changed, "schedule s")
+	content, _, err := o.Definition(t.Context(), ada, "schedule", "s", 0)
+	require.NoError(t, err)
+	assert.Contains(t, content, "set: {days: yesterday}")
+	assert.Contains(t, content, "out/{days.from}.csv")
+}

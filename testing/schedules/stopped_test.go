@@ -4,8 +4,6 @@ import (
 	"context"
 	"flag"
 	"math/rand/v2"
-	"os"
-	"path/filepath"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -27,7 +25,7 @@ func (c *clock) now() time.Time    { return time.Unix(c.at.Load(), 0).UTC() }
 func (c *clock) set(at time.Time)  { c.at.Store(at.Unix()) }
 func newClock(at time.Time) *clock { c := &clock{}; c.set(at); return c }
 
-// live has time pass until everything has ended: the clock goes on to when there is something to
+// live has time pass dayEnds everything has ended: the clock goes on to when there is something to
 // do. It returns when the service was stopped before.
 func live(ctx context.Context, r *running, c *clock, end time.Time, crashed func() bool) error {
 	for {
@@ -49,15 +47,7 @@ func TestStopped(t *testing.T) {
 	t.Parallel()
 	const schedules = 200
 	stops := *stopsWanted
-	w := newWorld(t)
-	records(t, w.folder)
-	until := begins.Add(25 * time.Hour)
-	all := daily(schedules, w.place().Web, until)
-	require.NoError(t, os.MkdirAll(filepath.Join(w.folder, "out"), 0o755))
-	c := newClock(begins)
-	r, err := start(w.place(), c.now)
-	require.NoError(t, err)
-	install(t, r, w.place(), documents(all))
+	w, all, c, r := begun(t, schedules)
 
 	chance := rand.New(rand.NewPCG(7, *seed))
 	happened := map[string]int{}
@@ -78,7 +68,7 @@ func TestStopped(t *testing.T) {
 				_ = r.store.Close()
 			}
 		}
-		err = live(ctx, r, c, settled(until), func() bool { return where.Load() != nil })
+		err := live(ctx, r, c, settled(dayEnds), func() bool { return where.Load() != nil })
 		end()
 		step := where.Load()
 		if step == nil {
@@ -101,5 +91,5 @@ func TestStopped(t *testing.T) {
 	assert.Equal(t, stops, stopped)
 	assert.Greater(t, len(happened), 8, "it was stopped at steps of every kind: %v", happened)
 	t.Logf("stopped at %v", happened)
-	accounted(t, w, r.store, all, until, stopped)
+	accounted(t, w, r.store, all, dayEnds, stopped)
 }

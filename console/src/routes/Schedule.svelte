@@ -117,7 +117,7 @@
 			</section>
 		</div>
 		<section aria-labelledby="before">
-			<h2 id="before" class="mb-2 font-semibold">Before</h2>
+			<h2 id="before" class="mb-2 font-semibold">Past occurrences</h2>
 			{#if s.occurrences?.length}
 				<ul class="panel divide-line divide-y overflow-hidden">
 					{#each s.occurrences as o (o.occurrence)}

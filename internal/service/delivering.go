@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"net/url"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -313,6 +314,9 @@ func (s *Service) Decline(ctx context.Context, token string) error {
 	name, address, err := s.declined(token)
 	if err != nil {
 		return err
+	}
+	if before, err := s.Store.Declined(ctx, name); err != nil || slices.Contains(before, address) {
+		return err // once is enough
 	}
 	entry := store.Entry{What: "mail.declined", To: name}.With(nil, address)
 	if err := s.Store.Decline(ctx, name, address, s.Now().Unix(), entry); err != nil {

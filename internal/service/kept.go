@@ -201,6 +201,9 @@ func (s scheduled) Tidy(ctx context.Context) error {
 			_ = os.Remove(filepath.Dir(file)) // with the last of them
 		}
 	}
+	if err := s.Store.PruneNotices(ctx); err != nil {
+		return err
+	}
 	gone, err := s.Store.ExpireKept(ctx, now.Unix())
 	if err != nil {
 		return err

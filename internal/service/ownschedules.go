@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"pikegate/core/civil"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/internal/identity"
@@ -84,9 +85,22 @@ func (s *Service) ownSchedule(ctx context.Context, who identity.Actor, name stri
 		problems = append(problems, found...)
 		return document, k, problems, nil
 	}
+	if timing, err := s.timing(ctx, k, k.Since); err == nil {
+		times, _ := document.Rule().Upcoming(civil.Instant(k.Since), 20, timing)
+		for i := 1; i < len(times); i++ {
+			if int64(times[i].At-times[i-1].At) < int64(closest/time.Second) {
+				problems = append(problems, diag.Problem{Code: "too_often", Field: "when", Message: "What is made of a result comes every 15 minutes at the most.", Hint: "Choose a longer pause, or ask an author for a schedule."})
+				return document, k, problems, nil
+			}
+		}
+	}
 	found, err = s.fits(ctx, who, k, document)
 	return document, k, append(problems, found...), err
 }
+
+// closest is how close to each other the times may be at which a schedule is due that was made of a
+// result.
+const closest = 15 * time.Minute
 
 // mostOwn is how many schedules somebody may make of results.
 const mostOwn = 200

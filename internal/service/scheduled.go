@@ -118,6 +118,18 @@ func (s scheduled) Due(ctx context.Context, k store.Schedule, now int64) (store.
 	for _, at := range gone {
 		planned.Occurrences = append(planned.Occurrences, past(k, at, store.Missed, "The service was not running then."))
 	}
+	if len(run) > 0 && next > 0 && next-run[len(run)-1] < crowded { // it may not come to an end before it is due again
+		waiting, err := s.Store.Waiting(ctx, k.Name, mostWaiting)
+		if err != nil {
+			return planned, err
+		}
+		if waiting == mostWaiting {
+			for _, at := range run {
+				planned.Occurrences = append(planned.Occurrences, past(k, at, store.Missed, fmt.Sprintf("%d before it were still waiting for their turn.", mostWaiting)))
+			}
+			run = nil
+		}
+	}
 	for _, at := range run {
 		planned.Occurrences = append(planned.Occurrences, store.Occurrence{
 			Schedule: k.Name, Due: at, Owner: k.Owner, Report: k.Report, Source: k.Source, State: store.Due, Phase: store.PhaseRun, TryAt: at,
@@ -126,6 +138,13 @@ func (s scheduled) Due(ctx context.Context, k store.Schedule, now int64) (store.
 	planned.Next = next
 	return planned, nil
 }
+
+// mostWaiting is how many occurrences of a schedule wait for their turn, and crowded how soon it has
+// to be due again, in seconds, for that to be looked at.
+const (
+	mostWaiting = 100
+	crowded     = 60 * 60
+)
 
 // past is an occurrence that nothing comes of.
 func past(k store.Schedule, at int64, state, why string) store.Occurrence {

@@ -73,6 +73,7 @@ var migrations = []*gormigrate.Migration{
 			create unique index if not exists idx_occurrences_identity on occurrences (schedule, due, repeat);
 			create index if not exists idx_occurrences_schedule on occurrences (schedule, id);
 			create index if not exists idx_occurrences_run on occurrences (source, owner, try_at, due, id) where phase = 'run';
+			create index if not exists idx_occurrences_waiting on occurrences (schedule) where phase = 'run';
 			create index if not exists idx_occurrences_ended on occurrences (ended_at) where phase = 'ended';
 			create table if not exists parts (occurrence integer, number integer, value text, label text, single numeric, state text, run integer, count integer, first text, last text,
 				read_back text, totals text, answers text, problem text, read_at integer, primary key (occurrence, number));

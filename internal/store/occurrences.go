@@ -346,6 +346,12 @@ func (s *Store) LastOccurrences(ctx context.Context, schedules []string) (map[st
 	return last, nil
 }
 
+// Waiting is how many occurrences of a schedule are still to be run, up to a number.
+func (s *Store) Waiting(ctx context.Context, schedule string, most int) (n int, err error) {
+	err = s.db.WithContext(ctx).Raw("select count(*) from (select 1 from occurrences where phase = 'run' and schedule = ? limit ?)", schedule, most).Scan(&n).Error
+	return n, err
+}
+
 // Parts lists the parts of an occurrence.
 func (s *Store) Parts(ctx context.Context, occurrence uint) ([]Part, error) {
 	list := []Part{}

@@ -243,6 +243,16 @@ func (s *Store) Notices(ctx context.Context, user string, administers bool, most
 	return list, s.db.WithContext(ctx).Table(noticesTable).Where("user in ?", users).Order("id desc").Limit(most).Find(&list).Error
 }
 
+// mostNotices is how many notices are kept for somebody.
+const mostNotices = 500
+
+// PruneNotices forgets all but the newest notices of everybody.
+func (s *Store) PruneNotices(ctx context.Context) error {
+	return s.write(ctx, false, func(tx *gorm.DB) error {
+		return tx.Exec("delete from notices where id in (select id from (select id, row_number() over (partition by user order by id desc) as place from notices) where place > ?)", mostNotices).Error
+	})
+}
+
 // AddNotices tells somebody of something.
 func (s *Store) AddNotices(ctx context.Context, notices ...Notice) error {
 	if len(notices) == 0 {

@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -160,6 +161,32 @@ func TestReportRemoved(t *testing.T) {
 	assert.NotEmpty(t, o.told("ada"))
 	_, err = o.PreviewSchedule(t.Context(), ada, wire.OwnSchedule{Report: "all-invoices", When: "every day at 07:00"})
 	assert.ErrorContains(t, err, "There is no")
+}
+
+// TestOften: what is due more often than it can be run does not fill the service.
+func TestOften(t *testing.T) {
+	o := open(t)
+	ada := o.as("ada")
+	_, err := o.SaveOwnSchedule(t.Context(), o.as("rita"), "", wire.OwnSchedule{Report: "all-invoices", Set: parameter.Inputs{"period": parameter.Typed("yesterday")}, When: "every 5 minutes"})
+	assert.ErrorContains(t, err, "every 15 minutes at the most")
+	require.NoError(t, o.publish(ada, strings.Replace(schedule("s", "missed: each\ndeliver: [{folder: {file: 'out/{due}-{due.time}.csv'}}]\n"), "every day at 07:00", "every 1 minutes", 1)))
+	limits := o.Keeper().Limits
+	o.Keeper().Limits.Workers = 0
+	for minute := range 130 {
+		o.on(begins.Add(time.Duration(minute+1) * time.Minute).Format("2006-01-02 15:04"))
+	}
+	list, err := o.store.Occurrences(t.Context(), "s", 0, 1000)
+	require.NoError(t, err)
+	states := map[string]int{}
+	for _, x := range list {
+		states[x.State]++
+	}
+	assert.Equal(t, map[string]int{store.Due: 100, store.Missed: 30}, states)
+	o.Keeper().Limits = limits
+	for _, minute := range []time.Duration{131, 132} {
+		o.on(begins.Add(minute * time.Minute).Format("2006-01-02 15:04"))
+	}
+	assert.Equal(t, store.Delivered, o.last("s").State, "and then it goes on")
 }
 
 // TestRenamed: a question that gets another name has it in the schedules of the reports that ask it.

@@ -141,8 +141,8 @@ var roles = map[string]map[string]role{
 		"name": own, "report": nameOf("report"), "calendar": nameOf("calendar"), "set.*": question, "each.question": question, "only": inVerdict,
 		"deliver[].folder.file": inBraces, "deliver[].mail.subject": inBraces, "deliver[].mail.file": inBraces, "deliver[].mail.to.by": question,
 	},
-	"source":    {"name": own},
-	"calendar":  {"name": own},
+	"source":   {"name": own},
+	"calendar": {"name": own},
 }
 
 // withQuestions adds the fields of questions that stand at a path.

@@ -132,7 +132,7 @@ func (s scheduled) Due(ctx context.Context, k store.Schedule, now int64) (store.
 	}
 	for _, at := range run {
 		planned.Occurrences = append(planned.Occurrences, store.Occurrence{
-			Schedule: k.Name, Due: at, Owner: k.Owner, Report: k.Report, Source: k.Source, State: store.Due, Phase: store.PhaseRun, TryAt: at,
+			Schedule: k.Name, Due: at, Version: k.Version, Owner: k.Owner, Report: k.Report, Source: k.Source, State: store.Due, Phase: store.PhaseRun, TryAt: at,
 		})
 	}
 	planned.Next = next
@@ -148,7 +148,7 @@ const (
 
 // past is an occurrence that nothing comes of.
 func past(k store.Schedule, at int64, state, why string) store.Occurrence {
-	return store.Occurrence{Schedule: k.Name, Due: at, Owner: k.Owner, Report: k.Report, Source: k.Source, State: state, Phase: store.PhaseEnded, Problem: why, EndedAt: at}
+	return store.Occurrence{Schedule: k.Name, Due: at, Version: k.Version, Owner: k.Owner, Report: k.Report, Source: k.Source, State: state, Phase: store.PhaseEnded, Problem: why, EndedAt: at}
 }
 
 // Retries is how often what failed of a schedule is tried again.

@@ -304,7 +304,7 @@ func (s *Service) RunSchedule(ctx context.Context, who identity.Actor, name stri
 			return wire.OccurrenceSummary{}, diag.Problems{{Code: "not_due", Field: "due", Message: "The schedule was not due then.", Hint: "Give one of its times: pikegate schedule show " + name + "."}}
 		}
 	}
-	o := store.Occurrence{Schedule: name, Due: at, Owner: k.Owner, Report: k.Report, Source: k.Source, State: store.Due, Phase: store.PhaseRun, TryAt: now}
+	o := store.Occurrence{Schedule: name, Due: at, Version: k.Version, Owner: k.Owner, Report: k.Report, Source: k.Source, State: store.Due, Phase: store.PhaseRun, TryAt: now}
 	o, err = s.Store.Again(ctx, o, who.Entry("schedule.run", name))
 	s.keeper.Wake()
 	return occurrenceSummary(o, k), err

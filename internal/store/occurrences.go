@@ -42,7 +42,7 @@ type Occurrence struct {
 	// Due is the time it is due, Repeat counts the times it was run again.
 	Due    int64
 	Repeat int
-	// Version is that of the schedule it was run with, 0 before.
+	// Version is that of the schedule it was due by.
 	Version               int
 	Owner, Report, Source string
 	State, Phase, Problem string

@@ -159,7 +159,7 @@ func (s *Store) Plan(ctx context.Context, all []Planned) error {
 				continue
 			}
 			for _, o := range p.Occurrences {
-				if _, err := exec(planOccurrence, o.Schedule, o.Due, o.Owner, o.Report, o.Source, o.State, o.Phase, o.Problem, o.TryAt, o.EndedAt); err != nil {
+				if _, err := exec(planOccurrence, o.Schedule, o.Due, o.Version, o.Owner, o.Report, o.Source, o.State, o.Phase, o.Problem, o.TryAt, o.EndedAt); err != nil {
 					return err
 				}
 			}
@@ -169,7 +169,7 @@ func (s *Store) Plan(ctx context.Context, all []Planned) error {
 }
 
 const planOccurrence = `insert or ignore into occurrences (schedule, due, repeat, version, owner, report, source, state, phase, problem, as_of, zone, attempts, try_at, lease, lease_until, started_at, ended_at, seen)
-	values (?, ?, 0, 0, ?, ?, ?, ?, ?, ?, '', '', 0, ?, '', 0, 0, ?, 0)`
+	values (?, ?, 0, ?, ?, ?, ?, ?, ?, ?, '', '', 0, ?, '', 0, 0, ?, 0)`
 
 func addOccurrences(tx *gorm.DB, list []Occurrence) error {
 	return tx.Table(occurrencesTable).Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(list, 100).Error

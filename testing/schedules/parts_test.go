@@ -162,6 +162,23 @@ func TestAgain(t *testing.T) {
 	assert.Equal(t, "2026-03-29", list.Times[0].Answers[0].From, "what yesterday means then")
 }
 
+// TestEdited: an edit takes effect for the times after it; what was due before is run as it was.
+func TestEdited(t *testing.T) {
+	o := open(t)
+	ada := o.as("ada")
+	require.NoError(t, o.publish(ada, schedule("s", "deliver: [{folder: {file: 'out/before-{due}.csv'}}]\n")))
+	limits := o.Keeper().Limits
+	o.Keeper().Limits.Workers = 0
+	o.on("2026-03-29 06:00") // it waits for its turn
+	require.NoError(t, o.publish(ada, schedule("s", "deliver: [{folder: {file: 'out/after-{due}.csv'}}]\n")))
+	o.Keeper().Limits = limits
+	o.on("2026-03-30 06:00")
+	for _, name := range []string{"before-2026-03-29.csv", "after-2026-03-30.csv"} {
+		assert.FileExists(t, filepath.Join(o.folder, "out", name))
+	}
+	assert.NoFileExists(t, filepath.Join(o.folder, "out", "after-2026-03-29.csv"))
+}
+
 // TestMissed: what was due while the service was down.
 func TestMissed(t *testing.T) {
 	for missed, want := range map[string]map[string]int{

@@ -146,7 +146,7 @@ type work struct {
 
 func (w *work) Due(_ context.Context, k store.Schedule, now int64) (store.Planned, error) {
 	return store.Planned{Schedule: k, Next: now + 86400, Occurrences: []store.Occurrence{{
-		Schedule: k.Name, Due: k.Next, Owner: k.Owner, Source: k.Source, State: store.Due, Phase: store.PhaseRun, TryAt: k.Next,
+		Schedule: k.Name, Due: k.Next, Version: k.Version, Owner: k.Owner, Source: k.Source, State: store.Due, Phase: store.PhaseRun, TryAt: k.Next,
 	}}}, nil
 }
 
@@ -279,7 +279,7 @@ func TestFailing(t *testing.T) {
 	save := func(name string) {
 		require.NoError(t, b.kept.SaveSchedule(t.Context(), store.Schedule{Name: name, Owner: "ada", Source: "s", Version: 1, Next: b.now.Unix() + 60}))
 	}
-	for _, name := range []string{"flaky", "down", "stopped", "wrong"} {
+	for _, name := range []string{"flaky", "down", "stopped", "wrong", "edited"} {
 		save(name)
 	}
 	tries := map[string]int{}
@@ -288,7 +288,7 @@ func TestFailing(t *testing.T) {
 		switch {
 		case o.Schedule == "flaky" && tries["flaky"] < 3, o.Schedule == "down":
 			return errors.New("the source is down")
-		case o.Schedule == "stopped":
+		case o.Schedule == "stopped", o.Schedule == "edited":
 			return &schedule.Stop{Why: "The answers do not fit.", Managers: true}
 		case o.Schedule == "wrong":
 			return &schedule.Failed{Why: "Two parts of one name."}
@@ -296,7 +296,15 @@ func TestFailing(t *testing.T) {
 		return nil
 	}
 	b.Limits.Owner, b.Limits.Source = 1, 1 // tries is used by one at a time
-	b.pass(t, time.Minute)
+	workers := b.Limits.Workers
+	b.Limits.Workers = 0
+	b.pass(t, time.Minute) // planned, not run
+	edited, err := b.kept.Schedule(t.Context(), "edited")
+	require.NoError(t, err)
+	edited.Version = 2
+	require.NoError(t, b.kept.SaveSchedule(t.Context(), edited))
+	b.Limits.Workers = workers
+	b.pass(t, 0)
 	state := func(name string) store.Occurrence {
 		list, err := b.kept.Occurrences(t.Context(), name, 0, 10)
 		require.NoError(t, err)
@@ -320,9 +328,11 @@ func TestFailing(t *testing.T) {
 	k, err := b.kept.Schedule(t.Context(), "stopped")
 	require.NoError(t, err)
 	assert.Equal(t, "The answers do not fit.", k.Paused)
-	k, err = b.kept.Schedule(t.Context(), "down")
-	require.NoError(t, err)
-	assert.Empty(t, k.Paused, "a source that is down pauses nothing")
+	for name, why := range map[string]string{"down": "a source that is down pauses nothing", "edited": "the version that could not go on is not the newest"} {
+		k, err = b.kept.Schedule(t.Context(), name)
+		require.NoError(t, err)
+		assert.Empty(t, k.Paused, why)
+	}
 	told := map[string]int{}
 	for _, user := range []string{"ada", "manager"} {
 		list, err := b.kept.Notices(t.Context(), user, false, 100)
@@ -331,7 +341,7 @@ func TestFailing(t *testing.T) {
 			told[user+" "+n.Schedule]++
 		}
 	}
-	assert.Equal(t, map[string]int{"ada down": 1, "ada wrong": 1, "ada stopped": 1, "manager stopped": 1}, told)
+	assert.Equal(t, map[string]int{"ada down": 1, "ada wrong": 1, "ada edited": 1, "ada stopped": 1, "manager stopped": 1}, told)
 }
 
 // TestDeliveries: each delivery is tried by itself, and ends by itself.

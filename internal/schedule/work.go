@@ -150,7 +150,7 @@ func (k *Keeper) run(ctx context.Context, o store.Occurrence) {
 		o.State, o.Phase, o.Problem, o.EndedAt = store.Retrying, store.PhaseRun, err.Error(), 0
 		o.TryAt = k.Now().Add(Wait(o.Failures, times, over, rand.Float64())).Unix()
 	}
-	if stop != nil { // its own notice says why
+	if stop != nil && !k.edited(ctx, o) { // its own notice says why
 		notices = nil
 		if err := k.stop(ctx, o.Schedule, o.Owner, o.ID, stop); err != nil {
 			k.Log.Error("a schedule could not be paused", "schedule", o.Schedule, "problem", err)
@@ -161,6 +161,13 @@ func (k *Keeper) run(ctx context.Context, o store.Occurrence) {
 		k.Log.Error("how a run of a schedule ended was not noted", "occurrence", o.ID, "problem", err)
 	}
 	k.point("run ended")
+}
+
+// edited tells whether a schedule has another version than an occurrence was due by: what that could
+// not do, this one may.
+func (k *Keeper) edited(ctx context.Context, o store.Occurrence) bool {
+	s, err := k.Store.Schedule(ctx, o.Schedule)
+	return err == nil && s.Version != o.Version
 }
 
 // deliver makes an attempt at a delivery and notes how that ended.

@@ -71,7 +71,9 @@ func withoutEmpty(row []any) {
 	}
 }
 
-// newFolder makes the small tables as files, with types of their own.
+// newFolder makes the small tables as files, with types of their own. What is kept is as schedules
+// keep it: files that a list names, with columns of their own behind those of the records, among
+// others that do not count.
 func newFolder(t *testing.T, r random, form string) *bench {
 	b := newRecords()
 	b.engine = form
@@ -91,17 +93,26 @@ func newFolder(t *testing.T, r random, form string) *bench {
 		return v
 	})
 	folder := t.TempDir()
+	address := engine.Address{Name: "small", At: folder}
+	parts := func(more, name, written string) {
+		_, err = db.Exec("create table parted as select *, ntile(4) over (order by d, id) as part from r")
+		for part := 1; part <= 4 && err == nil; part++ {
+			_, err = db.Exec(fmt.Sprintf("copy (select * exclude (part)%s from parted where part = %d order by id) to '%s/%s' (format %s)", more, part, folder, fmt.Sprintf(name, part), written))
+		}
+	}
 	switch form {
 	case "workbook":
 		writeWorkbook(t, db, filepath.Join(folder, "r.xlsx"))
+	case "kept":
+		require.NoError(t, os.Mkdir(filepath.Join(folder, "r"), 0o700))
+		parts(", part as kept_run, timestamp '2026-03-30 06:00' as kept_as_of, date '2026-03-29' as kept_from, null::date as kept_through", "r/%d.parquet", "parquet")
+		require.NoError(t, os.Link(filepath.Join(folder, "r", "1.parquet"), filepath.Join(folder, "r", "replaced.parquet")))
+		address.Listed = map[string]string{"r/1.parquet": "r", "r/2.parquet": "r", "r/3.parquet": "r", "r/4.parquet": "r"}
 	default: // in files of a stretch of days each, so that some need not be read
-		_, err = db.Exec("create table parted as select *, ntile(4) over (order by d, id) as part from r")
-		for part := 1; part <= 4 && err == nil; part++ {
-			_, err = db.Exec(fmt.Sprintf("copy (select * exclude (part) from parted where part = %d order by id) to '%s/r-%d.%s' (format %s%s)", part, folder, part, form, form, map[string]string{"csv": ", header"}[form]))
-		}
+		parts("", "r-%d."+form, form+map[string]string{"csv": ", header"}[form])
 	}
 	require.NoError(t, err)
-	b.source, err = files.Open(engine.Address{Name: "small", At: folder})
+	b.source, err = files.Open(address)
 	require.NoError(t, err)
 	t.Cleanup(func() { b.source.Close() })
 	b.catalog, err = b.source.Catalogue(t.Context())
@@ -109,14 +120,14 @@ func newFolder(t *testing.T, r random, form string) *bench {
 	require.Len(t, b.catalog.Tables, 1)
 	require.NoError(t, b.catalog.SetEncoding("r.f", catalog.EncYMD))
 	for i, c := range columns {
-		if c.Encoding != "" && (i > 12 || form != "parquet") {
+		if c.Encoding != "" && (i > 12 || form == "csv" || form == "workbook") {
 			require.NoError(t, b.catalog.SetEncoding("r."+c.Name, c.Encoding))
 		}
 	}
 	require.NoError(t, b.catalog.SetEncoding("r.u", catalog.EncUnixS))
 	b.catalog.Tables[0].Key = []string{"id"}
 	b.survey(t)
-	for i, c := range b.catalog.Tables[0].Columns {
+	for i, c := range b.catalog.Tables[0].Columns[:len(columns)] {
 		require.Equal(t, columns[i].Type, c.Type, "%s: %s", form, c.Name)
 	}
 	return b

@@ -634,7 +634,7 @@ func (b *bench) planner(compiled *definition.Compiled, ctx civil.Calendar) plan.
 // onEveryEngine makes the small tables with the same records on each engine.
 func onEveryEngine(t *testing.T, stream uint64) []*bench {
 	same := func() random { return random{Rand: rand.New(rand.NewPCG(*seed, stream))} }
-	return []*bench{newBench(t, same()), newServer(t, same(), "postgresql"), newServer(t, same(), "mysql"), newFolder(t, same(), "parquet"), newFolder(t, same(), "csv")}
+	return []*bench{newBench(t, same()), newServer(t, same(), "postgresql"), newServer(t, same(), "mysql"), newFolder(t, same(), "kept"), newFolder(t, same(), "csv")}
 }
 
 // compile compiles a query on the small tables.
@@ -873,7 +873,7 @@ func TestRandomCriteria(t *testing.T) {
 			})
 		})
 	}
-	for form, part := range map[string]int{"parquet": 20, "csv": 40, "workbook": 80} {
+	for form, part := range map[string]int{"parquet": 40, "kept": 40, "csv": 40, "workbook": 80} {
 		t.Run(form, func(t *testing.T) {
 			var one *bench
 			tryMany(t, *expressions/part, func(t *testing.T, r random) *bench {

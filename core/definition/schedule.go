@@ -329,6 +329,13 @@ func checkSchedule(s *Schedule, known Environment, set *Set) diag.Problems {
 	}
 	c.itself(s, zone)
 	report, query := s.reported(&c, known, set)
+	c.against(s, report, query)
+	return c.problems
+}
+
+// against checks what is answered, and where it goes, by the questions of the report; its query is nil
+// where they are not known.
+func (c *compiler) against(s *Schedule, report *Report, query *Query) {
 	var asked []parameter.Parameter
 	if query != nil {
 		asked, _ = report.Questions(*query)
@@ -337,7 +344,6 @@ func checkSchedule(s *Schedule, known Environment, set *Set) diag.Problems {
 	for i, d := range s.Deliver {
 		c.delivery(fmt.Sprintf("deliver[%d]", i), s, d, asked, query != nil)
 	}
-	return c.problems
 }
 
 // itself checks what stands in a schedule without looking at its report.
@@ -404,13 +410,9 @@ func (c *compiler) verdict(s *Schedule, report *Report, compiled *Compiled) {
 // Against checks a schedule against its report, which is known to be sound.
 func (s *Schedule) Against(report *Report, compiled *Compiled, zone func(name string) (*time.Location, error)) diag.Problems {
 	c := compiler{query: &Query{}}
-	asked, _ := report.Questions(*compiled.Query)
 	c.itself(s, zone)
 	c.verdict(s, report, compiled)
-	c.answers(s, report, asked)
-	for i, d := range s.Deliver {
-		c.delivery(fmt.Sprintf("deliver[%d]", i), s, d, asked, true)
-	}
+	c.against(s, report, compiled.Query)
 	return c.problems
 }
 

@@ -70,8 +70,11 @@ func lastInWords(o *wire.OccurrenceSummary) string {
 	if o == nil {
 		return "not run yet"
 	}
-	return strings.ReplaceAll(o.State, "_", " ")
+	return inWords(o.State)
 }
+
+// inWords is a state as people read it.
+func inWords(state string) string { return strings.ReplaceAll(state, "_", " ") }
 
 func noticeInWords(n wire.Notice) string {
 	about := n.Schedule
@@ -169,7 +172,7 @@ func (a *app) printSchedule(s wire.ScheduleDetail) error {
 		if o.Repeat > 0 {
 			repeat = fmt.Sprintf(", repeat %d", o.Repeat)
 		}
-		fmt.Fprintf(w, "  %d\t%s%s\t%s\t%s\n", o.Occurrence, o.DueText, repeat, strings.ReplaceAll(o.State, "_", " "), o.Problem)
+		fmt.Fprintf(w, "  %d\t%s%s\t%s\t%s\n", o.Occurrence, o.DueText, repeat, inWords(o.State), o.Problem)
 	}
 	if len(s.Occurrences) == 0 {
 		fmt.Fprintln(w, "  It has not run yet.")
@@ -209,7 +212,7 @@ func occurrenceNumber(text string) (uint, error) {
 }
 
 func (a *app) printOccurrence(o wire.Occurrence) error {
-	fmt.Fprintf(a.Stdout, "%s, due %s: %s\n", o.Schedule, o.DueText, strings.ReplaceAll(o.State, "_", " "))
+	fmt.Fprintf(a.Stdout, "%s, due %s: %s\n", o.Schedule, o.DueText, inWords(o.State))
 	if o.Problem != "" {
 		fmt.Fprintln(a.Stdout, o.Problem)
 	}
@@ -230,7 +233,7 @@ func (a *app) printOccurrence(o wire.Occurrence) error {
 			fmt.Fprintf(w, "  \t%s\n", p.Problem)
 		}
 		for _, d := range p.Deliveries {
-			line := strings.ReplaceAll(d.State, "_", " ")
+			line := inWords(d.State)
 			if d.Problem != "" {
 				line += ": " + d.Problem
 			}

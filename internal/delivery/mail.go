@@ -7,7 +7,6 @@ import (
 	"crypto/x509"
 	_ "embed"
 	"errors"
-	"fmt"
 	"html/template"
 	"net"
 	"os"
@@ -191,8 +190,7 @@ func (m *Mailer) client(ctx context.Context) (*mail.Client, error) {
 		if !ok {
 			return nil, &Failure{Message: "There is no secret " + m.Server.Secret + " for the mail server."}
 		}
-		kind := mail.SMTPAuthAutoDiscover
-		options = append(options, mail.WithSMTPAuth(kind), mail.WithUsername(m.Server.Login), mail.WithPassword(password))
+		options = append(options, mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover), mail.WithUsername(m.Server.Login), mail.WithPassword(password))
 	}
 	return mail.NewClient(host, options...)
 }
@@ -229,9 +227,4 @@ func (m *Mailer) message(l Letter, p Parcel) (*mail.Msg, error) {
 		message.AttachFile(p.Spooled, mail.WithFileName(p.Name), mail.WithFileContentType(mail.ContentType(p.ContentType)))
 	}
 	return message, nil
-}
-
-// MessageID is that of the mail of a delivery.
-func (m MailServer) MessageID(id string) string {
-	return fmt.Sprintf("<%s@%s>", id, definition.Domain(m.From))
 }

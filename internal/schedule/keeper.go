@@ -271,19 +271,13 @@ func (k *Keeper) plan(ctx context.Context) error {
 				return err
 			}
 		}
-		k.point("plan")
+		k.At("plan")
 		if err := k.Store.Plan(ctx, planned); err != nil {
 			return err
 		}
-		k.point("planned")
+		k.At("planned")
 	}
 	return nil
-}
-
-func (k *Keeper) point(step string) {
-	if k.Point != nil {
-		k.Point(step)
-	}
 }
 
 // renew lengthens the leases of what is under way.
@@ -333,8 +327,8 @@ func (k *Keeper) notices(ctx context.Context, name, owner string, occurrence uin
 
 // At tells that a step was reached.
 func (k *Keeper) At(step string) {
-	if k != nil {
-		k.point(step)
+	if k != nil && k.Point != nil {
+		k.Point(step)
 	}
 }
 

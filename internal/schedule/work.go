@@ -124,7 +124,7 @@ func brokenOff(attempts, times int) error {
 
 // run runs an occurrence and notes how that ended.
 func (k *Keeper) run(ctx context.Context, o store.Occurrence) {
-	k.point("taken")
+	k.At("taken")
 	times, over := k.Work.Retries(ctx, o.Schedule, o.Version)
 	err := brokenOff(o.Attempts, times)
 	if err == nil {
@@ -133,7 +133,7 @@ func (k *Keeper) run(ctx context.Context, o store.Occurrence) {
 	if ctx.Err() != nil || errors.Is(err, store.ErrLeaseLost) {
 		return // another goes on with it
 	}
-	k.point("ran")
+	k.At("ran")
 	var stop *Stop
 	var failed *Failed
 	var notices []store.Notice
@@ -160,7 +160,7 @@ func (k *Keeper) run(ctx context.Context, o store.Occurrence) {
 	if err := k.Store.EndRun(ctx, o, notices...); err != nil && !errors.Is(err, store.ErrLeaseLost) {
 		k.Log.Error("how a run of a schedule ended was not noted", "occurrence", o.ID, "problem", err)
 	}
-	k.point("run ended")
+	k.At("run ended")
 }
 
 // edited tells whether a schedule has another version than an occurrence was due by: what that could
@@ -172,7 +172,7 @@ func (k *Keeper) edited(ctx context.Context, o store.Occurrence) bool {
 
 // deliver makes an attempt at a delivery and notes how that ended.
 func (k *Keeper) deliver(ctx context.Context, d store.Delivery) {
-	k.point("courier")
+	k.At("courier")
 	o, err := k.Store.Occurrence(ctx, d.Occurrence)
 	if err != nil {
 		k.Log.Error("the occurrence of a delivery is not there", "delivery", d.ID, "problem", err)
@@ -186,7 +186,7 @@ func (k *Keeper) deliver(ctx context.Context, d store.Delivery) {
 	if ctx.Err() != nil && err != nil {
 		return // another goes on with it
 	}
-	k.point("delivered")
+	k.At("delivered")
 	ctx = context.WithoutCancel(ctx) // what went out is noted
 	now := k.Now()
 	if d.Told = told; err != nil {
@@ -208,7 +208,7 @@ func (k *Keeper) deliver(ctx context.Context, d store.Delivery) {
 	if err := k.Store.EndDelivery(ctx, d, now.Unix(), notices...); err != nil && !errors.Is(err, store.ErrLeaseLost) {
 		k.Log.Error("how a delivery ended was not noted", "delivery", d.ID, "problem", err)
 	}
-	k.point("delivery ended")
+	k.At("delivery ended")
 }
 
 // jitter is by how much a pause varies, so that what failed together is not tried together.

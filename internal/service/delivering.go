@@ -46,10 +46,7 @@ func (s *Service) mayDeliver(who identity.Actor, d *definition.Schedule, own boo
 			}
 		}
 	}
-	if err := problems.Err(); err != nil {
-		return err
-	}
-	return nil
+	return problems.Err()
 }
 
 // onlyTo tells whether a mail goes to one address alone.
@@ -102,8 +99,8 @@ func (s scheduled) Deliver(ctx context.Context, d store.Delivery) (told string, 
 	if err != nil {
 		return "", err
 	}
-	parts, err := s.Store.Parts(ctx, d.Occurrence)
-	if err != nil || d.Part < 1 || d.Part > len(parts) {
+	part, err := s.Store.Part(ctx, d.Occurrence, d.Part)
+	if err != nil {
 		return "", fmt.Errorf("the part %d is not there: %w", d.Part, err)
 	}
 	document, _, err := s.scheduleOf(ctx, o.Schedule, o.Version)
@@ -135,7 +132,7 @@ func (s scheduled) Deliver(ctx context.Context, d store.Delivery) (told string, 
 		name, to, _ := strings.Cut(d.Target, "/")
 		var also map[string][]byte
 		if said.Provenance {
-			told, err := s.provenanceOf(ctx, d, o, parts[d.Part-1], s.Now())
+			told, err := s.provenanceOf(ctx, d, o, part, s.Now())
 			if err != nil {
 				return "", err
 			}
@@ -153,9 +150,9 @@ func (s scheduled) Deliver(ctx context.Context, d store.Delivery) (told string, 
 		}
 		return s.web.Post(ctx, d.Target, secret, parcel, s.Now())
 	case "mail":
-		return s.mailer.Send(ctx, s.letter(ctx, d, o, parts[d.Part-1], document, said), parcel)
+		return s.mailer.Send(ctx, s.letter(ctx, d, o, part, document, said), parcel)
 	case "keep":
-		return s.keepResult(ctx, d, o, parts[d.Part-1], document.Deliver[d.Number].Keep)
+		return s.keepResult(ctx, d, o, part, document.Deliver[d.Number].Keep)
 	}
 	return "", &delivery.Failure{Message: "There is no way " + d.Way + ".", Final: true}
 }

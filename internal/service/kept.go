@@ -38,18 +38,13 @@ func (o *occurrence) constants(p store.Part, run uint) []output.Constant {
 	asked, values, _ := job.Read()
 	first, last := record.Value{}, record.Value{}
 	day := func(d civil.Date) record.Value { return record.Computed(catalog.Stamp{At: d.Midnight()}) }
-	for _, q := range asked {
-		v := values[q.Name]
-		if q.Kind != "period" || !v.Given {
-			continue
-		}
+	if _, v := firstPeriod(asked, values); v.Given {
 		if !v.Span.OpenStart() {
 			first = day(v.Span.FirstDay())
 		}
 		if !v.Span.OpenEnd() {
 			last = day(v.Span.LastDay())
 		}
-		break
 	}
 	asOf := record.Computed(catalog.Stamp{At: civil.CivilOf(job.Context.Now, job.Context.Zone)})
 	return []output.Constant{
@@ -188,10 +183,10 @@ func (s scheduled) Tidy(ctx context.Context) error {
 	now := s.Now()
 	for {
 		files, err := s.Store.Spooled(ctx, now.Add(-spoolTime).Unix(), 500)
-		if err != nil || len(files) == 0 {
-			if err != nil {
-				return err
-			}
+		if err != nil {
+			return err
+		}
+		if len(files) == 0 {
 			break
 		}
 		for _, file := range files {

@@ -137,11 +137,11 @@ func (s *Service) VerifyFile(ctx context.Context, who identity.Actor, sha256 str
 				return out, failed
 			}
 		}
-		parts, err := s.Store.Parts(ctx, d.Occurrence)
-		if err != nil || d.Part < 1 || d.Part > len(parts) {
+		part, err := s.Store.Part(ctx, d.Occurrence, d.Part)
+		if err != nil {
 			return out, err
 		}
-		told, err := s.provenanceOf(ctx, d, o, parts[d.Part-1], time.Unix(d.DeliveredAt, 0))
+		told, err := s.provenanceOf(ctx, d, o, part, time.Unix(d.DeliveredAt, 0))
 		if err != nil {
 			return out, err
 		}

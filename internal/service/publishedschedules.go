@@ -148,17 +148,15 @@ func (s *Service) mayPublishSchedule(ctx context.Context, who identity.Actor, d 
 	errors.As(s.mayDeliver(who, d, false), &problems)
 	problems = append(problems, s.taken(ctx, d)...)
 	k := store.Schedule{Name: d.Name}
-	if err := s.know(ctx, d, &k, s.Now().Unix()); err == nil {
-		found, err := s.fits(ctx, who, k, d)
-		var refused diag.Problems
-		if errors.As(err, &refused) {
-			found = append(found, refused...)
-		}
-		problems = append(problems, found...)
-	} else if errors.As(err, new(diag.Problems)) {
+	err := s.know(ctx, d, &k, s.Now().Unix())
+	if err == nil {
 		var found diag.Problems
-		errors.As(err, &found)
+		found, err = s.fits(ctx, who, k, d)
 		problems = append(problems, found...)
+	}
+	var refused diag.Problems
+	if errors.As(err, &refused) {
+		problems = append(problems, refused...)
 	}
 	for i := range problems {
 		problems[i].Field = field + ": " + problems[i].Field

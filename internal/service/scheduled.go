@@ -192,6 +192,7 @@ type occurrence struct {
 	timing   civil.Calendar
 	parts    []store.Part
 	sends    []store.Delivery
+	verdict  *definition.Verdict // on what each part finds, nil for none
 }
 
 // Run finds the parts of an occurrence and runs those that were not.
@@ -215,6 +216,9 @@ func (s scheduled) Run(ctx context.Context, kept store.Occurrence) error {
 		s.keeper.At("parts noted")
 	} else if o.sends, err = s.Store.Deliveries(ctx, o.ID); err != nil {
 		return err
+	}
+	if err := o.judge(); err != nil {
+		return stopped(err)
 	}
 	for i := range o.parts {
 		if o.parts[i].State != partDue {
@@ -374,10 +378,6 @@ func (o *occurrence) jobOf(p store.Part) runner.Job {
 // runPart runs a part, writes what is delivered of it to the spool and notes both.
 func (s scheduled) runPart(ctx context.Context, o *occurrence, p *store.Part) error {
 	job := o.jobOf(*p)
-	verdict, err := o.verdict(&job)
-	if err != nil {
-		return err
-	}
 	sp := &spooling{folder: s.spooled(o.ID), part: p.Number, job: job}
 	for _, d := range o.sends {
 		if d.Way == "keep" && d.Part == p.Number && d.Phase != store.PhaseEnded {
@@ -422,7 +422,7 @@ func (s scheduled) runPart(ctx context.Context, o *occurrence, p *store.Part) er
 	}
 	p.Totals = string(totals)
 	blank := !p.Single && p.Value == "" && p.Count == 0
-	if blank || verdict != nil && !verdict.Holds(sp.summary.Judged, job.Context.Calendar) {
+	if blank || o.verdict != nil && !o.verdict.Holds(sp.summary.Judged, job.Context.Calendar) {
 		p.State = partNothing
 		if p.Problem == "" && !blank {
 			p.Problem = "The condition " + o.schedule.Only.Value + " does not hold."
@@ -460,16 +460,15 @@ func (s scheduled) runPart(ctx context.Context, o *occurrence, p *store.Part) er
 	return nil
 }
 
-// verdict is the condition that what is found is judged by, nil for none; the job works its totals
-// out.
-func (o *occurrence) verdict(job *runner.Job) (*definition.Verdict, error) {
+// judge reads the condition that what is found is judged by; the job works its totals out.
+func (o *occurrence) judge() error {
 	if o.schedule.Only.Value == "" {
-		return nil, nil
+		return nil
 	}
-	v, problems := job.Compiled.Verdict(job.Report, o.schedule.Only)
+	v, problems := o.job.Compiled.Verdict(o.job.Report, o.schedule.Only)
 	if problems.Failed() {
-		return nil, problems
+		return problems
 	}
-	job.View.Judged = v.Totals
-	return v, nil
+	o.verdict, o.job.View.Judged = v, v.Totals
+	return nil
 }

@@ -53,11 +53,12 @@ func (s *Service) Schedules(ctx context.Context, who identity.Actor, all bool) (
 	if err := admitted(who); err != nil {
 		return nil, err
 	}
-	owner := who.Name()
-	known, err := s.Store.Schedules(ctx, &owner)
+	mine := who.Name()
+	owner := &mine
 	if all {
-		known, err = s.Store.Schedules(ctx, nil)
+		owner = nil
 	}
+	known, err := s.Store.Schedules(ctx, owner)
 	if err != nil {
 		return nil, err
 	}
@@ -253,6 +254,8 @@ func (s *Service) ResumeSchedule(ctx context.Context, who identity.Actor, name s
 	if err != nil {
 		return wire.ScheduleInfo{}, err
 	}
+	why := k.Paused
+	k.Paused, k.PausedBy, k.PausedAt = "", "", 0
 	var passed []store.Occurrence
 	if since > 0 && since <= now {
 		timing, err := s.timing(ctx, k, now)
@@ -264,19 +267,11 @@ func (s *Service) ResumeSchedule(ctx context.Context, who identity.Actor, name s
 			passed = append(passed, past(k, at, store.Skipped, "The schedule was paused then."))
 		}
 	}
-	if err := s.Store.Resume(ctx, name, k.Next, passed, who.Entry("schedule.resumed", name).With(k.Paused, nil)); err != nil {
-		return wire.ScheduleInfo{}, err
-	}
-	if err := s.Store.SaveSchedule(ctx, withoutPause(k)); err != nil { // its source and zone may be others by now
+	if err := s.Store.Resume(ctx, k, passed, who.Entry("schedule.resumed", name).With(why, nil)); err != nil { // its source and zone may be others by now
 		return wire.ScheduleInfo{}, err
 	}
 	s.keeper.Wake()
-	return s.scheduleInfo(ctx, who, withoutPause(k)), nil
-}
-
-func withoutPause(k store.Schedule) store.Schedule {
-	k.Paused, k.PausedBy, k.PausedAt = "", "", 0
-	return k
+	return s.scheduleInfo(ctx, who, k), nil
 }
 
 // RunSchedule runs a schedule now, or again for a time at which it was due.

@@ -43,8 +43,8 @@ func (s scheduled) sendsOf(ctx context.Context, o *occurrence, p store.Part, dec
 			Occurrence: o.ID, Part: p.Number, Number: number, Owner: o.Owner, Way: d.Way(), Format: d.Format(), State: store.Waiting, Phase: store.Waiting,
 		}
 		name := definition.FilePart(title)
-		if of := periodOf(asked, values); of != "" {
-			name += " " + definition.FilePart(of)
+		if q, v := firstPeriod(asked, values); v.Given {
+			name += " " + definition.FilePart(strings.Join(q.Canonical(v), ", "))
 		}
 		switch made.Way {
 		case "folder":
@@ -141,42 +141,45 @@ func (o *occurrence) placeholder(name string, asked []parameter.Parameter, value
 
 // subjectOf is the subject of a mail that says none: the title and the first period, in words.
 func subjectOf(title string, asked []parameter.Parameter, values parameter.Values, language string) string {
-	for _, q := range asked {
-		if v := values[q.Name]; q.Kind == parameter.Period && v.Given {
-			days, _, _ := strings.Cut(q.ReadBack(v, language), " (")
-			return title + ", " + days
-		}
+	q, v := firstPeriod(asked, values)
+	if !v.Given {
+		return title
 	}
-	return title
+	days, _, _ := strings.Cut(q.ReadBack(v, language), " (")
+	return title + ", " + days
 }
 
-// periodOf is the first period among the answers, in its canonical form.
-func periodOf(asked []parameter.Parameter, values parameter.Values) string {
+// firstPeriod is the first period among the answers; it is not given where there is none.
+func firstPeriod(asked []parameter.Parameter, values parameter.Values) (parameter.Parameter, parameter.Value) {
 	for _, q := range asked {
 		if v := values[q.Name]; q.Kind == parameter.Period && v.Given {
-			return strings.Join(q.Canonical(v), ", ")
+			return q, v
 		}
 	}
-	return ""
+	return parameter.Parameter{}, parameter.Value{}
 }
 
 // collisions refuses two files of one name, and files that another schedule delivers.
 func (s scheduled) collisions(ctx context.Context, o *occurrence) error {
-	seen := map[string]int{}
+	var files []store.Delivery
+	var targets []string
 	for _, d := range o.sends {
-		if d.Way != "folder" {
-			continue
+		if d.Way == "folder" {
+			files, targets = append(files, d), append(targets, d.Target)
 		}
+	}
+	last, err := s.Store.LastAt(ctx, "folder", targets)
+	if err != nil {
+		return err
+	}
+	seen := map[string]int{}
+	for _, d := range files {
 		key := strings.ToLower(d.Target)
 		if part, twice := seen[key]; twice {
 			return &schedule.Failed{Why: fmt.Sprintf("The parts %d and %d would have the same file, %s. Put {%s} into its name.", part, d.Part, d.Target, o.schedule.Each.Question)}
 		}
 		seen[key] = d.Part
-		other, err := s.Store.LastAt(ctx, d.Way, d.Target)
-		if err != nil {
-			return err
-		}
-		if other != "" && other != o.Schedule {
+		if other := last[d.Target]; other != "" && other != o.Schedule {
 			return &schedule.Failed{Why: fmt.Sprintf("The schedule %s delivered the file %s, which is not written over.", other, d.Target)}
 		}
 	}

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"hash"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -142,8 +141,6 @@ func (s *spooling) keep() error {
 func (s *spooling) close() {
 	for _, f := range s.files {
 		_ = f.file.Close()
-		if err := os.Remove(f.path + ".tmp"); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			continue
-		}
+		_ = os.Remove(f.path + ".tmp") // it is not there where it was kept
 	}
 }

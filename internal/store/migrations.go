@@ -69,14 +69,14 @@ var migrations = []*gormigrate.Migration{
 			create index if not exists idx_schedules_next on schedules (next) where paused = '' and next > 0;
 			create index if not exists idx_schedules_owner on schedules (owner);
 			create table if not exists occurrences (id integer primary key autoincrement, schedule text, due integer, repeat integer, version integer, owner text, report text, source text,
-				state text, phase text, problem text, as_of text, zone text, attempts integer, failures integer not null default 0, try_at integer, lease text, lease_until integer, started_at integer, ended_at integer, seen numeric);
+				state text, phase text, problem text, as_of text, zone text, attempts integer, failures integer not null default 0, try_at integer, lease text, lease_until integer, started_at integer, ended_at integer);
 			create unique index if not exists idx_occurrences_identity on occurrences (schedule, due, repeat);
 			create index if not exists idx_occurrences_schedule on occurrences (schedule, id);
 			create index if not exists idx_occurrences_run on occurrences (source, owner, try_at, due, id) where phase = 'run';
 			create index if not exists idx_occurrences_waiting on occurrences (schedule) where phase = 'run';
 			create index if not exists idx_occurrences_ended on occurrences (ended_at) where phase = 'ended';
 			create table if not exists parts (occurrence integer, number integer, value text, label text, single numeric, state text, run integer, count integer, first text, last text,
-				read_back text, totals text, answers text, problem text, read_at integer, primary key (occurrence, number));
+				read_back text, totals text, problem text, read_at integer, primary key (occurrence, number));
 			create table if not exists deliveries (id text, occurrence integer, part integer, number integer, owner text, way text, target text, lane text, spec text, format text, file text, sha256 text, bytes integer,
 				state text, phase text, attempts integer, failures integer not null default 0, try_at integer, lease text, lease_until integer, problem text, delivered_at integer, told text, primary key (id));
 			create index if not exists idx_deliveries_occurrence on deliveries (occurrence);

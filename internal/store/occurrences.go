@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"slices"
 
 	"gorm.io/gorm"
 )
@@ -55,8 +56,6 @@ type Occurrence struct {
 	Lease              string
 	LeaseUntil         int64
 	StartedAt, EndedAt int64
-	// Seen tells that its owner has taken note of a failure.
-	Seen bool
 }
 
 // Part is what was made for one value of the question that a schedule goes through, or for all.
@@ -70,8 +69,8 @@ type Part struct {
 	Run          uint
 	Count        int64
 	First, Last  string
-	// ReadBack is what was selected, Totals and Answers are JSON.
-	ReadBack, Totals, Answers, Problem string
+	// ReadBack is what was selected, Totals are JSON.
+	ReadBack, Totals, Problem string
 	// ReadAt is when the records were read.
 	ReadAt int64
 }
@@ -358,17 +357,17 @@ func (s *Store) Parts(ctx context.Context, occurrence uint) ([]Part, error) {
 	return list, s.db.WithContext(ctx).Table(partsTable).Where("occurrence = ?", occurrence).Order("number").Find(&list).Error
 }
 
+// Part gives a part of an occurrence.
+func (s *Store) Part(ctx context.Context, occurrence uint, number int) (Part, error) {
+	var p Part
+	err := s.db.WithContext(ctx).Table(partsTable).Take(&p, "occurrence = ? and number = ?", occurrence, number).Error
+	return p, found(err)
+}
+
 // Deliveries lists the deliveries of an occurrence.
 func (s *Store) Deliveries(ctx context.Context, occurrence uint) ([]Delivery, error) {
 	list := []Delivery{}
 	return list, s.db.WithContext(ctx).Table(deliveriesTable).Where("occurrence = ?", occurrence).Order("part, number, id").Find(&list).Error
-}
-
-// Delivery gives a delivery.
-func (s *Store) Delivery(ctx context.Context, id string) (Delivery, error) {
-	var d Delivery
-	err := s.db.WithContext(ctx).Table(deliveriesTable).Take(&d, "id = ?", id).Error
-	return d, found(err)
 }
 
 // DeliveriesOf lists those that delivered a file, by the SHA-256 of its bytes in hexadecimal, the
@@ -378,11 +377,21 @@ func (s *Store) DeliveriesOf(ctx context.Context, sha256 string) ([]Delivery, er
 	return list, s.db.WithContext(ctx).Table(deliveriesTable).Where("sha256 = ? and state = ?", sha256, Delivered).Order("delivered_at desc").Limit(20).Find(&list).Error
 }
 
-// LastAt is the last delivery that was made to a target in a way, and its schedule.
-func (s *Store) LastAt(ctx context.Context, way, target string) (schedule string, err error) {
-	err = s.db.WithContext(ctx).Table(deliveriesTable+" d").Joins("join occurrences o on o.id = d.occurrence").
-		Where("d.way = ? and d.target = ? and d.state = ?", way, target, Delivered).Order("d.delivered_at desc").Limit(1).Pluck("o.schedule", &schedule).Error
-	return schedule, err
+// LastAt are the schedules that delivered last to targets in a way, by target.
+func (s *Store) LastAt(ctx context.Context, way string, targets []string) (map[string]string, error) {
+	last := map[string]string{}
+	for some := range slices.Chunk(targets, 500) {
+		var list []struct{ Target, Schedule string }
+		err := s.db.WithContext(ctx).Table(deliveriesTable+" d").Joins("join occurrences o on o.id = d.occurrence").
+			Where("d.way = ? and d.target in ? and d.state = ?", way, some, Delivered).Group("d.target").Select("d.target, o.schedule, max(d.delivered_at)").Find(&list).Error // SQLite takes the schedule of the row with the maximum
+		if err != nil {
+			return nil, err
+		}
+		for _, d := range list {
+			last[d.Target] = d.Schedule
+		}
+	}
+	return last, nil
 }
 
 // Wakes is the next instant at which there is something to do after one, 0 where nothing waits.

@@ -55,9 +55,11 @@ const (
 
 // SaveSchedule adds what is known of a schedule, or replaces it.
 func (s *Store) SaveSchedule(ctx context.Context, k Schedule) error {
-	return s.write(ctx, true, func(tx *gorm.DB) error {
-		return tx.Table(schedulesTable).Clauses(clause.OnConflict{UpdateAll: true}).Create(&k).Error
-	})
+	return s.write(ctx, true, func(tx *gorm.DB) error { return saveSchedule(tx, k) })
+}
+
+func saveSchedule(tx *gorm.DB, k Schedule) error {
+	return tx.Table(schedulesTable).Clauses(clause.OnConflict{UpdateAll: true}).Create(&k).Error
 }
 
 // SaveOwnSchedule keeps a schedule that somebody made of a result, as the next version of its
@@ -71,7 +73,7 @@ func (s *Store) SaveOwnSchedule(ctx context.Context, d Definition, k Schedule, e
 		k.Version = d.Number
 		return errors.Join(
 			tx.Create(&row).Error, tx.Delete(&retiredRow{}, "kind = ? and name = ?", d.Kind, d.Name).Error,
-			tx.Table(schedulesTable).Clauses(clause.OnConflict{UpdateAll: true}).Create(&k).Error,
+			saveSchedule(tx, k),
 		)
 	})
 	return d.Number, err
@@ -168,12 +170,8 @@ func (s *Store) Plan(ctx context.Context, all []Planned) error {
 	})
 }
 
-const planOccurrence = `insert or ignore into occurrences (schedule, due, repeat, version, owner, report, source, state, phase, problem, as_of, zone, attempts, try_at, lease, lease_until, started_at, ended_at, seen)
-	values (?, ?, 0, ?, ?, ?, ?, ?, ?, ?, '', '', 0, ?, '', 0, 0, ?, 0)`
-
-func addOccurrences(tx *gorm.DB, list []Occurrence) error {
-	return tx.Table(occurrencesTable).Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(list, 100).Error
-}
+const planOccurrence = `insert or ignore into occurrences (schedule, due, repeat, version, owner, report, source, state, phase, problem, as_of, zone, attempts, try_at, lease, lease_until, started_at, ended_at)
+	values (?, ?, 0, ?, ?, ?, ?, ?, ?, ?, '', '', 0, ?, '', 0, 0, ?)`
 
 // Again adds an occurrence for a time at which a schedule was or is due, as the next repeat of
 // it.
@@ -198,20 +196,13 @@ func (s *Store) Pause(ctx context.Context, name, why, by string, now int64, e En
 	})
 }
 
-// Resume has a schedule run again, from a time on; the times that passed meanwhile are noted.
-func (s *Store) Resume(ctx context.Context, name string, next int64, passed []Occurrence, e Entry) error {
+// Resume has a schedule run again, as is known of it now; the times that passed meanwhile are noted.
+func (s *Store) Resume(ctx context.Context, k Schedule, passed []Occurrence, e Entry) error {
 	return s.audited(ctx, e, func(tx *gorm.DB) error {
-		if err := tx.Table(schedulesTable).Where("name = ?", name).Updates(map[string]any{"paused": "", "paused_by": "", "paused_at": 0, "next": next}).Error; err != nil || len(passed) == 0 {
+		if err := saveSchedule(tx, k); err != nil || len(passed) == 0 {
 			return err
 		}
-		return addOccurrences(tx, passed)
-	})
-}
-
-// SetNext changes when a schedule is due next.
-func (s *Store) SetNext(ctx context.Context, name string, next int64) error {
-	return s.write(ctx, true, func(tx *gorm.DB) error {
-		return tx.Table(schedulesTable).Where("name = ?", name).Update("next", next).Error
+		return tx.Table(occurrencesTable).Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(passed, 100).Error
 	})
 }
 

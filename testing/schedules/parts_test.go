@@ -179,6 +179,21 @@ func TestEdited(t *testing.T) {
 	assert.NoFileExists(t, filepath.Join(o.folder, "out", "after-2026-03-29.csv"))
 }
 
+// TestOthersFile: a schedule writes over its own file, and not over one of another.
+func TestOthersFile(t *testing.T) {
+	o := open(t)
+	ada := o.as("ada")
+	require.NoError(t, o.publish(ada, schedule("mine", "deliver: [{folder: {file: 'out/{schedule}.csv'}}, {folder: {file: 'out/other.csv'}}]\n")))
+	o.on("2026-03-29 06:00")
+	o.on("2026-03-30 06:00")
+	require.Equal(t, store.Delivered, o.last("mine").State, o.last("mine").Problem)
+	require.NoError(t, o.publish(ada, schedule("theirs", "deliver: [{folder: {file: 'out/theirs.csv'}}, {folder: {file: 'out/mine.csv'}}]\n")))
+	o.on("2026-03-31 06:00")
+	assert.Equal(t, store.Delivered, o.last("mine").State, o.last("mine").Problem)
+	assert.Equal(t, store.Failed, o.last("theirs").State)
+	assert.Equal(t, "The schedule mine delivered the file out/mine.csv, which is not written over.", o.last("theirs").Problem)
+}
+
 // TestMissed: what was due while the service was down.
 func TestMissed(t *testing.T) {
 	for missed, want := range map[string]map[string]int{

@@ -15,16 +15,14 @@
 
 	const loaded = new Loaded<Occurrence>();
 	const o = $derived(loaded.value);
-	let round = $state(0);
 	$effect(() => {
 		const number = Number(params.occurrence);
-		void round;
 		return loaded.ask((signal) => showOccurrence(number, signal));
 	});
 	const open = $derived(!!o && ['due', 'running', 'retrying'].includes(o.state));
 	$effect(() => {
 		if (!open) return;
-		const timer = setInterval(() => round++, 2000);
+		const timer = setInterval(loaded.again, 2000);
 		return () => clearInterval(timer);
 	});
 	let failure = $state('');
@@ -33,7 +31,7 @@
 		failure = '';
 		try {
 			await what();
-			round++;
+			loaded.again();
 		} catch (e) {
 			failure = fullMessageOf(e);
 		}

@@ -24,17 +24,15 @@
 
 	const loaded = new Loaded<ScheduleDetail>();
 	const s = $derived(loaded.value);
-	let round = $state(0);
 	$effect(() => {
 		const wanted = name;
-		void round;
 		return loaded.ask((signal) => showSchedule(wanted, signal));
 	});
 	// What is under way is looked at again.
 	const busy = $derived((s?.occurrences ?? []).some((o) => ['due', 'running'].includes(o.state)));
 	$effect(() => {
 		if (!busy) return;
-		const timer = setInterval(() => round++, 2000);
+		const timer = setInterval(loaded.again, 2000);
 		return () => clearInterval(timer);
 	});
 
@@ -44,7 +42,7 @@
 		failure = '';
 		try {
 			await what();
-			round++;
+			loaded.again();
 		} catch (e) {
 			failure = fullMessageOf(e);
 		}

@@ -20,15 +20,20 @@ func HasAggregate(e Expr) bool {
 	return found
 }
 
-// Outside are the columns an expression refers to outside of aggregates, each
-// once.
-func Outside(e Expr) []*Column {
-	return Columns(Map(e, func(e Expr) Expr {
+// OutsideOf is an expression with blanks in the place of its aggregates.
+func OutsideOf(e Expr) Expr {
+	return MapOwn(e, func(e Expr) Expr {
 		if _, aggregate := OfGroup(e); aggregate {
 			return &Blank{}
 		}
 		return e
-	}))
+	})
+}
+
+// Outside are the columns an expression refers to outside of aggregates, each
+// once.
+func Outside(e Expr) []*Column {
+	return Columns(OutsideOf(e))
 }
 
 // Counted reads the bare name count as the number of records, unless a table has

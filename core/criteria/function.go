@@ -224,10 +224,16 @@ func (e *Aggregate) typeOf(inner func(Expr) catalog.Type) catalog.Type {
 	return t
 }
 
-// places is how many decimal places a division is carried to.
-const places = 12
+// ShownPlaces is how many decimal places a value is shown with that was divided, and
+// carried how many a division has on the way there, so that what is done with it
+// afterwards does not show that it was cut.
+const (
+	ShownPlaces = 12
+	carried     = 24
+)
 
-// Calculate works out x op y exactly; false for a division by zero.
+// Calculate works out x op y exactly, a division to more than is shown of it; false
+// for a division by zero.
 func Calculate(op byte, x, y decimal.Decimal) (decimal.Decimal, bool) {
 	switch op {
 	case '+':
@@ -240,7 +246,7 @@ func Calculate(op byte, x, y decimal.Decimal) (decimal.Decimal, bool) {
 	if y.IsZero() {
 		return decimal.Decimal{}, false
 	}
-	return x.DivRound(y, places), true
+	return x.DivRound(y, carried), true
 }
 
 // Usage is how a function is written, and what it gives.
@@ -268,5 +274,5 @@ func Functions() []Usage {
 var Words = []string{
 	"and", "or", "not", "within", "in", "between", "is blank", "is not blank", "contains", "starts with", "ends with", "ignoring case",
 	"overlaps", "inside", "covers", "meets", "any", "no", "at least", "at most", "exactly", "where", "day of", "week of", "month of", "quarter of", "half of", "year of",
-	"count", "count of", "sum of", "average of", "least of", "greatest of", "count distinct of",
+	"count", "count of", "count where", "sum of", "average of", "least of", "greatest of", "count distinct of",
 }

@@ -246,17 +246,19 @@ var saidOf = map[string]bool{
 	"starts": true, "ends": true, "ignoring": true, "overlaps": true, "inside": true, "covers": true,
 }
 
+// isTable tells whether the token so many ahead can be the name of a table.
+func (p *parser) isTable(n int) bool {
+	next := p.ahead(n)
+	return next.kind == tName || next.kind == tWord && !saidOf[next.text] && !next.is("where") && !next.is("of") && !next.is("as")
+}
+
 // related reads "any passages of vessels where …"; nil where something else
 // stands here.
 func (p *parser) related() Expr {
 	t := p.peek()
 	e := &Related{Quantity: t.text}
-	isTable := func(n int) bool {
-		next := p.ahead(n)
-		return next.kind == tName || next.kind == tWord && !saidOf[next.text]
-	}
 	switch {
-	case (t.is("any") || t.is("no")) && isTable(1):
+	case (t.is("any") || t.is("no")) && p.isTable(1):
 		p.next()
 	case t.is("at") && (p.ahead(1).is("least") || p.ahead(1).is("most")):
 		p.next()
@@ -273,9 +275,13 @@ func (p *parser) related() Expr {
 	return e
 }
 
-// records reads "passages as p of vessels where …".
+// records reads "passages as p of vessels where …", or "all passages where …".
 func (p *parser) records() Records {
-	r := Records{Table: p.table()}
+	r := Records{All: p.peek().is("all") && p.isTable(1)}
+	if r.All {
+		p.next()
+	}
+	r.Table = p.table()
 	if p.take("as") {
 		r.As = p.table()
 	}
@@ -301,12 +307,14 @@ func (p *parser) aggregate(start int, name string) Expr {
 	case p.take("from"):
 		records := p.records()
 		a.Records = &records
-	case next.is("of") || next.is("where"):
+	case next.is("of"), next.is("where") && tableIn(a.X) != "": // the table may be the query's own: Resolve tells
 		a.Records = &Records{Table: tableIn(a.X), Inferred: true}
 		if a.Records.Table == "" {
-			p.fail(next, "unexpected", "Which table's records these are is not said.", "Write "+name+" of passages.toll_pence "+next.text+" ….")
+			p.fail(next, "unexpected", "Which table's records these are is not said.", "Write "+name+" of passages.toll_pence of ….")
 		}
 		p.belonging(a.Records)
+	case p.take("where"):
+		a.Where = p.or()
 	}
 	a.Pos = p.from(start)
 	return a
@@ -531,7 +539,11 @@ func (p *parser) word(t token) Expr {
 	case t.text == "count" && next.is("of"):
 		p.next()
 		records := p.records()
-		return &Aggregate{p.from(t.start), "count", nil, &records}
+		return &Aggregate{Pos: p.from(t.start), Name: "count", Records: &records}
+	case t.text == "count" && next.is("where"):
+		p.next()
+		where := p.or()
+		return &Aggregate{Pos: p.from(t.start), Name: "count", Where: where}
 	case Units[t.text] != 0 && next.is("of"):
 		p.next()
 		x := p.sign()
@@ -552,7 +564,7 @@ func (p *parser) ownUnit(t token) Expr {
 			unit := strings.ToLower(strings.Join(strings.Fields(p.text[t.start:word.start]), " "))
 			return &UnitOf{p.from(t.start), unit, p.sign()}
 		}
-		if word.kind != tWord || reserved[word.text] {
+		if word.kind != tWord || reserved[word.text] || word.is("where") || word.is("from") || word.is("as") {
 			return nil
 		}
 	}

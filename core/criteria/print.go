@@ -95,6 +95,7 @@ func write(b *strings.Builder, e Expr, place int) {
 			}
 			writeRecords(b, e.Records)
 		}
+		writeWhere(b, e.Where)
 	case *Meets:
 		b.WriteString("meets " + name(e.Name))
 		if e.Of != "" {
@@ -175,6 +176,9 @@ func write(b *strings.Builder, e Expr, place int) {
 }
 
 func writeRecords(b *strings.Builder, r *Records) {
+	if r.All {
+		b.WriteString("all ")
+	}
 	if !r.Inferred {
 		b.WriteString(tableName(r.Table))
 	}
@@ -184,9 +188,13 @@ func writeRecords(b *strings.Builder, r *Records) {
 	if r.Of != "" {
 		b.WriteString(" of " + tableName(r.Of))
 	}
-	if r.Where != nil {
+	writeWhere(b, r.Where)
+}
+
+func writeWhere(b *strings.Builder, condition Expr) {
+	if condition != nil {
 		b.WriteString(" where ")
-		write(b, r.Where, looseRelated)
+		write(b, condition, looseRelated)
 	}
 }
 
@@ -226,7 +234,7 @@ func strength(e Expr) int {
 		}
 		return looseCompare
 	case *Aggregate:
-		if e.Records != nil && e.Records.Where != nil {
+		if e.Where != nil || e.Records != nil && e.Records.Where != nil {
 			return looseRelated
 		}
 		return looseSum

@@ -95,7 +95,10 @@ func (r *resolver) records(at Expr, e *Records, also func()) {
 	}
 	before := len(r.problems)
 	r.inner(e, also)
-	if len(r.problems) == before && (e.Of != "" || !r.namesOuter(e)) {
+	switch {
+	case e.All && e.Of != "":
+		r.fail(at.At(), "no_relation", "All "+e.Table+" belong to every record, so that of has no meaning.", "Remove all, or of "+e.Of+".")
+	case !e.All && len(r.problems) == before && (e.Of != "" || !r.namesOuter(e)):
 		r.link(at, e)
 	}
 }
@@ -202,7 +205,7 @@ func (r *resolver) link(at Expr, e *Records) {
 	case 1:
 		e.Link = links[0]
 	case 0:
-		r.fail(pos, "no_relation", "No foreign key tells which "+e.Table+" belong to a record.", fmt.Sprintf("Write it: %s where %s.… = ….", lead(at, e), e.Inner.Alias))
+		r.fail(pos, "no_relation", "No foreign key tells which "+e.Table+" belong to a record.", fmt.Sprintf("Write it: %s where %s.… = …; or all %s, whatever the record.", lead(at, e), e.Inner.Alias, e.Table))
 	default:
 		r.fail(pos, "ambiguous_relation", "Several foreign keys tell which "+e.Table+" belong to a record.", "Write one of them after where: "+strings.Join(said, ", or ")+".")
 	}

@@ -238,8 +238,18 @@ func (r *resolver) arithmetic(e *Arithmetic) catalog.Type {
 
 func (r *resolver) aggregate(e *Aggregate) catalog.Type {
 	r.infer(e)
+	if own := e.Records; own != nil && own.Inferred && own.Of == "" && r.hasTable(own.Table) {
+		e.Where, e.Records = own.Where, nil // of some of the query's own records
+	}
 	if e.Records == nil {
-		return r.aggregated(e)
+		t := r.aggregated(e)
+		if e.Where != nil {
+			r.condition(e.Where)
+		}
+		if HasAggregate(e.X) || HasAggregate(e.Where) {
+			r.fail(e.At(), "nested_aggregate", "An aggregate cannot be made of others.", "Write each by itself.")
+		}
+		return t
 	}
 	t := unknownType
 	r.records(e, e.Records, func() {
@@ -277,6 +287,13 @@ func (r *resolver) spans(e *Spans) {
 	}
 	if dates[0].IsDate() && dates[1].IsDate() && dates[0] != dates[1] {
 		r.fail(e.Until.At(), "type_mismatch", fmt.Sprintf("The span starts with %s and ends with %s.", a(dates[0]), a(dates[1])), "Write date_of(…) to have days of both.")
+	}
+	if e.Op == "covers" && FirstColumn(e.Period) != nil { // a date of the record: what was valid then
+		r.noBlank(e.Period)
+		if t := r.typeOf(e.Period); t != unknownType && !t.IsDate() {
+			r.fail(e.Period.At(), "type_mismatch", "covers needs a period or a date; this is "+a(t)+".", "Write covers :period or covers passed_at.")
+		}
+		return
 	}
 	r.period(e.Period, e.Op)
 }

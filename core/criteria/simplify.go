@@ -56,6 +56,9 @@ func (s simplifier) condition(e Expr) Expr {
 		if span, ok := e.Period.(*Span); ok {
 			return negated(e.Not, e.Pos, s.spans(e, span.Span))
 		}
+		if e.Op == "covers" {
+			return negated(e.Not, e.Pos, s.coversDate(e))
+		}
 		return negated(e.Not, e.Pos, &Spans{e.Pos, e.Op, e.From, e.Until, e.Period, false})
 	}
 	return e
@@ -313,21 +316,28 @@ func TextAfter(prefix string) (string, bool) {
 	return "", false
 }
 
+// coversDate says that a date of the record lies in a span of two others.
+func (s simplifier) coversDate(e *Spans) Expr {
+	return both(e.Pos, s.compare(&Compare{e.Pos, "<=", e.From, e.Period, false}), e.goingOn(s.compare(&Compare{e.Pos, ">=", e.Until, e.Period, false})))
+}
+
+// goingOn is met where the span has no end, or where its end meets a condition.
+func (e *Spans) goingOn(ended Expr) Expr {
+	if b, ok := ended.(*Bool); ok && b.Value {
+		return ended
+	}
+	blank := &IsBlank{e.Pos, e.Until, false}
+	if b, ok := ended.(*Bool); ok && !b.Value {
+		return blank
+	}
+	return &Logic{e.Pos, true, []Expr{blank, ended}}
+}
+
 // spans says what a span of two dates has to do with a period by its ends.
 func (s simplifier) spans(e *Spans, span period.Span) Expr {
-	goingOn := func(ended Expr) Expr {
-		if b, ok := ended.(*Bool); ok && b.Value {
-			return ended
-		}
-		blank := &IsBlank{e.Pos, e.Until, false}
-		if b, ok := ended.(*Bool); ok && !b.Value {
-			return blank
-		}
-		return &Logic{e.Pos, true, []Expr{blank, ended}}
-	}
 	switch e.Op {
 	case "overlaps":
-		return both(e.Pos, s.compareDate(e.Pos, e.From, "<=", span), goingOn(s.compareDate(e.Pos, e.Until, ">=", span)))
+		return both(e.Pos, s.compareDate(e.Pos, e.From, "<=", span), e.goingOn(s.compareDate(e.Pos, e.Until, ">=", span)))
 	case "inside":
 		ended := s.compareDate(e.Pos, e.Until, "<=", span)
 		if _, open := ended.(*Bool); !open { // what goes on is not inside what ends
@@ -343,7 +353,7 @@ func (s simplifier) spans(e *Spans, span period.Span) Expr {
 	if !span.OpenEnd() {
 		ended = s.compareDate(e.Pos, e.Until, ">=", last)
 	}
-	return both(e.Pos, s.compareDate(e.Pos, e.From, "<=", first), goingOn(ended))
+	return both(e.Pos, s.compareDate(e.Pos, e.From, "<=", first), e.goingOn(ended))
 }
 
 // SimplifyWithin simplifies the conditions inside a value, as those of if.

@@ -105,7 +105,9 @@ type (
 		Pos
 		Name string
 		// X is nil for count.
-		X       Expr
+		X Expr
+		// Where chooses among the records of a group; nil for all of them.
+		Where   Expr
 		Records *Records
 	}
 	// Arithmetic is + - * / on numbers, a date moved by a length, or the days
@@ -136,8 +138,8 @@ type (
 		Not, Fold bool
 	}
 	// Spans compares the stretch from one date to another with a period:
-	// "span(a, b) overlaps p", "inside p" or "covers p". Where b is blank, it
-	// is still going on.
+	// "span(a, b) overlaps p", "inside p" or "covers p", which may be a date of the
+	// record as well. Where b is blank, it is still going on.
 	Spans struct {
 		Pos
 		Op          string
@@ -212,8 +214,10 @@ type (
 // Records are those of another table that belong to a record.
 type Records struct {
 	// Table is the other one, As its name here if it is given one, and Of the
-	// table of the query it belongs to, if that is said.
+	// table of the query it belongs to, if that is said. All tells that its records
+	// belong to every record: "greatest of taken_on from all stocktakes".
 	Table, As, Of string
+	All           bool
 	// Inferred tells that Table was not written, but is that of the columns in
 	// "sum of passages.toll_pence".
 	Inferred bool
@@ -282,6 +286,9 @@ func each(e Expr, visit func(Expr)) {
 	case *Aggregate:
 		if e.X != nil {
 			visit(e.X)
+		}
+		if e.Where != nil {
+			visit(e.Where)
 		}
 		if e.Records != nil && e.Records.Where != nil {
 			visit(e.Records.Where)
@@ -458,7 +465,7 @@ func FirstColumn(e Expr) *Column {
 
 // Asks tells whether the expression needs the answer to a question of which
 // something holds. Whether a question was left blank can be told of any; and a
-// value of related records is there whatever is asked of them.
+// value of many records is there whatever is asked of them.
 func Asks(e Expr, holds func(name string) bool) bool {
 	if p, ok := e.(*Parameter); ok {
 		return holds(p.Name)
@@ -468,7 +475,7 @@ func Asks(e Expr, holds func(name string) bool) bool {
 			return false
 		}
 	}
-	if aggregate, ok := e.(*Aggregate); ok && aggregate.Records != nil {
+	if aggregate, ok := e.(*Aggregate); ok {
 		return aggregate.X != nil && Asks(aggregate.X, holds)
 	}
 	found := false

@@ -254,7 +254,9 @@ func compile(query *Query, source *catalog.Source, library Library) *compiler {
 	}
 	c.name(q.Head)
 	c.tables()
+	c.everyColumn()
 	c.questions()
+	c.joins()
 	c.offers()
 	c.criteria()
 	c.rules()
@@ -350,11 +352,25 @@ func (c *compiler) tables() {
 	for i, j := range q.Joins {
 		t := c.table(fmt.Sprintf("joins[%d].table", i), j.Table, j.Alias(), j.Optional)
 		c.scope.Tables = append(c.scope.Tables, t)
-		field := fmt.Sprintf("joins[%d].on", i)
-		on := c.expression(field, j.On, true)
-		c.ofRecords(field, j.On, on)
-		c.servable(field, j.On, on)
-		c.out.Joins = append(c.out.Joins, CompiledJoin{t, on})
+		c.out.Joins = append(c.out.Joins, CompiledJoin{Table: t})
+	}
+}
+
+// joins reads the conditions of the joins, each of which may name the tables before it
+// and its own.
+func (c *compiler) joins() {
+	scope := c.scope
+	defer func() { c.scope = scope }()
+	for i := range c.out.Joins {
+		field, text := fmt.Sprintf("joins[%d].on", i), c.query.Joins[i].On
+		c.scope.Tables = scope.Tables[:i+2]
+		on := c.expression(field, text, true)
+		c.ofRecords(field, text, on)
+		c.servable(field, text, on)
+		for _, name := range criteria.Parameters(on) {
+			c.used = append(c.used, strings.ToLower(name))
+		}
+		c.out.Joins[i].On = on
 	}
 }
 
@@ -491,6 +507,22 @@ func (c *compiler) questions() {
 	}
 }
 
+// everyColumn is what a query returns that names no columns: those of the table it is
+// from, in their order, or those of hand-written SQL.
+func (c *compiler) everyColumn() {
+	if len(c.query.Columns) > 0 {
+		return
+	}
+	from := c.out.From
+	for _, column := range from.Table.Columns {
+		value := &criteria.Column{Name: column.Name}
+		if len(c.query.Joins) > 0 {
+			value.Table = from.Alias
+		}
+		c.query.Columns = append(c.query.Columns, Column{Name: column.Name, Value: Text{Value: criteria.Print(value)}})
+	}
+}
+
 var parameterPattern = regexp.MustCompile(`^[a-z][a-z0-9_]*$`)
 
 func (c *compiler) columns() {
@@ -509,9 +541,7 @@ func (c *compiler) columns() {
 		if made.Expr != nil {
 			made.Type = criteria.TypeOf(made.Expr)
 		}
-		if _, ok := criteria.OfGroup(made.Expr); ok || c.query.Distinct && c.out.SQL == nil {
-			c.out.Grouped = true
-		}
+		c.out.Grouped = c.out.Grouped || criteria.HasAggregate(made.Expr) || c.query.Distinct && c.out.SQL == nil
 		c.out.Columns = append(c.out.Columns, made)
 	}
 }
@@ -519,16 +549,24 @@ func (c *compiler) columns() {
 // column reads the value of a column of the result.
 func (c *compiler) column(field string, text Text) criteria.Expr {
 	e, problems := criteria.ParseAggregate(text.Value)
+	if e != nil {
+		e = criteria.Counted(e, c.scope)
+	}
 	e = c.resolved(field, text, e, problems, false)
-	criteria.WalkOwn(e, func(inner criteria.Expr) {
-		_, aggregate := criteria.OfGroup(inner)
-		switch p, isQuestion := inner.(*criteria.Parameter); {
-		case isQuestion:
-			c.fail(field, text.Line, "no_questions", "A column cannot use the question :"+p.Name+".", "Columns are the same in every run, but for what they ask of related records; use the question in the criteria.")
-		case aggregate && inner != e:
-			c.fail(field, text.Line, "nested_aggregate", "An aggregate stands alone.", "Give it a column of its own.")
+	unconditional := criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
+		if aggregate, ok := criteria.OfGroup(e); ok {
+			return &criteria.Aggregate{Pos: aggregate.Pos, Name: aggregate.Name, X: aggregate.X}
+		}
+		return e
+	})
+	criteria.WalkOwn(unconditional, func(inner criteria.Expr) {
+		if p, question := inner.(*criteria.Parameter); question {
+			c.fail(field, text.Line, "no_questions", "A column cannot use the question :"+p.Name+".", "Use it in the criteria, or after where: sum of toll where passed_at within :"+p.Name+".")
 		}
 	})
+	if outside := criteria.OutsideOf(e); criteria.HasAggregate(e) && len(criteria.Columns(outside))+len(criteria.RelatedTables(outside)) > 0 {
+		c.fail(field, text.Line, "mixed_value", "This puts values of single records together with values made of many.", "Give each a column of its own.")
+	}
 	for _, name := range criteria.Parameters(e) {
 		c.used = append(c.used, strings.ToLower(name))
 	}
@@ -546,7 +584,7 @@ func (c *compiler) criteria() {
 	before := len(c.problems)
 	e := c.overGroups("criteria", c.query.Criteria, true)
 	for _, condition := range criteria.Conditions(e) {
-		if criteria.HasAggregate(condition) && len(criteria.Outside(condition))+len(criteria.RelatedTables(condition)) > 0 {
+		if criteria.HasAggregate(condition) && len(criteria.Outside(condition))+len(criteria.RelatedTables(criteria.OutsideOf(condition))) > 0 {
 			p := diag.At(c.query.Criteria.Value, condition.At().Start, condition.At().End, "mixed_condition",
 				"This compares values of single records with values made of many.")
 			p.Hint = "Join the two by and, each a condition of its own: records are chosen first, then groups of them."

@@ -113,7 +113,7 @@ func TestSchema(t *testing.T) {
 	}
 	require.NoError(t, json.Unmarshal(text, &schema))
 	require.Len(t, schema.OneOf, 8)
-	assert.ElementsMatch(t, []string{"kind", "name", "source", "columns"}, schema.OneOf[4].Required)
+	assert.ElementsMatch(t, []string{"kind", "name", "source"}, schema.OneOf[4].Required)
 	for _, kind := range schema.OneOf {
 		assert.False(t, kind.AdditionalProperties)
 		for name, p := range kind.Properties {

@@ -82,7 +82,7 @@ type Query struct {
 	Tables     map[string]string `yaml:"tables" doc:"The tables the criteria of hand-written SQL may name, by the names they have in it" example:"passages"`
 	Parameters []Question        `yaml:"parameters" doc:"What is asked at run time"`
 	Rules      []Rule            `yaml:"rules" doc:"Conditions across the answers"`
-	Columns    []Column          `yaml:"columns" doc:"What is returned, in this order" required:"true"`
+	Columns    []Column          `yaml:"columns" doc:"What is returned, in this order; all columns of the table, or of the SQL, when left out"`
 	Distinct   bool              `yaml:"distinct" doc:"Returns each different row once; a column count tells how many records it stands for" example:"true"`
 	Criteria   Text              `yaml:"criteria" doc:"Which records match" example:"passed_at within :period"`
 	Unfit      string            `yaml:"unfit" doc:"What becomes of records whose dates are not stored as their column stores dates: left out, and counted, unless the run is to be refused" enum:"leave-out,refuse"`

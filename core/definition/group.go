@@ -63,6 +63,7 @@ func (out *Compiled) View(r *Report) (View, diag.Problems) {
 		}
 	}
 	c.scope.Tables = []criteria.Table{{Alias: "result", Table: shown}}
+	c.scope.Open = len(out.Columns) == 0 // they are those of a table that is not known here
 	view := View{Columns: r.Columns}
 	for i, g := range r.Groups {
 		field := fmt.Sprintf("groups[%d]", i)
@@ -148,11 +149,15 @@ func (out *Compiled) said(e criteria.Expr) string {
 	}
 	switch n := e.(type) {
 	case *criteria.Aggregate:
+		where := ""
+		if n.Where != nil {
+			where = " where " + inner(Labelled(criteria.Print(n.Where)))
+		}
 		if n.X == nil {
-			return "Records"
+			return "Records" + where
 		}
 		words := map[string]string{"sum": "Sum of ", "average": "Average of ", "least": "Least ", "greatest": "Greatest ", "count distinct": "Different "}
-		return words[n.Name] + inner(out.said(n.X))
+		return words[n.Name] + inner(out.said(n.X)) + where
 	case *criteria.UnitOf:
 		return Labelled(n.Unit) + " of " + inner(out.said(n.X))
 	}

@@ -283,10 +283,10 @@ func (c *compiler) queryOffer(field string, q Question) {
 		return
 	}
 	index := func(part, name string) int {
-		at := slices.IndexFunc(query.Columns, func(col Column) bool { return col.Name == name })
+		at := slices.IndexFunc(compiled.Columns, func(col CompiledColumn) bool { return col.Name == name })
 		if at < 0 {
 			var names []string
-			for _, col := range query.Columns {
+			for _, col := range compiled.Columns {
 				names = append(names, col.Name)
 			}
 			c.fail(field+"."+part, 0, "unknown_column", fmt.Sprintf("The query %s has no column %q.", query.Name, name), nearOr(name, names))

@@ -77,6 +77,9 @@ func CheckReport(r *Report, q *Query, library Library) diag.Problems {
 		}
 	}
 	for i, name := range r.Columns {
+		if len(columns) == 0 {
+			break // they are those of a table that is not known here
+		}
 		known(fmt.Sprintf("columns[%d]", i), "column", name, columns)
 	}
 	return c.problems

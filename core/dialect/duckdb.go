@@ -71,10 +71,10 @@ func DuckDB() Dialect {
 		}
 		return "cast(" + x + " as decimal(38, 20))"
 	}
-	d.aggregate = func(name, x string, of plan.Expr) string {
+	d.aggregate = func(name, x, where string, of plan.Expr) string {
 		c, ok := of.(plan.Column)
 		if ok && name == "sum" && (c.Ref.Column.Declared == "double" || c.Ref.Column.Declared == "float") {
-			return "sum(cast(cast(" + x + " as varchar) as decimal(38, 15)))" // the decimals they are written as
+			return "sum(cast(cast(" + x + " as varchar) as decimal(38, 15)))" + filter(where) // the decimals they are written as
 		}
 		return ""
 	}

@@ -1,6 +1,7 @@
 package dialect
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
@@ -258,20 +259,37 @@ func (w *writer) concat(args []string) string {
 }
 
 func (w *writer) aggregate(e plan.Aggregate) string {
-	switch e.Name {
-	case "count":
-		return "count(*)"
-	case "count distinct":
-		return "count(distinct " + w.comparable(e.X, false) + ")"
+	x, where := "", ""
+	if e.X != nil {
+		x = w.comparable(e.X, false)
 	}
-	names := map[string]string{"sum": "sum", "average": "avg", "least": "min", "greatest": "max", "present": "count"}
-	x := w.comparable(e.X, false)
+	if e.Where != nil {
+		if where = w.expr(e.Where, false); w.dialect.unfiltered {
+			x, where = "case when "+where+" then "+cmp.Or(x, "1")+" end", ""
+		}
+	}
 	if w.dialect.aggregate != nil {
-		if text := w.dialect.aggregate(e.Name, x, e.X); text != "" {
+		if text := w.dialect.aggregate(e.Name, x, where, e.X); text != "" {
 			return text
 		}
 	}
-	return names[e.Name] + "(" + x + ")"
+	switch e.Name {
+	case "count":
+		return "count(" + cmp.Or(x, "*") + ")" + filter(where)
+	case "count distinct":
+		return "count(distinct " + x + ")" + filter(where)
+	}
+	names := map[string]string{"sum": "sum", "average": "avg", "least": "min", "greatest": "max", "present": "count"}
+	return names[e.Name] + "(" + x + ")" + filter(where)
+}
+
+// filter is the clause that chooses the records of an aggregate; source: SQL:2003, T612.
+func filter(conditions ...string) string {
+	conditions = slices.DeleteFunc(conditions, func(c string) bool { return c == "" })
+	if len(conditions) == 0 {
+		return ""
+	}
+	return " filter (where " + strings.Join(conditions, " and ") + ")"
 }
 
 func (w *writer) in(e plan.In) string {

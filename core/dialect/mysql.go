@@ -40,8 +40,9 @@ func MySQL(collation string) Dialect {
 			}
 			return placeholder
 		},
-		repeats: true,
-		widen:   func(x string) string { return "(" + x + " + 0.0)" },
+		repeats:    true,
+		unfiltered: true,
+		widen:      func(x string) string { return "(" + x + " + 0.0)" },
 		selected: func(ref criteria.Ref, quoted string) string {
 			if ref.Column.Bytes {
 				return "concat('(', length(" + quoted + "), ' bytes)')"
@@ -78,7 +79,7 @@ func MySQL(collation string) Dialect {
 			}
 			return "cast(" + x + " as decimal(40, 20))"
 		},
-		aggregate: func(name, x string, of plan.Expr) string {
+		aggregate: func(name, x, _ string, of plan.Expr) string {
 			c, ok := of.(plan.Column)
 			if ok && name == "sum" && (strings.HasPrefix(c.Ref.Column.Declared, "double") || strings.HasPrefix(c.Ref.Column.Declared, "float")) {
 				return "sum(cast(" + x + " as decimal(65, 20)))" // the decimals they are written as

@@ -74,10 +74,10 @@ func Postgres(capitals string) Dialect {
 			return x
 		},
 		widen: func(x string) string { return "(" + x + " + 0.0)" },
-		aggregate: func(name, x string, of plan.Expr) string {
+		aggregate: func(name, x, where string, of plan.Expr) string {
 			c, ok := of.(plan.Column)
 			if ok && name == "sum" && (c.Ref.Column.Declared == "real" || c.Ref.Column.Declared == "double precision") {
-				return "sum(" + x + "::text::numeric)" // the decimals they are written as
+				return "sum((" + x + ")::text::numeric)" + filter(where) // the decimals they are written as
 			}
 			return ""
 		},

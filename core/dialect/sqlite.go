@@ -337,14 +337,15 @@ func sqliteMoved(m plan.Moved, x string) string {
 
 // sqliteAggregate adds numbers up exactly: by the halves of their whole parts, which
 // do not run over, and what the others are more than that, as they are written.
-func sqliteAggregate(name, x string, _ plan.Expr) string {
+func sqliteAggregate(name, x, where string, _ plan.Expr) string {
 	if name != "sum" && name != "average" {
 		return ""
 	}
-	sum := "decimal_sum(count(" + x + "), sum((" + x + ") >> 32), sum((" + x + ") & 4294967295), " +
-		"decimal_rest(" + x + ", cast(" + x + " as integer)) filter (where typeof(" + x + ") <> 'integer'))"
+	chosen := filter(where)
+	sum := "decimal_sum(count(" + x + ")" + chosen + ", sum((" + x + ") >> 32)" + chosen + ", sum((" + x + ") & 4294967295)" + chosen + ", " +
+		"decimal_rest(" + x + ", cast(" + x + " as integer))" + filter("typeof("+x+") <> 'integer'", where) + ")"
 	if name == "average" {
-		return "(" + sum + " * 1.0 / count(" + x + "))"
+		return "(" + sum + " * 1.0 / count(" + x + ")" + chosen + ")"
 	}
 	return sum
 }

@@ -98,8 +98,10 @@ type Dialect struct {
 	// where it has one.
 	text func(placeholder string) string
 	// aggregate writes a value of many records its own way; empty for what is
-	// written as name(x).
-	aggregate func(name string, x string, of plan.Expr) string
+	// written as name(x). Where, if it is not empty, is which records it is made of.
+	aggregate func(name, x, where string, of plan.Expr) string
+	// unfiltered tells that it lacks the standard's filter clause.
+	unfiltered bool
 	// widen makes a whole number one that does not run over; nil where none does.
 	widen func(x string) string
 	// number makes a number, to be compared, of a sum that is returned as a text of

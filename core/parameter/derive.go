@@ -47,6 +47,7 @@ func (q Parameter) deriveNumber(values Values, questions []Parameter, ctx Contex
 		return Value{}, problems
 	}
 	n, ok := evaluate.New(ctx.Calendar, nil).Value(values.Put(e, ctx.Calendar), nil).(decimal.Decimal)
+	n = n.Round(criteria.ShownPlaces)
 	if !ok {
 		return Value{}, nil
 	}

@@ -141,6 +141,11 @@ func (b *binder) from(s *Statement) {
 			on = b.condition(bare, false)
 		}
 		s.Joins = append(s.Joins, Join{b.tableOf(j.Table.Table, j.Alias), j.Optional, on})
+		for _, condition := range criteria.Conditions(j.On) {
+			if said := b.askedOf(condition); said != "" && criteria.AsksAny(condition) {
+				s.Said = append(s.Said, definition.Labelled(j.Alias)+" where "+said)
+			}
+		}
 	}
 	if b.readsAll() {
 		b.summed = s
@@ -301,6 +306,9 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 		if out.Type == "" {
 			out.Type = catalog.Other // only its values will tell
 		}
+		if len(criteria.Parameters(c.Expr)) > 0 {
+			s.Said = append(s.Said, c.Heading()+": "+b.said(c.Expr))
+		}
 		if b.compiled.Grouped {
 			b.groupOutput(&s.Statement, &out, c.Expr)
 			s.Outputs = append(s.Outputs, out)
@@ -322,7 +330,7 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 		s.Outputs = append(s.Outputs, out)
 	}
 	for _, c := range b.compiled.Columns {
-		_, aggregate := criteria.OfGroup(c.Expr)
+		aggregate := criteria.HasAggregate(c.Expr)
 		chosen := slices.ContainsFunc(columns, func(other definition.CompiledColumn) bool { return other.Name == c.Name })
 		if b.compiled.Grouped && !aggregate && !chosen && !b.compiled.Query.Distinct { // not shown, but what groups differ by
 			s.GroupBy = append(s.GroupBy, b.ordered(b.value(c.Expr)))
@@ -344,6 +352,9 @@ func (b *binder) sort(s *Statement, keys []definition.SortKey) {
 			key.Descending = !key.Descending
 		}
 		expr := b.ordered(b.value(bare))
+		if b.compiled.Query.Distinct && !criteria.HasAggregate(key.Expr) && !slices.ContainsFunc(s.GroupBy, func(e Expr) bool { return reflect.DeepEqual(e, expr) }) {
+			continue // an order by what is not shown has no meaning
+		}
 		_, plain := expr.(Column)
 		nullable := !plain // a division by nothing, say, is blank
 		if column, ok := expr.(Column); ok && column.Ref.Column.Encoding != "" && !column.Ref.Column.Encoding.IsNative() && b.records {
@@ -355,12 +366,6 @@ func (b *binder) sort(s *Statement, keys []definition.SortKey) {
 			}
 		})
 		s.Sort = append(s.Sort, SortKey{expr, key.Descending, key.BlanksFirst, nullable})
-	}
-	if b.compiled.Query.Distinct { // an order by what is not shown has no meaning
-		s.Sort = slices.DeleteFunc(s.Sort, func(k SortKey) bool {
-			_, aggregate := k.Expr.(Aggregate)
-			return !aggregate && !slices.ContainsFunc(s.GroupBy, func(e Expr) bool { return reflect.DeepEqual(e, k.Expr) })
-		})
 	}
 	if b.compiled.Grouped {
 		for _, e := range s.GroupBy {

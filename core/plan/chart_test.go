@@ -17,6 +17,12 @@ import (
 // drawing binds a report with a chart over a small table.
 func drawing(t *testing.T, chart definition.Chart) Selection {
 	t.Helper()
+	return reported(t, &definition.Report{Chart: chart})
+}
+
+// reported binds a report over a small table.
+func reported(t *testing.T, report *definition.Report) Selection {
+	t.Helper()
 	source := catalog.Source{Name: "s", Tables: []catalog.Table{{Name: "t", Key: []string{"id"}, Columns: []catalog.Column{
 		{Name: "id", Type: catalog.Integer}, {Name: "place", Type: catalog.Text, Nullable: true}, {Name: "pence", Type: catalog.Integer, Nullable: true},
 	}}}}
@@ -25,7 +31,7 @@ func drawing(t *testing.T, chart definition.Chart) Selection {
 	}}
 	compiled, problems := definition.Compile(query, &source, definition.Library{})
 	require.Empty(t, problems)
-	view, problems := compiled.View(&definition.Report{Chart: chart})
+	view, problems := compiled.View(report)
 	require.Empty(t, problems)
 	s, problems := Planner{Query: compiled}.Records(view, parameter.Values{})
 	require.Empty(t, problems)
@@ -48,6 +54,46 @@ func TestChart(t *testing.T) {
 	}
 	assert.Equal(t, []string{"a 0.01", "b 0.3", "c <nil>", "<nil> 0.05"}, shown)
 	assert.Zero(t, leftOut)
+}
+
+// TestPartialTotals: totals of some of the records, in groups and of all; a sum of none is
+// 0, whatever else is made of none blank.
+func TestPartialTotals(t *testing.T) {
+	texts := []string{"count where toll > 0.05", "sum of toll where toll > 0.05", "sum of toll where place = 'z'", "average of toll where place = 'b'", "least of toll where place <> 'b' or toll is blank", "count distinct of place where toll is not blank", "greatest of place where toll is blank", "count"}
+	report := &definition.Report{Groups: []definition.Group{{By: definition.Text{Value: "place"}}}}
+	for _, text := range texts {
+		report.Totals = append(report.Totals, definition.Text{Value: text})
+	}
+	report.Groups[0].Totals = report.Totals
+	s := reported(t, report)
+	var labels []string
+	for _, total := range s.Totals {
+		labels = append(labels, total.Label)
+		assert.Equal(t, total.Name != "count", total.Partial(), total.Name)
+	}
+	assert.Equal(t, []string{"Records where toll > 0.05", "Sum of toll where toll > 0.05", "Sum of toll where place = 'z'", "Average of toll where place = 'b'", "Least toll where place <> 'b' or toll is blank", "Different place where toll is not blank", "Greatest place where toll is blank", "Records"}, labels)
+	tally, read := s.NewTally(civil.Calendar{}), NewReader(s.Outputs, civil.UTC).Read
+	said := func(totals []TotalValue) string {
+		text := ""
+		for _, v := range totals {
+			text += fmt.Sprint(v.Value, " ")
+		}
+		return text
+	}
+	var groups []string
+	for _, row := range [][]any{{"a", int64(1)}, {"b", int64(10)}, {"b", int64(20)}, {"b", nil}, {"c", nil}} {
+		for _, closed := range tally.Row(read(row)) {
+			groups = append(groups, fmt.Sprint(closed.Value, ": ", said(closed.Totals)))
+		}
+	}
+	closed, all := tally.End()
+	groups = append(groups, fmt.Sprint(closed[0].Value, ": ", said(closed[0].Totals)))
+	assert.Equal(t, []string{
+		"a: 0 0 0 <nil> 0.01 1 <nil> 1 ",
+		"b: 2 0.3 0 0.15 <nil> 1 b 3 ",
+		"c: 0 0 0 <nil> <nil> 0 c 1 ",
+	}, groups)
+	assert.Equal(t, "2 0.3 0 0.15 0.01 2 c 5 ", said(all))
 }
 
 // TestChartIsBounded: a chart keeps so many points, and counts what it leaves out.

@@ -28,7 +28,13 @@ func (f Formula) Is() bool { return f.expr != nil }
 
 // Of works the formula out: a decimal, text, bool or catalog.Stamp, nil for
 // blank.
-func (f Formula) Of(row []any) any { return f.evaluator.Value(f.expr, row) }
+func (f Formula) Of(row []any) any {
+	v := f.evaluator.Value(f.expr, row)
+	if n, ok := v.(decimal.Decimal); ok && n.Exponent() < -criteria.ShownPlaces {
+		return n.Round(criteria.ShownPlaces)
+	}
+	return v
+}
 
 // newFormula prepares an expression to be worked out for row after row: its
 // conditions are simplified once.

@@ -3,6 +3,7 @@ package plan
 import (
 	"math/big"
 	"reflect"
+	"slices"
 
 	"github.com/shopspring/decimal"
 
@@ -11,11 +12,10 @@ import (
 )
 
 // groupOutput adds a column of a query whose records are taken together: what
-// they are grouped by, or one value made of all of a group.
+// they are grouped by, or a value made of all of a group.
 func (b *binder) groupOutput(s *Statement, out *Output, e criteria.Expr) {
-	aggregate, ok := criteria.OfGroup(e)
-	if ok {
-		b.aggregateOutput(s, out, aggregate)
+	if criteria.HasAggregate(e) {
+		b.aggregateOutput(s, out, e)
 		return
 	}
 	if plain, ok := e.(*criteria.Column); ok {
@@ -54,63 +54,76 @@ func (s *Selection) settle() {
 	}
 }
 
-// aggregateOutput adds one value of many records. Where it is made of factor *
-// column + term, the database adds up the bare column and the rest is worked
-// out exactly here.
-func (b *binder) aggregateOutput(s *Statement, out *Output, e *criteria.Aggregate) {
-	add := func(x Expr, name string) int {
-		for i, other := range s.Aggregates { // a sum and an average share theirs
-			if reflect.DeepEqual(other, Aggregate{name, x}) {
-				return aggregateMark + i
-			}
+// aggregateOutput adds a column that is made of aggregates: one that the database
+// gives as it is shown is read, and all others are worked out of what it gives.
+func (b *binder) aggregateOutput(s *Statement, out *Output, e criteria.Expr) {
+	places := map[*criteria.Column]int{}
+	made := criteria.MapOwn(b.value(e), func(e criteria.Expr) criteria.Expr {
+		if aggregate, ok := criteria.OfGroup(e); ok {
+			return b.madeOfGroup(s, aggregate, places)
 		}
-		s.Aggregates = append(s.Aggregates, Aggregate{name, x})
-		return aggregateMark + len(s.Aggregates) - 1
-	}
-	if e.X == nil || e.Name == "count distinct" {
-		var x Expr
-		if e.X != nil {
-			x = b.ordered(b.value(e.X))
-		}
-		out.Index, out.Column = add(x, e.Name), catalog.Column{Type: catalog.Integer}
+		return e
+	})
+	out.Column = computedColumn(e, out.Type)
+	if column, ok := made.(*criteria.Column); ok && column.Ref.Column.Type != catalog.Decimal {
+		out.Column, out.Index = column.Ref.Column, places[column]
 		return
 	}
-	if !out.Type.IsNumber() {
-		x := b.value(e.X)
-		out.Column = computedColumn(x, out.Type)
-		if plain, ok := x.(*criteria.Column); ok {
-			out.Column = orderedColumn(plain.Ref.Column)
-		} else if out.Type == catalog.DateTime {
-			out.Column.Encoding = catalog.EncISOLocal
+	out.Formula = newFormula(made, b.calendar, func(c *criteria.Column) int { return places[c] })
+}
+
+// madeOfGroup is one value of many records as an expression of columns that the
+// database gives, and notes their places. Where it is made of factor * column +
+// term, the database adds up the bare column and the rest is worked out exactly here.
+func (b *binder) madeOfGroup(s *Statement, e *criteria.Aggregate, places map[*criteria.Column]int) criteria.Expr {
+	where := b.chosen(e)
+	given := func(x Expr, name string, c catalog.Column) *criteria.Column {
+		column := &criteria.Column{Name: name, Ref: criteria.Ref{Column: c}}
+		made := Aggregate{name, x, where}
+		at := slices.IndexFunc(s.Aggregates, func(other Expr) bool { return reflect.DeepEqual(other, made) }) // a sum and an average share theirs
+		if at < 0 {
+			at = len(s.Aggregates)
+			s.Aggregates = append(s.Aggregates, made)
 		}
-		out.Index = add(b.ordered(x), e.Name)
-		return
+		places[column] = aggregateMark + at
+		return column
 	}
-	x, factor, term := criteria.Linear(b.value(e.X))
+	t := criteria.TypeOf(e)
+	switch {
+	case e.X == nil:
+		return given(nil, e.Name, catalog.Column{Type: catalog.Integer})
+	case e.Name == "count distinct":
+		return given(b.ordered(e.X), e.Name, catalog.Column{Type: catalog.Integer})
+	case !t.IsNumber():
+		c := computedColumn(e.X, t)
+		if plain, ok := e.X.(*criteria.Column); ok {
+			c = orderedColumn(plain.Ref.Column)
+		} else if t == catalog.DateTime {
+			c.Encoding = catalog.EncISOLocal
+		}
+		return given(b.ordered(e.X), e.Name, c)
+	}
+	x, factor, term := criteria.Linear(e.X)
 	name := e.Name
 	if factor.Sign() < 0 {
 		name = map[string]string{"least": "greatest", "greatest": "least", "sum": "sum", "average": "average"}[name]
 	}
 	made := b.translate(x)
-	formula := newFormula(&criteria.Blank{}, b.calendar, nil)
-	column := func(aggregate string) criteria.Expr {
-		c := &criteria.Column{Name: aggregate, Ref: criteria.Ref{Column: catalog.Column{Type: catalog.Decimal}}}
-		formula.columns[c] = add(made, aggregate)
-		return c
-	}
+	number := func(name string) *criteria.Column { return given(made, name, catalog.Column{Type: catalog.Decimal}) }
 	switch name {
 	case "least", "greatest":
-		formula.expr = plus(times(column(name), factor), &criteria.Number{Value: ratio(term)})
+		return plus(times(number(name), factor), &criteria.Number{Value: ratio(term)})
 	case "sum":
-		formula.expr = times(column("sum"), factor)
-		if term.Sign() != 0 {
-			formula.expr = plus(formula.expr, times(column("present"), term))
+		sum := criteria.Expr(number("sum"))
+		if e.Where != nil { // of none it is 0
+			sum = &criteria.Call{Name: "coalesce", Args: []criteria.Expr{sum, &criteria.Number{}}, Type: catalog.Decimal}
 		}
-	default:
-		average := calculated('/', times(column("sum"), factor), column("present"))
-		formula.expr = plus(average, &criteria.Number{Value: ratio(term)})
+		if sum = times(sum, factor); term.Sign() != 0 {
+			sum = plus(sum, times(number("present"), term))
+		}
+		return sum
 	}
-	out.Formula = formula
+	return plus(calculated('/', times(number("sum"), factor), number("present")), &criteria.Number{Value: ratio(term)})
 }
 
 func calculated(op byte, x, y criteria.Expr) criteria.Expr {
@@ -135,7 +148,7 @@ func times(x criteria.Expr, factor *big.Rat) criteria.Expr {
 	return x
 }
 
-func ratio(r *big.Rat) decimal.Decimal { return decimal.NewFromBigRat(r, 12) }
+func ratio(r *big.Rat) decimal.Decimal { return decimal.NewFromBigRat(r, criteria.ShownPlaces) }
 
 // computedColumn is how a computed value is shown: a date-time with its offset
 // where it was made of instants.

@@ -249,7 +249,10 @@ func (b *binder) value(e criteria.Expr) criteria.Expr {
 		if e.X != nil {
 			made.X = b.value(e.X)
 		}
-		if e.Records != nil { // all of them, where nothing is asked of them
+		if e.Where != nil { // all of them, where nothing is asked of them, as below
+			made.Where = b.value(e.Where)
+		}
+		if e.Records != nil {
 			records, _ := b.recordsOf(*e.Records)
 			made.Records = &records
 		}

@@ -268,10 +268,11 @@ type (
 		X     Expr
 		Units []period.Stretch
 	}
-	// Aggregate is one value for many records; X is nil for count.
+	// Aggregate is one value for many records, those that meet Where if that is not
+	// nil; X is nil for count.
 	Aggregate struct {
-		Name string
-		X    Expr
+		Name     string
+		X, Where Expr
 	}
 	// Arithmetic is + - * / on numbers; / never cuts to whole numbers.
 	Arithmetic struct {

@@ -61,7 +61,7 @@ func (p Planner) UnfitRows(t catalog.Table, c catalog.Column, most int) Selectio
 // Ends makes the statement for the least and the greatest number of a column.
 func (p Planner) Ends(t catalog.Table, c catalog.Column) Statement {
 	column := Column{criteria.Ref{Alias: t.Own(), Column: c}}
-	return Statement{From: p.binder(nil).alone(t), DateIndex: -1, Aggregates: []Expr{Aggregate{"least", column}, Aggregate{"greatest", column}}}
+	return Statement{From: p.binder(nil).alone(t), DateIndex: -1, Aggregates: []Expr{Aggregate{Name: "least", X: column}, Aggregate{Name: "greatest", X: column}}}
 }
 
 // Statistic says where in a row of Statistics what is known of a column stands,
@@ -77,7 +77,7 @@ type Statistic struct {
 func (p Planner) Statistics(t catalog.Table) (s Statement, statistics []Statistic) {
 	s = Statement{From: p.binder(nil).alone(t), DateIndex: -1}
 	add := func(name string, x Expr) int {
-		s.Aggregates = append(s.Aggregates, Aggregate{name, x})
+		s.Aggregates = append(s.Aggregates, Aggregate{Name: name, X: x})
 		return len(s.Aggregates) - 1
 	}
 	add("count", nil)

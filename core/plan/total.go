@@ -23,8 +23,13 @@ type Total struct {
 	Format    string         `json:"-"`
 	Column    catalog.Column `json:"-"`
 	aggregate string
-	formula   Formula // over the columns of the result; of count it is none
+	// Both are over the columns of the result; of count there is no formula, and of what
+	// is made of all records no where.
+	formula, where Formula
 }
+
+// Partial tells that the total is made of some of the records.
+func (t Total) Partial() bool { return t.where.Is() }
 
 // Group puts together the records that stand one after the other and have the
 // same value.
@@ -68,6 +73,9 @@ func (b *binder) view(s *Selection, v definition.View) {
 			if column, ok := t.Expr.X.(*criteria.Column); ok {
 				made.Of = column.Ref.Column.Name
 			}
+		}
+		if t.Expr.Where != nil {
+			made.where = newFormula(b.value(t.Expr.Where), b.calendar, index)
 		}
 		return made
 	}
@@ -231,14 +239,18 @@ func (t *Tally) close(from int) []Subtotal {
 func (t *tally) add(totals []Total, values []any) {
 	t.count++
 	for i := range totals {
+		if totals[i].where.Is() && totals[i].where.Of(values) != true {
+			continue
+		}
+		a := &t.kept[i]
 		if !totals[i].formula.Is() {
+			a.count++
 			continue
 		}
 		v := totals[i].formula.Of(values)
 		if v == nil {
 			continue
 		}
-		a := &t.kept[i]
 		a.count++
 		switch totals[i].aggregate {
 		case "count distinct":
@@ -269,14 +281,15 @@ func (t *tally) made(totals []Total) []TotalValue {
 		var v any
 		switch {
 		case !total.formula.Is():
-			v = decimal.New(t.count, 0)
+			v = decimal.New(a.count, 0)
 		case total.aggregate == "count distinct":
 			v = decimal.New(int64(len(a.distinct)), 0)
-		case a.count == 0:
-		case total.aggregate == "sum":
+		case total.aggregate == "sum" && (a.count > 0 || total.where.Is()):
 			v = a.sum
+		case a.count == 0:
 		case total.aggregate == "average":
-			v, _ = criteria.Calculate('/', a.sum, decimal.New(a.count, 0))
+			average, _ := criteria.Calculate('/', a.sum, decimal.New(a.count, 0))
+			v = average.Round(criteria.ShownPlaces)
 		case total.aggregate == "least":
 			v = a.least
 		default:

@@ -171,12 +171,28 @@ func (b *binder) askedOfThem(r *criteria.Records) (conditions []criteria.Expr) {
 // aggregated is an aggregate of what x is: of a group's records, or of related ones.
 func (b *binder) aggregated(e *criteria.Aggregate, x Expr) Expr {
 	if e.Records == nil {
-		return Aggregate{e.Name, x}
+		made := Aggregate{e.Name, x, b.chosen(e)}
+		if e.Name == "sum" && e.Where != nil { // of none it is 0, as that of related records
+			return Func{"coalesce", []Expr{made, Value{int64(0)}}}
+		}
+		return made
 	}
 	if e.Name == "average" { // as exact as the engine's sums are
-		return b.ofRecords(e.Records, Arithmetic{'/', Aggregate{"sum", x}, Aggregate{"present", x}})
+		return b.ofRecords(e.Records, Arithmetic{'/', Aggregate{Name: "sum", X: x}, Aggregate{Name: "present", X: x}})
 	}
-	return b.ofRecords(e.Records, Aggregate{e.Name, x})
+	return b.ofRecords(e.Records, Aggregate{Name: e.Name, X: x})
+}
+
+// chosen is which of a group's records an aggregate is made of; nil for all of them.
+func (b *binder) chosen(e *criteria.Aggregate) Expr {
+	if e.Where == nil {
+		return nil
+	}
+	simple := criteria.Simplify(e.Where, b.calendar)
+	if always, ok := simple.(*criteria.Bool); ok && always.Value {
+		return nil
+	}
+	return b.condition(simple, false)
 }
 
 // inside tells whether a stretch of time has both its ends well within the years
@@ -426,7 +442,7 @@ func (b *binder) compare(e *criteria.Compare) Expr {
 		return Value{nil}
 	}
 	left, right := criteria.TypeOf(e.Left), criteria.TypeOf(e.Right)
-	if !left.IsDate() || !right.IsDate() || sameStored(e.Left, e.Right) {
+	if !left.IsDate() || !right.IsDate() || b.sameStored(e.Left, e.Right) {
 		return Compare{e.Op, b.folded(e.Fold, e.Left), b.folded(e.Fold, e.Right)}
 	}
 	if criteria.IsInstant(e.Left) && criteria.IsInstant(e.Right) { // in UTC, where no hour comes twice
@@ -436,15 +452,26 @@ func (b *binder) compare(e *criteria.Compare) Expr {
 	return Compare{e.Op, b.moment(e.Left, fine), b.moment(e.Right, fine)}
 }
 
-// sameStored tells whether two dates are columns that are stored alike, so
-// that they can be compared as they are.
-func sameStored(left, right criteria.Expr) bool {
-	x, ok1 := left.(*criteria.Column)
-	y, ok2 := right.(*criteria.Column)
+// sameStored tells whether two dates are columns that are stored alike, or the least or
+// greatest of one, so that they can be compared as they are.
+func (b *binder) sameStored(left, right criteria.Expr) bool {
+	x, ok1 := b.storedAs(left)
+	y, ok2 := b.storedAs(right)
 	if !ok1 || !ok2 {
 		return false
 	}
-	return x.Ref.Column.ComparesWith(y.Ref.Column)
+	alike := b.trusts(x.Ref) && b.trusts(y.Ref) && x.Ref.Column.Shape != "" && x.Ref.Column.Shape == y.Ref.Column.Shape && x.Ref.Column.Encoding == y.Ref.Column.Encoding
+	return alike && x.Ref.Column.Compares() && y.Ref.Column.Orders() || x.Ref.Column.ComparesWith(y.Ref.Column)
+}
+
+// storedAs is the column whose stored values a date is one of.
+func (b *binder) storedAs(e criteria.Expr) (*criteria.Column, bool) {
+	if of, ok := e.(*criteria.Aggregate); ok && of.Records != nil && (of.Name == "least" || of.Name == "greatest") {
+		c, ok := of.X.(*criteria.Column)
+		return c, ok && c.Ref.Column.Orders() && (b.trusts(c.Ref) || c.Ref.Column.Encoding.IsNative() && !b.compiled.Traits.ZeroDates)
+	}
+	c, ok := e.(*criteria.Column)
+	return c, ok
 }
 
 func (b *binder) in(e *criteria.In) Expr {

@@ -61,7 +61,7 @@ func (p Planner) Why(values parameter.Values) Reasons {
 				beyond("<", bounds.Span.From, Before)
 			}
 			column := b.ordered(bounds.Column)
-			r.Sides.Aggregates = append(r.Sides.Aggregates, Aggregate{"least", column}, Aggregate{"greatest", column})
+			r.Sides.Aggregates = append(r.Sides.Aggregates, Aggregate{Name: "least", X: column}, Aggregate{Name: "greatest", X: column})
 		} else {
 			r.Dates = append(r.Dates, nil)
 		}

@@ -136,7 +136,11 @@ func (b *binder) conditionWords(e criteria.Expr) string {
 		if e.Not {
 			verb = map[string]string{"overlaps": "does not overlap ", "inside": "is not inside ", "covers": "does not cover "}[e.Op]
 		}
-		return "the time from " + b.words(e.From) + " through " + b.words(e.Until) + " " + verb + b.words(e.Period)
+		period := b.words(e.Period)
+		if !isPeriod(e.Period) {
+			period = lowered(period)
+		}
+		return "the time from " + lowered(b.words(e.From)) + " through " + lowered(b.words(e.Until)) + " " + verb + period
 	case *criteria.Meets:
 		return e.Title + b.answersIn(e.X)
 	case *criteria.Related:
@@ -165,21 +169,22 @@ func (b *binder) relatedWords(e *criteria.Related) string {
 		words += b.operand(e.N) + " "
 	}
 	words += lowered(definition.Labelled(e.Inner.Alias))
-	if where := b.askedOf(&e.Records); where != "" {
+	if where := b.askedOf(e.Where); where != "" {
 		words += " where " + where
 	}
 	return words
 }
 
-// askedOf says what is asked of related records; empty where that is nothing.
-func (b *binder) askedOf(r *criteria.Records) string {
-	if r.Where == nil {
+// askedOf says what is asked of the records that a value is made of; empty where that
+// is nothing.
+func (b *binder) askedOf(where criteria.Expr) string {
+	if where == nil {
 		return ""
 	}
-	if _, open := b.resolve(r.Where); open {
+	if _, open := b.resolve(where); open {
 		return ""
 	}
-	return lowered(b.said(r.Where))
+	return lowered(b.said(where))
 }
 
 // aggregateWords says one value of many records.
@@ -189,13 +194,16 @@ func (b *binder) aggregateWords(e *criteria.Aggregate) string {
 		words = map[string]string{"sum": "the sum of ", "average": "the average of ", "least": "the least ", "greatest": "the greatest ", "count distinct": "the number of different values of "}[e.Name] + lowered(b.words(e.X))
 	}
 	if e.Records == nil {
+		if where := b.askedOf(e.Where); where != "" {
+			words += " (where " + where + ")"
+		}
 		return words
 	}
 	table := lowered(definition.Labelled(e.Records.Inner.Alias))
 	if words += " of " + table; e.X == nil {
 		words = "the number of " + table
 	}
-	if where := b.askedOf(e.Records); where != "" {
+	if where := b.askedOf(e.Records.Where); where != "" {
 		words += " (where " + where + ")"
 	}
 	return words

@@ -45,7 +45,7 @@ func linesOf(columns []plan.Output, label string, totals []Total, count int64) [
 		}
 		lines[line].under[at] = t
 		switch {
-		case t.isCount(), strings.HasPrefix(t.Name, "sum of ") && line == 0: // goes without saying
+		case t.isCount(), strings.HasPrefix(t.Name, "sum of ") && line == 0 && !t.partial: // goes without saying
 		case at == 0:
 			names[0] = append(names[0], t.Label)
 		default:

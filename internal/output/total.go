@@ -14,6 +14,8 @@ type Total struct {
 	Of     string `json:"of,omitempty" doc:"The column it is made of, under which it stands"`
 	Format string `json:"format,omitempty" doc:"How a number is shown: money has two places"`
 	Value  any    `json:"value" doc:"A number or text, or null where there was nothing to make it of"`
+	// partial tells that it is made of some of the records.
+	partial bool
 }
 
 // Subtotal closes a group of records, which stand before it.
@@ -34,7 +36,7 @@ func SubtotalOf(s plan.Subtotal) Subtotal {
 func TotalsOf(made []plan.TotalValue) []Total {
 	totals := make([]Total, len(made))
 	for i, m := range made {
-		totals[i] = Total{m.Name, m.Label, m.Of, m.Format, shown(m.Value, &m.Column, m.Format)}
+		totals[i] = Total{m.Name, m.Label, m.Of, m.Format, shown(m.Value, &m.Column, m.Format), m.Partial()}
 	}
 	return totals
 }

@@ -440,7 +440,7 @@ func (x *xlsxWriter) total(t Total, at, begin, last int) {
 func (x *xlsxWriter) formula(t Total, at, begin, last int) string {
 	name, _, _ := strings.Cut(t.Name, " ")
 	function, ok := subtotalFunctions[name]
-	if !ok || begin == 0 || last < begin || strings.HasPrefix(t.Name, "count distinct") {
+	if !ok || t.partial || begin == 0 || last < begin || strings.HasPrefix(t.Name, "count distinct") {
 		return ""
 	}
 	if !t.isCount() {

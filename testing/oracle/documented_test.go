@@ -6,6 +6,8 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -160,6 +162,72 @@ func TestDocumentedRelations(t *testing.T) {
 			}
 		})
 	}
+}
+
+// TestDocumentedGroups runs every example that the documentation gives of values of
+// groups on every engine, and holds what comes back against the oracle.
+func TestDocumentedGroups(t *testing.T) {
+	benches, world := navigations(t)
+	text, err := os.ReadFile("../../docs/criteria.md")
+	require.NoError(t, err)
+	examples := regexp.MustCompile("(?m)^\\| `([a-z_]+)`, `([^`]+)` \\| `([^`]+)` \\|").FindAllStringSubmatch(string(text), -1)
+	require.Greater(t, len(examples), 10)
+	in := parameter.Inputs{"period": {Texts: []string{"2025"}}}
+	for _, example := range examples {
+		t.Run(example[3], func(t *testing.T) {
+			query := fmt.Sprintf("kind: query\nname: q\nsource: small\nfrom: %s\nparameters: [{name: period, kind: period, required: true}]\ncolumns:\n  - {name: k, value: \"%s\"}\n  - {name: v, value: \"%s\"}\n", example[1], example[2], example[3])
+			var first [][]string
+			for _, b := range benches {
+				documents, problems := definition.Decode("", []byte(query))
+				require.Empty(t, problems)
+				compiled, problems := definition.Compile(documents[0].(*definition.Query), &b.catalog, definition.Library{})
+				for _, p := range problems {
+					require.Equal(t, "unused_parameter", p.Code, "%s: %v", b.engine, p)
+				}
+				values, problems := parameter.Read(compiled.Questions, nil, in, parameter.Context{Calendar: b.ctx})
+				require.Empty(t, problems)
+				statement, problems := b.planner(compiled, b.ctx).Records(definition.View{}, values)
+				if len(problems) == 1 && problems[0].Code == "no_effect" {
+					problems = nil
+				}
+				require.NoError(t, problems.Err())
+				rows := b.rows(t, statement)
+				if first == nil {
+					world.Answers = values
+					first = groupsOf(world, compiled)
+					require.Greater(t, len(first), 1)
+				}
+				assert.Equal(t, first, rows, b.engine)
+			}
+		})
+	}
+}
+
+// groupsOf works a query of groups out from the records: its first column tells them
+// apart, and they are in its order.
+func groupsOf(w oracle.World, c *definition.Compiled) [][]string {
+	groups := map[string][]oracle.Record{}
+	for _, r := range w.Tables[c.From.Table.Name] {
+		key := shown(w.Unit(c.Columns[0].Expr, r))
+		groups[key] = append(groups[key], r)
+	}
+	rows := [][]string{}
+	for key, records := range groups {
+		row := []string{key}
+		for _, column := range c.Columns[1:] {
+			row = append(row, shown(w.Value(oracle.Made(w, column.Expr, records), oracle.Record{})))
+		}
+		rows = append(rows, row)
+	}
+	slices.SortFunc(rows, func(a, b []string) int {
+		x, err1 := strconv.Atoi(a[0])
+		y, err2 := strconv.Atoi(b[0])
+		if err1 == nil && err2 == nil {
+			return x - y
+		}
+		return strings.Compare(a[0], b[0])
+	})
+	return rows
 }
 
 // isCondition tells whether an expression is a condition, before it is resolved.

@@ -171,9 +171,10 @@ func needed(e criteria.Expr) (out []*criteria.Parameter) {
 			return nil
 		}
 	case *criteria.Aggregate:
-		if e.Records != nil { // there whatever is asked of them
+		if e.X == nil { // there whatever is asked of them
 			return nil
 		}
+		return needed(e.X)
 	}
 	for _, child := range criteria.Children(e) {
 		out = append(out, needed(child)...)
@@ -298,6 +299,13 @@ func (w World) comparison(e criteria.Expr, r Record) Truth {
 
 // spans looks at the days or seconds of a span one end at a time.
 func (w World) spans(e *criteria.Spans, r Record) Truth {
+	if w.stretches(e.Period) == nil { // a date of the record
+		ended := w.compare(e.Until, ">=", e.Period, false, r)
+		if w.Value(e.Until, r) == nil && !w.hasUnfit(e.Until, r) {
+			ended = True
+		}
+		return min(w.compare(e.From, "<=", e.Period, false, r), ended)
+	}
 	p := w.stretches(e.Period)[0]
 	from, ok := w.Value(e.From, r).(Moment)
 	until, ended := w.Value(e.Until, r).(Moment)
@@ -792,6 +800,15 @@ func (w World) Unit(e criteria.Expr, r Record) any {
 // Aggregate makes one value of many records.
 func (w World) Aggregate(a *criteria.Aggregate, records []Record) any {
 	number := func(n int) any { return big.NewRat(int64(n), 1) }
+	if a.Where != nil {
+		all := records
+		records = nil
+		for _, r := range all {
+			if t := w.Condition(a.Where, r); t == True || t == Absent {
+				records = append(records, r)
+			}
+		}
+	}
 	if a.X == nil {
 		return number(len(records))
 	}
@@ -815,6 +832,9 @@ func (w World) Aggregate(a *criteria.Aggregate, records []Record) any {
 		return number(len(different))
 	}
 	if len(values) == 0 {
+		if a.Name == "sum" && a.Where != nil {
+			return new(big.Rat)
+		}
 		return nil
 	}
 	switch a.Name {

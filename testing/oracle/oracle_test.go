@@ -288,7 +288,7 @@ func (r random) date(depth int) string {
 		return "coalesce(date_of(e), d)"
 	case 11:
 		if !r.related {
-			return "(" + pick(r, []string{"least", "greatest"}) + " of o." + pick(r, dated) + " from r as o" + r.relation(depth) + ")"
+			return "(" + pick(r, []string{"least", "greatest"}) + " of o." + pick(r, dated) + " from " + r.others(depth) + ")"
 		}
 	}
 	return "if(" + r.condition(2) + ", d, f)"
@@ -356,6 +356,9 @@ func (r random) condition(depth int) string {
 	case 15:
 		return pick(r, []string{"b", "b = true", "b <> :yes", ":yes", "not :yes", "(n < 0) = (m > 1)", "b = (n > 1)", "(x > 1 or n = 2) <> b", "coalesce(b, n > 1)", "if(n > 1, b, m > 2) = b", "(d within :period) = (n > 0)", "(b and n > 1) in (true, b)"})
 	case 16:
+		if r.IntN(3) == 0 {
+			return "span(" + pick(r, []string{"d, f", "f, d", "u, e", "d, w", "l, v"}) + ") " + not + "covers " + r.date(1)
+		}
 		return "span(" + pick(r, []string{"d, f", "f, d", "u, e", "e, e", "d, w", "l, v", "k, z"}) + ") " + not + pick(r, []string{"overlaps", "inside", "covers"}) + " " + r.stretch()
 	case 17:
 		return pick(r, []string{"month", "week", "quarter", "year", "half", "closure", "winter tides", "fiscal year", "fiscal quarter", "fiscal period"}) + " of " + pick(r, []string{"d", "e", "f", "z", "w", "k"}) + op + "'" + pick(r, periods) + "'"
@@ -363,7 +366,7 @@ func (r random) condition(depth int) string {
 		if r.related {
 			break
 		}
-		return "(" + not + pick(r, []string{"any", "no", "at least 2", "at most 1", "exactly :small", "at least :count"}) + " r as o" + r.relation(depth) + ")"
+		return "(" + not + pick(r, []string{"any", "no", "at least 2", "at most 1", "exactly :small", "at least :count"}) + " " + r.others(depth) + ")"
 	case 18:
 		return r.date(1) + " " + not + "between " + pick(r, []string{"'2024-02-29'", ":day", ":period.from"}) + " and " + pick(r, []string{"'2025-03'", ":period.through"})
 	}
@@ -373,14 +376,17 @@ func (r random) condition(depth int) string {
 // ofRelated is a number made of the other records that belong to a record.
 func (r random) ofRelated(depth int) string {
 	of := pick(r, []string{"sum of o.x", "sum of o.n * 2", "average of o.m", "least of o.x - 1", "greatest of o.n", "count distinct of o.s", "sum of if(o.b, o.m, 0)"})
-	return "(" + pick(r, []string{"count of r as o", of + " from r as o"}) + r.relation(depth) + ")"
+	return "(" + pick(r, []string{"count of ", of + " from "}) + r.others(depth) + ")"
 }
 
-// relation says which of the other records belong to a record.
-func (r random) relation(depth int) string {
+// others says which of the other records belong to a record.
+func (r random) others(depth int) string {
 	r.related = true // one inside another would name the same table
+	if r.IntN(6) == 0 {
+		return "all r as o" + pick(r, []string{"", " where o.n > 1", " where o.d within :period", " where o.x < 2 and (" + r.condition(depth+1) + ")"})
+	}
 	how := pick(r, []string{"o.m = r.m", "o.id < r.id", "o.b = r.b and o.id <> r.id", "o.n = r.m", "r.s = o.s", "o.d <= r.f"})
-	return " where " + how + pick(r, []string{"", " and " + r.condition(depth+1), " and (" + r.condition(depth+1) + ")"})
+	return "r as o where " + how + pick(r, []string{"", " and " + r.condition(depth+1), " and (" + r.condition(depth+1) + ")"})
 }
 
 var london, _ = time.LoadLocation("Europe/London")

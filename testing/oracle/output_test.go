@@ -47,7 +47,11 @@ func (r random) query() string {
 			case 4: // what is asked of other records can ask questions
 				value = pick(r, []string{"count of r as o", "any r as o", "at least 2 r as o", "sum of o.x from r as o", "if(no r as o, 'none', s)", "greatest of o.e from r as o"})
 				if at := strings.Index(value, "r as o"); at >= 0 {
-					value = value[:at+6] + r.relation(1) + value[at+6:]
+					others := r.others(1)
+					if strings.Contains(value, "least") || value[:3] == "any" || value[:2] == "if" {
+						others = strings.TrimPrefix(others, "all ")
+					}
+					value = value[:at] + others + value[at+6:]
 				}
 				value = strings.ReplaceAll(value, ":", "\x00")
 			case 0:

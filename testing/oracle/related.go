@@ -26,8 +26,8 @@ const (
 	outer = "itself"
 )
 
-// beside is the record with one of another table beside it.
-func (r Record) beside(name string, record Record) Record {
+// Beside is the record with one of another table beside it.
+func (r Record) Beside(name string, record Record) Record {
 	for record[outer] != nil {
 		record = record[outer].(Record)
 	}
@@ -66,7 +66,7 @@ func (w World) related(e *criteria.Related, r Record) Truth {
 // absent tells that what is asked of them was left blank.
 func (w World) belonging(of *criteria.Records, r Record) (records []Record, absent bool) {
 	for _, other := range w.Tables[of.Table] {
-		both := r.beside(of.Alias(), other)
+		both := r.Beside(of.Alias(), other)
 		meets := True
 		for _, part := range []criteria.Expr{of.Link, of.Where} {
 			if part == nil {

@@ -207,6 +207,11 @@ func TypeOf(e Expr) catalog.Type {
 		return e.Type
 	case *Aggregate:
 		return e.typeOf(TypeOf)
+	case *InOrder:
+		if e.X == nil {
+			return catalog.Integer
+		}
+		return e.typeOf(TypeOf(e.X))
 	case *Call:
 		return e.Type
 	}
@@ -274,5 +279,5 @@ func Functions() []Usage {
 var Words = []string{
 	"and", "or", "not", "within", "in", "between", "is blank", "is not blank", "contains", "starts with", "ends with", "ignoring case",
 	"overlaps", "inside", "covers", "meets", "any", "no", "at least", "at most", "exactly", "where", "day of", "week of", "month of", "quarter of", "half of", "year of",
-	"count", "count of", "count where", "sum of", "average of", "least of", "greatest of", "count distinct of",
+	"count", "count of", "count where", "first 10 by", "greatest 10 of", "least 10 of", "running sum of", "running count", "previous", "rank of", "share of", "sum of", "average of", "least of", "greatest of", "count distinct of",
 }

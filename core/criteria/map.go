@@ -35,6 +35,10 @@ func mapped(e Expr, change func(Expr) Expr, own bool) Expr {
 			made.Records = &records
 		}
 		e = made
+	case *InOrder:
+		e = &InOrder{n.Pos, n.Name, one(n.X), n.Ascending, all(n.By)}
+	case *First:
+		e = &First{n.Pos, n.Which, one(n.N), one(n.Of), all(n.By)}
 	case *Arithmetic:
 		e = &Arithmetic{n.Pos, n.Op, one(n.Left), one(n.Right), n.Type}
 	case *Negative:

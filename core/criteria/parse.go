@@ -193,6 +193,9 @@ func (p *parser) comparison() Expr {
 	if related := p.related(); related != nil {
 		return related
 	}
+	if first := p.first(); first != nil {
+		return first
+	}
 	x := p.sum()
 	t := p.peek()
 	if t.kind == tMark {
@@ -512,6 +515,76 @@ func (p *parser) atom() Expr {
 	return nil
 }
 
+// first reads "first 10 by region", or "greatest 3 of toll by region"; nil where something
+// else stands here.
+func (p *parser) first() Expr {
+	t, next := p.peek(), p.ahead(1)
+	if !t.is("first") && !t.is("greatest") && !t.is("least") || next.kind != tNumber && next.kind != tParameter {
+		return nil
+	}
+	p.next()
+	e := &First{Which: t.text, N: p.number()}
+	if t.text != "first" {
+		p.expect("of", "Write "+t.text+" 10 of toll.")
+		e.Of = p.sum()
+	}
+	e.By = p.keys("by")
+	e.Pos = p.from(t.start)
+	return e
+}
+
+// keys reads what records are kept apart by: "by region", or "by (region, direction)".
+func (p *parser) keys(word string) []Expr {
+	if !p.take(word) {
+		return nil
+	}
+	if !p.take("(") {
+		return []Expr{p.sign()}
+	}
+	keys := []Expr{p.sum()}
+	for p.take(",") {
+		keys = append(keys, p.sum())
+	}
+	p.expect(")", "The list is not closed.")
+	return keys
+}
+
+// inOrder reads a value that other records of the result give; nil where something else
+// begins with the word, which has been read.
+func (p *parser) inOrder(t token) Expr {
+	next := p.peek()
+	e := &InOrder{Name: t.text}
+	switch {
+	case t.text == "running" && next.is("count"):
+		p.next()
+		e.Name = "running count"
+	case t.text == "running" && aggregates[next.text]:
+		p.next()
+		e.Name += " " + next.text
+		p.expect("of", "Write "+e.Name+" of toll.")
+		e.X = p.sum()
+	case t.text == "previous" && (next.kind == tName || next.is("(") || next.kind == tWord && !saidOf[next.text] && !follows[next.text]):
+		e.X = p.sign()
+	case (t.text == "rank" || t.text == "share") && next.is("of"):
+		p.next()
+		e.X = p.sum()
+		e.Ascending = t.text == "rank" && p.take("ascending")
+	default:
+		return nil
+	}
+	word := "by"
+	if t.text == "share" {
+		word = "in"
+	}
+	e.By = p.keys(word)
+	e.Pos = p.from(t.start)
+	return e
+}
+
+// follows are the words that go on after a column, so that "previous" before one of them is
+// a column itself.
+var follows = map[string]bool{"by": true, "where": true, "from": true, "of": true, "as": true, "ascending": true}
+
 // word reads what begins with a word and is not a column; nil if it is one.
 // The word has been read.
 func (p *parser) word(t token) Expr {
@@ -548,7 +621,11 @@ func (p *parser) word(t token) Expr {
 		p.next()
 		x := p.sign()
 		return &UnitOf{p.from(t.start), t.text, x}
-	case next.is("("):
+	}
+	if e := p.inOrder(t); e != nil {
+		return e
+	}
+	if next.is("(") {
 		return p.call(t)
 	}
 	return p.ownUnit(t)
@@ -564,7 +641,7 @@ func (p *parser) ownUnit(t token) Expr {
 			unit := strings.ToLower(strings.Join(strings.Fields(p.text[t.start:word.start]), " "))
 			return &UnitOf{p.from(t.start), unit, p.sign()}
 		}
-		if word.kind != tWord || reserved[word.text] || word.is("where") || word.is("from") || word.is("as") {
+		if word.kind != tWord || reserved[word.text] || follows[word.text] {
 			return nil
 		}
 	}

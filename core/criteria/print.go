@@ -96,6 +96,32 @@ func write(b *strings.Builder, e Expr, place int) {
 			writeRecords(b, e.Records)
 		}
 		writeWhere(b, e.Where)
+	case *InOrder:
+		b.WriteString(e.Name)
+		word := " by "
+		switch {
+		case e.Name == "previous":
+			b.WriteByte(' ')
+			write(b, e.X, looseSign)
+		case e.Name == "share":
+			word = " in "
+			fallthrough
+		case e.X != nil:
+			b.WriteString(" of ")
+			write(b, e.X, looseSum)
+		}
+		if e.Ascending {
+			b.WriteString(" ascending")
+		}
+		writeKeys(b, word, e.By)
+	case *First:
+		b.WriteString(e.Which + " ")
+		write(b, e.N, looseSign)
+		if e.Of != nil {
+			b.WriteString(" of ")
+			write(b, e.Of, looseSum)
+		}
+		writeKeys(b, " by ", e.By)
 	case *Meets:
 		b.WriteString("meets " + name(e.Name))
 		if e.Of != "" {
@@ -191,6 +217,26 @@ func writeRecords(b *strings.Builder, r *Records) {
 	writeWhere(b, r.Where)
 }
 
+// writeKeys writes what records are kept apart by.
+func writeKeys(b *strings.Builder, word string, keys []Expr) {
+	if len(keys) == 0 {
+		return
+	}
+	b.WriteString(word)
+	if _, list := keys[0].(*Arithmetic); len(keys) == 1 && !list {
+		write(b, keys[0], looseSign)
+		return
+	}
+	b.WriteByte('(')
+	for i, key := range keys {
+		if i > 0 {
+			b.WriteString(", ")
+		}
+		write(b, key, looseSum)
+	}
+	b.WriteByte(')')
+}
+
 func writeWhere(b *strings.Builder, condition Expr) {
 	if condition != nil {
 		b.WriteString(" where ")
@@ -238,8 +284,13 @@ func strength(e Expr) int {
 			return looseRelated
 		}
 		return looseSum
-	case *Compare, *Between, *In, *Within, *IsBlank, *Match, *Spans:
+	case *Compare, *Between, *In, *Within, *IsBlank, *Match, *Spans, *First:
 		return looseCompare
+	case *InOrder:
+		if e.Name == "previous" {
+			return looseSign
+		}
+		return looseSum
 	case *Arithmetic:
 		if e.Op == '+' || e.Op == '-' {
 			return looseSum

@@ -27,6 +27,9 @@ type Scope struct {
 	// Calendar is the context in which units are looked up that are a calendar's own; nil
 	// where it is not known.
 	Calendar *civil.Calendar
+	// Ordered tells that values which other records of the result give can stand here, and
+	// Limited that, on top, conditions on how many records are left can.
+	Ordered, Limited bool
 	// Open tells that the tables are not known yet (checking without a
 	// database): columns are then taken as they are.
 	Open bool
@@ -53,6 +56,18 @@ func Resolve(text string, e Expr, scope Scope) (catalog.Type, diag.Problems) {
 // ResolveCondition is Resolve for what must be true or false.
 func ResolveCondition(text string, e Expr, scope Scope) diag.Problems {
 	r := resolver{text: text, scope: scope}
+	if scope.Limited {
+		rest, firsts := TakeFirst(e)
+		for _, first := range firsts {
+			r.first(first)
+		}
+		if len(firsts) > 1 {
+			r.fail(firsts[1].At(), "twice", "How many records are left is said twice.", "Remove one of them.")
+		}
+		if e = rest; e == nil {
+			return r.problems
+		}
+	}
 	r.condition(e)
 	return r.problems
 }
@@ -123,6 +138,10 @@ func (r *resolver) typeOf(e Expr) catalog.Type {
 		return catalog.Text
 	case *Aggregate:
 		return r.aggregate(e)
+	case *InOrder:
+		return r.inOrder(e)
+	case *First:
+		r.fail(e.At(), "first_here", "How many records are left cannot be said here.", "Write it in a query's criteria, joined by and to all other conditions.")
 	case *Negative:
 		r.number(e.X, r.typeOf(e.X))
 		return catalog.Decimal

@@ -110,6 +110,27 @@ type (
 		Where   Expr
 		Records *Records
 	}
+	// InOrder is a value that other records of the result give: "running sum of x",
+	// "running count" and the like, over the records through this one, "previous x",
+	// that of the record before it, "rank of x", from the greatest down unless it is
+	// Ascending, and "share of x", of the sum of all. By are what the records are kept
+	// apart by.
+	InOrder struct {
+		Pos
+		Name      string
+		X         Expr // nil for running count
+		Ascending bool
+		By        []Expr
+	}
+	// First leaves the first N records, Which is first, or those with the greatest or
+	// the least Of, for each combination of what they are kept apart By. It is a
+	// condition on the result as it is ordered, after all others.
+	First struct {
+		Pos
+		Which string
+		N, Of Expr
+		By    []Expr
+	}
 	// Arithmetic is + - * / on numbers, a date moved by a length, or the days
 	// between two dates.
 	Arithmetic struct {
@@ -293,6 +314,17 @@ func each(e Expr, visit func(Expr)) {
 		if e.Records != nil && e.Records.Where != nil {
 			visit(e.Records.Where)
 		}
+	case *InOrder:
+		if e.X != nil {
+			visit(e.X)
+		}
+		all(e.By)
+	case *First:
+		visit(e.N)
+		if e.Of != nil {
+			visit(e.Of)
+		}
+		all(e.By)
 	case *Match:
 		visit(e.X)
 		visit(e.Y)

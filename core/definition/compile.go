@@ -537,13 +537,73 @@ func (c *compiler) columns() {
 		if col.Name == "" {
 			c.fail(field, col.Value.Line, "missing_field", "The column has no name.", "Write name: and value:.")
 		}
+		c.scope.Ordered = true
 		made := CompiledColumn{Column: col, Expr: c.column(field, col.Value)}
+		c.scope.Ordered = false
 		if made.Expr != nil {
 			made.Type = criteria.TypeOf(made.Expr)
 		}
 		c.out.Grouped = c.out.Grouped || criteria.HasAggregate(made.Expr) || c.query.Distinct && c.out.SQL == nil
 		c.out.Columns = append(c.out.Columns, made)
 	}
+	c.inOrder()
+}
+
+// inOrder refuses what is not known of the groups that a query makes of its records, where
+// its columns and what is left of them depend on the order.
+func (c *compiler) inOrder() {
+	if !c.out.Grouped {
+		return
+	}
+	refuse := func(field string, line int, e criteria.Expr) {
+		outside := c.out.besideKeys(criteria.OutsideOf(e))
+		if len(criteria.Columns(outside))+len(criteria.RelatedTables(outside)) > 0 {
+			c.fail(field, line, "mixed_value", "This needs values of single records, where the records are taken together.", "Name columns that they are grouped by, or make one value of many: sum of toll.")
+		}
+	}
+	for i, col := range c.out.Columns {
+		if !criteria.HasInOrder(col.Expr) {
+			continue
+		}
+		field := fmt.Sprintf("columns[%d]", i)
+		refuse(field, col.Value.Line, col.Expr)
+		if c.query.Distinct {
+			c.fail(field, col.Value.Line, "in_order_here", "Where each different row is returned once, a column cannot depend on the order.", "Group the records by aggregates instead of distinct.")
+		}
+	}
+	if _, firsts := criteria.TakeFirst(c.out.Criteria); firsts != nil {
+		refuse("criteria", c.query.Criteria.Line, &criteria.First{Which: "first", N: &criteria.Number{}, Of: firsts[0].Of, By: firsts[0].By})
+	}
+}
+
+// besideKeys is an expression with blanks in the place of what the query's groups have in
+// common.
+func (out *Compiled) besideKeys(e criteria.Expr) criteria.Expr {
+	return criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
+		if _, ok := out.KeyOf(e); ok {
+			return &criteria.Blank{}
+		}
+		return e
+	})
+}
+
+// KeyOf is the column of a query of groups which says what an expression says, and by which
+// records are grouped.
+func (out *Compiled) KeyOf(e criteria.Expr) (int, bool) {
+	switch e.(type) {
+	case *criteria.Number, *criteria.Text, *criteria.Blank, *criteria.Bool:
+		return 0, false
+	}
+	text := criteria.Print(e)
+	at := slices.IndexFunc(out.Columns, func(col CompiledColumn) bool {
+		return col.IsKey() && criteria.Print(col.Expr) == text
+	})
+	return at, at >= 0
+}
+
+// IsKey tells whether a column, in a query of groups, is one of what they have in common.
+func (col CompiledColumn) IsKey() bool {
+	return !criteria.HasAggregate(col.Expr) && !criteria.HasInOrder(col.Expr)
 }
 
 // column reads the value of a column of the result.
@@ -564,7 +624,7 @@ func (c *compiler) column(field string, text Text) criteria.Expr {
 			c.fail(field, text.Line, "no_questions", "A column cannot use the question :"+p.Name+".", "Use it in the criteria, or after where: sum of toll where passed_at within :"+p.Name+".")
 		}
 	})
-	if outside := criteria.OutsideOf(e); criteria.HasAggregate(e) && len(criteria.Columns(outside))+len(criteria.RelatedTables(outside)) > 0 {
+	if outside := criteria.OutsideOf(e); criteria.HasAggregate(e) && !criteria.HasInOrder(e) && len(criteria.Columns(outside))+len(criteria.RelatedTables(outside)) > 0 {
 		c.fail(field, text.Line, "mixed_value", "This puts values of single records together with values made of many.", "Give each a column of its own.")
 	}
 	for _, name := range criteria.Parameters(e) {
@@ -582,9 +642,11 @@ func (c *compiler) criteria() {
 		return
 	}
 	before := len(c.problems)
+	c.scope.Limited = c.out.SQL == nil
 	e := c.overGroups("criteria", c.query.Criteria, true)
+	c.scope.Limited = false
 	for _, condition := range criteria.Conditions(e) {
-		if criteria.HasAggregate(condition) && len(criteria.Outside(condition))+len(criteria.RelatedTables(criteria.OutsideOf(condition))) > 0 {
+		if _, first := condition.(*criteria.First); !first && criteria.HasAggregate(condition) && len(criteria.Outside(condition))+len(criteria.RelatedTables(criteria.OutsideOf(condition))) > 0 {
 			p := diag.At(c.query.Criteria.Value, condition.At().Start, condition.At().End, "mixed_condition",
 				"This compares values of single records with values made of many.")
 			p.Hint = "Join the two by and, each a condition of its own: records are chosen first, then groups of them."
@@ -626,6 +688,15 @@ func (c *compiler) sort() {
 		at := slices.IndexFunc(c.out.Columns, func(col CompiledColumn) bool { return col.Name == name })
 		if at >= 0 {
 			key.Expr = c.out.Columns[at].Expr
+			_, firsts := criteria.TakeFirst(c.out.Criteria)
+			criteria.Walk(key.Expr, func(e criteria.Expr) {
+				switch value, ok := e.(*criteria.InOrder); {
+				case ok && !value.FromDatabase():
+					c.fail(field, text.Line, "in_order_here", "The order cannot depend on "+value.Name+", which depends on the order.", "Sort by another column.")
+				case ok && firsts != nil:
+					c.fail(field, text.Line, "in_order_here", "Which records come first cannot depend on "+value.Name+".", "Sort by what it is made of.")
+				}
+			})
 		} else {
 			key.Expr = c.overGroups(field, Text{name, text.Line}, false)
 		}

@@ -153,8 +153,11 @@ func checkCriterion(d *Criterion, library Library) diag.Problems {
 
 // prove adds what can be proved of the criteria before anything is asked.
 func (c *compiler) prove() {
-	if c.provable && c.out.Criteria != nil {
-		c.proveOf("criteria", c.query.Criteria, c.out.Criteria)
+	if !c.provable || c.out.Criteria == nil {
+		return
+	}
+	if conditions, _ := criteria.TakeFirst(c.out.Criteria); conditions != nil {
+		c.proveOf("criteria", c.query.Criteria, conditions)
 	}
 }
 

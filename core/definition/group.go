@@ -68,6 +68,9 @@ func (out *Compiled) View(r *Report) (View, diag.Problems) {
 	for i, g := range r.Groups {
 		field := fmt.Sprintf("groups[%d]", i)
 		e := c.apart(field+".by", g.By)
+		if criteria.HasInOrder(out.Behind(e)) {
+			c.fail(field+".by", g.By.Line, "in_order_here", "Records cannot be grouped by a column that depends on their order.", "Name another column.")
+		}
 		view.Groups = append(view.Groups, CompiledGroup{out.said(e), e, c.totals(field+".totals", out, g.Totals)})
 	}
 	view.Totals = c.totals("totals", out, r.Totals)

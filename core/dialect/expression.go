@@ -169,6 +169,8 @@ func (w *writer) written(e plan.Expr, nested bool) string {
 			return w.dialect.number(text)
 		}
 		return text
+	case plan.Rank, plan.Over:
+		return w.ordered(e, w.here)
 	case plan.Arithmetic:
 		x, y := w.expr(e.Left, true), w.expr(e.Right, true)
 		if e.Op == '/' {
@@ -263,6 +265,11 @@ func (w *writer) aggregate(e plan.Aggregate) string {
 	if e.X != nil {
 		x = w.comparable(e.X, false)
 	}
+	return w.aggregateOf(e, x, where)
+}
+
+// aggregateOf writes an aggregate whose operand is written.
+func (w *writer) aggregateOf(e plan.Aggregate, x, where string) string {
 	if e.Where != nil {
 		if where = w.expr(e.Where, false); w.dialect.unfiltered {
 			x, where = "case when "+where+" then "+cmp.Or(x, "1")+" end", ""

@@ -42,7 +42,12 @@ func MySQL(collation string) Dialect {
 		},
 		repeats:    true,
 		unfiltered: true,
-		widen:      func(x string) string { return "(" + x + " + 0.0)" },
+		// Beside over (), and over windows of a constant, MariaDB 10.11 gives wrong values
+		// of other windows.
+		undivided: func(x string) string {
+			return "order by " + x + " rows between unbounded preceding and unbounded following"
+		},
+		widen: func(x string) string { return "(" + x + " + 0.0)" },
 		selected: func(ref criteria.Ref, quoted string) string {
 			if ref.Column.Bytes {
 				return "concat('(', length(" + quoted + "), ' bytes)')"

@@ -56,6 +56,7 @@ var SQLite = Dialect{
 		return "cast(" + x + " as real)"
 	},
 	aggregate: sqliteAggregate,
+	over:      sqliteOver,
 	number:    func(x string) string { return "(" + x + " + 0)" },
 	contains:  func(x, placeholder string) string { return "instr(lower(" + x + "), lower(" + placeholder + ")) > 0" },
 	clocked:   sqliteClocked,
@@ -333,6 +334,16 @@ func sqliteMoved(m plan.Moved, x string) string {
 		return "(" + day + " || substr(" + x + ", 11))"
 	}
 	return day
+}
+
+// sqliteOver adds numbers up for each row of those that have the same keys. Functions of
+// ours cannot be asked of a window: SQLite's own keeps 15 digits, so that these are what the
+// decimals come to.
+func sqliteOver(name, x, clause string) string {
+	if name != "sum" {
+		return ""
+	}
+	return "printf('%.15g', total(" + x + ")" + clause + ")"
 }
 
 // sqliteAggregate adds numbers up exactly: by the halves of their whole parts, which

@@ -100,6 +100,12 @@ type Dialect struct {
 	// aggregate writes a value of many records its own way; empty for what is
 	// written as name(x). Where, if it is not empty, is which records it is made of.
 	aggregate func(name, x, where string, of plan.Expr) string
+	// over is aggregate for each row of those with the same keys, which the clause says;
+	// nil where the clause stands behind what aggregate writes.
+	over func(name, x, clause string) string
+	// undivided is the clause of a window that is all rows, over which x is added up; nil
+	// for that of the standard.
+	undivided func(x string) string
 	// unfiltered tells that it lacks the standard's filter clause.
 	unfiltered bool
 	// widen makes a whole number one that does not run over; nil where none does.
@@ -183,7 +189,21 @@ func (d Dialect) WriteTogether(statements []plan.Statement) Query {
 }
 
 func (w *writer) statement(s plan.Statement) {
+	switch grouped := len(s.GroupBy)+len(s.Aggregates) > 0; {
+	case layered(s) && grouped:
+		w.orderedGroups(s)
+		return
+	case layered(s):
+		w.firstRecords(s)
+		return
+	}
 	w.text("select " + w.selection(s))
+	w.body(s)
+	w.tail(s)
+}
+
+// body writes where the rows come from, which they are, and how they are grouped.
+func (w *writer) body(s plan.Statement) {
 	if s.Raw == nil {
 		w.text("\nfrom " + w.table(s.From))
 	}
@@ -233,12 +253,15 @@ func (w *writer) statement(s plan.Statement) {
 			w.text("\n  and " + condition)
 		}
 	}
-	w.tail(s)
 }
 
 // tail writes the order and the limit.
 func (w *writer) tail(s plan.Statement) {
 	w.order(s)
+	w.limit(s)
+}
+
+func (w *writer) limit(s plan.Statement) {
 	if s.Limit > 0 {
 		w.text("\nlimit " + strconv.Itoa(s.Limit))
 		if s.Offset > 0 {
@@ -260,35 +283,46 @@ func (w *writer) text(s string) { w.sql.WriteString(s) }
 // selection writes what is returned: columns, or groups and what is made of
 // their records.
 func (w *writer) selection(s plan.Statement) string {
+	items := w.items(s)
+	for i := range items {
+		if i >= len(s.Fetch) && (len(s.GroupBy)+len(s.Aggregates) > 0) || i < len(s.Fetch) && s.Fetch[i].Value != nil {
+			items[i] += " as " + alias(i)
+		}
+	}
+	return strings.Join(items, ", ")
+}
+
+// items writes each value that is returned.
+func (w *writer) items(s plan.Statement) []string {
 	var items []string
-	for i, f := range s.Fetch {
+	for _, f := range s.Fetch {
 		switch value := f.Value.(type) {
 		case nil:
 			items = append(items, w.dialect.selected(f.Ref, w.column(f.Ref)))
 		case plan.RelatedValue:
-			items = append(items, w.relatedValue(value, w.made(value.Of))+" as "+alias(i))
+			items = append(items, w.relatedValue(value, w.made(value.Of)))
 		case plan.SummaryValue:
-			items = append(items, w.summaryValue(value, false)+" as "+alias(i))
+			items = append(items, w.summaryValue(value, false))
 		default:
-			items = append(items, w.comparable(value, true)+" as "+alias(i))
+			items = append(items, w.comparable(value, true))
 		}
 	}
-	for i, e := range slices.Concat(s.GroupBy, s.Aggregates) {
+	for _, e := range slices.Concat(s.GroupBy, s.Aggregates) {
 		text := ""
 		if a, ok := e.(plan.Aggregate); ok {
 			text = w.aggregate(a)
-		} else {
+		} else if !isOrdered(e) {
 			text = w.comparable(e, true)
 		}
 		if c, ok := e.(plan.Column); ok {
 			text = w.dialect.selected(c.Ref, text)
 		}
-		items = append(items, text+" as "+alias(i))
+		items = append(items, text)
 	}
 	if items == nil { // every column is a constant
 		items = append(items, "1")
 	}
-	return strings.Join(items, ", ")
+	return items
 }
 
 // WriteRaw writes hand-written SQL by itself, as Described has it.
@@ -400,15 +434,20 @@ func (w *writer) order(s plan.Statement) {
 		} else {
 			x = w.comparable(k.Expr, false)
 		}
-		key := x
-		if k.Descending {
-			key += " desc"
-		}
-		// Blanks come last whatever the direction, and an index still serves
-		// where the column cannot be blank.
-		if blanks {
-			key = w.dialect.blanks(x, key, k.BlanksFirst)
-		}
-		w.text(key)
+		w.text(w.key(k, x))
 	}
+}
+
+// key writes a key of an order, whose value is x.
+func (w *writer) key(k plan.SortKey, x string) string {
+	key := x
+	if k.Descending {
+		key += " desc"
+	}
+	// Blanks come last whatever the direction, and an index still serves
+	// where the column cannot be blank.
+	if k.BlanksFirst || k.Nullable {
+		return w.dialect.blanks(x, key, k.BlanksFirst)
+	}
+	return key
 }

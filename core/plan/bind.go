@@ -20,6 +20,7 @@ import (
 func (p Planner) Records(view definition.View, values parameter.Values) (Selection, diag.Problems) {
 	c, b := p.Query, p.binder(values)
 	b.records, b.used = !c.Grouped && c.SQL == nil, map[string]bool{}
+	b.dependent = b.ranked()
 	s := Selection{Statement: Statement{DateIndex: -1, Distinct: c.Query.Distinct}}
 	b.resolved = b.conditions()
 	if len(c.Placed) == 0 { // those may be on other records
@@ -35,14 +36,8 @@ func (p Planner) Records(view definition.View, values parameter.Values) (Selecti
 			s.DateIndex = b.fetch(&s.Statement, date.Ref)
 		}
 	}
-	keys := c.Sort
-	if len(view.Sort) > 0 {
-		keys = view.Sort
-	}
-	b.sort(&s.Statement, keys)
-	if c.Grouped {
-		s.settle()
-	}
+	b.sortAndFirst(&s.Statement, view.Sort)
+	s.settle()
 	b.view(&s, view)
 	b.without()
 	return s, b.problems
@@ -106,6 +101,9 @@ type binder struct {
 	// records tells that the statement returns records one by one, so that what
 	// does not fit can be left out as they pass.
 	records bool
+	// dependent tells that the rows depend on each other, so that what does not fit is
+	// left out before they are returned.
+	dependent bool
 	// used are the questions whose answers were put into something; nil where
 	// that is not asked for.
 	used map[string]bool
@@ -161,6 +159,9 @@ func (b *binder) conditions() (out []resolved) {
 		return nil
 	}
 	for _, condition := range criteria.Conditions(b.compiled.Criteria) {
+		if _, first := condition.(*criteria.First); first {
+			continue // of what the others leave
+		}
 		out = append(out, resolved{condition, b.bare(condition)})
 	}
 	return out
@@ -219,7 +220,7 @@ func (b *binder) bindOne(s *Statement, r resolved, text string) Condition {
 		made.Words = b.said(r.written) // true of every record with these answers
 	case made.Bare == nil:
 		made.Words = b.anything(r.written)
-	case b.records:
+	case b.records && !b.dependent:
 		made.Words, made.Expr = b.said(r.written), b.top(s, made.Bare)
 	default:
 		made.Words, made.Expr = b.said(r.written), b.condition(made.Bare, false)
@@ -245,9 +246,8 @@ const mostCompared = 100
 
 // fetchRelated puts columns in the place of what an expression says of the records
 // of other tables, and tells where in the fetched row the database gives them.
-func (b *binder) fetchRelated(s *Statement, e criteria.Expr) (criteria.Expr, map[*criteria.Column]int) {
-	places := map[*criteria.Column]int{}
-	e = criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
+func (b *binder) fetchRelated(s *Statement, e criteria.Expr, places map[*criteria.Column]int) criteria.Expr {
+	return criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
 		if criteria.RecordsOf(e) == nil {
 			return e
 		}
@@ -270,7 +270,6 @@ func (b *binder) fetchRelated(s *Statement, e criteria.Expr) (criteria.Expr, map
 		places[column] = at
 		return column
 	})
-	return e, places
 }
 
 // relatedColumn is how the database gives what is said of related records.
@@ -310,7 +309,9 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 			s.Said = append(s.Said, c.Heading()+": "+b.said(c.Expr))
 		}
 		if b.compiled.Grouped {
-			b.groupOutput(&s.Statement, &out, c.Expr)
+			if c.IsKey() {
+				b.keyOutput(&s.Statement, &out, c.Expr)
+			}
 			s.Outputs = append(s.Outputs, out)
 			continue
 		}
@@ -318,24 +319,43 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 			out.Column = plain.Ref.Column
 			out.Index = b.fetch(&s.Statement, plain.Ref)
 		} else {
-			expr, places := b.fetchRelated(&s.Statement, b.value(c.Expr))
-			out.Column = computedColumn(expr, c.Type)
-			out.Formula = newFormula(expr, b.calendar, func(column *criteria.Column) int {
-				if at, ok := places[column]; ok {
-					return at
-				}
-				return b.fetch(&s.Statement, column.Ref)
-			})
+			b.computedOutput(s, &out, b.value(c.Expr))
 		}
 		s.Outputs = append(s.Outputs, out)
 	}
 	for _, c := range b.compiled.Columns {
-		aggregate := criteria.HasAggregate(c.Expr)
 		chosen := slices.ContainsFunc(columns, func(other definition.CompiledColumn) bool { return other.Name == c.Name })
-		if b.compiled.Grouped && !aggregate && !chosen && !b.compiled.Query.Distinct { // not shown, but what groups differ by
-			s.GroupBy = append(s.GroupBy, b.ordered(b.value(c.Expr)))
+		if b.compiled.Grouped && c.IsKey() && !chosen && !b.compiled.Query.Distinct { // not shown, but what groups differ by
+			b.keyOutput(&s.Statement, &Output{Type: c.Type}, c.Expr)
 		}
 	}
+	for i, c := range columns { // of all the keys
+		if b.compiled.Grouped && !c.IsKey() {
+			b.madeOutput(s, &s.Outputs[i], b.value(c.Expr))
+		}
+	}
+}
+
+// computedOutput adds a column that is worked out of what is fetched, and of the rows that
+// passed before.
+func (b *binder) computedOutput(s *Selection, out *Output, e criteria.Expr) {
+	places := map[*criteria.Column]int{}
+	e = b.ofOthers(e, func(value Expr, c catalog.Column) *criteria.Column {
+		column := &criteria.Column{Ref: criteria.Ref{Column: c, Nullable: true}}
+		places[column] = len(s.Fetch)
+		s.Fetch = append(s.Fetch, Fetched{Ref: column.Ref, Value: value})
+		return column
+	})
+	e = b.fetchRelated(&s.Statement, e, places)
+	index := func(column *criteria.Column) int {
+		if at, ok := places[column]; ok {
+			return at
+		}
+		return b.fetch(&s.Statement, column.Ref)
+	}
+	e = b.passing(s, e, places, index)
+	out.Column = computedColumn(e, out.Type)
+	out.Formula = newFormula(e, b.calendar, index)
 }
 
 // sort sets the order, and appends keys of the tables until it is the same

@@ -42,7 +42,7 @@ func (p Planner) Counts(values parameter.Values) Counts {
 	var visit func(e criteria.Expr, id string, outermost bool)
 	visit = func(e criteria.Expr, id string, outermost bool) {
 		counted := Counted{ID: id, At: -1, Outermost: outermost}
-		if !criteria.HasAggregate(e) {
+		if _, first := e.(*criteria.First); !first && !criteria.HasAggregate(e) {
 			if bare := b.bare(e); bare == nil {
 				counted.Open = true
 			} else {

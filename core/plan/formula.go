@@ -42,7 +42,11 @@ func newFormula(e criteria.Expr, calendar civil.Calendar, index func(*criteria.C
 	f := Formula{expr: criteria.SimplifyWithin(e, calendar), columns: map[*criteria.Column]int{}}
 	clock := civil.NewClock(cmp.Or(calendar.Zone, time.UTC))
 	f.evaluator = evaluate.New(calendar, func(c *criteria.Column, row []any) any {
-		return fetched(row[f.columns[c]], &c.Ref.Column, clock)
+		at := f.columns[c]
+		if at < 0 {
+			at += len(row)
+		}
+		return fetched(row[at], &c.Ref.Column, clock)
 	})
 	criteria.Walk(f.expr, func(e criteria.Expr) {
 		if c, ok := e.(*criteria.Column); ok {

@@ -11,13 +11,8 @@ import (
 	"pikegate/core/criteria"
 )
 
-// groupOutput adds a column of a query whose records are taken together: what
-// they are grouped by, or a value made of all of a group.
-func (b *binder) groupOutput(s *Statement, out *Output, e criteria.Expr) {
-	if criteria.HasAggregate(e) {
-		b.aggregateOutput(s, out, e)
-		return
-	}
+// keyOutput adds a column that the records of a group have in common.
+func (b *binder) keyOutput(s *Statement, out *Output, e criteria.Expr) {
 	if plain, ok := e.(*criteria.Column); ok {
 		out.Column = orderedColumn(plain.Ref.Column)
 	} else if criteria.RecordsOf(e) != nil {
@@ -36,40 +31,84 @@ func (b *binder) groupOutput(s *Statement, out *Output, e criteria.Expr) {
 // groups is known.
 const aggregateMark = 1 << 16
 
-// settle makes places in the rows of the indexes: groups come first there, and
-// then the aggregates.
+// settle makes places in the rows of the indexes: groups come first there, then the
+// aggregates, and what is worked out while the rows pass at the end.
 func (s *Selection) settle() {
 	place := func(i int) int {
-		if i >= aggregateMark {
+		switch {
+		case i >= passingMark:
+			return i - passingMark - len(s.Passing)
+		case i >= aggregateMark:
 			return i - aggregateMark + len(s.GroupBy)
 		}
 		return i
 	}
+	settled := func(f Formula) {
+		for c, index := range f.columns {
+			f.columns[c] = place(index)
+		}
+	}
 	for i := range s.Outputs {
-		out := &s.Outputs[i]
-		out.Index = place(out.Index)
-		for c, index := range out.Formula.columns {
-			out.Formula.columns[c] = place(index)
+		s.Outputs[i].Index = place(s.Outputs[i].Index)
+		settled(s.Outputs[i].Formula)
+	}
+	for _, p := range s.Passing {
+		settled(p.x)
+		for _, by := range p.by {
+			settled(by)
 		}
 	}
 }
 
-// aggregateOutput adds a column that is made of aggregates: one that the database
-// gives as it is shown is read, and all others are worked out of what it gives.
-func (b *binder) aggregateOutput(s *Statement, out *Output, e criteria.Expr) {
+// madeOutput adds a column that is made of aggregates, and of other groups: one that the
+// database gives as it is shown is read, and all others are worked out of what it gives.
+func (b *binder) madeOutput(s *Selection, out *Output, e criteria.Expr) {
 	places := map[*criteria.Column]int{}
-	made := criteria.MapOwn(b.value(e), func(e criteria.Expr) criteria.Expr {
-		if aggregate, ok := criteria.OfGroup(e); ok {
-			return b.madeOfGroup(s, aggregate, places)
-		}
-		return e
+	index := func(c *criteria.Column) int { return places[c] }
+	made := b.ofOthers(e, func(value Expr, c catalog.Column) *criteria.Column {
+		column := &criteria.Column{Ref: criteria.Ref{Column: c}}
+		places[column] = aggregateMark + len(s.Aggregates)
+		s.Aggregates = append(s.Aggregates, value)
+		return column
 	})
+	made = b.madeOfGroups(s, made, places)
+	made = b.passing(s, made, places, index)
 	out.Column = computedColumn(e, out.Type)
-	if column, ok := made.(*criteria.Column); ok && column.Ref.Column.Type != catalog.Decimal {
+	if column, ok := made.(*criteria.Column); ok && column.Ref.Column.Type != catalog.Decimal && places[column] < passingMark {
 		out.Column, out.Index = column.Ref.Column, places[column]
 		return
 	}
-	out.Formula = newFormula(made, b.calendar, func(c *criteria.Column) int { return places[c] })
+	out.Formula = newFormula(made, b.calendar, index)
+}
+
+// madeOfGroups puts columns in the place of aggregates, and of what groups have in common.
+func (b *binder) madeOfGroups(s *Selection, e criteria.Expr, places map[*criteria.Column]int) criteria.Expr {
+	e = criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr { // first, since a condition in one may be on such a column
+		if aggregate, ok := criteria.OfGroup(e); ok {
+			return b.madeOfGroup(&s.Statement, aggregate, places)
+		}
+		return e
+	})
+	return criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
+		at, ok := b.compiled.KeyOf(e)
+		if c, column := e.(*criteria.Column); column {
+			if _, made := places[c]; made {
+				return e
+			}
+		}
+		if !ok {
+			return e
+		}
+		key, out := b.compiled.Columns[at], Output{Type: b.compiled.Columns[at].Type}
+		b.keyOutput(&Statement{}, &out, key.Expr)
+		place := slices.IndexFunc(s.GroupBy, func(other Expr) bool { return reflect.DeepEqual(other, b.ordered(b.value(key.Expr))) })
+		if place < 0 {
+			return e
+		}
+		column := &criteria.Column{Pos: e.At(), Name: key.Name, Ref: criteria.Ref{Column: out.Column}}
+		places[column] = place
+		return column
+	})
 }
 
 // madeOfGroup is one value of many records as an expression of columns that the

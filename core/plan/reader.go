@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"slices"
 	"time"
 
 	"pikegate/core/civil"
@@ -9,20 +10,56 @@ import (
 
 // Reader makes the records of a statement from the rows that it returns.
 type Reader struct {
-	outputs []Output
-	clock   *civil.Clock
-	record  record.Record
+	shown  *Shown
+	clock  *civil.Clock
+	record record.Record
+	row    []any
+	kept   []map[string]*passed // by the place of what is worked out while rows pass
 }
 
 // NewReader makes a reader whose dates are those of a zone.
 func NewReader(outputs []Output, zone *time.Location) *Reader {
-	return &Reader{outputs, civil.NewClock(zone), make(record.Record, len(outputs))}
+	return (&Shown{Outputs: outputs}).NewReader(zone)
 }
 
-// Read makes the record of a row: each column is read, or worked out, once.
+// NewReader makes a reader whose dates are those of a zone.
+func (s *Shown) NewReader(zone *time.Location) *Reader {
+	r := &Reader{shown: s, clock: civil.NewClock(zone), record: make(record.Record, len(s.Outputs))}
+	r.Begin()
+	return r
+}
+
+// Begin forgets the rows that have passed.
+func (r *Reader) Begin() {
+	r.kept = make([]map[string]*passed, len(r.shown.Passing))
+	for i := range r.kept {
+		r.kept[i] = map[string]*passed{}
+	}
+}
+
+// Read makes the record of the next row.
 func (r *Reader) Read(row []any) record.Record {
-	for i := range r.outputs {
-		o := &r.outputs[i]
+	r.Next(row)
+	return r.Record()
+}
+
+// Next takes in the next row, whose record need not be made.
+func (r *Reader) Next(row []any) {
+	if r.row = row; len(r.kept) == 0 {
+		return
+	}
+	r.row = append(slices.Clone(row), make([]any, len(r.kept))...)
+	for i := range r.kept {
+		r.row[len(row)+i] = r.shown.Passing[i].next(r.kept[i], r.row)
+	}
+}
+
+// Record makes the record of the row that was taken in: each column is read, or worked
+// out, once.
+func (r *Reader) Record() record.Record {
+	row := r.row
+	for i := range r.shown.Outputs {
+		o := &r.shown.Outputs[i]
 		if o.Formula.Is() {
 			r.record[i] = record.Computed(o.Formula.Of(row))
 		} else {

@@ -257,6 +257,16 @@ func (b *binder) value(e criteria.Expr) criteria.Expr {
 			made.Records = &records
 		}
 		return &made
+	case *criteria.InOrder:
+		made := *e
+		if e.X != nil {
+			made.X = b.value(e.X)
+		}
+		made.By = make([]criteria.Expr, len(e.By))
+		for i, key := range e.By {
+			made.By[i] = b.value(key)
+		}
+		return &made
 	case *criteria.Call:
 		call := &criteria.Call{Pos: e.Pos, Name: e.Name, Type: e.Type}
 		for i, arg := range e.Args {

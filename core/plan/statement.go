@@ -23,6 +23,8 @@ type Statement struct {
 	Summaries []Summary
 	Where     []Condition
 	Sort      []SortKey
+	// First leaves the first rows of the result; nil for all of them.
+	First *First
 	// Having is the conditions on groups.
 	Having []Condition
 	// Reach is what the records of its tables have in common that it returns anything of.
@@ -59,6 +61,8 @@ type Shown struct {
 	Totals  []Total
 	Judged  []Total // worked out and not shown
 	Chart   *Chart
+	// Passing are the values that are worked out while the rows pass, in this order.
+	Passing []Passing
 }
 
 // Selection is a statement and what is shown of its rows.

@@ -247,53 +247,62 @@ func (t *tally) add(totals []Total, values []any) {
 			a.count++
 			continue
 		}
-		v := totals[i].formula.Of(values)
-		if v == nil {
-			continue
-		}
-		a.count++
-		switch totals[i].aggregate {
-		case "count distinct":
-			if a.distinct == nil {
-				a.distinct = map[string]struct{}{}
-			}
-			a.distinct[text(v)] = struct{}{}
-		case "least":
-			if a.least == nil || less(v, a.least) {
-				a.least = v
-			}
-		case "greatest":
-			if a.greatest == nil || less(a.greatest, v) {
-				a.greatest = v
-			}
-		default:
-			if d, ok := v.(decimal.Decimal); ok {
-				a.sum = a.sum.Add(d)
-			}
+		if v := totals[i].formula.Of(values); v != nil {
+			a.add(totals[i].aggregate, v)
 		}
 	}
+}
+
+// add takes in a value.
+func (a *accumulator) add(aggregate string, v any) {
+	a.count++
+	switch aggregate {
+	case "count distinct":
+		if a.distinct == nil {
+			a.distinct = map[string]struct{}{}
+		}
+		a.distinct[text(v)] = struct{}{}
+	case "least":
+		if a.least == nil || less(v, a.least) {
+			a.least = v
+		}
+	case "greatest":
+		if a.greatest == nil || less(a.greatest, v) {
+			a.greatest = v
+		}
+	default:
+		if d, ok := v.(decimal.Decimal); ok {
+			a.sum = a.sum.Add(d)
+		}
+	}
+}
+
+// made is what came of the values.
+func (a *accumulator) made(aggregate string) any {
+	switch {
+	case aggregate == "count":
+		return decimal.New(a.count, 0)
+	case aggregate == "count distinct":
+		return decimal.New(int64(len(a.distinct)), 0)
+	case a.count == 0:
+		return nil
+	case aggregate == "sum":
+		return a.sum
+	case aggregate == "average":
+		average, _ := criteria.Calculate('/', a.sum, decimal.New(a.count, 0))
+		return average.Round(criteria.ShownPlaces)
+	case aggregate == "least":
+		return a.least
+	}
+	return a.greatest
 }
 
 func (t *tally) made(totals []Total) []TotalValue {
 	out := make([]TotalValue, len(totals))
 	for i, total := range totals {
-		a := t.kept[i]
-		var v any
-		switch {
-		case !total.formula.Is():
-			v = decimal.New(a.count, 0)
-		case total.aggregate == "count distinct":
-			v = decimal.New(int64(len(a.distinct)), 0)
-		case total.aggregate == "sum" && (a.count > 0 || total.where.Is()):
-			v = a.sum
-		case a.count == 0:
-		case total.aggregate == "average":
-			average, _ := criteria.Calculate('/', a.sum, decimal.New(a.count, 0))
-			v = average.Round(criteria.ShownPlaces)
-		case total.aggregate == "least":
-			v = a.least
-		default:
-			v = a.greatest
+		v := t.kept[i].made(total.aggregate)
+		if v == nil && total.aggregate == "sum" && total.Partial() {
+			v = decimal.Decimal{}
 		}
 		out[i] = TotalValue{total, v}
 	}

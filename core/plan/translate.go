@@ -346,6 +346,8 @@ func (b *binder) translate(e criteria.Expr) Expr {
 			return b.aggregated(e, nil)
 		}
 		return b.aggregated(e, b.ordered(e.X))
+	case *criteria.InOrder:
+		return b.inOrder(e)
 	case *criteria.Span:
 		return spanValue(e.Span, true)
 	}

@@ -145,6 +145,17 @@ func (b *binder) conditionWords(e criteria.Expr) string {
 		return e.Title + b.answersIn(e.X)
 	case *criteria.Related:
 		return b.relatedWords(e)
+	case *criteria.First:
+		n := b.operand(e.N)
+		switch {
+		case e.Of != nil && n == "1":
+			return "the record with the " + e.Which + " " + lowered(b.words(e.Of)) + b.apart(" of each ", e.By)
+		case e.Of != nil:
+			return "the " + n + " records with the " + e.Which + " " + lowered(b.words(e.Of)) + b.apart(" of each ", e.By)
+		case n == "1":
+			return "the first record" + b.apart(" of each ", e.By)
+		}
+		return "the first " + n + " records" + b.apart(" of each ", e.By)
 	case *criteria.Not:
 		if call, ok := e.X.(*criteria.Call); ok && (call.Name == "is_working_day" || call.Name == "is_holiday") {
 			return strings.Replace(b.said(call), " is a ", " is no ", 1)
@@ -160,6 +171,18 @@ func (b *binder) conditionWords(e criteria.Expr) string {
 		return b.joined(e)
 	}
 	return b.operand(e)
+}
+
+// apart says what records are kept apart by.
+func (b *binder) apart(word string, keys []criteria.Expr) string {
+	if len(keys) == 0 {
+		return ""
+	}
+	said := b.each(keys)
+	for i := range said {
+		said[i] = lowered(said[i])
+	}
+	return word + strings.Join(said, " and ")
 }
 
 // relatedWords says a condition on another table's records.
@@ -320,6 +343,12 @@ func (b *binder) operand(e criteria.Expr) string {
 		return b.called(e)
 	case *criteria.Aggregate:
 		return b.aggregateWords(e)
+	case *criteria.InOrder:
+		words := e.Said()
+		if e.X != nil {
+			words += lowered(b.words(e.X))
+		}
+		return words + b.apart(" for each ", e.By)
 	}
 	return criteria.Print(e)
 }

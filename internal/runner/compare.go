@@ -48,7 +48,7 @@ type compared struct {
 // values. Two records of a million share one by chance once in a hundred
 // million comparisons.
 func (c *compared) fingerprints(row []any) (key, values uint64) {
-	c.buffer = c.kept.Text(c.buffer[:0], c.reader.Read(row))
+	c.buffer = c.kept.Text(c.buffer[:0], c.reader.Record())
 	values = maphash.Bytes(c.seed, c.buffer)
 	if c.places == nil {
 		return values, values
@@ -67,10 +67,12 @@ func (c *compared) each(ctx context.Context, see func(key, values uint64, row []
 		return nil
 	}
 	fitting := newFitting(&c.p.Selection.Statement, c.job.Context.Zone)
+	c.reader.Begin()
 	err := c.job.Source.Stream(ctx, c.p.Query, fitting.through(func(row []any) error {
 		if c.count++; c.count > MaxCompared {
 			return diag.Problems{{Code: "too_many", Message: fmt.Sprintf("There are more than %d records to compare.", MaxCompared), Hint: "Compare runs of shorter periods."}}
 		}
+		c.reader.Next(row)
 		key, values := c.fingerprints(row)
 		return see(key, values, row)
 	}))
@@ -109,7 +111,7 @@ func Compare(ctx context.Context, before, after Run) (wire.Comparison, error) {
 		}
 		c.places = c.job.planner().Identify(&c.p.Selection.Statement)
 		c.p.Query = c.job.Source.Dialect().Write(c.p.Selection.Statement)
-		c.reader = plan.NewReader(c.p.Selection.Outputs, c.job.Context.Zone)
+		c.reader = c.p.Selection.NewReader(c.job.Context.Zone)
 		c.kept = output.Keep(0)
 		if err := c.kept.Begin(headerOf(c.job, c.p)); err != nil {
 			return out, err
@@ -142,12 +144,12 @@ func Compare(ctx context.Context, before, after Run) (wire.Comparison, error) {
 		switch {
 		case !there:
 			if out.Came++; out.Came <= maxDifference {
-				out.Rows = append(out.Rows, wire.DifferentRecord{Kind: "came", After: b.kept.Cells(b.reader.Read(row))})
+				out.Rows = append(out.Rows, wire.DifferentRecord{Kind: "came", After: b.kept.Cells(b.reader.Record())})
 			}
 		case was.values != values:
 			if out.Changed++; out.Changed <= maxDifference {
 				changed[key] = len(out.Rows)
-				out.Rows = append(out.Rows, wire.DifferentRecord{Kind: "changed", After: b.kept.Cells(b.reader.Read(row))})
+				out.Rows = append(out.Rows, wire.DifferentRecord{Kind: "changed", After: b.kept.Cells(b.reader.Record())})
 			}
 		default:
 			out.Same++
@@ -176,7 +178,7 @@ func (c *compared) valuesBefore(ctx context.Context, out *wire.Comparison, went 
 		_, isGone := went[key]
 		switch {
 		case isChanged:
-			out.Rows[at].Before = c.kept.Cells(c.reader.Read(row))
+			out.Rows[at].Before = c.kept.Cells(c.reader.Record())
 			delete(changed, key)
 			wanted--
 		case isGone && shown < maxDifference:
@@ -185,7 +187,7 @@ func (c *compared) valuesBefore(ctx context.Context, out *wire.Comparison, went 
 			} else {
 				delete(went, key)
 			}
-			out.Rows = append(out.Rows, wire.DifferentRecord{Kind: "went", Before: c.kept.Cells(c.reader.Read(row))})
+			out.Rows = append(out.Rows, wire.DifferentRecord{Kind: "went", Before: c.kept.Cells(c.reader.Record())})
 			shown++
 			wanted--
 		}
@@ -202,7 +204,7 @@ func (c *compared) changed(out *wire.Comparison, run uint, row []any) {
 		return
 	}
 	if c.found.Came++; c.found.Came <= maxDifference {
-		out.Rows = append(out.Rows, wire.DifferentRecord{Kind: "since", Run: run, After: c.kept.Cells(c.reader.Read(row))})
+		out.Rows = append(out.Rows, wire.DifferentRecord{Kind: "since", Run: run, After: c.kept.Cells(c.reader.Record())})
 	}
 }
 

@@ -379,7 +379,7 @@ func headerOf(job Job, p Prepared) output.Header {
 // It returns how many records were left out because a date in them does not fit.
 func stream(ctx context.Context, folder string, head time.Duration, job Job, p Prepared, writer output.Writer, see func(row []any), summary *output.Summary) (int64, error) {
 	fitting := newFitting(&p.Selection.Statement, job.Context.Zone)
-	reader := plan.NewReader(p.Selection.Outputs, job.Context.Zone)
+	reader := p.Selection.NewReader(job.Context.Zone)
 	tally := p.Selection.NewTally(job.Context.Calendar)
 	subtotals := func(closed []plan.Subtotal) error {
 		for _, s := range closed {

@@ -74,7 +74,7 @@ func sample(ctx context.Context, source engine.Source, p Prepared, most int, hea
 	}
 	ctx, stop := context.WithTimeoutCause(ctx, sampleLimit, timedOut(sampleLimit))
 	defer stop()
-	reader := plan.NewReader(p.Selection.Outputs, header.Location)
+	reader := p.Selection.NewReader(header.Location)
 	err := source.Stream(ctx, p.Query, newFitting(&p.Selection.Statement, header.Location).through(func(row []any) error { return kept.Row(reader.Read(row)) }))
 	kept.Count = int64(len(kept.Rows))
 	return kept.Result, err

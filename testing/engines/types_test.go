@@ -48,7 +48,7 @@ func TestTypesArriveExact(t *testing.T) {
 			statement, problems := plan.Planner{Query: q, Calendar: civil.Calendar{Zone: zone}}.Records(definition.View{}, nil)
 			require.Empty(t, problems)
 			var out bytes.Buffer
-			w, reader := output.CSV.New(&out), plan.NewReader(statement.Outputs, zone)
+			w, reader := output.CSV.New(&out), statement.NewReader(zone)
 			require.NoError(t, w.Begin(output.Header{Location: zone, Columns: statement.Outputs}))
 			require.NoError(t, s.Stream(t.Context(), s.Dialect().Write(statement.Statement), func(row []any) error { return w.Row(reader.Read(row)) }))
 			require.NoError(t, w.End(output.Summary{}))

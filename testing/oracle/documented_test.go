@@ -3,6 +3,7 @@ package oracle_test
 import (
 	"database/sql"
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -201,6 +202,76 @@ func TestDocumentedGroups(t *testing.T) {
 			}
 		})
 	}
+}
+
+// TestDocumentedOrder runs every example that the documentation gives of values in the order
+// of a result, and of how many records are left of one, on every engine, and holds what comes
+// back against the oracle.
+func TestDocumentedOrder(t *testing.T) {
+	benches, world := navigations(t)
+	text, err := os.ReadFile("../../docs/criteria.md")
+	require.NoError(t, err)
+	examples := regexp.MustCompile("(?m)^\\| `([a-z_]+)` · `([^`]+)` \\| `([^`]+)` \\|").FindAllStringSubmatch(string(text), -1)
+	require.Greater(t, len(examples), 18)
+	in := parameter.Inputs{"period": {Texts: []string{"2025"}}, "n": {Texts: []string{"4"}}}
+	for _, example := range examples {
+		t.Run(example[3], func(t *testing.T) {
+			key := "id"
+			if e, _ := criteria.Parse(example[3]); criteria.HasAggregate(criteria.Counted(e, criteria.Scope{})) {
+				key = example[2]
+			}
+			head := "kind: query\nname: q\nsource: small\nfrom: " + example[1] + "\nparameters: [{name: period, kind: period, required: true}, {name: n, kind: integer}]\nsort: [" + example[2] + "]\ncolumns:\n  - " + key + "\n"
+			query := head + "  - {name: v, value: \"" + example[3] + "\"}\n"
+			whole := query
+			if conditions, first, ok := strings.Cut(example[3], " and "); ok && !strings.Contains(conditions, "(") {
+				whole, query = head+"criteria: \""+conditions+"\"\n", head+"criteria: \""+conditions+" and "+first+"\"\n"
+			} else if strings.HasPrefix(example[3], "first") || strings.HasPrefix(example[3], "greatest") {
+				whole, query = head, head+"criteria: \""+example[3]+"\"\n"
+			}
+			var first [][]string
+			for _, b := range benches {
+				compiled, values, statement := b.asked(t, query, in)
+				rows := b.rows(t, statement)
+				if first == nil {
+					world.Answers = values
+					_, _, unlimited := b.asked(t, whole, in)
+					first = orderedOf(world, compiled, b.rows(t, unlimited))
+					require.NotEmpty(t, first)
+				}
+				assert.Equal(t, first, rows, b.engine)
+			}
+		})
+	}
+}
+
+// orderedOf works a query out from the records, given the order they come in.
+func orderedOf(w oracle.World, c *definition.Compiled, order [][]string) [][]string {
+	byKey := map[string][]oracle.Record{}
+	for _, r := range w.Tables[c.From.Table.Name] {
+		r = maps.Clone(r)
+		byKey[shown(w.Unit(c.Columns[0].Expr, r))] = append(byKey[shown(w.Unit(c.Columns[0].Expr, r))], r)
+	}
+	var all []oracle.Record
+	for _, row := range order {
+		if c.Grouped {
+			all = append(all, oracle.Grouped(byKey[row[0]]))
+		} else {
+			all = append(all, byKey[row[0]][0])
+		}
+	}
+	stays := func(oracle.Record) bool { return true }
+	if _, firsts := criteria.TakeFirst(c.Criteria); firsts != nil {
+		stays = w.First(firsts[0], all)
+	}
+	rows := [][]string{}
+	for _, r := range oracle.Result(all, stays) {
+		var row []string
+		for _, column := range c.Columns {
+			row = append(row, shown(w.Unit(column.Expr, r)))
+		}
+		rows = append(rows, row)
+	}
+	return rows
 }
 
 // groupsOf works a query of groups out from the records: its first column tells them

@@ -115,10 +115,15 @@ func (b *bench) groups(t *testing.T, text string, in map[string]parameter.Input)
 func (b *bench) rows(t *testing.T, statement plan.Selection) [][]string {
 	t.Helper()
 	var out bytes.Buffer
-	w, reader := output.CSV.New(&out), plan.NewReader(statement.Outputs, london)
+	w, reader := output.CSV.New(&out), statement.NewReader(london)
 	require.NoError(t, w.Begin(output.Header{Location: london, Columns: statement.Outputs}))
 	q := b.source.Dialect().Write(statement.Statement)
-	require.NoError(t, b.source.Stream(t.Context(), q, func(row []any) error { return w.Row(reader.Read(row)) }), "%s\n%s", b.engine, q.SQL)
+	require.NoError(t, b.source.Stream(t.Context(), q, func(row []any) error {
+		if !fitting(statement.Statement, row) {
+			return nil
+		}
+		return w.Row(reader.Read(row))
+	}), "%s\n%s", b.engine, q.SQL)
 	require.NoError(t, w.End(output.Summary{}))
 	rows, err := csv.NewReader(strings.NewReader(out.String())).ReadAll()
 	require.NoError(t, err)

@@ -564,7 +564,12 @@ func (w World) Value(e criteria.Expr, r Record) any {
 	case *criteria.UnitOf:
 		return w.Unit(e, r)
 	case *criteria.Aggregate:
+		if records, ok := r[members].([]Record); ok && e.Records == nil {
+			return w.Aggregate(e, records)
+		}
 		return w.ofRelated(e, r)
+	case *criteria.InOrder:
+		return w.inOrder(e, r)
 	case *criteria.Length:
 		panic("oracle: a length by itself")
 	default:

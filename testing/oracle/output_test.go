@@ -20,7 +20,6 @@ import (
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
 	"pikegate/core/parameter"
-	"pikegate/core/plan"
 	"pikegate/internal/output"
 	"pikegate/testing/oracle"
 )
@@ -99,7 +98,7 @@ func (b *bench) written(t *testing.T, text string, in map[string]parameter.Input
 	for _, w := range writers {
 		require.NoError(t, w.Begin(output.Header{Location: london, Columns: statement.Outputs}))
 	}
-	reader := plan.NewReader(statement.Outputs, london)
+	reader := statement.NewReader(london)
 	q := b.source.Dialect().Write(statement.Statement)
 	require.NoError(t, b.source.Stream(t.Context(), q, func(row []any) error {
 		if !fitting(statement.Statement, row) {

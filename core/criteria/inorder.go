@@ -1,0 +1,131 @@
+package criteria
+
+import (
+	"strings"
+
+	"pikegate/core/catalog"
+)
+
+// HasInOrder tells whether a value that other records of the result give occurs in an
+// expression.
+func HasInOrder(e Expr) bool {
+	found := false
+	Walk(e, func(e Expr) {
+		_, ok := e.(*InOrder)
+		found = found || ok
+	})
+	return found
+}
+
+// FromDatabase tells whether the database gives the value, since it needs records that
+// come later; else it is worked out while the records pass.
+func (e *InOrder) FromDatabase() bool { return e.Name == "rank" || e.Name == "share" }
+
+// inOrder checks a value that other records give, and gives its type.
+func (r *resolver) inOrder(e *InOrder) catalog.Type {
+	if !r.scope.Ordered {
+		r.fail(e.At(), "in_order_here", "A value that other records of the result give cannot be used here.", "Make it a column of the query; to leave the first of the records, write first 10 by region among the criteria.")
+		return unknownType
+	}
+	t := catalog.Integer
+	if e.X != nil {
+		t = r.typeOf(e.X)
+		r.noBlank(e.X)
+	}
+	r.keys(e.By)
+	numeric := e.Name == "share" || e.Name == "running sum" || e.Name == "running average"
+	if numeric && t != unknownType && !t.IsNumber() {
+		r.fail(e.X.At(), "type_mismatch", e.Name+" needs a number; this is "+a(t)+".", "")
+	}
+	if e.FromDatabase() && (HasInOrder(e.X) || hasInOrder(e.By)) {
+		r.fail(e.At(), "nested_order", "A rank or a share cannot be made of values that other records give.", "Make it of columns, and the other value a column of its own.")
+	}
+	return e.typeOf(t)
+}
+
+func (e *InOrder) typeOf(x catalog.Type) catalog.Type {
+	switch e.Name {
+	case "rank", "running count":
+		return catalog.Integer
+	case "share", "running average":
+		return catalog.Decimal
+	}
+	return x
+}
+
+// keys checks what records are kept apart by.
+func (r *resolver) keys(keys []Expr) {
+	for _, key := range keys {
+		r.noBlank(key)
+		if t := r.typeOf(key); t == Period || t == LengthOfTime {
+			r.fail(key.At(), "type_mismatch", "Records cannot be kept apart by "+a(t)+".", "Name a column.")
+		}
+	}
+}
+
+func hasInOrder(list []Expr) bool {
+	for _, e := range list {
+		if HasInOrder(e) {
+			return true
+		}
+	}
+	return false
+}
+
+// first checks how many records are left of the result.
+func (r *resolver) first(e *First) {
+	t := r.typeOf(e.N)
+	number, written := e.N.(*Number)
+	switch {
+	case t != unknownType && t != catalog.Integer:
+		r.fail(e.N.At(), "type_mismatch", "How many records are left is a whole number; this is "+a(t)+".", "Write first 10.")
+	case written && (number.Value.Sign() <= 0 || len(number.Value.String()) > 9):
+		r.fail(e.N.At(), "bad_number", "How many records are left is a whole number from 1 on.", "Write first 10.")
+	}
+	if e.Of != nil {
+		r.noBlank(e.Of)
+		r.typeOf(e.Of)
+	}
+	r.keys(e.By)
+	if HasInOrder(e.Of) || hasInOrder(e.By) {
+		r.fail(e.At(), "nested_order", "Which records are left cannot depend on values that other records give.", "Name columns.")
+	}
+}
+
+// TakeFirst parts what says how many records are left of a result from the conditions,
+// which may then be nil; there may be several.
+func TakeFirst(e Expr) (rest Expr, firsts []*First) {
+	if e == nil {
+		return nil, nil
+	}
+	var terms []Expr
+	for _, term := range Conditions(e) {
+		if first, ok := term.(*First); ok {
+			firsts = append(firsts, first)
+			continue
+		}
+		terms = append(terms, term)
+	}
+	switch {
+	case firsts == nil:
+		return e, nil
+	case len(terms) == 0:
+		return nil, firsts
+	case len(terms) == 1:
+		return terms[0], firsts
+	}
+	return &Logic{e.At(), false, terms}, firsts
+}
+
+// Said is how a person reads the name of the value.
+func (e *InOrder) Said() string {
+	switch name, running := strings.CutPrefix(e.Name, "running "); {
+	case e.Name == "running count":
+		return "the running number of records"
+	case running:
+		return "the running " + name + " of "
+	case e.Name == "previous":
+		return "the previous "
+	}
+	return "the " + e.Name + " of "
+}

@@ -66,6 +66,13 @@ func (w *writer) firstRecords(s plan.Statement) {
 		items[i] += " as " + alias(i)
 	}
 	l := &lifted{}
+	for _, f := range s.Fetch { // one that is ordered by as it is returned is so once
+		item := plan.Expr(nil)
+		if column := (plan.Column{Ref: f.Ref}); f.Value == nil && !f.Ref.Column.Bytes && !collated(column) {
+			item = column
+		}
+		l.items = append(l.items, item)
+	}
 	order := w.keysOf(s.Sort, l.name)
 	ranked := slices.ContainsFunc(s.Fetch, func(f plan.Fetched) bool { return isOrdered(f.Value) })
 	place := ""

@@ -44,7 +44,7 @@ var language = map[string]struct{ columns, criteria, sort, byHand string }{
 		"select id from (select id, row_number() over (partition by vessel_id order by passed_on desc, id) as n from passages where passed_on >= '2025-03-01' and passed_on < '2025-04-01') as t where n = 1 order by id",
 	},
 	"rank":     {"id, { name: r, value: rank of toll by vessel_id }", "", "id", "select id, rank() over (partition by vessel_id order by toll desc) from passages order by id"},
-	"share":    {"id, { name: s, value: share of toll in vessel_id }", "", "id", "select id, toll * 1.0 / sum(toll) over (partition by vessel_id) from passages order by id"},
+	"share":    {"id, { name: s, value: share of toll in vessel_id }", "", "id", "select id, toll * 1.0 / nullif(sum(toll) over (partition by vessel_id), 0) from passages order by id"},
 	"running":  {"id, { name: s, value: running sum of toll by vessel_id }", "", "id", "select id, sum(toll) over (partition by vessel_id order by id) from passages order by id"},
 	"previous": {"id, { name: s, value: toll - previous toll by vessel_id }", "", "id", "select id, toll - lag(toll) over (partition by vessel_id order by id) from passages order by id"},
 	"of-all":   {"id", "toll > average of p.toll + 400 from all passages as p", "id", "select id from passages where toll > (select avg(toll + 400) from passages) order by id"},

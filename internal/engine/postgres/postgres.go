@@ -205,8 +205,12 @@ func bound(args []any) (values [][]byte, types []uint32) {
 			values, types = append(values, strconv.AppendFloat(nil, v, 'g', -1, 64)), append(types, pgtype.Float8OID)
 		case bool:
 			values, types = append(values, strconv.AppendBool(nil, v)), append(types, pgtype.BoolOID)
-		case decimal.Decimal:
-			values, types = append(values, []byte(v.String())), append(types, pgtype.NumericOID)
+		case decimal.Decimal: // a whole one as such, so that an index on a column of whole numbers serves
+			oid := uint32(pgtype.NumericOID)
+			if v.IsInteger() && v.BigInt().IsInt64() {
+				oid = pgtype.Int8OID
+			}
+			values, types = append(values, []byte(v.String())), append(types, oid)
 		case dialect.List:
 			values, types = append(values, []byte(v)), append(types, pgtype.JSONBOID)
 		default:

@@ -17,7 +17,7 @@ func TestAdvice(t *testing.T) {
 	}}
 	scope := criteria.Scope{Tables: []criteria.Table{{Alias: "tolls", Table: table}}}
 	for text, way := range map[string]string{
-		"name like 'A%'":                  "contains, starts with or ends with",
+		"name like 'A%'":                  "matches 'P*'",
 		"name is null":                    "is blank",
 		"name = null":                     "is blank",
 		"name is not null":                "is not blank",

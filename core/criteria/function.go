@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/shopspring/decimal"
 
@@ -28,7 +29,11 @@ const (
 	aText
 	aUnit
 	aCondition
-	alike // of the type of the first such operand
+	aMoment // a date-time
+	aWhole  // a whole number
+	aPlace  // a whole number that is written, from 1 on
+	aMark   // a text that is written
+	alike   // of the type of the first such operand
 )
 
 // function is one function: what it takes and what it makes. The last operand
@@ -63,6 +68,21 @@ var functions = []function{
 	{"trim", []operand{aText}, 1, false, catalog.Text, "without blanks at both ends"},
 	{"length", []operand{aText}, 1, false, catalog.Integer, "how many characters"},
 	{"concat", []operand{aText}, 1, true, catalog.Text, "joined; blank if any is"},
+	{"part", []operand{aText, aPlace, aPlace}, 2, false, catalog.Text, "its characters from the one at a place on, so many or all"},
+	{"position", []operand{aText, aText}, 2, false, catalog.Integer, "at which character another text begins in it, 0 where it does not"},
+	{"replace", []operand{aText, aMark, aText}, 3, false, catalog.Text, "with another text wherever one stands in it"},
+	{"split", []operand{aText, aMark, aPlace}, 3, false, catalog.Text, "the first, second … part between separators; blank where there are fewer"},
+	{"pad_left", []operand{aText, aPlace, aMark}, 3, false, catalog.Text, "with a character before it until it has so many"},
+	{"pad_right", []operand{aText, aPlace, aMark}, 3, false, catalog.Text, "with a character after it until it has so many"},
+	{"text_of", []operand{aWhole}, 1, false, catalog.Text, "a whole number as a text"},
+	{"number_of", []operand{aText, aMark}, 1, false, catalog.Decimal, "a text as a number, whose decimal mark is '.' or ','; blank where it is none"},
+	{"date_in", []operand{aText, aMark}, 2, false, "", "the date that a column of texts holds in a layout, such as 'D.M.Y'"},
+	{"hour", []operand{aMoment}, 1, false, catalog.Integer, "0 to 23"},
+	{"minute", []operand{aMoment}, 1, false, catalog.Integer, "0 to 59"},
+	{"time_of", []operand{aMoment}, 1, false, catalog.Text, "the time of day, to the minute: 08:30"},
+	{"hours_between", []operand{aMoment, aMoment}, 2, false, catalog.Decimal, "the hours from one date-time to another"},
+	{"minutes_between", []operand{aMoment, aMoment}, 2, false, catalog.Decimal, "the minutes from one date-time to another"},
+	{"days_after", []operand{aDate, aWhole}, 2, false, "", "a date moved by so many days, which a column may give: issued_on + term days"},
 	{"coalesce", []operand{alike}, 1, true, "", "the first that is not blank"},
 	{"round", []operand{aNumber, aNumber}, 1, false, catalog.Decimal, "to so many places (none); halves away from zero"},
 	{"abs", []operand{aNumber}, 1, false, catalog.Decimal, "without its sign"},
@@ -117,14 +137,25 @@ func (r *resolver) call(e *Call) catalog.Type {
 			continue
 		}
 		choice = true
+		if kind == aPlace || kind == aMark {
+			r.written(f, i, kind, arg)
+			continue
+		}
 		r.noBlank(arg)
 		t := r.typeOf(arg)
+		if negative, ok := arg.(*Negative); ok && kind == aWhole {
+			t = TypeOf(negative.X)
+		}
 		switch {
 		case t == unknownType:
 		case kind == aDate && !t.IsDate():
 			r.fail(arg.At(), "type_mismatch", f.name+" needs a date; this is "+a(t)+".", "")
 		case kind == aNumber && !t.IsNumber():
 			r.fail(arg.At(), "type_mismatch", f.name+" needs a number; this is "+a(t)+".", "")
+		case kind == aMoment && t != catalog.DateTime:
+			r.fail(arg.At(), "type_mismatch", f.name+" needs a date-time; this is "+a(t)+".", "")
+		case kind == aWhole && t != catalog.Integer:
+			r.fail(arg.At(), "type_mismatch", f.name+" needs a whole number; this is "+a(t)+".", "Write floor(…) to have one.")
 		case kind == aText && t != catalog.Text:
 			r.fail(arg.At(), "type_mismatch", f.name+" needs a text; this is "+a(t)+".", "")
 		case kind == alike && common == unknownType:
@@ -146,10 +177,72 @@ func (r *resolver) call(e *Call) catalog.Type {
 	if !choice {
 		r.fail(e.At(), "blank_alone", f.name+" has only blanks to choose from.", "Give a value as well.")
 	}
-	if f.makes == "" {
+	switch {
+	case f.name == "date_in":
+		return r.dateIn(e)
+	case f.name == "days_after":
+		return r.typeOf(e.Args[0])
+	case f.makes == "":
 		return common
 	}
 	return f.makes
+}
+
+// written checks an operand that has to be written there.
+func (r *resolver) written(f function, i int, kind operand, arg Expr) {
+	r.typeOf(arg)
+	number, isNumber := arg.(*Number)
+	text, isText := arg.(*Text)
+	switch {
+	case kind == aPlace && (!isNumber || !number.Value.IsInteger() || number.Value.Sign() <= 0 || number.Value.GreaterThan(decimal.New(mostCharacters, 0))):
+		r.fail(arg.At(), "bad_number", f.name+" needs a whole number from 1 to 10000 that is written here.", "Write "+f.name+"(…, 3).")
+	case kind == aMark && (!isText || text.Value == ""):
+		r.fail(arg.At(), "bad_text", f.name+" needs a text that is written here, of at least one character.", "Write it in quotes: '-'.")
+	case kind == aMark && strings.HasPrefix(f.name, "pad_") && utf8.RuneCountInString(text.Value) != 1:
+		r.fail(arg.At(), "bad_text", f.name+" needs one character.", "Write "+f.name+"(…, 8, '0').")
+	case f.name == "number_of" && kind == aMark && text.Value != "." && text.Value != ",":
+		r.fail(arg.At(), "bad_text", "The decimal mark is '.' or ','.", "Write number_of(…, ',').")
+	case f.name == "split" && kind == aMark && overlaps(text.Value):
+		r.fail(arg.At(), "bad_text", "Where a separator ends as it begins, it cannot be told where one ends.", "Write a shorter one.")
+	}
+}
+
+// mostCharacters is how far places in a text go.
+const mostCharacters = 10_000
+
+// overlaps tells whether a text can begin within itself.
+func overlaps(text string) bool {
+	for i := 1; i < len(text); i++ {
+		if strings.HasPrefix(text, text[i:]) {
+			return true
+		}
+	}
+	return false
+}
+
+// dateIn has the column of texts be one with dates, as the layout has them.
+func (r *resolver) dateIn(e *Call) catalog.Type {
+	layout, ok := e.Args[1].(*Text)
+	if !ok {
+		return unknownType // told
+	}
+	encoding := catalog.Encoding(layout.Value)
+	if err := encoding.Check(); err != nil || !encoding.IsLayout() && encoding != catalog.EncISODate && encoding != catalog.EncISOLocal && encoding != catalog.EncYMD {
+		message := "This is no layout of dates in texts."
+		if err != nil {
+			message = capital(err.Error()) + "."
+		}
+		r.fail(layout.At(), "bad_layout", message, "Write a layout such as 'D.M.Y' or 'Y-MM-DD hh:m', or iso-date, iso-local or ymd.")
+		return unknownType
+	}
+	column, ok := e.Args[0].(*Column)
+	if !ok {
+		r.fail(e.Args[0].At(), "type_mismatch", "date_in needs a column.", "Write date_in(paid, 'D.M.Y').")
+		return unknownType
+	}
+	column.Ref.Column.Type, column.Ref.Column.Stored, column.Ref.Column.Encoding = encoding.Type(), catalog.Text, encoding
+	column.Ref.Column.Shape, column.Ref.Column.Whole = "", false
+	return encoding.Type()
 }
 
 // maxPlaces is how many places round can keep.
@@ -259,7 +352,7 @@ type Usage struct{ Usage, About string }
 
 // Functions lists how each function is written.
 func Functions() []Usage {
-	operands := map[operand]string{anyValue: "value", aDate: "date", aNumber: "number", aText: "text", aUnit: "unit", aCondition: "condition", alike: "value"}
+	operands := map[operand]string{anyValue: "value", aDate: "date", aNumber: "number", aText: "text", aUnit: "unit", aCondition: "condition", aMoment: "date-time", aWhole: "number", aPlace: "number", aMark: "text", alike: "value"}
 	out := make([]Usage, len(functions))
 	for i, f := range functions {
 		var takes []string
@@ -277,7 +370,7 @@ func Functions() []Usage {
 // Words are the words of the language besides names, as they are written
 // together.
 var Words = []string{
-	"and", "or", "not", "within", "in", "between", "is blank", "is not blank", "contains", "starts with", "ends with", "ignoring case",
+	"and", "or", "not", "within", "in", "between", "is blank", "is not blank", "contains", "starts with", "ends with", "matches", "ignoring case",
 	"overlaps", "inside", "covers", "meets", "any", "no", "at least", "at most", "exactly", "where", "day of", "week of", "month of", "quarter of", "half of", "year of",
 	"count", "count of", "count where", "first 10 by", "greatest 10 of", "least 10 of", "running sum of", "running count", "previous", "rank of", "share of", "sum of", "average of", "least of", "greatest of", "count distinct of",
 }

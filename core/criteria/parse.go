@@ -64,13 +64,13 @@ func (p *parser) whole() (e Expr, problems diag.Problems) {
 // advice is what to write instead of words and marks of SQL, and of other
 // languages, that are not ours.
 var advice = map[string]string{
-	"like": "Write contains, starts with or ends with; ignoring case after it.", "ilike": "Write contains 'text' ignoring case.",
+	"like": "Write contains, starts with, ends with, or matches 'P*'; ignoring case after it.", "ilike": "Write contains 'text' ignoring case.",
 	"regexp": "Write contains, starts with or ends with.", "rlike": "Write contains, starts with or ends with.", "similar": "Write contains, starts with or ends with.",
 	"null": "Write is blank, or is not blank.", "exists": "Write any passages where passed_at within :period.", "any": "Write any TABLE where …, or in ('A', 'B').",
 	"case": "Write if(condition, value, other value).", "ifnull": "Write coalesce(a, b).", "isnull": "Write is blank, or coalesce(a, b).", "nvl": "Write coalesce(a, b).",
 	"select": "Name a condition with meets, or write the query in SQL by hand.", "as": "Values are compared as they are; nothing has to be cast.", "cast": "Values are compared as they are; nothing has to be cast.",
 	"now": "Write 'today', or a question :name, beside a date.", "current_date": "Write 'today' beside a date.", "current_timestamp": "Write 'today' beside a date.",
-	"getdate": "Write 'today' beside a date.", "substr": "Write starts with or ends with.", "substring": "Write starts with or ends with.",
+	"getdate": "Write 'today' beside a date.", "substr": "Write part(name, 1, 3), or starts with.", "substring": "Write part(name, 1, 3), or starts with.", "left": "Write part(name, 1, 3), or starts with.", "instr": "Write position(name, 'x').", "lpad": "Write pad_left(name, 8, '0').", "rpad": "Write pad_right(name, 8, ' ').", "to_number": "Write number_of(text, ',').", "to_date": "Write date_in(column, 'D.M.Y').",
 	"interval": "Write issued_on + 30 days.", "datediff": "Write paid_on - issued_on.", "dateadd": "Write issued_on + 30 days.", "date": "Write date_of(passed_at).",
 	"avg": "Write average of toll.", "min": "Write least of toll.", "max": "Write greatest of toll.", "sum": "Write sum of toll.", "having": "Write the condition on groups among the others, joined by and.",
 	"limit": "Every record that matches is returned.", "distinct": "Write count distinct of vessel.", "ceiling": "Write ceil(toll).", "len": "Write length(name).", "ucase": "Write upper(name).", "lcase": "Write lower(name).",
@@ -232,6 +232,8 @@ func (p *parser) comparison() Expr {
 		return &Between{p.from(start), x, low, high, not}
 	case p.take("contains"):
 		return p.match(start, "contains", x, not)
+	case p.take("matches"):
+		return p.match(start, "matches", x, not)
 	case p.peek().is("starts") || p.peek().is("ends"):
 		op := p.next().text + " with"
 		p.expect("with", "Write "+op+" 'text'.")
@@ -245,7 +247,7 @@ func (p *parser) comparison() Expr {
 // saidOf are the words that say something of what stands before them: "any" and
 // "no" before one of them are columns.
 var saidOf = map[string]bool{
-	"and": true, "or": true, "not": true, "in": true, "is": true, "within": true, "between": true, "contains": true,
+	"and": true, "or": true, "not": true, "in": true, "is": true, "within": true, "between": true, "contains": true, "matches": true,
 	"starts": true, "ends": true, "ignoring": true, "overlaps": true, "inside": true, "covers": true,
 }
 
@@ -408,6 +410,13 @@ func (p *parser) sum() Expr {
 	for p.peek().is("+") || p.peek().is("-") {
 		op := p.next().text[0]
 		y := p.product()
+		if p.take("days") || p.take("day") { // as many as a column says
+			if op == '-' {
+				y = &Negative{y.At(), y}
+			}
+			x = &Call{Pos: p.from(start), Name: "days_after", Args: []Expr{x, y}}
+			continue
+		}
 		x = &Arithmetic{p.from(start), op, x, y, unknownType}
 	}
 	return x

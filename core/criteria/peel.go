@@ -90,6 +90,8 @@ func (s simplifier) peel(x Expr) (Expr, func(t civil.DateTime) (civil.DateTime, 
 		switch e.Name {
 		case "date_of":
 			return e.Args[0], upTo(civil.Day), true
+		case "date_in":
+			return e.Args[0], func(t civil.DateTime) (civil.DateTime, bool) { return t, true }, true
 		case "start_of":
 			return e.Args[1], upTo(Units[e.Args[0].(*Text).Value]), true
 		}

@@ -12,6 +12,7 @@ const (
 	looseSum
 	looseProduct
 	looseSign
+	closedPlace
 )
 
 // Print writes the expression canonically: parsed again it is the same tree.
@@ -65,6 +66,21 @@ func write(b *strings.Builder, e Expr, place int) {
 	case *Length:
 		b.WriteString(e.Text)
 	case *Call:
+		if e.Name == "days_after" && len(e.Args) == 2 {
+			by, op := e.Args[1], " + "
+			if n, ok := by.(*Negative); ok {
+				by, op = n.X, " - "
+			}
+			write(b, e.Args[0], looseSum)
+			b.WriteString(op)
+			if _, number := by.(*Number); number { // with it the length would be known
+				b.WriteString("(" + Print(by) + ")")
+			} else {
+				write(b, by, looseSum+1)
+			}
+			b.WriteString(" days")
+			return
+		}
 		b.WriteString(e.Name + "(")
 		for i, arg := range e.Args {
 			if i > 0 {
@@ -108,7 +124,7 @@ func write(b *strings.Builder, e Expr, place int) {
 			fallthrough
 		case e.X != nil:
 			b.WriteString(" of ")
-			write(b, e.X, looseSum)
+			write(b, e.X, closed(e.X, len(e.By) > 0 || e.Ascending))
 		}
 		if e.Ascending {
 			b.WriteString(" ascending")
@@ -119,7 +135,7 @@ func write(b *strings.Builder, e Expr, place int) {
 		write(b, e.N, looseSign)
 		if e.Of != nil {
 			b.WriteString(" of ")
-			write(b, e.Of, looseSum)
+			write(b, e.Of, closed(e.Of, len(e.By) > 0))
 		}
 		writeKeys(b, " by ", e.By)
 	case *Meets:
@@ -167,7 +183,7 @@ func write(b *strings.Builder, e Expr, place int) {
 		b.WriteString(" and ")
 		write(b, e.High, looseSum)
 	case *In:
-		write(b, e.X, looseSum)
+		write(b, e.X, closed(e.X, true))
 		not(e.Not)
 		b.WriteString(" in ")
 		writeList(b, e.Items)
@@ -215,6 +231,32 @@ func writeRecords(b *strings.Builder, r *Records) {
 		b.WriteString(" of " + tableName(r.Of))
 	}
 	writeWhere(b, r.Where)
+}
+
+// closed is the place of a value after which keys follow, or a list: where it ends with one
+// that would take them for its own, it is put in parentheses.
+func closed(e Expr, follow bool) int {
+	last := e
+	for last != nil {
+		switch n := last.(type) {
+		case *Arithmetic:
+			last = n.Right
+		case *Negative:
+			last = n.X
+		case *UnitOf:
+			last = n.X
+		case *Aggregate:
+			last = n.X
+		case *InOrder:
+			if len(n.By) == 0 && follow {
+				return closedPlace
+			}
+			return looseSum
+		default:
+			return looseSum
+		}
+	}
+	return looseSum
 }
 
 // writeKeys writes what records are kept apart by.
@@ -296,12 +338,16 @@ func strength(e Expr) int {
 			return looseSum
 		}
 		return looseProduct
+	case *Call:
+		if e.Name == "days_after" {
+			return looseSum
+		}
 	case *Negative, *UnitOf:
 		return looseSign
 	case *Guarded:
 		return strength(e.X)
 	}
-	return looseSign + 1
+	return closedPlace
 }
 
 // tableName is the name of a table, perhaps after that of its schema.

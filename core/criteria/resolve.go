@@ -151,6 +151,11 @@ func (r *resolver) typeOf(e Expr) catalog.Type {
 	case *Match:
 		r.word(e.X, e.Op)
 		r.word(e.Y, e.Op)
+		_, written := e.Y.(*Text)
+		_, asked := e.Y.(*Parameter)
+		if e.Op == "matches" && !written && !asked {
+			r.fail(e.Y.At(), "bad_text", "matches needs a pattern that is written here or asked for.", "Write matches 'P*': * stands for any characters, ? for one.")
+		}
 	case *Spans:
 		r.spans(e)
 	case *Meets:

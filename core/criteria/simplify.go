@@ -1,6 +1,7 @@
 package criteria
 
 import (
+	"strings"
 	"unicode/utf8"
 
 	"pikegate/core/civil"
@@ -49,7 +50,7 @@ func (s simplifier) condition(e Expr) Expr {
 	case *In:
 		return negated(e.Not, e.Pos, s.in(e))
 	case *Match:
-		return negated(e.Not, e.Pos, &Match{e.Pos, e.Op, e.X, e.Y, false, e.Fold})
+		return negated(e.Not, e.Pos, s.match(e))
 	case *IsBlank:
 		return negated(e.Not, e.Pos, &IsBlank{e.Pos, e.X, false})
 	case *Spans:
@@ -62,6 +63,21 @@ func (s simplifier) condition(e Expr) Expr {
 		return negated(e.Not, e.Pos, &Spans{e.Pos, e.Op, e.From, e.Until, e.Period, false})
 	}
 	return e
+}
+
+// match leaves a beginning, or an equality, of a pattern that is no more.
+func (s simplifier) match(e *Match) Expr {
+	pattern, known := e.Y.(*Text)
+	if e.Op != "matches" || !known {
+		return &Match{e.Pos, e.Op, e.X, e.Y, false, e.Fold}
+	}
+	switch at := strings.IndexAny(pattern.Value, "*?"); {
+	case at < 0:
+		return s.compare(&Compare{e.Pos, "=", e.X, pattern, e.Fold})
+	case at == len(pattern.Value)-1 && pattern.Value[at] == '*' && at > 0:
+		return &Match{e.Pos, "starts with", e.X, &Text{Pos: pattern.Pos, Value: pattern.Value[:at]}, false, e.Fold}
+	}
+	return &Match{e.Pos, e.Op, e.X, e.Y, false, e.Fold}
 }
 
 // related simplifies what is asked of the other table's records.
@@ -163,6 +179,10 @@ func (s simplifier) compare(e *Compare) Expr {
 	switch constant := right.(type) {
 	case *Span:
 		return s.compareDate(e.Pos, left, op, constant.Span)
+	case *Text:
+		if beginning, ok := beginningOf(left, op, constant); ok && !e.Fold {
+			return &Match{e.Pos, "starts with", beginning, constant, false, false}
+		}
 	case *Number:
 		if span, x, ok := s.year(left, constant.Value); ok {
 			return s.compareDate(e.Pos, x, op, span)
@@ -172,6 +192,17 @@ func (s simplifier) compare(e *Compare) Expr {
 		}
 	}
 	return &Compare{e.Pos, op, left, right, e.Fold}
+}
+
+// beginningOf is the text whose first characters a comparison asks for: part(x, 1, 2) = 'TW'.
+func beginningOf(left Expr, op string, text *Text) (Expr, bool) {
+	call, ok := left.(*Call)
+	if !ok || op != "=" || call.Name != "part" || len(call.Args) != 3 {
+		return nil, false
+	}
+	from, ok1 := call.Args[1].(*Number)
+	length, ok2 := call.Args[2].(*Number)
+	return call.Args[0], ok1 && ok2 && from.Value.IntPart() == 1 && length.Value.IntPart() == int64(utf8.RuneCountInString(text.Value))
 }
 
 func isConstant(e Expr) bool {

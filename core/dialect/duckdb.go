@@ -106,7 +106,19 @@ func DuckDB() Dialect {
 		return map[string]string{"contains": "contains", "starts with": "starts_with", "ends with": "suffix"}[op] + "(" + x + ", " + y + ")"
 	}
 	d.function = func(name string, args []string) string {
-		if name != "round" {
+		switch name {
+		case "position":
+			return "strpos(" + strings.Join(args, ", ") + ")"
+		case "nth_part":
+			return "split_part(" + strings.Join(args, ", ") + ")"
+		case "text_of":
+			return "cast(" + args[0] + " as varchar)"
+		case "digits":
+			return "cast(" + args[0] + " as bigint)"
+		case "digits_of":
+			return "cast(" + args[0] + " as decimal(38, 10))"
+		case "round":
+		default:
 			return ""
 		}
 		x := "cast(" + args[0] + " as decimal(38, 15))"
@@ -114,6 +126,9 @@ func DuckDB() Dialect {
 			return "round(" + x + ")"
 		}
 		return "round(" + x + ", cast(" + args[1] + " as integer))"
+	}
+	d.seconds = func(from, to string) string {
+		return "date_diff('second', cast(substr(" + from + ", 1, 19) as timestamp), cast(substr(" + to + ", 1, 19) as timestamp))"
 	}
 	d.divide = func(x, y string) string {
 		return "(cast(" + x + " as double) / nullif(cast(" + y + " as double), 0))"

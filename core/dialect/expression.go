@@ -151,6 +151,10 @@ func (w *writer) written(e plan.Expr, nested bool) string {
 		return w.once(w.expr(e.X, true), func(x string) string { return w.dialect.moved(e, x) })
 	case plan.DaysBetween:
 		return w.dialect.daysBetween(w.expr(e.From, true), w.expr(e.To, true))
+	case plan.SecondsBetween:
+		return w.dialect.seconds(w.expr(e.From, true), w.expr(e.To, true))
+	case plan.MovedBy:
+		return w.movedBy(e)
 	case plan.WorkingDays:
 		return w.workingDays(e)
 	case plan.OwnUnit:
@@ -225,6 +229,14 @@ func (w *writer) exact(e plan.Expr, x string) string {
 }
 
 func (w *writer) match(e plan.Match) string {
+	if pattern, ok := e.Y.(plan.Value); ok && e.Op == "matches" {
+		x := w.value(e.X)
+		if collated(e.X) {
+			x = w.dialect.collate(x)
+		}
+		text, _ := pattern.V.(string)
+		return x + " " + strings.Replace(w.dialect.wild, "?", w.bind(w.dialect.value(w.dialect.pattern(text))), 1)
+	}
 	x, y := w.value(e.X), w.value(e.Y)
 	if collated(e.X) || collated(e.Y) {
 		x, y = w.dialect.collate(x), w.dialect.collate(y)
@@ -242,6 +254,9 @@ func (w *writer) function(e plan.Func) string {
 	}
 	if e.Name == "concat" {
 		return w.concat(args)
+	}
+	if text := w.ofText(e, args); text != "" {
+		return text
 	}
 	if text := w.dialect.function(e.Name, args); text != "" {
 		return text

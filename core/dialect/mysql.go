@@ -130,6 +130,18 @@ func MySQL(collation string) Dialect {
 			switch name {
 			case "length":
 				return "char_length(" + args[0] + ")"
+			case "position":
+				return "instr(" + strings.Join(args, ", ") + ")"
+			case "nth_part":
+				return "substring_index(substring_index(" + strings.Join([]string{args[0], args[1], args[2]}, ", ") + "), " + args[1] + ", -1)"
+			case "replace": // what is not found is not replaced by blank there
+				return "case when " + args[2] + " is not null then replace(" + strings.Join(args, ", ") + ") end"
+			case "text_of":
+				return "cast(" + args[0] + " as char)"
+			case "digits":
+				return "cast(" + args[0] + " as signed)"
+			case "digits_of":
+				return "cast(" + args[0] + " as decimal(30, 10))"
 			case "concat":
 				return "concat(" + strings.Join(args, ", ") + ")"
 			case "round":
@@ -137,7 +149,12 @@ func MySQL(collation string) Dialect {
 			}
 			return ""
 		},
-		divide: func(x, y string) string { return "((" + x + ") * 1e0 / (" + y + "))" },
+		seconds: func(from, to string) string {
+			return "timestampdiff(second, left(" + from + ", 19), left(" + to + ", 19))"
+		},
+		pattern: likePattern,
+		wild:    "like ? escape '!'",
+		divide:  func(x, y string) string { return "((" + x + ") * 1e0 / (" + y + "))" },
 	}
 }
 

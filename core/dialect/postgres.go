@@ -104,7 +104,7 @@ func Postgres(capitals string) Dialect {
 		},
 		nth:   chosen,
 		times: timesOf,
-		dayAt: func(day, n string) string { return "to_char(" + day + "::date + (" + n + "), 'YYYY-MM-DD')" },
+		dayAt: func(day, n string) string { return "to_char(" + day + "::date + (" + n + ")::int, 'YYYY-MM-DD')" },
 		whole: func(x string) string { return x },
 		match: func(op, x, y string) string {
 			switch op {
@@ -123,9 +123,24 @@ func Postgres(capitals string) Dialect {
 				return "round((" + args[0] + ")::numeric, (" + args[1] + ")::int)"
 			case name == "round":
 				return "round((" + args[0] + ")::numeric)"
+			case name == "position":
+				return "strpos(" + strings.Join(args, ", ") + ")"
+			case name == "nth_part":
+				return "split_part(" + strings.Join(args, ", ") + ")"
+			case name == "text_of":
+				return "((" + args[0] + ")::text)"
+			case name == "digits":
+				return "((" + args[0] + ")::int)"
+			case name == "digits_of":
+				return "((" + args[0] + ")::numeric)"
 			}
 			return ""
 		},
+		seconds: func(from, to string) string {
+			return "(extract(epoch from substr(" + to + ", 1, 19)::timestamp - substr(" + from + ", 1, 19)::timestamp)::bigint)"
+		},
+		pattern: likePattern,
+		wild:    "like ? escape '!'",
 		divide: func(x, y string) string {
 			return "((" + x + ")::double precision / nullif((" + y + ")::double precision, 0))"
 		},

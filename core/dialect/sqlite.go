@@ -80,8 +80,29 @@ var SQLite = Dialect{
 		}
 		return "length(" + x + ") >= length(" + y + ") and substr(" + x + ", length(" + x + ") - length(" + y + ") + 1) = " + y
 	},
-	function: func(string, []string) string { return "" }, // those it lacks the engine brings
-	divide:   func(x, y string) string { return "(" + x + " * 1.0 / " + y + ")" },
+	function: func(name string, args []string) string { // those it lacks the engine brings
+		switch name {
+		case "split", "pad_left", "pad_right":
+			return name + "(" + strings.Join(args, ", ") + ")"
+		case "number_of":
+			return "number_of(" + args[0] + ", '.')"
+		case "number_with_comma":
+			return "number_of(" + args[0] + ", ',')"
+		case "position":
+			return "instr(" + strings.Join(args, ", ") + ")"
+		case "text_of":
+			return "cast(" + args[0] + " as text)"
+		case "digits":
+			return "cast(" + args[0] + " as integer)"
+		}
+		return ""
+	},
+	seconds: func(from, to string) string {
+		return "(cast(strftime('%s', substr(" + to + ", 1, 19)) as integer) - cast(strftime('%s', substr(" + from + ", 1, 19)) as integer))"
+	},
+	pattern: globPattern,
+	wild:    "glob ?",
+	divide:  func(x, y string) string { return "(" + x + " * 1.0 / " + y + ")" },
 }
 
 // plainValue binds what an engine keeps otherwise: decimals as whole or floating

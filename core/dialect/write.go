@@ -140,6 +140,11 @@ type Dialect struct {
 	// function writes a function of values that it does its own way; empty
 	// for what is written as name(x, …).
 	function func(name string, args []string) string
+	// seconds counts the whole seconds from one date-time, as text, to another.
+	seconds func(from, to string) string
+	// pattern makes of one with * and ? what x is compared with, by the operator wild.
+	pattern func(text string) string
+	wild    string
 	// divide writes a division that keeps its fraction.
 	divide func(x, y string) string
 	// collate has a text compared by code point.

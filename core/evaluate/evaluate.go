@@ -181,6 +181,9 @@ func (w *Evaluator) call(e *criteria.Call, row []any) any {
 	if len(args) == 0 {
 		return nil
 	}
+	if made, ok := w.ofText(e, args); ok {
+		return made
+	}
 	switch x := args[len(args)-1].(type) {
 	case catalog.Stamp:
 		if first, ok := args[0].(catalog.Stamp); ok && e.Name == "working_days" {
@@ -380,6 +383,8 @@ func (w *Evaluator) match(e *criteria.Match, row []any) (ok, known bool) {
 		ok = strings.Contains(x, y)
 	case "starts with":
 		ok = strings.HasPrefix(x, y)
+	case "matches":
+		ok = wild(x, y)
 	default:
 		ok = strings.HasSuffix(x, y)
 	}

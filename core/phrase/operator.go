@@ -70,6 +70,8 @@ var ofTexts = []Operator{
 	{"not starts with", "does not start with", One, true},
 	{"ends with", "ends with", One, true},
 	{"not ends with", "does not end with", One, true},
+	{"matches", "matches", One, true},
+	{"not matches", "does not match", One, true},
 	{"<", "comes before", One, false},
 	{"<=", "is or comes before", One, false},
 	{">", "comes after", One, false},

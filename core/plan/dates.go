@@ -50,6 +50,10 @@ func (b *binder) moment(e criteria.Expr, fine bool) Expr {
 			return b.moment(e.Args[0], false)
 		case "start_of":
 			return DatePart{b.moment(e.Args[1], false), StartOf, criteria.Units[e.Args[0].(*criteria.Text).Value], b.calendar.WeekStart}
+		case "date_in":
+			return b.moment(e.Args[0], fine)
+		case "days_after":
+			return MovedBy{b.moment(e.Args[0], fine), b.translate(e.Args[1]), fine}
 		case "if":
 			return If{b.condition(criteria.Simplify(e.Args[0], b.calendar), false), b.moment(e.Args[1], fine), b.moment(e.Args[2], fine)}
 		}
@@ -57,7 +61,7 @@ func (b *binder) moment(e criteria.Expr, fine bool) Expr {
 		for i, arg := range e.Args {
 			args[i] = b.moment(arg, fine)
 		}
-		return Func{e.Name, args}
+		return Func{Name: e.Name, Args: args}
 	}
 	b.untold(e)
 	return Value{nil}

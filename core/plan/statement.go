@@ -204,6 +204,16 @@ type (
 	Func struct {
 		Name string
 		Args []Expr
+		// Places are whole numbers among its operands that are written.
+		Places []int64
+	}
+	// SecondsBetween counts the whole seconds from one date-time, as text, to another.
+	SecondsBetween struct{ From, To Expr }
+	// MovedBy is a date given as text, moved by as many days as N says; blank where that
+	// leaves the years that are accepted.
+	MovedBy struct {
+		X, N Expr
+		Fine bool
 	}
 	// If is Then where the condition is met, and Else elsewhere.
 	If struct{ When, Then, Else Expr }
@@ -302,33 +312,35 @@ type Shift struct {
 	Offset int
 }
 
-func (Related) isExpr()      {}
-func (RelatedValue) isExpr() {}
-func (Ratio) isExpr()        {}
-func (Contains) isExpr()     {}
-func (Fits) isExpr()         {}
-func (Plain) isExpr()        {}
-func (Either) isExpr()       {}
-func (Match) isExpr()        {}
-func (Func) isExpr()         {}
-func (If) isExpr()           {}
-func (Moment) isExpr()       {}
-func (DatePart) isExpr()     {}
-func (Moved) isExpr()        {}
-func (DaysBetween) isExpr()  {}
-func (WorkingDays) isExpr()  {}
-func (WorkingMoved) isExpr() {}
-func (OwnUnit) isExpr()      {}
-func (Aggregate) isExpr()    {}
-func (Column) isExpr()       {}
-func (Value) isExpr()        {}
-func (Compare) isExpr()      {}
-func (In) isExpr()           {}
-func (IsBlank) isExpr()      {}
-func (Logic) isExpr()        {}
-func (Not) isExpr()          {}
-func (Const) isExpr()        {}
-func (Arithmetic) isExpr()   {}
+func (Related) isExpr()        {}
+func (RelatedValue) isExpr()   {}
+func (Ratio) isExpr()          {}
+func (Contains) isExpr()       {}
+func (Fits) isExpr()           {}
+func (Plain) isExpr()          {}
+func (Either) isExpr()         {}
+func (Match) isExpr()          {}
+func (Func) isExpr()           {}
+func (SecondsBetween) isExpr() {}
+func (MovedBy) isExpr()        {}
+func (If) isExpr()             {}
+func (Moment) isExpr()         {}
+func (DatePart) isExpr()       {}
+func (Moved) isExpr()          {}
+func (DaysBetween) isExpr()    {}
+func (WorkingDays) isExpr()    {}
+func (WorkingMoved) isExpr()   {}
+func (OwnUnit) isExpr()        {}
+func (Aggregate) isExpr()      {}
+func (Column) isExpr()         {}
+func (Value) isExpr()          {}
+func (Compare) isExpr()        {}
+func (In) isExpr()             {}
+func (IsBlank) isExpr()        {}
+func (Logic) isExpr()          {}
+func (Not) isExpr()            {}
+func (Const) isExpr()          {}
+func (Arithmetic) isExpr()     {}
 
 // Impossible says why no record can match, if that can be proved of the
 // conditions, empty if not.

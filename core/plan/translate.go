@@ -2,6 +2,7 @@ package plan
 
 import (
 	"slices"
+	"strings"
 
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
@@ -173,7 +174,7 @@ func (b *binder) aggregated(e *criteria.Aggregate, x Expr) Expr {
 	if e.Records == nil {
 		made := Aggregate{e.Name, x, b.chosen(e)}
 		if e.Name == "sum" && e.Where != nil { // of none it is 0, as that of related records
-			return Func{"coalesce", []Expr{made, Value{int64(0)}}}
+			return Func{Name: "coalesce", Args: []Expr{made, Value{int64(0)}}}
 		}
 		return made
 	}
@@ -431,7 +432,7 @@ func orderedColumn(c catalog.Column) catalog.Column {
 func (b *binder) folded(fold bool, e criteria.Expr) Expr {
 	x := b.translate(e)
 	if fold {
-		return Func{"lower", []Expr{x}}
+		return Func{Name: "lower", Args: []Expr{x}}
 	}
 	return x
 }
@@ -492,6 +493,13 @@ func (b *binder) in(e *criteria.In) Expr {
 // match keeps a bare column for the beginning of a text that is known.
 func (b *binder) match(e *criteria.Match) Expr {
 	prefix, known := e.Y.(*criteria.Text)
+	if e.Op == "matches" && known {
+		pattern := prefix.Value
+		if e.Fold {
+			pattern = strings.ToLower(pattern)
+		}
+		return Match{e.Op, b.folded(e.Fold, e.X), Value{pattern}}
+	}
 	if e.Op != "starts with" || e.Fold || !known {
 		return Match{e.Op, b.folded(e.Fold, e.X), b.folded(e.Fold, e.Y)}
 	}
@@ -536,11 +544,50 @@ func (b *binder) call(e *criteria.Call) Expr {
 	if e.Name == "if" {
 		return If{b.condition(criteria.Simplify(e.Args[0], b.calendar), false), b.translate(e.Args[1]), b.translate(e.Args[2])}
 	}
-	args := make([]Expr, len(e.Args))
-	for i, arg := range e.Args {
-		args[i] = b.translate(arg)
+	return b.function(e)
+}
+
+// function translates a function of values, or of the time of day.
+func (b *binder) function(e *criteria.Call) Expr {
+	ofTime := func(from, length int64) Func {
+		return Func{Name: "part", Args: []Expr{b.moment(e.Args[0], true)}, Places: []int64{from, length}}
 	}
-	return Func{e.Name, args}
+	switch e.Name {
+	case "time_of":
+		return ofTime(12, 5)
+	case "hour":
+		return Func{Name: "digits", Args: []Expr{ofTime(12, 2)}}
+	case "minute":
+		return Func{Name: "digits", Args: []Expr{ofTime(15, 2)}}
+	case "hours_between", "minutes_between":
+		from, to := b.elapsed(e.Args[0], e.Args[1])
+		return Arithmetic{'/', SecondsBetween{from, to}, Value{criteria.SecondsIn(e.Name)}}
+	}
+	made := Func{Name: e.Name}
+	if e.Name == "number_of" { // its mark is one of two
+		made.Args = []Expr{b.translate(e.Args[0])}
+		if mark, ok := e.Args[len(e.Args)-1].(*criteria.Text); ok && len(e.Args) > 1 && mark.Value == "," {
+			made.Name = "number_with_comma"
+		}
+		return made
+	}
+	for i, arg := range e.Args {
+		if n, ok := arg.(*criteria.Number); ok && i > 0 && e.Name != "coalesce" && e.Name != "round" {
+			made.Places = append(made.Places, n.Value.IntPart())
+			continue
+		}
+		made.Args = append(made.Args, b.translate(arg))
+	}
+	return made
+}
+
+// elapsed are two date-times between which time is measured: instants in UTC, where no hour
+// comes twice, and others by the clock.
+func (b *binder) elapsed(x, y criteria.Expr) (from, to Expr) {
+	if criteria.IsInstant(x) && criteria.IsInstant(y) {
+		return b.stored(x.(*criteria.Column), true, civil.UTC), b.stored(y.(*criteria.Column), true, civil.UTC)
+	}
+	return b.moment(x, true), b.moment(y, true)
 }
 
 // field is the question that a part of the criteria came from.

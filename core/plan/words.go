@@ -128,7 +128,7 @@ func (b *binder) conditionWords(e criteria.Expr) string {
 	case *criteria.Match:
 		verb := e.Op
 		if e.Not {
-			verb = map[string]string{"contains": "does not contain", "starts with": "does not start with", "ends with": "does not end with"}[e.Op]
+			verb = map[string]string{"contains": "does not contain", "starts with": "does not start with", "ends with": "does not end with", "matches": "does not match"}[e.Op]
 		}
 		return b.words(e.X) + " " + verb + " " + b.words(e.Y) + fold(e.Fold)
 	case *criteria.Spans:
@@ -385,6 +385,33 @@ func (b *binder) called(e *criteria.Call) string {
 	}
 	last := args[len(args)-1]
 	switch e.Name {
+	case "part":
+		if len(args) == 2 {
+			return "the characters of " + args[0] + " from " + last + " on"
+		}
+		return last + " characters of " + args[0] + " from " + args[1] + " on"
+	case "position":
+		return "the place of " + last + " in " + args[0]
+	case "replace":
+		return args[0] + " with " + last + " in the place of " + args[1]
+	case "split":
+		return "part " + last + " of " + args[0] + " between " + args[1]
+	case "pad_left", "pad_right":
+		return args[0] + " filled up to " + args[1] + " characters"
+	case "text_of":
+		return args[0]
+	case "number_of":
+		return args[0] + " as a number"
+	case "date_in":
+		return args[0]
+	case "time_of":
+		return "the time of day of " + last
+	case "hours_between":
+		return "the hours from " + args[0] + " to " + last
+	case "minutes_between":
+		return "the minutes from " + args[0] + " to " + last
+	case "days_after":
+		return args[0] + " moved by " + last + " days"
 	case "date_of":
 		return "the day of " + last
 	case "is_working_day":

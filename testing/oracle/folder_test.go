@@ -153,7 +153,7 @@ func writeWorkbook(t *testing.T, db *duck, path string) {
 			if cells[j] = v; v == "" {
 				cells[j] = nil
 			}
-			if n, err := strconv.ParseInt(v, 10, 64); err == nil && i > 0 && columns[j].Stored != catalog.Text {
+			if n, err := strconv.ParseInt(v, 10, 64); err == nil && i > 0 && columns[j].Stored != catalog.Text && columns[j].Type != catalog.Text {
 				cells[j] = n
 			}
 		}

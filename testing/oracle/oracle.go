@@ -224,6 +224,10 @@ func (w World) hasUnfit(e criteria.Expr, r Record) bool {
 		_, unfit := r.cell(c).(Unfit)
 		return unfit
 	}
+	if call, ok := e.(*criteria.Call); ok && call.Name == "date_in" {
+		_, unfit := w.dateIn(call, r).(Unfit)
+		return unfit
+	}
 	if criteria.RecordsOf(e) != nil { // of another table's records each is looked at by itself
 		return false
 	}
@@ -289,7 +293,7 @@ func (w World) comparison(e criteria.Expr, r Record) Truth {
 		if e.Fold {
 			x, y = strings.ToLower(x), strings.ToLower(y)
 		}
-		found := map[string]bool{"contains": strings.Contains(x, y), "starts with": strings.HasPrefix(x, y), "ends with": strings.HasSuffix(x, y)}
+		found := map[string]bool{"contains": strings.Contains(x, y), "starts with": strings.HasPrefix(x, y), "ends with": strings.HasSuffix(x, y), "matches": e.Op == "matches" && matches(x, y)}
 		return negate(truth(found[e.Op]), e.Not)
 	case *criteria.Spans:
 		return negate(w.spans(e, r), e.Not)
@@ -655,6 +659,14 @@ func (w World) call(e *criteria.Call, r Record) any {
 		}
 		return w.Value(e.Args[2], r)
 	}
+	if e.Name == "date_in" {
+		if made := w.dateIn(e, r); made != (Unfit{}) {
+			if _, unfit := made.(Unfit); !unfit {
+				return made
+			}
+		}
+		return nil
+	}
 	var args []any
 	for _, arg := range e.Args {
 		v := w.Value(arg, r)
@@ -667,6 +679,9 @@ func (w World) call(e *criteria.Call, r Record) any {
 		if v == nil {
 			return nil
 		}
+	}
+	if made, ok := w.ofText(e, r, args); ok {
+		return made
 	}
 	if e.Name == "working_days" {
 		return w.workingDays(args[0].(Moment).At.Date(), args[1].(Moment).At.Date())

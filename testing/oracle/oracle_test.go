@@ -117,7 +117,7 @@ var days = []civil.Date{
 	civil.DateOf(2025, 3, 31), civil.DateOf(2025, 10, 25), civil.DateOf(2025, 10, 26), civil.DateOf(2025, 10, 27),
 }
 
-var words = []string{"", "a", "A", "ab", "Ä", "ä b", "b%", "_", "abc", " c ", "a&b", "é", "É", "<&>"}
+var words = []string{"", "a", "A", "ab", "Ä", "ä b", "b%", "_", "abc", " c ", "a&b", "é", "É", "<&>", "12", "1.234,5", " -7.25 ", "31.3.2025", "1.1.2025", "a-b--c", "[a]*", "0012"}
 
 type random struct {
 	*rand.Rand
@@ -216,6 +216,16 @@ func (r random) number(depth int) string {
 	if r.IntN(20) == 0 {
 		return "working_days(" + r.date(2) + ", " + r.date(2) + ")"
 	}
+	switch r.IntN(24) {
+	case 0:
+		return "number_of(" + pick(r, []string{"s", "t"}) + pick(r, []string{")", ", ',')", ", '.')"})
+	case 1:
+		return "position(" + r.text(2) + ", " + pick(r, []string{"'b'", "'a'", "'-'", "''", "s", ":word"}) + ")"
+	case 2:
+		return pick(r, []string{"hour", "minute"}) + "(" + pick(r, []string{"e", "u", "l", "z", "v", "k", "p", "q", "h"}) + ")"
+	case 3:
+		return pick(r, []string{"hours_between", "minutes_between"}) + "(" + pick(r, []string{"e, u", "u, k", "l, v", "z, e", "l, u", "k, z"}) + ")"
+	}
 	switch r.IntN(15 - min(depth, 2)*4) {
 	case 0, 1:
 		return pick(r, []string{"n", "m", "x"})
@@ -250,6 +260,20 @@ func (r random) number(depth int) string {
 }
 
 func (r random) text(depth int) string {
+	switch r.IntN(24) {
+	case 0:
+		return "part(" + r.text(2) + pick(r, []string{", 1, 1)", ", 2)", ", 1, 2)", ", 2, 3)", ", 9)"})
+	case 1:
+		return "replace(" + r.text(2) + ", " + pick(r, []string{"'a'", "'b'", "' '", "'--'", "'Ä'"}) + ", " + pick(r, []string{"''", "'x'", "s"}) + ")"
+	case 2:
+		return "split(" + r.text(2) + ", " + pick(r, []string{"'-'", "' '", "'b'", "'.'"}) + pick(r, []string{", 1)", ", 2)", ", 4)"})
+	case 3:
+		return pick(r, []string{"pad_left", "pad_right"}) + "(" + r.text(2) + pick(r, []string{", 4, '0')", ", 1, ' ')", ", 6, 'é')"})
+	case 4:
+		return "text_of(" + pick(r, []string{"n", "m", "n", "day(d)", "length(t)"}) + ")"
+	case 5:
+		return "time_of(" + pick(r, []string{"e", "u", "l", "z", "v", "k"}) + ")"
+	}
 	switch r.IntN(10 - depth*2) {
 	case 0, 1, 2:
 		return pick(r, []string{"s", "t"})
@@ -270,6 +294,12 @@ func (r random) text(depth int) string {
 var lengths = []string{"1 day", "30 days", "2 weeks", "1 month", "P1Y", "3 months"}
 
 func (r random) date(depth int) string {
+	switch r.IntN(30) {
+	case 0:
+		return "date_in(" + pick(r, []string{"s", "t"}) + ", 'D.M.Y')"
+	case 1:
+		return "(" + pick(r, []string{"d", "f", "l", "v", "w", "date_of(e)"}) + pick(r, []string{" + ", " - "}) + pick(r, []string{"n", "m", "(n * m)", "length(t)", "day(f)"}) + " days)"
+	}
 	if depth < 2 && r.IntN(20) == 0 {
 		return "(" + pick(r, []string{"d", "f", "l", "v", "w", "y", "date_of(e)", "date_of(u)", "date_of(k)", "(d - 2 workdays)", "(l + 1 month)", "start_of(month, z)"}) + pick(r, []string{" + ", " - "}) + pick(r, []string{"1 working day", "3 working days", "20 working days", "300 workdays"}) + ")"
 	}
@@ -331,13 +361,16 @@ func (r random) condition(depth int) string {
 	case 2, 3:
 		return "(" + r.condition(depth+1) + " or " + r.condition(depth+1) + ")"
 	case 4:
+		if r.IntN(8) == 0 {
+			return "part(t, 1, 2) = " + pick(r, []string{"'ab'", "'a'", "'1.'"})
+		}
 		return pick(r, []string{"n", "m", "x"}) + op + pick(r, []string{"0", "1", "2", "2.5", ":small"})
 	case 5:
 		return r.number(0) + op + r.number(0)
 	case 6:
 		return r.text(0) + op + r.text(0) + fold
 	case 7:
-		return r.text(1) + " " + not + pick(r, []string{"contains", "starts with", "ends with"}) + " " + r.text(1) + fold
+		return r.text(1) + " " + not + pick(r, []string{"contains " + r.text(1), "starts with " + r.text(1), "ends with " + r.text(1), "matches " + pick(r, []string{"'a*'", "'*b*'", "'?'", "'a?*'", "'* *'", "'[a]*'", "'*%'", "'_'", "'ab'", "'É'", ":word"})}) + fold
 	case 8:
 		return pick(r, []string{"n", "n / 2", "year(d)"}) + " " + not + "in (1, 2, 2024, 0.5)"
 	case 9:

@@ -5,11 +5,13 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/shopspring/decimal"
 
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
+	"pikegate/core/evaluate"
 )
 
 // functions take the place of SQLite's own: those know capitals in ASCII only,
@@ -22,6 +24,10 @@ var functions = map[string]any{
 	"floor":       func(v any) any { return whole(v, math.Floor) },
 	"ceil":        func(v any) any { return whole(v, math.Ceil) },
 	"decimal_sum": decimalSum,
+	"split":       split,
+	"pad_left":    func(v, with, n any) any { return padded(v, with, n, true) },
+	"pad_right":   func(v, with, n any) any { return padded(v, with, n, false) },
+	"number_of":   numberOf,
 	"is_date":     isDate,
 	"date_text":   dateText,
 	"time_text":   timeText,
@@ -147,6 +153,45 @@ func decimalSum(count, high, low, rest any) any {
 		return sum.IntPart()
 	}
 	return sum.String()
+}
+
+// split is split(text, separator, n): its nth part, blank where there are fewer.
+func split(v, separator any, nth int64) any {
+	text, ok := v.(string)
+	by, _ := separator.(string)
+	if parts := strings.Split(text, by); ok && nth <= int64(len(parts)) {
+		return parts[nth-1]
+	}
+	return nil
+}
+
+// padded is a text with a character at one of its ends until it has so many.
+func padded(v, with, length any, left bool) any {
+	text, ok := v.(string)
+	if !ok {
+		return v
+	}
+	n, _ := length.(int64)
+	by, _ := with.(string)
+	padding := strings.Repeat(by, max(int(n)-utf8.RuneCountInString(text), 0))
+	if left {
+		return padding + text
+	}
+	return text + padding
+}
+
+// numberOf is number_of(text, mark): the number that a text is, blank for what is none.
+func numberOf(v any, mark string) any {
+	text, ok := v.(string)
+	n, isNumber := evaluate.NumberOf(text, mark).(decimal.Decimal)
+	switch {
+	case !ok || !isNumber:
+		return nil
+	case n.IsInteger() && n.BigInt().IsInt64():
+		return n.IntPart()
+	}
+	f, _ := n.Float64()
+	return f
 }
 
 func onText(v any, change func(string) string) any {

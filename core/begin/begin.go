@@ -46,6 +46,8 @@ type Made struct {
 	Dates   []Date `json:"dates" doc:"The dates that can be asked about, the one that fits best first"`
 	// LeftOut are columns that did not fit on the page.
 	LeftOut []string `json:"left_out" doc:"Columns of the table that were left out"`
+	// Questions are those that take the place of values in a statement.
+	Questions []Proposal `json:"questions,omitempty" doc:"The questions that take the place of values in the statement"`
 }
 
 // Date is a date that can be asked about.

@@ -31,7 +31,7 @@ func (c *compiler) handWritten() {
 	c.out.SQL = pieces
 	tables := q.Tables
 	if len(tables) == 0 && c.source != nil {
-		tables = tablesIn(q.SQL.Value, c.source)
+		tables = TablesIn(q.SQL.Value, c.source)
 	}
 	for _, alias := range slices.Sorted(maps.Keys(tables)) {
 		c.scope.Tables = append(c.scope.Tables, c.table("tables."+alias, tables[alias], alias, false))
@@ -75,7 +75,7 @@ func (c *compiler) handWritten() {
 		})
 	}
 	for _, found := range result.Table.Columns {
-		if !slices.ContainsFunc(q.Columns, func(col Column) bool { return names(col.Value, found.Name) }) {
+		if len(q.Columns) > 0 && !slices.ContainsFunc(q.Columns, func(col Column) bool { return names(col.Value, found.Name) }) {
 			c.problems = append(c.problems, diag.Problem{
 				Code: "column_not_listed", Severity: diag.Warning, Field: "columns",
 				Message: "The SQL returns " + found.Name + " as well, which is not shown.", Hint: "Add it to columns, or take it out of the SQL.",

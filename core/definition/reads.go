@@ -5,9 +5,9 @@ import (
 	"pikegate/core/sqltext"
 )
 
-// tablesIn are the tables that hand-written SQL names, by the names that it gives them.
+// TablesIn are the tables that hand-written SQL names, by the names that it gives them.
 // Where one name is given to several tables, it is left out.
-func tablesIn(sql string, source *catalog.Source) map[string]string {
+func TablesIn(sql string, source *catalog.Source) map[string]string {
 	tables, several := map[string]string{}, map[string]bool{} // by the names as the engine has them
 	for _, n := range sqltext.ReadingOf(sql, source.Traits.SQL).Tables {
 		t, ok := source.Table(n.Name)

@@ -159,6 +159,14 @@ func (s *Server) sources() {
 		made, err := s.service.Begin(ctx, who, in.Source, in.Table, in.On)
 		return answer(s, made, err)
 	})
+	post(s, "begin-from-sql", "/sources/{source}/begin", "A whole query and report of a statement to go on from, with questions for the values in its conditions; nothing is kept", http.StatusOK, []int{404, 422, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
+		Source string `path:"source" doc:"The source's name"`
+		Body   Statement
+	},
+	) (*response[begin.Made], error) {
+		made, err := s.service.BeginSQL(ctx, who, in.Source, in.Body.SQL, in.Body.Asked)
+		return answer(s, made, err)
+	})
 	get(s, "show-rows", "/sources/{source}/tables/{table}/rows", "The first rows of a table", []int{404, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
 		Source string `path:"source" doc:"The source's name"`
 		Table  string `path:"table" doc:"The table's name"`
@@ -240,4 +248,10 @@ const longestPause = 30 * time.Second
 func (a arriving) Read(p []byte) (int, error) {
 	_ = a.control.SetReadDeadline(time.Now().Add(longestPause)) // a connection that knows no deadlines has none
 	return a.Reader.Read(p)
+}
+
+// Statement is hand-written SQL that a report is to begin with.
+type Statement struct {
+	SQL   string   `json:"sql" maxLength:"100000" doc:"One statement that only reads" example:"select id, passed_at from passages where passed_at >= '2025-01-01'"`
+	Asked []string `json:"asked,omitempty" maxItems:"200" doc:"The names of questions that the query has already"`
 }

@@ -2,21 +2,31 @@ package cli
 
 import (
 	"fmt"
+	"io"
+	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
 )
 
 func (a *app) begin() *cobra.Command {
-	var source, on string
+	var source, on, sql string
 	cmd := &cobra.Command{
-		Use:   "begin TABLE --source NAME",
-		Short: "Begin a report from a table: print a whole query and report to go on from",
-		Long: "Begin a report from a table: print a whole query and report to go on from.\n" +
-			"They have the table's columns, what its foreign keys lead to, a question for a period, and the newest records first. Nothing is kept: save what is printed to a file, change it, and push it.",
-		Example: "  pikegate begin passages --source navigation > passages.yaml\n  pikegate push passages.yaml && pikegate publish passages",
-		Args:    cobra.ExactArgs(1),
+		Use:   "begin [TABLE] --source NAME",
+		Short: "Begin a report from a table or a statement: print a whole query and report to go on from",
+		Long: "Begin a report from a table or a statement: print a whole query and report to go on from.\n" +
+			"Of a table they have its columns, what its foreign keys lead to, a question for a period, and the newest records first. Of a statement (--sql FILE, - for standard input) they have a question for each date, number and text that its conditions compare a column with; what stands there now is the answer it begins with. Nothing is kept: save what is printed to a file, change it, and push it.",
+		Example: "  pikegate begin passages --source navigation > passages.yaml\n  pikegate push passages.yaml && pikegate publish passages\n  pikegate begin --sql passages.sql --source navigation > passages.yaml",
+		Args: func(cmd *cobra.Command, given []string) error {
+			if sql != "" {
+				return cobra.NoArgs(cmd, given)
+			}
+			return cobra.ExactArgs(1)(cmd, given)
+		},
 		RunE: func(cmd *cobra.Command, given []string) error {
+			if sql != "" {
+				return a.beginSQL(cmd, source, sql)
+			}
 			made, err := a.client().Begin(cmd.Context(), source, given[0], on)
 			if err != nil {
 				return err
@@ -42,9 +52,42 @@ func (a *app) begin() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&source, "source", "", "the source the table is in")
+	cmd.Flags().StringVar(&sql, "sql", "", "a file with the statement to begin with, instead of a table")
 	cmd.Flags().StringVar(&on, "on", "", "the date to ask about, instead of the one that fits best")
+	cmd.MarkFlagsMutuallyExclusive("sql", "on")
 	_ = cmd.MarkFlagRequired("source") // it is there
 	return a.printing(cmd)
+}
+
+func (a *app) beginSQL(cmd *cobra.Command, source, file string) error {
+	var statement []byte
+	var err error
+	if file == "-" {
+		statement, err = io.ReadAll(a.Stdin)
+	} else {
+		statement, err = os.ReadFile(file)
+	}
+	if err != nil {
+		return err
+	}
+	made, err := a.client().BeginSQL(cmd.Context(), source, string(statement))
+	if err != nil {
+		return err
+	}
+	return a.show(made, func() error {
+		for _, q := range made.Questions {
+			fmt.Fprintf(a.Stderr, "Asks for %s: %s is now %s.", q.Name, q.Condition, q.Becomes)
+			if q.Note != "" {
+				fmt.Fprint(a.Stderr, " "+q.Note)
+			}
+			fmt.Fprintln(a.Stderr)
+		}
+		if len(made.Questions) == 0 {
+			fmt.Fprintln(a.Stderr, "No condition of the statement compares a column with a value that could be asked for.")
+		}
+		_, err := fmt.Fprint(a.Stdout, made.Content)
+		return err
+	})
 }
 
 func (a *app) copy() *cobra.Command {

@@ -315,6 +315,11 @@ func (c *Client) Begin(ctx context.Context, source, table, on string) (out begin
 	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/tables/"+url.PathEscape(table)+"/begin?on="+url.QueryEscape(on), nil, &out)
 }
 
+// BeginSQL makes a query and a report of a statement.
+func (c *Client) BeginSQL(ctx context.Context, source, sql string) (out begin.Made, err error) {
+	return out, c.call(ctx, http.MethodPost, "/sources/"+url.PathEscape(source)+"/begin", map[string]string{"sql": sql}, &out)
+}
+
 // FirstRows gives the first rows of a table.
 func (c *Client) FirstRows(ctx context.Context, source, table string, limit int) (out output.Result, err error) {
 	return out, c.call(ctx, http.MethodGet, "/sources/"+url.PathEscape(source)+"/tables/"+url.PathEscape(table)+"/rows?limit="+strconv.Itoa(limit), nil, &out)

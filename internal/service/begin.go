@@ -22,22 +22,51 @@ func (s *Service) Begin(ctx context.Context, who identity.Actor, source, table, 
 	if err != nil {
 		return begin.Made{}, err
 	}
-	d, err := s.directory(ctx)
+	taken, err := s.namesTaken(ctx)
 	if err != nil {
 		return begin.Made{}, err
 	}
 	calendar, _ := s.usual(ctx, "")
 	made, problems := begin.Report(begin.Wanted{
-		Source: o.known.Load(), Table: t.Name, On: on, Today: calendar.Today(), Held: s.held(ctx, who, source, o, t),
-		Taken: func(name string) bool { // what somebody may not see is taken all the same
-			for _, kind := range []string{"query", "report"} {
-				if _, there := d.entry(kind, name); there {
-					return true
-				}
-			}
-			return false
-		},
+		Source: o.known.Load(), Table: t.Name, On: on, Today: calendar.Today(), Held: s.held(ctx, who, source, o, t), Taken: taken,
 	})
+	return made, problems.Err()
+}
+
+// namesTaken tells whether there is a query or a report of a name: what somebody may not see is
+// taken all the same.
+func (s *Service) namesTaken(ctx context.Context) (func(name string) bool, error) {
+	d, err := s.directory(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return func(name string) bool {
+		for _, kind := range []string{"query", "report"} {
+			if _, there := d.entry(kind, name); there {
+				return true
+			}
+		}
+		return false
+	}, nil
+}
+
+// BeginSQL makes a query and a report of a statement that somebody brings, with questions in
+// the place of the values in its conditions. Nothing is kept. Questions that have the
+// names asked are there already.
+func (s *Service) BeginSQL(ctx context.Context, who identity.Actor, source, sql string, asked []string) (begin.Made, error) {
+	if err := s.mayOn(ctx, who, identity.Read, source); err != nil {
+		return begin.Made{}, err
+	}
+	o, err := s.source(ctx, source, false)
+	if err != nil {
+		return begin.Made{}, err
+	}
+	taken, err := s.namesTaken(ctx)
+	if err != nil {
+		return begin.Made{}, err
+	}
+	made, problems := begin.SQL(begin.Wanted{Source: o.known.Load(), Taken: taken}, sql)
+	made.Questions = begin.Questions(sql, o.known.Load(), asked) // at their places in what was given
 	return made, problems.Err()
 }
 

@@ -130,6 +130,7 @@ list-readings         GET    /sources/tolls/tables/tolls/columns/lock/readings?e
 list-unfit-definitions GET    /sources/tolls/unfit                              403 403 200 404 200 200
 list-values           GET    /sources/tolls/tables/tolls/columns/lock/values    403 403 200 404 200 200
 begin-report          GET    /sources/tolls/tables/tolls/begin                 403 403 200 404 200 200
+begin-from-sql        POST   /sources/tolls/begin                              403 403 200 404 200 200 {"sql":"select 1"}
 show-rows             GET    /sources/tolls/tables/tolls/rows                  403 403 200 404 200 200
 show-unfit            GET    /sources/tolls/tables/tolls/unfit/day             403 403 200 404 200 200
 list-users            GET    /users                                            403 403 403 403 200 403

@@ -147,6 +147,52 @@ sort:
 	assert.Equal(t, []int{count, 1}, []int{result.Count, result.Version})
 }
 
+// TestBroughtSQL: of a statement that was pasted, each value in its conditions becomes a
+// question by one click; the records stay the same, and the questions are asked.
+func TestBroughtSQL(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "brought.yaml")
+	statement := "kind: query\nname: brought\nsource: navigation\nsql: |\n  select id, passed_at, toll_pence from passages\n  where passed_at >= '2025-01-01' and passed_at < '2025-04-01'\n    and direction in ('upstream') and toll_pence > 1800\nsort: [id]\n"
+	require.NoError(t, os.WriteFile(file, []byte(statement), 0o600))
+	pikegate(t, "push", file)
+	p := browser.Open(t, address+"/#/drafts/query/brought", 1280, 800)
+	p.Wait("document.querySelectorAll('[data-statement] li').length === 3")
+	p.Wait("document.querySelector('[aria-label=\"First rows\"] [role=grid] td')")
+	before := ""
+	p.Read("document.querySelector('[aria-label=\"First rows\"] [role=grid]').textContent", &before)
+	if shot := os.Getenv("SHOT"); shot != "" {
+		p.Shot("/tmp/before.png")
+	}
+	for left := 2; left >= 0; left-- {
+		p.Click("[data-statement] button")
+		p.Wait(fmt.Sprintf("document.querySelectorAll('[data-statement] li').length === %d", left))
+	}
+	p.Wait("document.querySelector('[data-findings=\"0\"]')")
+	assert.Equal(t, strings.TrimSpace(`
+kind: query
+name: brought
+source: navigation
+sql: |
+  select id, passed_at, toll_pence from passages
+  where { passed_at within :period }
+    and { direction in :directions } and { toll_pence > :toll_pence }
+parameters:
+  - {name: period, kind: period, label: Passed at, default: [2025-01-01/2025-03-31]}
+  - name: directions
+    kind: text
+    label: Direction
+    many: true
+    choices: {column: passages.direction}
+    default:
+      - upstream
+  - {name: toll_pence, kind: integer, label: Toll pence, default: [1800]}
+sort: [id]`), strings.TrimSpace(drafted(p)))
+	p.Wait(fmt.Sprintf("document.querySelector('[aria-label=\"First rows\"] [role=grid]')?.textContent === %q", before))
+	if shot := os.Getenv("SHOT"); shot != "" {
+		p.Shot(shot)
+	}
+	p.Quiet()
+}
+
 // TestNoSuchDraft: an address of no draft says so and offers a way on; nothing
 // there can be saved or published.
 func TestNoSuchDraft(t *testing.T) {

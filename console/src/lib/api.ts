@@ -42,6 +42,7 @@ export type Operator = Schemas['Operator'];
 export type ConditionCounts = Schemas['ConditionCounts'];
 export type ConditionCount = Schemas['ConditionCount'];
 export type Beginning = Schemas['Made'];
+export type Proposal = Schemas['Proposal'];
 export type StoredValue = Schemas['StoredValue'];
 export type Unfit = Schemas['Unfit'];
 export type Renamed = Schemas['Renamed'];
@@ -204,6 +205,9 @@ export const listValues = (source: string, name: string, column: string, search:
 /** A query and a report of a table to go on from. */
 export const beginReport = (source: string, name: string, on = '') =>
 	json<Beginning>('GET', `${table(source, name)}/begin?on=${part(on)}`);
+/** A query and a report of a statement, and the questions that can take the place of its values. */
+export const beginStatement = (source: string, sql: string, asked: string[], signal?: AbortSignal) =>
+	json<Beginning>('POST', `/sources/${part(source)}/begin`, { sql, asked }, signal);
 /** The records in which a column with dates holds what is none. */
 export const showUnfit = (source: string, name: string, column: string) =>
 	json<Result>('GET', `${table(source, name)}/unfit/${part(column)}?limit=200`);

@@ -10,6 +10,7 @@
 		messageOf,
 		showSource,
 		type DefinitionInfo,
+		type Proposal,
 		type Source,
 	} from '../lib/api';
 	import { add, fieldsOf, itemsOf, markOf, move, problemsAt, set, textOf, type Value } from '../draft/definition';
@@ -23,12 +24,13 @@
 	import Empty from '../parts/Empty.svelte';
 	import PageHead from '../parts/PageHead.svelte';
 	import { account } from '../lib/account.svelte';
+	import StatementQuestions from '../draft/StatementQuestions.svelte';
 	import RulePreview from '../draft/RulePreview.svelte';
 	import PublishDialog from '../draft/PublishDialog.svelte';
 	import ResultTable from '../result/ResultTable.svelte';
 	import type { Row } from '../result/run.svelte';
 	import SchemaForm, { type Drafting } from '../draft/SchemaForm.svelte';
-	import type { Schema } from '../draft/schema-form';
+	import { orderOf, type Schema } from '../draft/schema-form';
 	import VersionsDialog from '../draft/VersionsDialog.svelte';
 
 	// The address of a new one is drafts/new/KIND, where the kind stands as the name.
@@ -125,6 +127,16 @@
 		calendar: ['name', 'title', 'week', 'fiscal', 'years', 'holidays', 'periods'],
 		rule: ['name', 'title', 'source', 'on', 'for', 'criteria', 'unrestricted'],
 	};
+
+	const order = $derived(schema ? orderOf(schema) : []);
+	/** Puts a question in the place of a value in SQL by hand. */
+	function ask(sql: string, p: Proposal) {
+		const question: Value = { name: p.name, kind: p.kind, label: p.label };
+		if (p.many) question.many = true;
+		if (p.choices) question.choices = { column: p.choices };
+		question.default = p.default ?? [];
+		draft.write(add(set(draft.text, ['sql'], sql, order), ['parameters'], question, order));
+	}
 
 	const own = $derived(definitions.find((d) => d.kind === kind && d.name === text('name')));
 	const standing = $derived(standingOf(draft.changed, draft.saved, own));
@@ -281,6 +293,14 @@
 							{#if draft.found}<li class="muted">No problems.</li>{/if}
 						{/each}
 					</ul>
+					{#if kind === 'query' && text('sql') && text('source')}
+						<StatementQuestions
+							sql={text('sql')}
+							source={text('source')}
+							asked={list('parameters').map((q) => named(q, 'name'))}
+							onask={ask}
+						/>
+					{/if}
 					{#if readings.length}
 						<div data-reading>
 							<h2 class="font-semibold">In words</h2>

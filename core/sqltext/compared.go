@@ -11,7 +11,7 @@ type Compared struct {
 	// and Denied that it stands before the whole.
 	Op          string
 	Not, Denied bool
-	Values []Literal
+	Values      []Literal
 	// Next tells that the following condition is joined by "and".
 	Next bool
 	// Start and End are its place, in bytes.

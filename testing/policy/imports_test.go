@@ -27,7 +27,7 @@ core/proof               core/catalog core/civil core/criteria core/diag core/pe
 core/parameter           core/catalog core/civil core/criteria core/diag core/evaluate core/period
 core/sqltext             core/diag
 core/definition          core/almanac core/catalog core/civil core/criteria core/diag core/evaluate core/parameter core/period core/proof core/recurrence core/sqltext
-core/begin               core/catalog core/civil core/criteria core/definition core/diag
+core/begin               core/catalog core/civil core/criteria core/definition core/diag core/sqltext
 core/plan                core/catalog core/civil core/criteria core/definition core/diag core/evaluate core/parameter core/period core/proof core/record core/sqltext
 core/dialect             core/catalog core/civil core/criteria core/definition core/diag core/plan
 

@@ -305,8 +305,8 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 		if out.Type == "" {
 			out.Type = catalog.Other // only its values will tell
 		}
-		if len(criteria.Parameters(c.Expr)) > 0 {
-			s.Said = append(s.Said, c.Heading()+": "+b.said(c.Expr))
+		if asked := b.askedIn(c.Expr); len(asked) > 0 {
+			s.Said = append(s.Said, lowered(c.Heading())+" where "+strings.Join(asked, ", and where "))
 		}
 		if b.compiled.Grouped {
 			if c.IsKey() {

@@ -146,12 +146,15 @@ func (b *binder) conditionWords(e criteria.Expr) string {
 	case *criteria.Related:
 		return b.relatedWords(e)
 	case *criteria.First:
-		n := b.operand(e.N)
+		n, of := b.operand(e.N), ""
+		if e.Of != nil {
+			of = " with the " + e.Which + " " + strings.TrimPrefix(lowered(b.words(e.Of)), "the ")
+		}
 		switch {
 		case e.Of != nil && n == "1":
-			return "the record with the " + e.Which + " " + lowered(b.words(e.Of)) + b.apart(" of each ", e.By)
+			return "the record" + of + b.apart(" of each ", e.By)
 		case e.Of != nil:
-			return "the " + n + " records with the " + e.Which + " " + lowered(b.words(e.Of)) + b.apart(" of each ", e.By)
+			return "the " + n + " records" + of + b.apart(" of each ", e.By)
 		case n == "1":
 			return "the first record" + b.apart(" of each ", e.By)
 		}
@@ -208,6 +211,25 @@ func (b *binder) askedOf(where criteria.Expr) string {
 		return ""
 	}
 	return lowered(b.said(where))
+}
+
+// askedIn says what an expression asks of the records that its values are made of, each
+// once.
+func (b *binder) askedIn(e criteria.Expr) (asked []string) {
+	criteria.Walk(e, func(e criteria.Expr) {
+		aggregate, ok := e.(*criteria.Aggregate)
+		if !ok {
+			return
+		}
+		where := aggregate.Where
+		if aggregate.Records != nil {
+			where = aggregate.Records.Where
+		}
+		if said := b.askedOf(where); said != "" && criteria.AsksAny(where) && !slices.Contains(asked, said) {
+			asked = append(asked, said)
+		}
+	})
+	return asked
 }
 
 // aggregateWords says one value of many records.

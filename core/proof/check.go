@@ -24,7 +24,9 @@ func Check(text string, e criteria.Expr, open Questions) diag.Problems {
 	c.wrapped(simple)
 	c.optional(e, false)
 	c.blanks(e, nil)
-	return c.problems
+	return slices.CompactFunc(c.problems, func(a, b diag.Problem) bool { // the two sides of a between are told once
+		return a.Code == b.Code && a.Offset == b.Offset && a.Length == b.Length && a.Message == b.Message
+	})
 }
 
 // CheckValues is Check for criteria that have every answer.

@@ -269,12 +269,17 @@ func writeKeys(b *strings.Builder, word string, keys []Expr) {
 		write(b, keys[0], looseSign)
 		return
 	}
+	writeItems(b, keys)
+}
+
+// writeItems writes values between parentheses.
+func writeItems(b *strings.Builder, items []Expr) {
 	b.WriteByte('(')
-	for i, key := range keys {
+	for i, item := range items {
 		if i > 0 {
 			b.WriteString(", ")
 		}
-		write(b, key, looseSum)
+		write(b, item, looseSum)
 	}
 	b.WriteByte(')')
 }
@@ -297,14 +302,7 @@ func writeList(b *strings.Builder, items []Expr) {
 		write(b, items[0], looseSum)
 		return
 	}
-	b.WriteByte('(')
-	for i, item := range items {
-		if i > 0 {
-			b.WriteString(", ")
-		}
-		write(b, item, looseSum)
-	}
-	b.WriteByte(')')
+	writeItems(b, items)
 }
 
 func strength(e Expr) int {

@@ -111,6 +111,7 @@ func TestCheck(t *testing.T) {
 		"passed_at > :start":                                       {},
 		"passed_at >= '2026-03-01' and passed_at < '2026-04-01'":   {},
 		"month(passed_at) = 3":                                     {"no_index month(passed_at) = 3"},
+		"month(passed_at) between 3 and 5":                         {"no_index month(passed_at) between 3 and 5"},
 		"lower(lock) = 'a' and y * 2 > 4 and year(passed_at) = :n": {"no_index lower(lock) = 'a'"},
 		"date_of(passed_at) within :period":                        {},
 		"x = :maybe or y = 1":                                      {"optional_in_or x = :maybe"},

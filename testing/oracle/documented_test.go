@@ -3,7 +3,6 @@ package oracle_test
 import (
 	"database/sql"
 	"fmt"
-	"maps"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -142,16 +141,7 @@ func TestDocumentedRelations(t *testing.T) {
 			}
 			var first [][]string
 			for _, b := range benches {
-				documents, problems := definition.Decode("", []byte(query))
-				require.Empty(t, problems)
-				compiled, problems := definition.Compile(documents[0].(*definition.Query), &b.catalog, definition.Library{})
-				for _, p := range problems {
-					require.True(t, p.Severity != "" && p.Severity != "error" || p.Code == "unused_parameter", "%s: %v", b.engine, p)
-				}
-				values, problems := parameter.Read(compiled.Questions, nil, in, parameter.Context{Calendar: b.ctx})
-				require.Empty(t, problems)
-				statement, problems := b.planner(compiled, b.ctx).Records(definition.View{}, values)
-				require.NoError(t, problems.Err())
+				compiled, values, statement := b.asked(t, query, in)
 				rows := b.rows(t, statement)
 				if first == nil {
 					world.Answers = values
@@ -179,19 +169,7 @@ func TestDocumentedGroups(t *testing.T) {
 			query := fmt.Sprintf("kind: query\nname: q\nsource: small\nfrom: %s\nparameters: [{name: period, kind: period, required: true}]\ncolumns:\n  - {name: k, value: \"%s\"}\n  - {name: v, value: \"%s\"}\n", example[1], example[2], example[3])
 			var first [][]string
 			for _, b := range benches {
-				documents, problems := definition.Decode("", []byte(query))
-				require.Empty(t, problems)
-				compiled, problems := definition.Compile(documents[0].(*definition.Query), &b.catalog, definition.Library{})
-				for _, p := range problems {
-					require.Equal(t, "unused_parameter", p.Code, "%s: %v", b.engine, p)
-				}
-				values, problems := parameter.Read(compiled.Questions, nil, in, parameter.Context{Calendar: b.ctx})
-				require.Empty(t, problems)
-				statement, problems := b.planner(compiled, b.ctx).Records(definition.View{}, values)
-				if len(problems) == 1 && problems[0].Code == "no_effect" {
-					problems = nil
-				}
-				require.NoError(t, problems.Err())
+				compiled, values, statement := b.asked(t, query, in)
 				rows := b.rows(t, statement)
 				if first == nil {
 					world.Answers = values
@@ -235,43 +213,13 @@ func TestDocumentedOrder(t *testing.T) {
 				if first == nil {
 					world.Answers = values
 					_, _, unlimited := b.asked(t, whole, in)
-					first = orderedOf(world, compiled, b.rows(t, unlimited))
+					first = resultOf(world, compiled, world.Tables[example[1]], b.rows(t, unlimited), 1)
 					require.NotEmpty(t, first)
 				}
 				assert.Equal(t, first, rows, b.engine)
 			}
 		})
 	}
-}
-
-// orderedOf works a query out from the records, given the order they come in.
-func orderedOf(w oracle.World, c *definition.Compiled, order [][]string) [][]string {
-	byKey := map[string][]oracle.Record{}
-	for _, r := range w.Tables[c.From.Table.Name] {
-		r = maps.Clone(r)
-		byKey[shown(w.Unit(c.Columns[0].Expr, r))] = append(byKey[shown(w.Unit(c.Columns[0].Expr, r))], r)
-	}
-	var all []oracle.Record
-	for _, row := range order {
-		if c.Grouped {
-			all = append(all, oracle.Grouped(byKey[row[0]]))
-		} else {
-			all = append(all, byKey[row[0]][0])
-		}
-	}
-	stays := func(oracle.Record) bool { return true }
-	if _, firsts := criteria.TakeFirst(c.Criteria); firsts != nil {
-		stays = w.First(firsts[0], all)
-	}
-	rows := [][]string{}
-	for _, r := range oracle.Result(all, stays) {
-		var row []string
-		for _, column := range c.Columns {
-			row = append(row, shown(w.Unit(column.Expr, r)))
-		}
-		rows = append(rows, row)
-	}
-	return rows
 }
 
 // groupsOf works a query of groups out from the records: its first column tells them

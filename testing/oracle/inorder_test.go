@@ -83,36 +83,40 @@ func TestInOrder(t *testing.T) {
 				continue
 			}
 			_, _, unlimited := b.asked(t, whole, in)
-			want = b.expectedInOrder(compiled, values, b.rows(t, unlimited), groups)
+			w := oracle.World{Calendar: b.ctx, Answers: values, Tables: b.tables()}
+			var records []oracle.Record
+			for _, id := range b.ids {
+				records = append(records, b.records[id])
+			}
+			want = resultOf(w, compiled, records, b.rows(t, unlimited), map[bool]int{true: 2, false: 1}[groups])
 			require.Equal(t, want, rows, "%s\n%s", text, b.source.Dialect().Write(statement.Statement).SQL)
 		}
 	}
 }
 
-// expectedInOrder works the result out from the records, given the order that all of them
-// come in.
-func (b *bench) expectedInOrder(c *definition.Compiled, values parameter.Values, order [][]string, groups bool) [][]string {
-	w := oracle.World{Calendar: b.ctx, Answers: values, Tables: b.tables()}
+// resultOf works a query out from records whose values depend on the order they come in,
+// which that of a result without a limit gives: its first columns tell them apart.
+func resultOf(w oracle.World, c *definition.Compiled, records []oracle.Record, order [][]string, keys int) [][]string {
 	conditions, firsts := criteria.TakeFirst(c.Criteria)
-	byKey := map[string][]oracle.Record{}
-	key := func(r oracle.Record) string {
-		if groups {
-			return shown(w.Unit(c.Columns[0].Expr, r)) + "|" + shown(w.Unit(c.Columns[1].Expr, r))
+	cells := func(r oracle.Record, columns []definition.CompiledColumn) (row []string) {
+		for _, column := range columns {
+			row = append(row, shown(w.Unit(column.Expr, r)))
 		}
-		return shown(w.Value(c.Columns[0].Expr, r))
+		return row
 	}
-	for _, id := range b.ids {
-		if r := maps.Clone(b.records[id]); w.Condition(conditions, r) == oracle.True {
-			byKey[key(r)] = append(byKey[key(r)], r)
+	byKey := map[string][]oracle.Record{}
+	for _, r := range records {
+		if r = maps.Clone(r); conditions == nil || w.Condition(conditions, r) == oracle.True {
+			key := strings.Join(cells(r, c.Columns[:keys]), "|")
+			byKey[key] = append(byKey[key], r)
 		}
 	}
 	var all []oracle.Record
 	for _, row := range order {
-		records := byKey[strings.Join(row[:map[bool]int{true: 2, false: 1}[groups]], "|")]
-		if groups {
-			all = append(all, oracle.Grouped(records))
+		if members := byKey[strings.Join(row[:keys], "|")]; c.Grouped {
+			all = append(all, oracle.Grouped(members))
 		} else {
-			all = append(all, records[0])
+			all = append(all, members[0])
 		}
 	}
 	stays := func(oracle.Record) bool { return true }
@@ -121,11 +125,7 @@ func (b *bench) expectedInOrder(c *definition.Compiled, values parameter.Values,
 	}
 	rows := [][]string{}
 	for _, r := range oracle.Result(all, stays) {
-		var row []string
-		for _, column := range c.Columns {
-			row = append(row, shown(w.Unit(column.Expr, r)))
-		}
-		rows = append(rows, row)
+		rows = append(rows, cells(r, c.Columns))
 	}
 	return rows
 }

@@ -298,6 +298,13 @@ func (c *compiler) queryOffer(field string, q Question) {
 	if q.Choices.Label != "" {
 		offer.Label = index("label", q.Choices.Label)
 	}
+	_, firsts := criteria.TakeFirst(compiled.Criteria)
+	for _, at := range []int{offer.Value, offer.Label} {
+		if at >= 0 && (firsts != nil || criteria.HasInOrder(compiled.Columns[at].Expr)) {
+			c.fail(field+".query", 0, "in_order_here", "What the query "+query.Name+" returns depends on the order of its records, and choices have their own.", "Take a query without first and without values in the order of its records.")
+			return
+		}
+	}
 	if offer.Value >= 0 && offer.Label >= 0 {
 		c.out.Offers[q.Name] = offer
 	}

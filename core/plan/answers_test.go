@@ -114,3 +114,39 @@ func TestEveryAnswerCounts(t *testing.T) {
 		}
 	}
 }
+
+// TestAnswersRefused: answers that a condition cannot be worked out with are problems of
+// their questions.
+func TestAnswersRefused(t *testing.T) {
+	query := "kind: query\nname: q\nsource: navigation\nfrom: locks\nparameters: [{name: n, kind: integer}, {name: like, kind: text}]\ncolumns: [id]\n"
+	for _, c := range []struct {
+		criteria, n, like, code, field string
+	}{
+		{"first :n", "0", "", "bad_number", "n"},
+		{"first :n by name", "-5", "", "bad_number", "n"},
+		{"greatest :n of id", "1", "", "", ""},
+		{"name matches :like", "", "*a*b*c*d*e*f*", "bad_text", "like"},
+		{"name not matches :like ignoring case", "", "*a**********b*", "", ""},
+		{"name matches :like", "", "plain", "", ""},
+	} {
+		documents, problems := definition.Decode("", []byte(query+"criteria: "+c.criteria+"\n"))
+		require.Empty(t, problems)
+		compiled, _ := definition.Compile(documents[0].(*definition.Query), &source, definition.Library{})
+		in := parameter.Inputs{}
+		if c.n != "" {
+			in["n"] = parameter.Typed(c.n)
+		}
+		if c.like != "" {
+			in["like"] = parameter.Typed(c.like)
+		}
+		values, problems := parameter.Read(compiled.Questions, nil, in, parameter.Context{Calendar: civil.Calendar{Zone: time.UTC}})
+		require.Empty(t, problems)
+		_, problems = plan.Planner{Query: compiled, Calendar: civil.Calendar{Zone: time.UTC}}.Records(definition.View{}, values)
+		if c.code == "" {
+			require.Empty(t, problems, c.criteria)
+			continue
+		}
+		require.Len(t, problems, 1, c.criteria)
+		assert.Equal(t, []string{c.code, c.field}, []string{problems[0].Code, problems[0].Field}, c.criteria)
+	}
+}

@@ -7,6 +7,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
+	"pikegate/core/diag"
 )
 
 type (
@@ -56,6 +57,9 @@ func (b *binder) sortAndFirst(s *Statement, view []definition.SortKey) {
 	b.sort(s, b.compiled.Sort)
 	if first, ok := b.first(); ok {
 		n := b.value(first.N).(*criteria.Number)
+		if names := criteria.Parameters(first.N); n.Value.Sign() <= 0 && names != nil { // else told by the check
+			b.problems = append(b.problems, diag.Problem{Code: "bad_number", Field: names[0], Message: "How many records are left is a whole number from 1 on.", Hint: "Give 1 or more, or leave it blank for all."})
+		}
 		s.First = &First{N: n.Value.IntPart()}
 		for _, key := range first.By {
 			s.First.By = append(s.First.By, b.ordered(b.value(key)))

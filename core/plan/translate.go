@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -494,7 +496,10 @@ func (b *binder) in(e *criteria.In) Expr {
 func (b *binder) match(e *criteria.Match) Expr {
 	prefix, known := e.Y.(*criteria.Text)
 	if e.Op == "matches" && known {
-		pattern := prefix.Value
+		pattern := stars.ReplaceAllString(prefix.Value, "*")
+		if strings.Count(pattern, "*") > mostStars {
+			b.problems = append(b.problems, diag.Problem{Code: "bad_text", Field: b.field(e), Message: fmt.Sprintf("A pattern has at most %d stars.", mostStars), Hint: "Write fewer of them, or several conditions."})
+		}
 		if e.Fold {
 			pattern = strings.ToLower(pattern)
 		}
@@ -510,6 +515,12 @@ func (b *binder) match(e *criteria.Match) Expr {
 	}
 	return low
 }
+
+// mostStars is how many a pattern has: databases try each against every place of a text,
+// inside the one before.
+const mostStars = 6
+
+var stars = regexp.MustCompile(`\*+`)
 
 // inExpressions is "x in (a, b)" where an item is not a plain value.
 func (b *binder) inExpressions(x Expr, e *criteria.In) Expr {

@@ -537,6 +537,18 @@ func (c *compiler) columns() {
 		if col.Name == "" {
 			c.fail(field, col.Value.Line, "missing_field", "The column has no name.", "Write name: and value:.")
 		}
+		switch {
+		case col.Encoding == "":
+		case c.out.SQL == nil:
+			c.fail(field+".encoding", col.Value.Line, "encoding_of_table", "How the dates of a table are stored is said once for all queries.", "Set it with pikegate source set-encoding; here it is for hand-written SQL.")
+		case catalog.Encoding(col.Encoding).Check() != nil:
+			c.problems = append(c.problems, UnknownEncoding(field+".encoding", col.Encoding))
+		default:
+			e, _ := criteria.Parse(col.Value.Value)
+			if _, plain := e.(*criteria.Column); e != nil && !plain {
+				c.fail(field+".encoding", col.Value.Line, "encoding_of_value", "An encoding is that of a column which the SQL returns, and this is a value made of some.", "Give it to the column itself, in a column of its own.")
+			}
+		}
 		c.scope.Ordered = true
 		made := CompiledColumn{Column: col, Expr: c.column(field, col.Value)}
 		c.scope.Ordered = false

@@ -112,6 +112,8 @@ type Column struct {
 	Value  Text   `yaml:"value" doc:"A column, a value made of columns, or an aggregate such as count or sum of toll" example:"locks.name" required:"true"`
 	Label  string `yaml:"label" doc:"What people read above it" example:"Lock"`
 	Format string `yaml:"format" doc:"How numbers are shown: money has two places" enum:"plain,money"`
+	// Encoding is of what hand-written SQL returns alone.
+	Encoding string `yaml:"encoding" doc:"How the dates in a column of hand-written SQL are stored" example:"unix-s"`
 }
 
 // setText lets a column be written as its value alone.

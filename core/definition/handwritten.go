@@ -2,6 +2,7 @@ package definition
 
 import (
 	"errors"
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -65,6 +66,7 @@ func (c *compiler) handWritten() {
 		return
 	}
 	c.out.From.Table = result.Table
+	c.encodings()
 	if c.out.Reads = result.Reads; c.out.Reads == nil {
 		c.out.Reads = c.source.ReadsOf(q.SQL.Value)
 	}
@@ -82,6 +84,29 @@ func (c *compiler) handWritten() {
 			})
 		}
 	}
+}
+
+// encodings says how the dates in the result of hand-written SQL are stored, as the columns
+// have it.
+func (c *compiler) encodings() {
+	table := c.out.From.Table
+	table.Columns = slices.Clone(table.Columns)
+	result := catalog.Source{Name: Result, Traits: c.source.Traits, Tables: []catalog.Table{table}}
+	for i, col := range c.query.Columns {
+		encoding := catalog.Encoding(col.Encoding)
+		if encoding == "" || encoding.Check() != nil {
+			continue // told with the column
+		}
+		e, _ := criteria.Parse(col.Value.Value)
+		column, ok := e.(*criteria.Column)
+		if !ok {
+			continue
+		}
+		if err := result.SetEncoding(Result+"."+column.Name, encoding); errors.Is(err, catalog.ErrNotText) {
+			c.fail(fmt.Sprintf("columns[%d].encoding", i), col.Value.Line, "layout_of_text", column.Name+" is no text, and "+col.Encoding+" is a layout of texts.", "Set an encoding of numbers, such as ymd, unix-s or serial-1900.")
+		} // an unknown column is told with its value
+	}
+	c.out.From.Table = result.Tables[0]
 }
 
 // refusedSQL says what the database has against hand-written SQL, and where, if

@@ -153,6 +153,35 @@ func TestByHand(t *testing.T) {
 	}
 }
 
+// TestByHandEncodings: what SQL by hand returns is read as its columns say, as the same column
+// of a table is, on every engine.
+func TestByHandEncodings(t *testing.T) {
+	benches, _ := navigations(t)
+	const rest = "sort: [done descending, id]\n"
+	for _, b := range benches {
+		structured, problems := compileAt(t, b, "from: maintenance_jobs\ncolumns: [id, {name: done, value: done_on}, {name: month, value: month of done_on}, {name: days, value: weekday(done_on)}]\n"+rest)
+		require.NoError(t, problems.Err())
+		written, problems := compileAt(t, b, "sql: select id, done_on from maintenance_jobs\ncolumns: [id, {name: done, value: done_on, encoding: ymd}, {name: month, value: month of done_on}, {name: days, value: weekday(done_on)}]\n"+rest)
+		require.NoError(t, problems.Err())
+		var rows [2][][]string
+		for i, compiled := range []*definition.Compiled{structured, written} {
+			statement, problems := b.planner(compiled, b.ctx).Records(definition.View{}, nil)
+			require.NoError(t, problems.Err())
+			rows[i] = b.rows(t, statement)
+		}
+		require.NotEmpty(t, rows[0])
+		assert.Equal(t, rows[0], rows[1], b.engine)
+
+		_, problems = compileAt(t, b, "sql: select id, done_on from maintenance_jobs\ncolumns: [{name: a, value: done_on + 1 day, encoding: ymd}, {name: b, value: id, encoding: ymdd}]\n")
+		var codes []string
+		for _, p := range problems {
+			codes = append(codes, p.Code+" "+p.Field)
+		}
+		assert.Contains(t, codes, "encoding_of_value columns[0].encoding", b.engine)
+		assert.Contains(t, codes, "unknown_encoding columns[1].encoding", b.engine)
+	}
+}
+
 // TestByHandRefused: two dates the wrong way round, answers that cannot be written in a
 // form, and reading that cannot be followed are told on every engine.
 func TestByHandRefused(t *testing.T) {

@@ -97,7 +97,7 @@
 		<div>
 			<span class="text-ink-2">Show</span>
 			<span class="font-semibold">{textOf(value.from).replaceAll('_', ' ')}</span>
-			<span class="text-ink-2">with{columns.length ? '' : ' all its columns'}</span>
+			<span class="text-ink-2">with{columns.length ? '' : ' all columns'}</span>
 			{#each columns as c, i (i)}
 				<Pointed
 					{pointing}

@@ -620,6 +620,7 @@ func (col CompiledColumn) IsKey() bool {
 
 // column reads the value of a column of the result.
 func (c *compiler) column(field string, text Text) criteria.Expr {
+	before := len(c.problems)
 	e, problems := criteria.ParseAggregate(text.Value)
 	if e != nil {
 		e = criteria.Counted(e, c.scope)
@@ -638,6 +639,9 @@ func (c *compiler) column(field string, text Text) criteria.Expr {
 	})
 	if outside := criteria.OutsideOf(e); criteria.HasAggregate(e) && !criteria.HasInOrder(e) && len(criteria.Columns(outside))+len(criteria.RelatedTables(outside)) > 0 {
 		c.fail(field, text.Line, "mixed_value", "This puts values of single records together with values made of many.", "Give each a column of its own.")
+	}
+	if len(c.problems) == before {
+		c.chosen(field, text, e)
 	}
 	for _, name := range criteria.Parameters(e) {
 		c.used = append(c.used, strings.ToLower(name))
@@ -669,6 +673,9 @@ func (c *compiler) criteria() {
 	if c.provable && c.source != nil {
 		c.dates(c.query.Criteria, e)
 	}
+	if c.provable {
+		c.chosen("criteria", c.query.Criteria, e)
+	}
 	criteria.Walk(e, func(e criteria.Expr) {
 		switch e := e.(type) {
 		case *criteria.Parameter:
@@ -683,6 +690,19 @@ func (c *compiler) criteria() {
 					c.problems = append(c.problems, p)
 				}
 			}
+		}
+	})
+}
+
+// chosen adds what can be proved of the conditions that choose the records which a value of
+// a group is made of. All records are looked at for it, so that no index matters.
+func (c *compiler) chosen(field string, text Text, e criteria.Expr) {
+	criteria.WalkOwn(e, func(e criteria.Expr) {
+		if aggregate, ok := criteria.OfGroup(e); ok && aggregate.Where != nil {
+			before := len(c.problems)
+			c.proveOf(field, text, aggregate.Where)
+			told := slices.DeleteFunc(slices.Clone(c.problems[before:]), func(p diag.Problem) bool { return p.Code == "no_index" })
+			c.problems = append(c.problems[:before], told...)
 		}
 	})
 }

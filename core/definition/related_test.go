@@ -68,3 +68,39 @@ sort: [count of passages of v where any notes descending]
 	}, compiled.Touches())
 	assert.False(t, compiled.Grouped)
 }
+
+// TestChosenRecords: what can be proved of the conditions inside a query's aggregates is
+// told at its place, in its columns and in its criteria.
+func TestChosenRecords(t *testing.T) {
+	source := catalog.Source{Name: "s", Tables: []catalog.Table{{Name: "t", Columns: []catalog.Column{
+		{Name: "id", Type: catalog.Integer}, {Name: "day", Type: catalog.Date, Encoding: catalog.EncISODate, Stored: catalog.Text, Nullable: true},
+	}}}}
+	for value, want := range map[string]string{
+		"count where year(day) = 2025 and day within '2026-03'":                      "never_true columns[0] day within '2026-03'",
+		"(sum of id where id > 5 and id < 3) / count":                                "never_true columns[0] id < 3",
+		"count where id > 5 and id > 3":                                              "redundant columns[0] id > 3",
+		"count where month(day) = 3":                                                 "",
+		"count where day > '2026'":                                                   "",
+		"greatest of id where day is blank or id > 2 or id <= 2":                     "",
+		"count of all t as o where o.id > 5 and o.id < 3":                            "",
+		"sum of if(id > 5 and id < 3, 1, 0) where id = 1 and id = 2 and id is blank": "never_true columns[0] id is blank",
+	} {
+		query := &definition.Query{Head: definition.Head{Kind: "query", Name: "q"}, Source: "s", From: "t", Columns: []definition.Column{{Name: "v", Value: definition.Text{Value: value, Line: 1}}}}
+		_, problems := definition.Compile(query, &source, definition.Library{})
+		said := ""
+		for _, p := range problems {
+			if said == "" {
+				said = p.Code + " " + p.Field + " " + string([]rune(value)[p.Offset:p.Offset+p.Length])
+			}
+		}
+		assert.Equal(t, want, said, value)
+	}
+	query := &definition.Query{
+		Head: definition.Head{Kind: "query", Name: "q"}, Source: "s", From: "t", Columns: []definition.Column{{Name: "v", Value: definition.Text{Value: "count"}}},
+		Criteria: definition.Text{Value: "(count where id > 5 and id < 3) > 1", Line: 1},
+	}
+	_, problems := definition.Compile(query, &source, definition.Library{})
+	require.NotEmpty(t, problems)
+	assert.Equal(t, "never_true", problems[0].Code)
+	assert.Equal(t, "criteria", problems[0].Field)
+}

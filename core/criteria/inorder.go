@@ -1,6 +1,7 @@
 package criteria
 
 import (
+	"slices"
 	"strings"
 
 	"pikegate/core/catalog"
@@ -98,6 +99,10 @@ func TakeFirst(e Expr) (rest Expr, firsts []*First) {
 	if e == nil {
 		return nil, nil
 	}
+	isFirst := func(term Expr) bool { _, ok := term.(*First); return ok }
+	if !slices.ContainsFunc(Conditions(e), isFirst) {
+		return e, nil
+	}
 	var terms []Expr
 	for _, term := range Conditions(e) {
 		if first, ok := term.(*First); ok {
@@ -107,8 +112,6 @@ func TakeFirst(e Expr) (rest Expr, firsts []*First) {
 		terms = append(terms, term)
 	}
 	switch {
-	case firsts == nil:
-		return e, nil
 	case len(terms) == 0:
 		return nil, firsts
 	case len(terms) == 1:

@@ -626,18 +626,21 @@ func (c *compiler) column(field string, text Text) criteria.Expr {
 		e = criteria.Counted(e, c.scope)
 	}
 	e = c.resolved(field, text, e, problems, false)
-	unconditional := criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
-		if aggregate, ok := criteria.OfGroup(e); ok {
-			return &criteria.Aggregate{Pos: aggregate.Pos, Name: aggregate.Name, X: aggregate.X}
-		}
-		return e
-	})
+	unconditional, grouped := e, criteria.HasAggregate(e)
+	if grouped {
+		unconditional = criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
+			if aggregate, ok := criteria.OfGroup(e); ok {
+				return &criteria.Aggregate{Pos: aggregate.Pos, Name: aggregate.Name, X: aggregate.X}
+			}
+			return e
+		})
+	}
 	criteria.WalkOwn(unconditional, func(inner criteria.Expr) {
 		if p, question := inner.(*criteria.Parameter); question {
 			c.fail(field, text.Line, "no_questions", "A column cannot use the question :"+p.Name+".", "Use it in the criteria, or after where: sum of toll where passed_at within :"+p.Name+".")
 		}
 	})
-	if outside := criteria.OutsideOf(e); criteria.HasAggregate(e) && !criteria.HasInOrder(e) && len(criteria.Columns(outside))+len(criteria.RelatedTables(outside)) > 0 {
+	if grouped && !criteria.HasInOrder(e) && len(criteria.Outside(e))+len(criteria.RelatedTables(criteria.OutsideOf(e))) > 0 {
 		c.fail(field, text.Line, "mixed_value", "This puts values of single records together with values made of many.", "Give each a column of its own.")
 	}
 	if len(c.problems) == before {

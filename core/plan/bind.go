@@ -140,7 +140,10 @@ func (b *binder) from(s *Statement) {
 		}
 		s.Joins = append(s.Joins, Join{b.tableOf(j.Table.Table, j.Alias), j.Optional, on})
 		for _, condition := range criteria.Conditions(j.On) {
-			if said := b.askedOf(condition); said != "" && criteria.AsksAny(condition) {
+			if !criteria.AsksAny(condition) {
+				continue
+			}
+			if said := b.askedOf(condition); said != "" {
 				s.Said = append(s.Said, definition.Labelled(j.Alias)+" where "+said)
 			}
 		}

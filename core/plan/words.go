@@ -225,7 +225,10 @@ func (b *binder) askedIn(e criteria.Expr) (asked []string) {
 		if aggregate.Records != nil {
 			where = aggregate.Records.Where
 		}
-		if said := b.askedOf(where); said != "" && criteria.AsksAny(where) && !slices.Contains(asked, said) {
+		if where == nil || !criteria.AsksAny(where) {
+			return
+		}
+		if said := b.askedOf(where); said != "" && !slices.Contains(asked, said) {
 			asked = append(asked, said)
 		}
 	})

@@ -36,6 +36,13 @@ func Outside(e Expr) []*Column {
 	return Columns(OutsideOf(e))
 }
 
+// NeedsRecord tells whether an expression refers to single records outside of aggregates:
+// to their columns, or to what belongs to them.
+func NeedsRecord(e Expr) bool {
+	outside := OutsideOf(e)
+	return len(Columns(outside))+len(RelatedTables(outside)) > 0
+}
+
 // Counted reads the bare name count as the number of records, unless a table has
 // a column of that name.
 func Counted(e Expr, scope Scope) Expr {

@@ -121,6 +121,7 @@ func TestProblems(t *testing.T) {
 		{"span(opened_on, opened_on) covers ‹name›", "type_mismatch", "a period or a date"},
 		{"‹round(1, 2, 3)› = 1", "wrong_count", "1 or 2 values, not 3"},
 		{"round(toll, ‹99›) = 1", "bad_number", "0 to 12"},
+		{"days_after(‹opend_on›, 3) = 'today'", "unknown_column", "opened_on"},
 		{"start_of(‹fortnight›, passed_at) = 'today'", "unknown_unit", "day, week"},
 		{"if(‹toll›, 1, 2) = 1", "type_mismatch", "not a condition"},
 		{"coalesce(toll, ‹name›) = 1", "type_mismatch", "cannot stand beside"},

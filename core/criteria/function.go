@@ -122,7 +122,7 @@ func (r *resolver) call(e *Call) catalog.Type {
 		r.fail(e.At(), "wrong_count", fmt.Sprintf("%s takes %s, not %d.", f.name, f.count(), n), "It gives "+f.about+".")
 		return unknownType
 	}
-	common, choice := unknownType, false
+	common, first, choice := unknownType, unknownType, false
 	for i, arg := range e.Args {
 		kind := f.takes[min(i, len(f.takes)-1)]
 		if kind == aUnit {
@@ -145,6 +145,9 @@ func (r *resolver) call(e *Call) catalog.Type {
 		t := r.typeOf(arg)
 		if negative, ok := arg.(*Negative); ok && kind == aWhole {
 			t = TypeOf(negative.X)
+		}
+		if i == 0 {
+			first = t
 		}
 		switch {
 		case t == unknownType:
@@ -181,7 +184,7 @@ func (r *resolver) call(e *Call) catalog.Type {
 	case f.name == "date_in":
 		return r.dateIn(e)
 	case f.name == "days_after":
-		return r.typeOf(e.Args[0])
+		return first
 	case f.makes == "":
 		return common
 	}

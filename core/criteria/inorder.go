@@ -38,7 +38,7 @@ func (r *resolver) inOrder(e *InOrder) catalog.Type {
 	if numeric && t != unknownType && !t.IsNumber() {
 		r.fail(e.X.At(), "type_mismatch", e.Name+" needs a number; this is "+a(t)+".", "")
 	}
-	if e.FromDatabase() && (HasInOrder(e.X) || hasInOrder(e.By)) {
+	if e.FromDatabase() && (HasInOrder(e.X) || slices.ContainsFunc(e.By, HasInOrder)) {
 		r.fail(e.At(), "nested_order", "A rank or a share cannot be made of values that other records give.", "Make it of columns, and the other value a column of its own.")
 	}
 	return e.typeOf(t)
@@ -64,15 +64,6 @@ func (r *resolver) keys(keys []Expr) {
 	}
 }
 
-func hasInOrder(list []Expr) bool {
-	for _, e := range list {
-		if HasInOrder(e) {
-			return true
-		}
-	}
-	return false
-}
-
 // first checks how many records are left of the result.
 func (r *resolver) first(e *First) {
 	t := r.typeOf(e.N)
@@ -88,7 +79,7 @@ func (r *resolver) first(e *First) {
 		r.typeOf(e.Of)
 	}
 	r.keys(e.By)
-	if HasInOrder(e.Of) || hasInOrder(e.By) {
+	if HasInOrder(e.Of) || slices.ContainsFunc(e.By, HasInOrder) {
 		r.fail(e.At(), "nested_order", "Which records are left cannot depend on values that other records give.", "Name columns.")
 	}
 }
@@ -132,3 +123,73 @@ func (e *InOrder) Said() string {
 	}
 	return "the " + e.Name + " of "
 }
+
+// first reads "first 10 by region", or "greatest 3 of toll by region"; nil where something
+// else stands here.
+func (p *parser) first() Expr {
+	t, next := p.peek(), p.ahead(1)
+	if !t.is("first") && !t.is("greatest") && !t.is("least") || next.kind != tNumber && next.kind != tParameter {
+		return nil
+	}
+	p.next()
+	e := &First{Which: t.text, N: p.number()}
+	if t.text != "first" {
+		p.expect("of", "Write "+t.text+" 10 of toll.")
+		e.Of = p.sum()
+	}
+	e.By = p.keys("by")
+	e.Pos = p.from(t.start)
+	return e
+}
+
+// keys reads what records are kept apart by: "by region", or "by (region, direction)".
+func (p *parser) keys(word string) []Expr {
+	if !p.take(word) {
+		return nil
+	}
+	if !p.take("(") {
+		return []Expr{p.sign()}
+	}
+	keys := []Expr{p.sum()}
+	for p.take(",") {
+		keys = append(keys, p.sum())
+	}
+	p.expect(")", "The list is not closed.")
+	return keys
+}
+
+// inOrder reads a value that other records of the result give; nil where something else
+// begins with the word, which has been read.
+func (p *parser) inOrder(t token) Expr {
+	next := p.peek()
+	e := &InOrder{Name: t.text}
+	switch {
+	case t.text == "running" && next.is("count"):
+		p.next()
+		e.Name = "running count"
+	case t.text == "running" && aggregates[next.text]:
+		p.next()
+		e.Name += " " + next.text
+		p.expect("of", "Write "+e.Name+" of toll.")
+		e.X = p.sum()
+	case t.text == "previous" && (next.kind == tName || next.is("(") || next.kind == tWord && !saidOf[next.text] && !follows[next.text]):
+		e.X = p.sign()
+	case (t.text == "rank" || t.text == "share") && next.is("of"):
+		p.next()
+		e.X = p.sum()
+		e.Ascending = t.text == "rank" && p.take("ascending")
+	default:
+		return nil
+	}
+	word := "by"
+	if t.text == "share" {
+		word = "in"
+	}
+	e.By = p.keys(word)
+	e.Pos = p.from(t.start)
+	return e
+}
+
+// follows are the words that go on after a column, so that "previous" before one of them is
+// a column itself.
+var follows = map[string]bool{"by": true, "where": true, "from": true, "of": true, "as": true, "ascending": true}

@@ -276,15 +276,16 @@ func (w *writer) concat(args []string) string {
 }
 
 func (w *writer) aggregate(e plan.Aggregate) string {
-	x, where := "", ""
+	x := ""
 	if e.X != nil {
 		x = w.comparable(e.X, false)
 	}
-	return w.aggregateOf(e, x, where)
+	return w.aggregateOf(e, x)
 }
 
 // aggregateOf writes an aggregate whose operand is written.
-func (w *writer) aggregateOf(e plan.Aggregate, x, where string) string {
+func (w *writer) aggregateOf(e plan.Aggregate, x string) string {
+	where := ""
 	if e.Where != nil {
 		if where = w.expr(e.Where, false); w.dialect.unfiltered {
 			x, where = "case when "+where+" then "+cmp.Or(x, "1")+" end", ""

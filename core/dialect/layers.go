@@ -220,7 +220,7 @@ func (w *writer) ordered(e plan.Expr, name naming) string {
 				return text
 			}
 		}
-		return w.aggregateOf(e.Of, x, "") + clause
+		return w.aggregateOf(e.Of, x) + clause
 	case plan.Arithmetic:
 		return w.dialect.divide(w.ordered(e.Left, name), w.ordered(e.Right, name))
 	}

@@ -133,7 +133,7 @@ func MySQL(collation string) Dialect {
 			case "position":
 				return "instr(" + strings.Join(args, ", ") + ")"
 			case "nth_part":
-				return "substring_index(substring_index(" + strings.Join([]string{args[0], args[1], args[2]}, ", ") + "), " + args[1] + ", -1)"
+				return "substring_index(substring_index(" + strings.Join(args, ", ") + "), " + args[1] + ", -1)"
 			case "replace": // what is not found is not replaced by blank there
 				return "case when " + args[2] + " is not null then replace(" + strings.Join(args, ", ") + ") end"
 			case "text_of":

@@ -23,7 +23,7 @@ func (w *writer) ofText(e plan.Func, args []string) string {
 			args[i] = w.dialect.collate(args[i])
 		}
 	}
-	if text := w.dialect.function(e.Name, placed(args, e.Places)); text != "" {
+	if text := w.dialect.function(e.Name, withPlaces(args, e.Places)); text != "" {
 		return text
 	}
 	length := func(x string) string {
@@ -32,22 +32,22 @@ func (w *writer) ofText(e plan.Func, args []string) string {
 		}
 		return "length(" + x + ")"
 	}
-	mark := func(i int) string {
-		v, _ := e.Args[i].(plan.Value)
-		text, _ := v.V.(string)
-		return text
-	}
 	switch e.Name {
 	case "replace":
 		return "replace(" + strings.Join(args, ", ") + ")"
 	case "part":
-		return "substr(" + strings.Join(placed(args, e.Places), ", ") + ")"
+		return "substr(" + strings.Join(withPlaces(args, e.Places), ", ") + ")"
 	case "split":
-		pieces := w.dialect.times("("+length(args[0])+" - "+length("replace("+args[0]+", "+args[1]+", '')")+")", utf8.RuneCountInString(mark(1)))
-		return fmt.Sprintf("case when %s >= %d then %s end", pieces, e.Places[0]-1, w.dialect.function("nth_part", placed(args, e.Places)))
+		v, _ := e.Args[1].(plan.Value)
+		mark, _ := v.V.(string)
+		pieces := w.dialect.times("("+length(args[0])+" - "+length("replace("+args[0]+", "+args[1]+", '')")+")", utf8.RuneCountInString(mark))
+		return fmt.Sprintf("case when %s >= %d then %s end", pieces, e.Places[0]-1, w.dialect.function("nth_part", withPlaces(args, e.Places)))
 	case "pad_left", "pad_right":
-		n := strconv.FormatInt(e.Places[0], 10)
-		return "case when " + length(args[0]) + " >= " + n + " then " + args[0] + " else " + map[string]string{"pad_left": "lpad", "pad_right": "rpad"}[e.Name] + "(" + args[0] + ", " + n + ", " + args[1] + ") end"
+		n, pad := strconv.FormatInt(e.Places[0], 10), "lpad"
+		if e.Name == "pad_right" {
+			pad = "rpad"
+		}
+		return "case when " + length(args[0]) + " >= " + n + " then " + args[0] + " else " + pad + "(" + args[0] + ", " + n + ", " + args[1] + ") end"
 	case "number_of", "number_with_comma":
 		decimals, group := ".", ","
 		if e.Name == "number_with_comma" {
@@ -62,8 +62,8 @@ func (w *writer) ofText(e plan.Func, args []string) string {
 	return ""
 }
 
-// placed are operands with those that are written after the first.
-func placed(args []string, places []int64) []string {
+// withPlaces are operands and, after them, the places that are written.
+func withPlaces(args []string, places []int64) []string {
 	all := append([]string{}, args...)
 	for _, n := range places {
 		all = append(all, strconv.FormatInt(n, 10))

@@ -236,7 +236,7 @@ func (p *Page) Drag(from, to string) {
 // Press clicks the button that reads so.
 func (p *Page) Press(label string) {
 	p.Helper()
-	p.Eval("[...document.querySelectorAll('button')].find(b => b.textContent.trim() === " + quote(label) + ").click(); 1")
+	p.Eval("[...document.querySelectorAll('button')].find(b => !b.disabled && b.textContent.trim() === " + quote(label) + ").click(); 1")
 }
 
 // Follow follows the link that reads so.
@@ -296,6 +296,40 @@ func (p *Page) Uncached() {
 	_, err = chromedp.Call(p.ctx, network.SetCacheDisabled, network.SetCacheDisabledParams{CacheDisabled: true})
 	p.check(err, "no cache")
 }
+
+// Late has what pages ask of the service answered that much later, and the last line of
+// each answer as much later again, as over a slow line.
+func (p *Page) Late(by time.Duration) {
+	p.Helper()
+	_, err := chromedp.Call(p.ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{
+		Source: fmt.Sprintf(late, by.Milliseconds()),
+	})
+	p.check(err, "a slow line")
+}
+
+const late = `
+const fetched = window.fetch;
+const later = () => new Promise((go) => setTimeout(go, %d));
+window.fetch = async (...of) => {
+	await later();
+	const answer = await fetched(...of);
+	if (!answer.body) return answer;
+	let last = '';
+	const slow = new TransformStream({
+		transform(text, out) {
+			text = last + text;
+			const end = text.lastIndexOf('\n', text.length - 2) + 1;
+			out.enqueue(text.slice(0, end));
+			last = text.slice(end);
+		},
+		async flush(out) {
+			await later();
+			out.enqueue(last);
+		},
+	});
+	const body = answer.body.pipeThrough(new TextDecoderStream()).pipeThrough(slow).pipeThrough(new TextEncoderStream());
+	return new Response(body, { status: answer.status, headers: answer.headers });
+};`
 
 // Language is what the pages that are loaded from now on take for the reader's.
 func (p *Page) Language(tag string) {

@@ -408,7 +408,7 @@ func TestStopped(t *testing.T) {
 	p := browser.Open(t, address+"/#/reports/endless", 1280, 800)
 	p.Wait("document.querySelector('form')")
 	p.Press("Run")
-	p.Wait("/Records so far\\s*[1-9][\\d,]*\\s*[0-9.]+ s/.test(document.querySelector('[data-outcome=running]')?.textContent)")
+	p.Wait("/Records so far\\s*[1-9][\\d,]*\\s*Running for\\s*[0-9.]+ s/.test(document.querySelector('[data-outcome=running]')?.textContent)")
 	p.Wait("document.querySelector('tr[aria-rowindex=\"2\"]')")
 	p.Press("Stop")
 	p.Wait("document.querySelector('[role=alert]')?.textContent.includes('Stopped.')")

@@ -3,7 +3,18 @@
 	import type { Inputs, Target } from '../lib/api';
 	import Dialog from '../parts/Dialog.svelte';
 
-	let { target, inputs, sort }: { target: Target; inputs: Inputs; sort: string[] } = $props();
+	let {
+		target,
+		inputs,
+		sort,
+		disabled,
+	}: {
+		target: Target;
+		inputs: Inputs;
+		sort: string[];
+		/** Until there is a whole result; its buttons keep their places meanwhile. */
+		disabled: boolean;
+	} = $props();
 
 	let open = $state(false);
 	let failure = $state('');
@@ -32,8 +43,8 @@
 <!-- svelte-ignore a11y_no_static_element_interactions -->
 <div class="relative flex gap-2" bind:this={box} onkeydown={key}>
 	<button type="button" class="button" onclick={copyLink}>{copied ? 'Copied' : 'Copy link'}</button>
-	<button type="button" class="button" aria-expanded={open} onclick={() => (open = !open)}>Export</button>
-	{#if open}
+	<button type="button" class="button" {disabled} aria-expanded={open} onclick={() => (open = !open)}>Export</button>
+	{#if open && !disabled}
 		<div class="panel absolute top-full right-0 z-20 mt-1 w-80 p-1.5 shadow-lg">
 			{#await import('./ExportPanel.svelte') then { default: Panel }}
 				<Panel

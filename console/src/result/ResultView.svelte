@@ -39,8 +39,9 @@
 	let wanted = $state<View>('table');
 	const views = $derived<{ name: View; label: string }[]>([
 		{ name: 'table', label: 'Records' },
-		...(run.summary?.chart?.points?.length ? [{ name: 'chart' as const, label: 'Chart' }] : []),
 		{ name: 'pages', label: 'Pages' },
+		// Last: known only at the end of a run, and the others keep their places.
+		...(run.summary?.chart?.points?.length ? [{ name: 'chart' as const, label: 'Chart' }] : []),
 	]);
 	const view = $derived(run.summary && views.some((v) => v.name === wanted) ? wanted : 'table');
 	const zone = $derived(run.header?.zone ?? '');
@@ -74,12 +75,8 @@
 	{:else if run.state === 'running'}
 		<Facts
 			facts={[
-				{
-					label: 'Records so far',
-					value: countText(run.count),
-					note: `${(run.spent / 1000).toFixed(1)} s`,
-					main: true,
-				},
+				{ label: 'Records so far', value: countText(run.count), main: true },
+				{ label: 'Running for', value: `${(run.spent / 1000).toFixed(1)} s` },
 			]}
 		/>
 	{/if}

@@ -234,10 +234,14 @@
 		<PageHead title={report.title} about={report.about}>
 			{#if folded}
 				<button type="button" class="button-quiet" onclick={() => (explaining = true)}>Explain</button>
-				{#if !draft && run.summary}<button type="button" class="button" data-send onclick={() => (sending = true)}
-						>Send me this …</button
+				{#if !draft}<button
+						type="button"
+						class="button"
+						data-send
+						disabled={!run.summary}
+						onclick={() => (sending = true)}>Send me this …</button
 					>{/if}
-				{#if run.summary?.outcome === 'done'}<Export {target} inputs={ran ?? form.inputs} {sort} />{/if}
+				<Export {target} inputs={ran ?? form.inputs} {sort} disabled={run.summary?.outcome !== 'done'} />
 			{/if}
 		</PageHead>
 		{#if folded}
@@ -261,6 +265,7 @@
 					</span>
 				{/each}
 				<span class="ml-auto flex items-center gap-2">
+					<button type="button" class="button {isRunning ? '' : 'invisible'}" onclick={() => run.stop()}>Stop</button>
 					{#if stale && !renews}<span class="muted text-[13px]">Answers changed</span>{/if}
 					<label class="muted flex min-h-8 items-center gap-1.5 text-[13px] max-sm:min-h-11"
 						><input
@@ -270,7 +275,6 @@
 							onchange={(e) => keepRenewing(e.currentTarget.checked)}
 						/> Renew as I change</label
 					>
-					{#if isRunning}<button type="button" class="button" onclick={() => run.stop()}>Stop</button>{/if}
 					{@render savedAnswers(false)}
 					<button type="submit" class="button-act">Run</button>
 				</span>

@@ -47,6 +47,8 @@ type Traits struct {
 	Untyped bool
 	// ZeroDates tells that dates of the engine's own may be of no day, 0000-00-00.
 	ZeroDates bool
+	// Unplaced tells that the engine has no aggregate for a median or a percentile.
+	Unplaced bool
 	// Scanned tells that nothing leads to the records of a period: each search reads all.
 	Scanned bool
 	// SQL is how hand-written SQL is read.

@@ -9,6 +9,41 @@ func OfGroup(e Expr) (*Aggregate, bool) {
 	return aggregate, ok && aggregate.Records == nil
 }
 
+// IsPlaced tells whether an aggregate is the value at a place in the order of all of them:
+// a median or a percentile.
+func (e *Aggregate) IsPlaced() bool { return e.Name == "median" || e.Percent != nil }
+
+// Made is what is made of the values, as it is written before "of".
+func (e *Aggregate) Made() string {
+	if e.Percent != nil {
+		return e.Name + " " + e.Percent.Value.String()
+	}
+	return e.Name
+}
+
+// Of words what is made of the values, to be said before them: "Sum of ", "90th percentile of ".
+func (e *Aggregate) Of() string {
+	if e.Percent != nil {
+		return ordinal(e.Percent.Value.String()) + " percentile of "
+	}
+	return map[string]string{"sum": "Sum of ", "average": "Average of ", "median": "Median of ", "least": "Least ", "greatest": "Greatest ", "count distinct": "Different "}[e.Name]
+}
+
+// ordinal is a number in English as what comes at that place: 1st, 12th, 99.9th.
+func ordinal(n string) string {
+	if !strings.HasSuffix("0"+n, "11") && !strings.HasSuffix("0"+n, "12") && !strings.HasSuffix("0"+n, "13") && !strings.Contains(n, ".") {
+		switch n[len(n)-1] {
+		case '1':
+			return n + "st"
+		case '2':
+			return n + "nd"
+		case '3':
+			return n + "rd"
+		}
+	}
+	return n + "th"
+}
+
 // HasAggregate tells whether a value made of a group's records occurs in an
 // expression.
 func HasAggregate(e Expr) bool {

@@ -319,7 +319,7 @@ func (e *Aggregate) typeOf(inner func(Expr) catalog.Type) catalog.Type {
 		return catalog.Integer
 	}
 	t := inner(e.X)
-	if e.Name == "average" {
+	if e.Name == "average" || e.Name == "median" && t.IsNumber() {
 		return catalog.Decimal
 	}
 	return t

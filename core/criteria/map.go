@@ -28,7 +28,7 @@ func mapped(e Expr, change func(Expr) Expr, own bool) Expr {
 	case *UnitOf:
 		e = &UnitOf{n.Pos, n.Unit, one(n.X)}
 	case *Aggregate:
-		made := &Aggregate{n.Pos, n.Name, one(n.X), one(n.Where), nil}
+		made := &Aggregate{n.Pos, n.Name, n.Percent, one(n.X), one(n.Where), nil}
 		if n.Records != nil {
 			records := *n.Records
 			records.Where = one(records.Where)

@@ -305,8 +305,8 @@ func (p *parser) belonging(r *Records) {
 
 // aggregate reads what one value is made of: "toll_pence", "passages.toll_pence
 // where …" or "p.toll_pence from passages as p". What comes before has been read.
-func (p *parser) aggregate(start int, name string) Expr {
-	a := &Aggregate{Name: name, X: p.sum()}
+func (p *parser) aggregate(start int, name string, percent *Number) Expr {
+	a := &Aggregate{Name: name, Percent: percent, X: p.sum()}
 	next := p.peek()
 	switch {
 	case p.take("from"):
@@ -323,6 +323,15 @@ func (p *parser) aggregate(start int, name string) Expr {
 	}
 	a.Pos = p.from(start)
 	return a
+}
+
+// percent reads how many of a hundred values a percentile is not less than.
+func (p *parser) percent(t token) *Number {
+	value, err := decimal.NewFromString(t.text)
+	if err != nil || !value.IsPositive() || value.GreaterThan(decimal.New(100, 0)) || value.Exponent() < -2 {
+		p.fail(t, "bad_number", "A percentile is from 0.01 to 100, with no more than two decimal places.", "Write percentile 90 of toll: 90 of a hundred are no more than that.")
+	}
+	return &Number{Pos{t.start, t.end}, value}
 }
 
 // tableIn is the table that the first column with one names, empty if none does.
@@ -452,7 +461,7 @@ var reserved = map[string]bool{
 }
 
 // aggregates are the words for one value of many records.
-var aggregates = map[string]bool{"sum": true, "average": true, "least": true, "greatest": true}
+var aggregates = map[string]bool{"sum": true, "average": true, "least": true, "greatest": true, "median": true}
 
 // userName begins what a row rule asks of whoever asks: ":user.regions".
 const userName = "user"
@@ -544,10 +553,13 @@ func (p *parser) word(t token) Expr {
 		return p.length(t.start)
 	case aggregates[t.text] && next.is("of"):
 		p.next()
-		return p.aggregate(t.start, t.text)
+		return p.aggregate(t.start, t.text, nil)
+	case t.text == "percentile" && next.kind == tNumber && p.ahead(1).is("of"):
+		p.at += 2
+		return p.aggregate(t.start, t.text, p.percent(next))
 	case t.text == "count" && next.is("distinct") && p.ahead(1).is("of"):
 		p.at += 2
-		return p.aggregate(t.start, "count distinct")
+		return p.aggregate(t.start, "count distinct", nil)
 	case t.text == "count" && next.is("of"):
 		p.next()
 		records := p.records()

@@ -97,7 +97,7 @@ func write(b *strings.Builder, e Expr, place int) {
 		b.WriteString(e.Unit + " of ")
 		write(b, e.X, looseSign)
 	case *Aggregate:
-		b.WriteString(e.Name)
+		b.WriteString(e.Made())
 		if e.X != nil {
 			b.WriteString(" of ")
 			write(b, e.X, looseSum)

@@ -21,6 +21,8 @@ type Scope struct {
 	// Related gives a table of the same source by its name; nil where no other
 	// tables can be asked about.
 	Related func(name string) (catalog.Table, bool)
+	// Unplaced tells that there are no medians and percentiles of their records.
+	Unplaced bool
 	// Near, of the condition on another table, is that table: a bare name is first
 	// looked for among its columns.
 	Near *Table
@@ -283,6 +285,9 @@ func (r *resolver) aggregate(e *Aggregate) catalog.Type {
 		}
 		t = r.aggregated(e)
 	})
+	if e.IsPlaced() && r.scope.Unplaced {
+		r.fail(e.At(), "no_percentile", "This database gives no "+e.Name+" of another table's records.", "Join the table, and group by a key of this one.")
+	}
 	return t
 }
 
@@ -295,6 +300,9 @@ func (r *resolver) aggregated(e *Aggregate) catalog.Type {
 	r.noBlank(e.X)
 	if (e.Name == "sum" || e.Name == "average") && t != unknownType && !t.IsNumber() {
 		r.fail(e.X.At(), "type_mismatch", e.Name+" needs a number; this is "+a(t)+".", "")
+	}
+	if e.IsPlaced() && t != unknownType && !t.IsNumber() && !t.IsDate() {
+		r.fail(e.X.At(), "type_mismatch", "A "+e.Name+" is one of numbers or dates; this is "+a(t)+".", "")
 	}
 	return e.typeOf(func(Expr) catalog.Type { return t })
 }

@@ -104,6 +104,8 @@ type (
 	Aggregate struct {
 		Pos
 		Name string
+		// Percent is how many of a hundred values a percentile is not less than; nil for all else.
+		Percent *Number
 		// X is nil for count.
 		X Expr
 		// Where chooses among the records of a group; nil for all of them.

@@ -132,7 +132,7 @@ func (c *compiler) column(field string, text Text) criteria.Expr {
 	if grouped {
 		unconditional = criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
 			if aggregate, ok := criteria.OfGroup(e); ok {
-				return &criteria.Aggregate{Pos: aggregate.Pos, Name: aggregate.Name, X: aggregate.X}
+				return &criteria.Aggregate{Pos: aggregate.Pos, Name: aggregate.Name, Percent: aggregate.Percent, X: aggregate.X}
 			}
 			return e
 		})

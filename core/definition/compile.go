@@ -337,7 +337,7 @@ func (c *compiler) tables() {
 	q := c.query
 	c.scope.Open, c.scope.Criterion, c.scope.Calendar = c.source == nil, c.meets, c.library.Calendar
 	if c.source != nil {
-		c.scope.Related = c.source.Table
+		c.scope.Related, c.scope.Unplaced = c.source.Table, c.source.Traits.Unplaced
 	}
 	if q.SQL.Value != "" {
 		c.handWritten()

@@ -125,6 +125,10 @@ func (c *compiler) totals(field string, out *Compiled, texts []Text) []CompiledT
 			}
 			continue
 		}
+		if aggregate.IsPlaced() {
+			c.fail(at, text.Line, "no_percentile", "A "+aggregate.Name+" is no total: it would need all records at once.", "Have the query work it out, as a column of its groups.")
+			continue
+		}
 		total := CompiledTotal{Name: criteria.Print(e), Label: out.said(e), Expr: aggregate}
 		if column, ok := aggregate.X.(*criteria.Column); ok && aggregate.Name != "count distinct" {
 			for _, col := range out.Columns {
@@ -159,8 +163,7 @@ func (out *Compiled) said(e criteria.Expr) string {
 		if n.X == nil {
 			return "Records" + where
 		}
-		words := map[string]string{"sum": "Sum of ", "average": "Average of ", "least": "Least ", "greatest": "Greatest ", "count distinct": "Different "}
-		return words[n.Name] + inner(out.said(n.X)) + where
+		return n.Of() + inner(out.said(n.X)) + where
 	case *criteria.UnitOf:
 		return Labelled(n.Unit) + " of " + inner(out.said(n.X))
 	}

@@ -42,7 +42,7 @@ func AttributeOf(question string) string {
 func (r *RowRule) Condition(source *catalog.Source, table catalog.Table, alias string, attributes map[string][]string) (criteria.Expr, []parameter.Parameter, diag.Problems) {
 	c := ruleCompiler{text: r.Criteria.Value, table: table, alias: alias}
 	c.source = source
-	c.scope = criteria.Scope{Tables: []criteria.Table{{Alias: alias, Table: table}}, Related: source.Table}
+	c.scope = criteria.Scope{Tables: []criteria.Table{{Alias: alias, Table: table}}, Related: source.Table, Unplaced: source.Traits.Unplaced}
 	e, problems := c.parse()
 	if problems.Failed() {
 		return nil, nil, problems

@@ -3,6 +3,7 @@ package dialect
 import (
 	"cmp"
 	"fmt"
+	"math/big"
 	"slices"
 	"strconv"
 	"strings"
@@ -65,6 +66,9 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 	if w.tooLong {
 		return "null"
 	}
+	if key, ok := w.measuredKey(e); ok {
+		return key
+	}
 	text := w.written(e, nested)
 	if len(text) > MaxSQL {
 		w.tooLong = true
@@ -107,6 +111,7 @@ func (w *writer) written(e plan.Expr, nested bool) string {
 	case plan.Related:
 		return w.related(e)
 	case plan.RelatedValue:
+		defer w.apart()()
 		return w.relatedValue(e, w.expr(e.Of, false))
 	case plan.SummaryValue:
 		return w.summaryValue(e, true)
@@ -276,6 +281,9 @@ func (w *writer) concat(args []string) string {
 }
 
 func (w *writer) aggregate(e plan.Aggregate) string {
+	if w.measured != nil {
+		return w.measuredAggregate(e)
+	}
 	x := ""
 	if e.X != nil {
 		x = w.comparable(e.X, false)
@@ -288,8 +296,15 @@ func (w *writer) aggregateOf(e plan.Aggregate, x string) string {
 	where := ""
 	if e.Where != nil {
 		if where = w.expr(e.Where, false); w.dialect.unfiltered {
-			x, where = "case when "+where+" then "+cmp.Or(x, "1")+" end", ""
+			x, where = chosenOf(x, where), ""
 		}
+	}
+	if e.Name == "percentile" {
+		if w.dialect.percentile == nil {
+			w.unmeasured = true
+			return "null"
+		}
+		return w.dialect.percentile(x, where, e.Place)
 	}
 	if w.dialect.aggregate != nil {
 		if text := w.dialect.aggregate(e.Name, x, where, e.X); text != "" {
@@ -304,6 +319,35 @@ func (w *writer) aggregateOf(e plan.Aggregate, x string) string {
 	}
 	names := map[string]string{"sum": "sum", "average": "avg", "least": "min", "greatest": "max", "present": "count"}
 	return names[e.Name] + "(" + x + ")" + filter(where)
+}
+
+// chosenOf is a value of the records that meet a condition, blank for others.
+func chosenOf(x, where string) string {
+	return "case when " + where + " then " + cmp.Or(x, "1") + " end"
+}
+
+// operandOf is what an aggregate is made of, blank for records that it leaves out.
+func (w *writer) operandOf(e plan.Aggregate) string {
+	x := ""
+	if e.X != nil {
+		x = w.comparable(e.X, true)
+	}
+	if e.Where == nil {
+		return x
+	}
+	return "(" + chosenOf(x, w.expr(e.Where, false)) + ")"
+}
+
+// standardPercentile is percentile_disc of SQL:2003. Servers work the place out in binary
+// fractions: a little less has them find that of a whole number of values, and a little more
+// the one after it, among up to a thousand million.
+func standardPercentile(x, where string, at plan.Place) string {
+	share := big.NewRat(at.Of10000, 10000)
+	little := big.NewRat(5, 100_000_000_000_000)
+	if share.Sub(share, little); at.Above {
+		share.Add(share, little.Mul(little, big.NewRat(2, 1)))
+	}
+	return "percentile_disc(" + share.FloatString(14) + ") within group (order by " + x + ")" + filter(where)
 }
 
 // filter is the clause that chooses the records of an aggregate; source: SQL:2003, T612.

@@ -81,7 +81,8 @@ func Postgres(capitals string) Dialect {
 			}
 			return ""
 		},
-		part: postgresPart,
+		percentile: standardPercentile,
+		part:       postgresPart,
 		moved: func(m plan.Moved, x string) string {
 			day := "substr(" + x + ", 1, 10)::date"
 			if m.Months != 0 {

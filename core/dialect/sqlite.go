@@ -56,13 +56,16 @@ var SQLite = Dialect{
 		return "cast(" + x + " as real)"
 	},
 	aggregate: sqliteAggregate,
-	over:      sqliteOver,
-	number:    func(x string) string { return "(" + x + " + 0)" },
-	contains:  func(x, placeholder string) string { return "instr(lower(" + x + "), lower(" + placeholder + ")) > 0" },
-	clocked:   sqliteClocked,
-	moment:    sqliteMoment,
-	part:      sqlitePart,
-	moved:     sqliteMoved,
+	percentile: func(x, where string, at plan.Place) string {
+		return "percentile_of(" + x + ", " + strconv.FormatInt(at.Of10000, 10) + ", " + map[bool]string{false: "0", true: "1"}[at.Above] + ")" + filter(x+" is not null", where)
+	},
+	over:     sqliteOver,
+	number:   func(x string) string { return "(" + x + " + 0)" },
+	contains: func(x, placeholder string) string { return "instr(lower(" + x + "), lower(" + placeholder + ")) > 0" },
+	clocked:  sqliteClocked,
+	moment:   sqliteMoment,
+	part:     sqlitePart,
+	moved:    sqliteMoved,
 	daysBetween: func(from, to string) string {
 		return "cast(julianday(" + to + ") - julianday(" + from + ") as integer)"
 	},

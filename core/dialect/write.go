@@ -100,6 +100,9 @@ type Dialect struct {
 	// aggregate writes a value of many records its own way; empty for what is
 	// written as name(x). Where, if it is not empty, is which records it is made of.
 	aggregate func(name, x, where string, of plan.Expr) string
+	// percentile writes the value at a place in the order of all of them; nil where that
+	// has to be found by windows.
+	percentile func(x, where string, at plan.Place) string
 	// over is aggregate for each row of those with the same keys, which the clause says;
 	// nil where the clause stands behind what aggregate writes.
 	over func(name, x, clause string) string
@@ -194,6 +197,23 @@ func (d Dialect) WriteTogether(statements []plan.Statement) Query {
 }
 
 func (w *writer) statement(s plan.Statement) {
+	text, args, lines := w.sql.String(), len(w.args), len(w.lines)
+	again := func() {
+		w.sql.Reset()
+		w.text(text)
+		w.args, w.lines = w.args[:args], w.lines[:lines]
+		w.attempt(s)
+	}
+	w.attempt(s)
+	if w.unmeasured {
+		w.measured = &measured{keys: s.GroupBy}
+		again() // learns what its groups are made of
+		again()
+		w.measured, w.unmeasured = nil, false
+	}
+}
+
+func (w *writer) attempt(s plan.Statement) {
 	switch grouped := len(s.GroupBy)+len(s.Aggregates) > 0; {
 	case layered(s) && grouped:
 		w.orderedGroups(s)
@@ -209,6 +229,11 @@ func (w *writer) statement(s plan.Statement) {
 
 // body writes where the rows come from, which they are, and how they are grouped.
 func (w *writer) body(s plan.Statement) {
+	if w.measured != nil {
+		w.measuredRecords(s)
+		w.groups(s)
+		return
+	}
 	if s.Raw == nil {
 		w.text("\nfrom " + w.table(s.From))
 	}
@@ -243,6 +268,11 @@ func (w *writer) body(s plan.Statement) {
 			w.text("\n  and " + condition)
 		}
 	}
+	w.groups(s)
+}
+
+// groups writes how rows are grouped, and which of the groups are left.
+func (w *writer) groups(s plan.Statement) {
 	for i := range s.GroupBy {
 		if i == 0 {
 			w.text("\ngroup by ")
@@ -281,6 +311,10 @@ type writer struct {
 	args    []any
 	lines   []Line
 	tooLong bool
+	// measured is set while a statement is written around another one that has what its
+	// groups are made of, unmeasured where it has to be.
+	measured   *measured
+	unmeasured bool
 }
 
 func (w *writer) text(s string) { w.sql.WriteString(s) }

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"cmp"
 	"reflect"
 	"slices"
 	"strings"
@@ -254,24 +255,33 @@ func (b *binder) fetchRelated(s *Statement, e criteria.Expr, places map[*criteri
 		if criteria.RecordsOf(e) == nil {
 			return e
 		}
-		f := Fetched{Ref: criteria.Ref{Column: relatedColumn(e), Nullable: true}}
-		if aggregate, ok := e.(*criteria.Aggregate); ok && aggregate.Name == "average" {
-			f.Value, f.Column.Shape = b.ofRecords(aggregate.Records, Ratio{b.translate(aggregate.X)}), ratioShape
-		} else {
-			f.Value = b.ordered(e)
-		}
-		at := len(s.Fetch)
-		for i, other := range s.Fetch[:min(at, mostCompared)] {
-			if other.Value != nil && reflect.DeepEqual(other.Value, f.Value) {
-				at = i
+		fetch := func(value Expr, shape string) *criteria.Column {
+			f := Fetched{Ref: criteria.Ref{Column: relatedColumn(e), Nullable: true}, Value: value}
+			f.Column.Shape = cmp.Or(shape, f.Column.Shape)
+			at := len(s.Fetch)
+			for i, other := range s.Fetch[:min(at, mostCompared)] {
+				if other.Value != nil && reflect.DeepEqual(other.Value, f.Value) {
+					at = i
+				}
 			}
+			if at == len(s.Fetch) {
+				s.Fetch = append(s.Fetch, f)
+			}
+			column := &criteria.Column{Pos: e.At(), Name: criteria.Print(e), Ref: f.Ref}
+			places[column] = at
+			return column
 		}
-		if at == len(s.Fetch) {
-			s.Fetch = append(s.Fetch, f)
+		aggregate, ok := e.(*criteria.Aggregate)
+		switch {
+		case ok && aggregate.Name == "average":
+			return fetch(b.ofRecords(aggregate.Records, Ratio{b.translate(aggregate.X)}), ratioShape)
+		case ok && aggregate.Name == "median" && criteria.TypeOf(e).IsNumber():
+			x := b.ordered(aggregate.X)
+			return middle(aggregate, false, func(turned bool) criteria.Expr {
+				return fetch(b.ofRecords(aggregate.Records, Aggregate{Name: "percentile", X: x, Place: placeOf(aggregate, turned)}), "")
+			})
 		}
-		column := &criteria.Column{Pos: e.At(), Name: criteria.Print(e), Ref: f.Ref}
-		places[column] = at
-		return column
+		return fetch(b.ordered(e), "")
 	})
 }
 

@@ -116,9 +116,10 @@ func (b *binder) madeOfGroups(s *Selection, e criteria.Expr, places map[*criteri
 // term, the database adds up the bare column and the rest is worked out exactly here.
 func (b *binder) madeOfGroup(s *Statement, e *criteria.Aggregate, places map[*criteria.Column]int) criteria.Expr {
 	where := b.chosen(e)
+	place := Place{}
 	given := func(x Expr, name string, c catalog.Column) *criteria.Column {
 		column := &criteria.Column{Name: name, Ref: criteria.Ref{Column: c}}
-		made := Aggregate{name, x, where}
+		made := Aggregate{name, x, where, place}
 		at := slices.IndexFunc(s.Aggregates, func(other Expr) bool { return reflect.DeepEqual(other, made) }) // a sum and an average share theirs
 		if at < 0 {
 			at = len(s.Aggregates)
@@ -134,22 +135,34 @@ func (b *binder) madeOfGroup(s *Statement, e *criteria.Aggregate, places map[*cr
 	case e.Name == "count distinct":
 		return given(b.ordered(e.X), e.Name, catalog.Column{Type: catalog.Integer})
 	case !t.IsNumber():
+		name := e.Name
+		if e.IsPlaced() {
+			name, place = "percentile", placeOf(e, false)
+		}
 		c := computedColumn(e.X, t)
 		if plain, ok := e.X.(*criteria.Column); ok {
 			c = orderedColumn(plain.Ref.Column)
 		} else if t == catalog.DateTime {
 			c.Encoding = catalog.EncISOLocal
 		}
-		return given(b.ordered(e.X), e.Name, c)
+		return given(b.ordered(e.X), name, c)
 	}
 	x, factor, term := criteria.Linear(e.X)
 	name := e.Name
 	if factor.Sign() < 0 {
-		name = map[string]string{"least": "greatest", "greatest": "least", "sum": "sum", "average": "average"}[name]
+		if other := map[string]string{"least": "greatest", "greatest": "least"}[name]; other != "" {
+			name = other
+		}
 	}
 	made := b.translate(x)
 	number := func(name string) *criteria.Column { return given(made, name, catalog.Column{Type: catalog.Decimal}) }
 	switch name {
+	case "median", "percentile":
+		at := func(above bool) criteria.Expr {
+			place = placeOf(e, above)
+			return number("percentile")
+		}
+		return plus(times(middle(e, factor.Sign() < 0, at), factor), &criteria.Number{Value: ratio(term)})
 	case "least", "greatest":
 		return plus(times(number(name), factor), &criteria.Number{Value: ratio(term)})
 	case "sum":
@@ -163,6 +176,29 @@ func (b *binder) madeOfGroup(s *Statement, e *criteria.Aggregate, places map[*cr
 		return sum
 	}
 	return plus(calculated('/', times(number("sum"), factor), number("present")), &criteria.Number{Value: ratio(term)})
+}
+
+// placeOf is where in the order of all values that of an aggregate stands; the other way
+// round where they are turned.
+func placeOf(e *criteria.Aggregate, turned bool) Place {
+	share := int64(5000)
+	if e.Percent != nil {
+		share = e.Percent.Value.Shift(2).IntPart()
+	}
+	if turned {
+		share = 10000 - share
+	}
+	return Place{share, turned}
+}
+
+// middle is what a median or a percentile is made of: at gives the value at a place, which
+// can be turned round. Of numbers, a median is the average of the last of the lower half
+// and the first of the upper.
+func middle(e *criteria.Aggregate, turned bool, at func(turned bool) criteria.Expr) criteria.Expr {
+	if e.Percent != nil {
+		return at(turned)
+	}
+	return calculated('/', plus(at(false), at(true)), &criteria.Number{Value: decimal.New(2, 0)})
 }
 
 func calculated(op byte, x, y criteria.Expr) criteria.Expr {

@@ -287,6 +287,7 @@ type (
 	Aggregate struct {
 		Name     string
 		X, Where Expr
+		Place    Place
 	}
 	// Arithmetic is + - * / on numbers; / never cuts to whole numbers.
 	Arithmetic struct {
@@ -294,6 +295,13 @@ type (
 		Left, Right Expr
 	}
 )
+
+// Place is a place in the order of values from the least on: the first that a number of
+// ten thousand of them does not exceed or, Above, the first that is after as many of them.
+type Place struct {
+	Of10000 int64
+	Above   bool
+}
 
 // Form is what is said of a date.
 type Form uint8

@@ -173,8 +173,11 @@ func (b *binder) askedOfThem(r *criteria.Records) (conditions []criteria.Expr) {
 
 // aggregated is an aggregate of what x is: of a group's records, or of related ones.
 func (b *binder) aggregated(e *criteria.Aggregate, x Expr) Expr {
+	if e.IsPlaced() {
+		return b.atPlace(e, x)
+	}
 	if e.Records == nil {
-		made := Aggregate{e.Name, x, b.chosen(e)}
+		made := Aggregate{Name: e.Name, X: x, Where: b.chosen(e)}
 		if e.Name == "sum" && e.Where != nil { // of none it is 0, as that of related records
 			return Func{Name: "coalesce", Args: []Expr{made, Value{int64(0)}}}
 		}
@@ -184,6 +187,21 @@ func (b *binder) aggregated(e *criteria.Aggregate, x Expr) Expr {
 		return b.ofRecords(e.Records, Arithmetic{'/', Aggregate{Name: "sum", X: x}, Aggregate{Name: "present", X: x}})
 	}
 	return b.ofRecords(e.Records, Aggregate{Name: e.Name, X: x})
+}
+
+// atPlace is a median or a percentile of what x is.
+func (b *binder) atPlace(e *criteria.Aggregate, x Expr) Expr {
+	at := func(turned bool) Expr {
+		made := Aggregate{Name: "percentile", X: x, Where: b.chosen(e), Place: placeOf(e, turned)}
+		if e.Records == nil {
+			return made
+		}
+		return b.ofRecords(e.Records, made)
+	}
+	if e.Percent != nil || !criteria.TypeOf(e).IsNumber() {
+		return at(false)
+	}
+	return Arithmetic{'/', Arithmetic{'+', at(false), at(true)}, Value{int64(2)}}
 }
 
 // chosen is which of a group's records an aggregate is made of; nil for all of them.

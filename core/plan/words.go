@@ -239,7 +239,11 @@ func (b *binder) askedIn(e criteria.Expr) (asked []string) {
 func (b *binder) aggregateWords(e *criteria.Aggregate) string {
 	words := "the number of records"
 	if e.X != nil {
-		words = map[string]string{"sum": "the sum of ", "average": "the average of ", "least": "the least ", "greatest": "the greatest ", "count distinct": "the number of different values of "}[e.Name] + lowered(b.words(e.X))
+		words = "the " + lowered(e.Of())
+		if e.Name == "count distinct" {
+			words = "the number of different values of "
+		}
+		words += lowered(b.words(e.X))
 	}
 	if e.Records == nil {
 		if where := b.askedOf(e.Where); where != "" {

@@ -127,7 +127,7 @@ func (s *Service) tableAlone(ctx context.Context, who identity.Actor, name, sour
 	if !ok {
 		return nil
 	}
-	scope := criteria.Scope{Tables: []criteria.Table{{Alias: t.Name, Table: t}}, Related: catalogue.Table}
+	scope := criteria.Scope{Tables: []criteria.Table{{Alias: t.Name, Table: t}}, Related: catalogue.Table, Unplaced: catalogue.Traits.Unplaced}
 	for _, q := range questions {
 		p := q.Parameter()
 		scope.Questions = append(scope.Questions, criteria.Question{Name: p.Name, Type: catalog.Type(p.Kind), Many: p.Many})

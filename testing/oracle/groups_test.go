@@ -40,20 +40,20 @@ func (r random) groupQuery() string {
 		if r.IntN(8) == 0 {
 			return "if(" + some("count") + " > 1, " + some("sum of x") + ", -1)"
 		}
-		if name := pick(r, []string{"sum", "average", "least", "greatest", "count distinct"}); r.IntN(5) > 0 {
+		if name := pick(r, []string{"sum", "average", "least", "greatest", "count distinct", "median", "percentile 90", "percentile 12.5", "percentile 50"}); r.IntN(5) > 0 {
 			return some(name + " of " + pick(r, []string{"n", "m", "x", "x * 2", "m - 3", "n / 4"}))
 		}
-		return some(pick(r, []string{"count", "least of d", "greatest of e", "least of z", "greatest of v", "count distinct of s", "greatest of w", "least of k", "greatest of f", "sum of (count of r as o where o.n = r.n)"}))
+		return some(pick(r, []string{"count", "least of d", "greatest of e", "least of z", "greatest of v", "count distinct of s", "greatest of w", "least of k", "greatest of f", "sum of (count of r as o where o.n = r.n)", "median of d", "percentile 70 of v", "percentile 0.01 of e", "percentile 100 of z", "median of w", "median of 3 - m", "percentile 30 of 1 - x"}))
 	}
 	made, having, sort := of(), "", "c descending"
 	if r.IntN(2) == 0 {
-		having = " and " + some(pick(r, []string{"count", "sum of n", "sum of x", "least of m", "greatest of n", "count distinct of s"})) + pick(r, []string{" > ", " <= ", " <> ", " = "}) + pick(r, []string{"1", "2", ":small", "0.5", "-3"})
+		having = " and " + some(pick(r, []string{"count", "sum of n", "sum of x", "least of m", "greatest of n", "count distinct of s", "median of m", "percentile 25 of x"})) + pick(r, []string{" > ", " <= ", " <> ", " = "}) + pick(r, []string{"1", "2", ":small", "0.5", "-3"})
 	}
 	if r.IntN(3) == 0 {
 		having += " and " + pick(r, []string{"least of d", "greatest of e", "least of v"}) + pick(r, []string{" >= ", " < "}) + "'2025-03-30'"
 	}
 	if r.IntN(2) == 0 {
-		sort = pick(r, []string{"v descending", "v", "v blanks first", "sum of m descending", "count"})
+		sort = pick(r, []string{"v descending", "v", "v blanks first", "sum of m descending", "count", "median of n", "percentile 80 of x descending"})
 	}
 	by := pick(r, []string{"b", "s", "m", "month of d", "year(d)", "quarter of e", "d", "upper(t)", "date_of(v)", "week of f", "w", "count of r as o where o.m = r.m and o.d within :period", "greatest of o.e from r as o where o.n = r.m", "least of o.z from r as o where o.s = r.s"})
 	return fmt.Sprintf("kind: query\nname: q\nsource: small\nfrom: r\nparameters:\n  - { name: period, kind: period, required: true }\n  - { name: small, kind: integer, required: true }\n  - { name: none, kind: integer }\n"+

@@ -868,6 +868,9 @@ func (w World) Aggregate(a *criteria.Aggregate, records []Record) any {
 		}
 		return sum
 	}
+	if a.Name == "median" || a.Percent != nil {
+		return percentile(a, values)
+	}
 	best := values[0]
 	for _, v := range values[1:] {
 		op := "<"
@@ -879,6 +882,36 @@ func (w World) Aggregate(a *criteria.Aggregate, records []Record) any {
 		}
 	}
 	return best
+}
+
+// percentile is the first value, from the least on, that as many of a hundred values as it
+// says do not exceed. A median is the middle one, of numbers the average of both middle ones.
+func percentile(a *criteria.Aggregate, values []any) any {
+	slices.SortStableFunc(values, func(x, y any) int {
+		switch {
+		case order(x, "<", y, false) == True:
+			return -1
+		case order(y, "<", x, false) == True:
+			return 1
+		}
+		return 0
+	})
+	n := len(values)
+	if a.Percent == nil {
+		low, number := values[(n-1)/2].(*big.Rat)
+		if !number {
+			return values[(n-1)/2]
+		}
+		sum := new(big.Rat).Add(low, values[n/2].(*big.Rat))
+		return sum.Quo(sum, big.NewRat(2, 1))
+	}
+	share := new(big.Rat).Quo(a.Percent.Value.Rat(), big.NewRat(100, 1))
+	for i, v := range values {
+		if big.NewRat(int64(i+1), int64(n)).Cmp(share) >= 0 {
+			return v
+		}
+	}
+	panic("oracle: a percentile above 100")
 }
 
 // Made is a condition on a group with the values made of its records in it.

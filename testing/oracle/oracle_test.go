@@ -408,7 +408,7 @@ func (r random) condition(depth int) string {
 
 // ofRelated is a number made of the other records that belong to a record.
 func (r random) ofRelated(depth int) string {
-	of := pick(r, []string{"sum of o.x", "sum of o.n * 2", "average of o.m", "least of o.x - 1", "greatest of o.n", "count distinct of o.s", "sum of if(o.b, o.m, 0)"})
+	of := pick(r, []string{"sum of o.x", "sum of o.n * 2", "average of o.m", "least of o.x - 1", "greatest of o.n", "count distinct of o.s", "sum of if(o.b, o.m, 0)", "median of o.m", "percentile 60 of o.x"})
 	return "(" + pick(r, []string{"count of ", of + " from "}) + r.others(depth) + ")"
 }
 
@@ -816,7 +816,7 @@ func (b *bench) tables() map[string][]oracle.Record {
 
 // scope is what names mean in the criteria.
 func (b *bench) scope() criteria.Scope {
-	scope := criteria.Scope{Tables: []criteria.Table{{Alias: "r", Table: b.catalog.Tables[0]}}, Related: b.catalog.Table}
+	scope := criteria.Scope{Tables: []criteria.Table{{Alias: "r", Table: b.catalog.Tables[0]}}, Related: b.catalog.Table, Unplaced: b.catalog.Traits.Unplaced}
 	for _, q := range questions {
 		scope.Questions = append(scope.Questions, q.Question())
 	}

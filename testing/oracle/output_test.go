@@ -148,6 +148,10 @@ func agree(t *testing.T, benches []*bench) {
 		tried++
 		for _, b := range benches[1:] {
 			asCSV, asJSON, _, _, ok := b.written(t, text, in)
+			if b.catalog.Traits.Unplaced && (strings.Contains(text, "median of o.") || strings.Contains(text, "percentile 60 of o.")) {
+				require.False(t, ok, text) // a check refuses it
+				continue
+			}
 			require.True(t, ok, "%s\n%s", b.engine, text)
 			require.Equal(t, firstCSV, asCSV, "%s\n%s", b.engine, text)
 			require.Equal(t, firstJSON, asJSON, "%s\n%s", b.engine, text)

@@ -44,7 +44,7 @@ const criteria = StreamLanguage.define<object>({
 	languageData: { commentTokens: { line: '--' } },
 });
 const keywords = new Set(
-	'and or not within in between is blank contains starts ends with ignoring case overlaps inside covers meets true false of any no at least most exactly where from as count sum average greatest distinct'.split(
+	'and or not within in between is blank contains starts ends with ignoring case overlaps inside covers meets true false of any no at least most exactly where from as count sum average median percentile greatest distinct'.split(
 		' ',
 	),
 );

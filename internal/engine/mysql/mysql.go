@@ -33,7 +33,7 @@ import (
 // Engine is MariaDB and MySQL. Sessions run with ANSI_QUOTES and NO_BACKSLASH_ESCAPES.
 var Engine = engine.Engine{
 	Name: "mysql", Open: Open,
-	Traits: catalog.Traits{ZeroDates: true, SQL: sqltext.Flavour{Backticks: true, Hashes: true, Spaced: true}},
+	Traits: catalog.Traits{ZeroDates: true, Unplaced: true, SQL: sqltext.Flavour{Backticks: true, Hashes: true, Spaced: true}},
 }
 
 type source struct {

@@ -201,8 +201,10 @@ func (s *seen) lock(c *sqlite3.SQLiteConn) error {
 		}
 		return sqlite3.SQLITE_DENY
 	})
-	if err := c.RegisterAggregator("decimal_rest", newDecimalRest, true); err != nil {
-		return err
+	for name, aggregate := range map[string]any{"decimal_rest": newDecimalRest, "percentile_of": newPercentile} {
+		if err := c.RegisterAggregator(name, aggregate, true); err != nil {
+			return err
+		}
 	}
 	for name, function := range functions {
 		if err := c.RegisterFunc(name, function, true); err != nil {

@@ -300,7 +300,7 @@ func (w *writer) aggregateOf(e plan.Aggregate, x string) string {
 		}
 	}
 	if e.Name == "percentile" {
-		if w.dialect.percentile == nil {
+		if w.dialect.windows && !w.isApart {
 			w.unmeasured = true
 			return "null"
 		}

@@ -11,7 +11,7 @@ import (
 )
 
 // measured are groups of which values at a place are asked, for an engine that has no
-// aggregate for them: a statement inside has the keys of the groups, what their values are
+// aggregate for them, or a slow one: a statement inside has the keys of the groups, what their values are
 // made of, and of those at a place which each record has and among how many.
 type measured struct {
 	keys   []plan.Expr
@@ -48,18 +48,18 @@ func (w *writer) measuredAggregate(e plan.Aggregate) string {
 	if !slices.Contains(w.measured.placed, at) {
 		w.measured.placed = append(w.measured.placed, at)
 	}
-	place := fmt.Sprintf("(%s.among_%d * %d + 9999) div 10000", measuredName, at+1, e.Place.Of10000)
+	within := "0 and 9999" // as ceil(among * share) is the place
 	if e.Place.Above {
-		place = fmt.Sprintf("%s.among_%d * %d div 10000 + 1", measuredName, at+1, e.Place.Of10000)
+		within = "1 and 10000"
 	}
-	return fmt.Sprintf("max(case when %s.place_%d = %s then %s end)", measuredName, at+1, place, x)
+	return fmt.Sprintf("max(case when %[1]s.place_%[2]d * 10000 - %[1]s.among_%[2]d * %[3]d between %[4]s then %[5]s end)", measuredName, at+1, e.Place.Of10000, within, x)
 }
 
 // apart has what is written before the end be of none of these groups.
 func (w *writer) apart() (end func()) {
-	m := w.measured
-	w.measured = nil
-	return func() { w.measured = m }
+	m, isApart := w.measured, w.isApart
+	w.measured, w.isApart = nil, true
+	return func() { w.measured, w.isApart = m, isApart }
 }
 
 // measuredRecords writes the statement inside.
@@ -82,10 +82,14 @@ func (w *writer) measuredRecords(s plan.Statement) {
 			continue
 		}
 		all := apart
-		if all == "" {
+		if all == "" && w.dialect.undivided != nil {
 			all = w.dialect.undivided(x)
 		}
-		items = append(items, "row_number() over ("+strings.TrimSpace(apart+" order by "+x+" is null, "+x)+") as place_"+number, "count("+x+") over ("+all+") as among_"+number)
+		order := x
+		if column, plain := value.X.(plan.Column); !plain || column.Ref.Nullable || value.Where != nil {
+			order = x + " is null, " + x
+		}
+		items = append(items, "row_number() over ("+strings.TrimSpace(apart+" order by "+order)+") as place_"+number, "count("+x+") over ("+all+") as among_"+number)
 	}
 	w.text("\nfrom (\nselect " + strings.Join(items, ", "))
 	s.GroupBy, s.Having = nil, nil

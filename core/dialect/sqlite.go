@@ -56,6 +56,7 @@ var SQLite = Dialect{
 		return "cast(" + x + " as real)"
 	},
 	aggregate: sqliteAggregate,
+	windows:   true,
 	percentile: func(x, where string, at plan.Place) string {
 		return "percentile_of(" + x + ", " + strconv.FormatInt(at.Of10000, 10) + ", " + map[bool]string{false: "0", true: "1"}[at.Above] + ")" + filter(x+" is not null", where)
 	},

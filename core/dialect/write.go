@@ -100,9 +100,10 @@ type Dialect struct {
 	// aggregate writes a value of many records its own way; empty for what is
 	// written as name(x). Where, if it is not empty, is which records it is made of.
 	aggregate func(name, x, where string, of plan.Expr) string
-	// percentile writes the value at a place in the order of all of them; nil where that
-	// has to be found by windows.
+	// percentile writes the value at a place in the order of all of them; nil where there
+	// is no way. Those of groups are found by windows where that is so, or faster.
 	percentile func(x, where string, at plan.Place) string
+	windows    bool
 	// over is aggregate for each row of those with the same keys, which the clause says;
 	// nil where the clause stands behind what aggregate writes.
 	over func(name, x, clause string) string
@@ -248,7 +249,9 @@ func (w *writer) body(s plan.Statement) {
 		}
 	}
 	for _, m := range s.Summaries {
+		end := w.apart()
 		w.summary(m)
+		end()
 	}
 	where := s.Where
 	if s.Raw != nil {
@@ -315,6 +318,8 @@ type writer struct {
 	// groups are made of, unmeasured where it has to be.
 	measured   *measured
 	unmeasured bool
+	// isApart is set while something else is written than values of the groups.
+	isApart bool
 }
 
 func (w *writer) text(s string) { w.sql.WriteString(s) }
@@ -339,7 +344,9 @@ func (w *writer) items(s plan.Statement) []string {
 		case nil:
 			items = append(items, w.dialect.selected(f.Ref, w.column(f.Ref)))
 		case plan.RelatedValue:
+			end := w.apart()
 			items = append(items, w.relatedValue(value, w.made(value.Of)))
+			end()
 		case plan.SummaryValue:
 			items = append(items, w.summaryValue(value, false))
 		default:

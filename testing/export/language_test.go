@@ -48,6 +48,10 @@ var language = map[string]struct{ columns, criteria, sort, byHand string }{
 	"running":  {"id, { name: s, value: running sum of toll by vessel_id }", "", "id", "select id, sum(toll) over (partition by vessel_id order by id) from passages order by id"},
 	"previous": {"id, { name: s, value: toll - previous toll by vessel_id }", "", "id", "select id, toll - lag(toll) over (partition by vessel_id order by id) from passages order by id"},
 	"of-all":   {"id", "toll > average of p.toll + 400 from all passages as p", "id", "select id from passages where toll > (select avg(toll + 400) from passages) order by id"},
+	"median": {
+		"vessel_id, { name: m, value: median of toll }", "", "vessel_id",
+		"select vessel_id, avg(toll) from (select vessel_id, toll, row_number() over (partition by vessel_id order by toll) as n, count(*) over (partition by vessel_id) as c from passages) as p where n * 2 between c and c + 2 group by vessel_id order by vessel_id",
+	},
 }
 
 // manyPassages makes a million passages of two thousand vessels on an engine.

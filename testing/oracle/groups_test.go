@@ -91,6 +91,29 @@ func TestGroups(t *testing.T) {
 	}
 }
 
+// TestPlacesOfAll: medians and percentiles of a whole table, beside each other and of some of
+// its records, are those of the oracle; of none they are blank.
+func TestPlacesOfAll(t *testing.T) {
+	plainNative = true
+	defer func() { plainNative = false }()
+	for _, b := range onEveryEngine(t, 12) {
+		for _, of := range []string{"n", "m", "3 - x", "d", "v", "n where m > 1", "x where m > 1000000"} {
+			text := "kind: query\nname: q\nsource: small\nfrom: r\ncolumns:\n"
+			for i, made := range []string{"median", "percentile 90", "percentile 0.01", "percentile 100", "greatest"} {
+				text += fmt.Sprintf("  - { name: v%d, value: \"%s of %s\" }\n", i, made, of)
+			}
+			rows, compiled, values, ok := b.groups(t, text, nil)
+			require.True(t, ok, text)
+			w := oracle.World{Calendar: b.ctx, Answers: values, Tables: b.tables()}
+			var want []string
+			for _, column := range compiled.Columns {
+				want = append(want, shown(w.Value(oracle.Made(w, column.Expr, w.Tables["r"]), oracle.Record{})))
+			}
+			assert.Equal(t, [][]string{want}, rows, "%s\n%s", b.engine, text)
+		}
+	}
+}
+
 func (b *bench) groups(t *testing.T, text string, in map[string]parameter.Input) (rows [][]string, compiled *definition.Compiled, values parameter.Values, ok bool) {
 	documents, problems := definition.Decode("", []byte(text))
 	require.Empty(t, problems, text)

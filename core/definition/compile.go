@@ -271,6 +271,7 @@ func compile(query *Query, source *catalog.Source, library Library) *compiler {
 	if c.out.Grouped && c.out.SQL != nil {
 		c.fail("sql", q.SQL.Line, "aggregate_here", "Aggregates do not work on hand-written SQL.", "Write them in the SQL itself.")
 	}
+	c.datedByHand()
 	c.unused()
 	return c
 }

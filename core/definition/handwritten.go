@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
 	"pikegate/core/sqltext"
@@ -67,6 +68,7 @@ func (c *compiler) handWritten() {
 	}
 	c.out.From.Table = result.Table
 	c.encodings()
+	c.heldAgainst(result.Values)
 	if c.out.Reads = result.Reads; c.out.Reads == nil {
 		c.out.Reads = c.source.ReadsOf(q.SQL.Value)
 	}
@@ -107,6 +109,58 @@ func (c *compiler) encodings() {
 		} // an unknown column is told with its value
 	}
 	c.out.From.Table = result.Tables[0]
+}
+
+// heldAgainst holds what is said of the dates in the result, and what is not, against some
+// of its values.
+func (c *compiler) heldAgainst(values map[string][]any) {
+	for i, col := range c.query.Columns {
+		e, _ := criteria.Parse(col.Value.Value)
+		column, ok := e.(*criteria.Column)
+		if !ok {
+			continue
+		}
+		stored, found := c.out.From.Table.Column(column.Name)
+		some := values[stored.Name]
+		if !found || len(some) == 0 {
+			continue
+		}
+		field := fmt.Sprintf("columns[%d]", i)
+		proposed, dated := catalog.Propose(stored, some)
+		switch said := catalog.Encoding(col.Encoding); {
+		case said == "" && !stored.Type.IsDate() && dated:
+			c.problems = append(c.problems, diag.Problem{
+				Code: "looks_dated", Severity: diag.Warning, Field: field, Line: col.Value.Line,
+				Message: fmt.Sprintf("%s looks like dates: %s fits the first %d values.", stored.Name, proposed.Encoding, len(some)),
+				Hint:    fmt.Sprintf("To have them compared, grouped and shown as dates, write {name: %s, value: %s, encoding: %s}.", col.Name, col.Value.Value, proposed.Encoding),
+			})
+		case said != "" && said.Check() == nil && stored.Type.IsDate():
+			n := unfitting(stored, said, some)
+			if n == 0 {
+				continue
+			}
+			hint := "Records with such values have no date."
+			if dated {
+				hint = string(proposed.Encoding) + " would fit them."
+			}
+			c.problems = append(c.problems, diag.Problem{
+				Code: "encoding_does_not_fit", Severity: diag.Warning, Field: field + ".encoding", Line: col.Value.Line,
+				Message: fmt.Sprintf("%s does not fit %s: of the first %d values, %d are no such dates.", said, stored.Name, len(some), n), Hint: hint,
+			})
+		}
+	}
+}
+
+// unfitting is how many values are no dates in an encoding.
+func unfitting(c catalog.Column, e catalog.Encoding, values []any) (n int) {
+	c.Encoding = e
+	clock := civil.NewClock(civil.UTC)
+	for _, v := range values {
+		if _, ok := c.Decode(v, clock); !ok {
+			n++
+		}
+	}
+	return n
 }
 
 // refusedSQL says what the database has against hand-written SQL, and where, if

@@ -30,6 +30,9 @@ type Library struct {
 type Described struct {
 	Table catalog.Table
 	Reads *catalog.Reads
+	// Values are some that it returns, by the name of the column, without blanks; none
+	// where that would take long.
+	Values map[string][]any
 }
 
 func (l Library) criterion(name string) (*Criterion, bool) {

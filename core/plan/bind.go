@@ -32,8 +32,11 @@ func (p Planner) Records(view definition.View, values parameter.Values) (Selecti
 	b.outputs(&s, view.Columns)
 	b.where(&s.Statement)
 	s.Reach = b.reach()
-	if c.Criteria != nil && !c.Grouped && c.SQL == nil {
-		if date := dateColumn(c.Criteria); date != nil {
+	switch dated, _, ok := c.DateByHand(); {
+	case ok:
+		s.DateIndex = b.fetch(&s.Statement, dated.Returned.Ref)
+	case c.Criteria != nil && !c.Grouped && c.SQL == nil:
+		if date := criteria.DateColumn(c.Criteria); date != nil {
 			s.DateIndex = b.fetch(&s.Statement, date.Ref)
 		}
 	}

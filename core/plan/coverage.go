@@ -12,10 +12,14 @@ import (
 // column with, and that column; false when it has none.
 func (p Planner) DateQuestion() (string, *criteria.Column, bool) {
 	c := p.Query
-	if c.Criteria == nil || c.SQL != nil {
+	switch {
+	case c.SQL != nil:
+		dated, _, ok := c.DateByHand()
+		return dated.Question, dated.Returned, ok
+	case c.Criteria == nil:
 		return "", nil, false
 	}
-	column := dateColumn(c.Criteria)
+	column := criteria.DateColumn(c.Criteria)
 	name := ""
 	criteria.WalkOwn(c.Criteria, func(e criteria.Expr) {
 		if !criteria.IsComparison(e) || name != "" || criteria.FirstColumn(e) != column {
@@ -34,6 +38,7 @@ func (p Planner) DateQuestion() (string, *criteria.Column, bool) {
 func (p Planner) Coverage(unit civil.Unit, values parameter.Values) (Statement, diag.Problems) {
 	question, column, _ := p.DateQuestion()
 	b, s := p.others(question, values)
+	b.raw(&s)
 	grouped(&s, If{IsBlank{Column{column.Ref}}, Value{int64(1)}, Value{int64(0)}}, DatePart{b.moment(column, false), TextOf, unit, p.Calendar.WeekStart})
 	return s, b.problems
 }

@@ -15,16 +15,22 @@ type Edges struct {
 	// the earliest after it, of records that meet everything else; nil where
 	// that side is open.
 	Before, After *Statement
+	// NearBefore and NearAfter are the same within a month of the period, to be asked
+	// first where the others may have to read much; nil where they need not.
+	NearBefore, NearAfter *Statement
 }
 
 // Edges tells how to find the edges of a statement of records; false where it has
 // no date criterion, or where that is not a matter of one stretch of time.
 func (p Planner) Edges(s Statement) (Edges, bool) {
 	c := p.Query
-	if c.Criteria == nil || c.SQL != nil {
+	switch {
+	case c.SQL != nil:
+		return p.edgesByHand(s)
+	case c.Criteria == nil:
 		return Edges{}, false
 	}
-	column := dateColumn(c.Criteria)
+	column := criteria.DateColumn(c.Criteria)
 	if column == nil {
 		return Edges{}, false
 	}

@@ -365,22 +365,6 @@ func (b *binder) question(name string) parameter.Parameter {
 	return parameter.Parameter{Name: name}
 }
 
-// isPeriod tells whether an operand is a stretch of time, whatever the answers.
-func isPeriod(e criteria.Expr) bool {
-	switch e := e.(type) {
-	case *criteria.Text:
-		return e.Period != nil
-	case *criteria.Span:
-		return true
-	case *criteria.Parameter:
-		return e.Question.Type == criteria.Period || e.Question.Type.IsDate()
-	case *criteria.Arithmetic:
-		_, moved := e.Right.(*criteria.Length)
-		return moved && isPeriod(e.Left)
-	}
-	return false
-}
-
 // spans are the stretches of time an operand means: one, but for a question
 // with several days as its answer.
 func (b *binder) spans(e criteria.Expr) []period.Span {
@@ -397,34 +381,6 @@ func (b *binder) spans(e criteria.Expr) []period.Span {
 		}
 	}
 	return out
-}
-
-// dateColumn is the column of the first condition that compares a date with a
-// period that was asked for, or else with a written one.
-func dateColumn(e criteria.Expr) *criteria.Column {
-	var asked, written *criteria.Column
-	criteria.WalkOwn(e, func(e criteria.Expr) {
-		if _, listed := e.(*criteria.In); listed || !criteria.IsComparison(e) || criteria.HasAggregate(e) {
-			return
-		}
-		column := criteria.FirstColumn(e)
-		if column == nil || !column.Ref.Column.Type.IsDate() {
-			return
-		}
-		for _, side := range criteria.Children(e) {
-			switch {
-			case !isPeriod(side):
-			case criteria.AsksAny(side) && asked == nil:
-				asked = column
-			case !criteria.AsksAny(side) && written == nil:
-				written = column
-			}
-		}
-	})
-	if asked != nil {
-		return asked
-	}
-	return written
 }
 
 // unitOf says what a column that keeps whole units holds.

@@ -137,7 +137,7 @@ func (b *binder) conditionWords(e criteria.Expr) string {
 			verb = map[string]string{"overlaps": "does not overlap ", "inside": "is not inside ", "covers": "does not cover "}[e.Op]
 		}
 		period := b.words(e.Period)
-		if !isPeriod(e.Period) {
+		if !criteria.IsPeriod(e.Period) {
 			period = lowered(period)
 		}
 		return "the time from " + lowered(b.words(e.From)) + " through " + lowered(b.words(e.Until)) + " " + verb + period
@@ -303,13 +303,13 @@ func (b *binder) each(items []criteria.Expr) []string {
 
 func (b *binder) comparisonWords(e *criteria.Compare) string {
 	left, right, op := e.Left, e.Right, e.Op
-	if isPeriod(left) {
+	if criteria.IsPeriod(left) {
 		left, right, op = right, left, criteria.Flip(op)
 	}
 	_, unit := left.(*criteria.UnitOf)
-	dated := isPeriod(right) || criteria.TypeOf(left).IsDate()
+	dated := criteria.IsPeriod(right) || criteria.TypeOf(left).IsDate()
 	word := relation(op, dated)
-	if isPeriod(right) && !unit && (op == "=" || op == "<>") {
+	if criteria.IsPeriod(right) && !unit && (op == "=" || op == "<>") {
 		return b.words(left) + " " + b.within(op == "<>", right)
 	}
 	if column, ok := left.(*criteria.Column); ok && op == "=" && !dated && len(criteria.Columns(right)) == 0 {
@@ -345,7 +345,7 @@ func (b *binder) operand(e criteria.Expr) string {
 	case *criteria.Column:
 		return b.label(e)
 	case *criteria.Parameter:
-		if isPeriod(e) {
+		if criteria.IsPeriod(e) {
 			return b.when(e)
 		}
 		q := b.question(e.Name)
@@ -357,7 +357,7 @@ func (b *binder) operand(e criteria.Expr) string {
 		}
 		return e.Value
 	case *criteria.Arithmetic:
-		if isPeriod(e) {
+		if criteria.IsPeriod(e) {
 			return b.when(e)
 		}
 		if _, moved := e.Right.(*criteria.Length); !moved && !criteria.TypeOf(e.Left).IsNumber() {

@@ -457,13 +457,14 @@ func (s *splitter) check() {
 		s.fail(last.start, last.end, "parentheses", "This parenthesis is not closed.", "Close it.")
 		return
 	}
-	for _, w := range words {
+	for i, w := range words {
+		named := i > 0 && words[i-1].kind == tWord && words[i-1].is("as") // a label, whatever it says
 		switch {
 		case w.is(";"):
 			s.fail(w.start, w.end, "several_statements", "There is more than one statement.", "Write one query.")
 		case w.kind != tOther && (w.text == "set_config" || w.is(":=")):
 			s.fail(w.start, w.end, "not_read_only", "A statement sets nothing: "+w.text+" does not belong in it.", "Write the value where it is needed.")
-		case w.kind == tWord && writing[w.text]:
+		case w.kind == tWord && writing[w.text] && !named:
 			s.fail(w.start, w.end, "not_read_only", "The statement must be one query that only reads; "+strings.ToUpper(w.text)+" does not belong in it.", "Quote it if it is the name of a column.")
 		}
 	}

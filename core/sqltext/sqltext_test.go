@@ -58,6 +58,9 @@ func TestRefused(t *testing.T) {
 	for _, c := range [][2]string{
 		{"‹insert› into t values (1)", "not_read_only"},
 		{"select 1‹;› select 2", "several_statements"},
+		{"select name as lock from locks order by ‹lock›", "not_read_only"},
+		{"select 1 as x ‹into› outfile '/tmp/x'", "not_read_only"},
+		{"with x as materialized (‹delete› from t returning *) select * from x", "not_read_only"},
 		{"with x as (‹delete› from t returning *) select * from x", "not_read_only"},
 		{"select * ‹into› outfile '/tmp/x' from t", "not_read_only"},
 		{"select 1 ‹/*!›50000 into outfile '/tmp/x' */", "not_read_only"},
@@ -80,6 +83,8 @@ func TestRefused(t *testing.T) {
 		assert.Equal(t, c[1], problems[0].Code, c[0])
 		assert.Equal(t, []int{len([]rune(before)), len([]rune(part))}, []int{problems[0].Offset, problems[0].Length}, c[0])
 	}
+	_, problems := sqltext.Split("select l.name as lock from locks l", flavours["mysql"])
+	assert.Empty(t, problems, "a label is a name")
 }
 
 // FuzzSplit: the pieces are the text, whole and in order.

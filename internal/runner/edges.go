@@ -149,28 +149,55 @@ func (e *edges) around(ctx context.Context, job Job, around plan.Edges) *output.
 	if e.lastFrom != nil {
 		out.LastDay = &output.DayCount{Day: around.Span.LastDay().String(), Count: e.lastDay}
 	}
-	var statements []plan.Statement
-	for _, s := range []*plan.Statement{around.Before, around.After} {
-		if s != nil {
-			statements = append(statements, *s)
-		}
-	}
-	if statements == nil {
+	if around.Before == nil && around.After == nil {
 		return out
 	}
 	ctx, stop := context.WithTimeout(ctx, edgeLimit)
 	defer stop()
+	before, after, err := nearestTo(ctx, job, around)
+	if err != nil {
+		return out
+	}
 	column := around.Column.Ref.Column
-	_ = job.Source.Stream(ctx, job.Source.Dialect().WriteTogether(statements), func(row []any) error {
-		if around.Before != nil {
-			out.Before = dateText(row[0], &column, e.zone)
-			out.NoBefore = row[0] == nil
-		}
-		if around.After != nil {
-			out.After = dateText(row[len(row)-1], &column, e.zone)
-			out.NoAfter = row[len(row)-1] == nil
-		}
-		return nil
-	})
+	if around.Before != nil {
+		out.Before, out.NoBefore = dateText(before, &column, e.zone), before == nil
+	}
+	if around.After != nil {
+		out.After, out.NoAfter = dateText(after, &column, e.zone), after == nil
+	}
 	return out
+}
+
+// nearestTo finds the dates beside a period as they are stored, nil for none: with one
+// statement, or two where there are none within a month.
+func nearestTo(ctx context.Context, job Job, around plan.Edges) (before, after any, err error) {
+	find := func(s, t *plan.Statement) error {
+		var wanted []plan.Statement
+		var into []*any
+		for i, s := range []*plan.Statement{s, t} {
+			if s != nil {
+				wanted, into = append(wanted, *s), append(into, []*any{&before, &after}[i])
+			}
+		}
+		if wanted == nil {
+			return nil
+		}
+		return job.Source.Stream(ctx, job.Source.Dialect().WriteTogether(wanted), func(row []any) error {
+			for i, v := range row {
+				*into[i] = v
+			}
+			return nil
+		})
+	}
+	if err := find(around.NearBefore, around.NearAfter); err != nil {
+		return nil, nil, err
+	}
+	if before != nil {
+		around.Before = nil
+	}
+	if after != nil {
+		around.After = nil
+	}
+	err = find(around.Before, around.After)
+	return before, after, err
 }

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/parameter"
@@ -42,12 +43,7 @@ func (c combination) meetsAllBut(i int) bool {
 // how many there are at all.
 func FindWhy(ctx context.Context, job Job, p Prepared) (wire.Why, error) {
 	if job.Compiled.SQL != nil {
-		why := wire.Why{ReadBack: p.ReadBack, Reason: p.Impossible, Conditions: []wire.WhyCondition{}}
-		if why.Reason != "" {
-			why.Advice = append(why.Advice, why.Reason)
-		}
-		why.Advice = append(why.Advice, "The SQL of this report was written by hand, so the records that each condition matches cannot be counted.")
-		return why, nil
+		return whyByHand(ctx, job, p)
 	}
 	reasons := job.planner().Why(p.Values)
 	why := &reasoning{wire.Why{ReadBack: p.ReadBack, Reason: p.Impossible, Table: reasons.Records.From.Name, Conditions: []wire.WhyCondition{}}}
@@ -90,11 +86,44 @@ func FindWhy(ctx context.Context, job Job, p Prepared) (wire.Why, error) {
 	why.clash(together, n)
 	for i, bounds := range reasons.Dates {
 		if why.Matches == 0 && bounds != nil && (nearest[i].before != nil || nearest[i].after != nil) {
-			why.near(job, p, reasons.Places[i], i, *bounds, nearest[i])
+			why.near(job, p, criteria.Conditions(job.Compiled.Criteria)[reasons.Places[i]], i, bounds.Kept(), nearest[i])
 		}
 	}
 	why.advise(reasons.Having)
 	return why.Why, err
+}
+
+// bySQL is what stands for the table where the records are those of hand-written SQL.
+const bySQL = "the SQL"
+
+// whyByHand counts what hand-written SQL returns with some of its conditions, all in one
+// statement, and looks for the nearest dates in another.
+func whyByHand(ctx context.Context, job Job, p Prepared) (wire.Why, error) {
+	reasons := job.planner().WhyByHand(p.Values)
+	why := &reasoning{wire.Why{ReadBack: p.ReadBack, Reason: p.Impossible, Table: bySQL, Conditions: []wire.WhyCondition{}}}
+	q := job.Source.Dialect().WriteTogether(slices.Concat([]plan.Statement{reasons.All}, reasons.Alone, reasons.Left))
+	var numbers []any
+	err := job.Source.Stream(ctx, q, func(row []any) error { numbers = slices.Clone(row); return nil })
+	if err != nil {
+		return why.Why, err
+	}
+	count := func(at int) int64 { n, _ := numbers[at].(int64); return n }
+	why.Records, why.Joined, why.Matches = count(0), count(0), count(0)
+	for i, c := range reasons.Conditions {
+		why.Conditions = append(why.Conditions, wire.WhyCondition{Words: c.Words, Text: c.Text, Alone: count(1 + i), Left: count(1 + len(reasons.Alone) + i)})
+		why.Matches = why.Conditions[i].Left
+	}
+	if at := reasons.Dated; at >= 0 && why.Matches == 0 {
+		var f found
+		if f.before, f.after, err = nearestTo(ctx, job, reasons.Edges); err != nil {
+			return why.Why, err
+		}
+		if f.before != nil || f.after != nil {
+			why.near(job, p, reasons.Written[at], at, reasons.Edges.Column.Ref.Column, f)
+		}
+	}
+	why.advise(nil)
+	return why.Why, nil
 }
 
 // take counts a combination.
@@ -145,8 +174,8 @@ func (f *found) take(side int64, least, greatest any) {
 
 // near tells of the nearest records outside a date condition, and what to ask
 // for instead.
-func (w *reasoning) near(job Job, p Prepared, place, i int, bounds plan.Bounds, f found) {
-	column, zone := bounds.Kept(), job.Context.Zone
+func (w *reasoning) near(job Job, p Prepared, condition criteria.Expr, i int, column catalog.Column, f found) {
+	zone := job.Context.Zone
 	near := wire.WhyNearest{Condition: i, Before: dateText(f.before, &column, zone), After: dateText(f.after, &column, zone)}
 	w.Nearest = append(w.Nearest, near)
 	clock := civil.NewClock(zone)
@@ -156,7 +185,7 @@ func (w *reasoning) near(job Job, p Prepared, place, i int, bounds plan.Bounds, 
 			days = append(days, stamp.At.Date())
 		}
 	}
-	names := criteria.Parameters(criteria.Conditions(job.Compiled.Criteria)[place])
+	names := criteria.Parameters(condition)
 	if len(days) == 0 || len(names) != 1 {
 		return
 	}
@@ -204,6 +233,8 @@ func (w *reasoning) advise(having []plan.Condition) {
 		}
 	case w.Reason != "":
 		say("%s", w.Reason)
+	case w.Records == 0 && w.Table == bySQL:
+		say("The SQL returns nothing, even without its conditions.")
 	case w.Records == 0:
 		say("The table %s has no records.", w.Table)
 	case w.Joined == 0:
@@ -232,7 +263,11 @@ func (w *reasoning) advise(having []plan.Condition) {
 			say("The nearest that meet everything else %s %s.", verb, strings.Join(dates, " and "))
 		}
 	}
-	if len(w.Advice) == 0 {
+	switch {
+	case len(w.Advice) > 0:
+	case w.Table == bySQL: // of pairs nothing is known
+		say("The conditions leave nothing together.")
+	default:
 		say("The conditions leave nothing together, though any two of them do.")
 	}
 }

@@ -84,7 +84,7 @@ func (s *Service) library(ctx context.Context, who identity.Actor, drafts bool) 
 		}
 		return documents[0]
 	}
-	ask := s.result(ctx)
+	ask := s.result(ctx, true)
 	return definition.Library{
 		Result: func(q *definition.Query) (definition.Described, error) {
 			// What is written by hand is asked of the database for who may write it.
@@ -120,16 +120,25 @@ func (s *Service) library(ctx context.Context, who identity.Actor, drafts bool) 
 }
 
 // result asks a query's source for the columns of its hand-written SQL, and what it
-// reads.
-func (s *Service) result(ctx context.Context) func(q *definition.Query) (definition.Described, error) {
+// reads; for an author, for some of its values as well. Where a source has row rules these
+// are left alone, since what is said of them could tell of hidden rows.
+func (s *Service) result(ctx context.Context, sampled bool) func(q *definition.Query) (definition.Described, error) {
 	return func(q *definition.Query) (definition.Described, error) {
 		o, err := s.source(ctx, q.Source, false)
 		if err != nil {
 			return definition.Described{}, err
 		}
 		pieces, _ := sqltext.Split(q.SQL.Value, o.known.Load().Traits.SQL)
-		described, err := o.Describe(ctx, o.Dialect().WriteRaw(plan.Described(q, pieces, o.known.Load().Table, false)))
-		return definition.Described{Table: catalog.Table{Name: definition.Result, View: true, Columns: described.Columns}, Reads: described.Reads}, err
+		statement := plan.Described(q, pieces, o.known.Load().Table, false)
+		described, err := o.Describe(ctx, o.Dialect().WriteRaw(statement))
+		if err != nil {
+			return definition.Described{}, err
+		}
+		found := definition.Described{Table: catalog.Table{Name: definition.Result, View: true, Columns: described.Columns}, Reads: described.Reads}
+		if g, err := s.sight(ctx, itself, q.Source); sampled && err == nil && len(g.rules) == 0 {
+			found.Values = o.sample(ctx, q.SQL.Value, statement, described.Columns, s.Now())
+		}
+		return found, nil
 	}
 }
 

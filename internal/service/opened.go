@@ -23,6 +23,8 @@ type openSource struct {
 	mu       sync.Mutex        // guards the rest
 	surveyed map[string]string // by table in lower case, the state the database was in; empty where it does not tell
 	looked   time.Time         // when it was looked at again on the side
+
+	samples samples
 }
 
 func newOpenSource(source *shared, known *catalog.Source) *openSource {

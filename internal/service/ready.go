@@ -183,7 +183,7 @@ func (s *Service) makeReady(ctx context.Context, kept store.Definition) (ready, 
 		return ready{}, nil, err
 	}
 	calendars := s.publishedCalendars(ctx, new(int)) // are not frozen
-	set := definition.NewSet(frozen, definition.Library{Result: s.result(ctx), CalendarOf: calendars.CalendarOf})
+	set := definition.NewSet(frozen, definition.Library{Result: s.result(ctx, false), CalendarOf: calendars.CalendarOf})
 	made, err := s.ready(ctx, documents[0].(*definition.Report), kept.Number, set)
 	return made, set, err
 }

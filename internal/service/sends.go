@@ -242,7 +242,7 @@ func (s scheduled) lookUp(ctx context.Context, o *occurrence, p store.Part, r de
 		Distinct:   true,
 	}
 	report := &definition.Report{Head: definition.Head{Kind: "report", Name: "recipients"}, Query: query.Name}
-	set := definition.NewSet([]definition.Document{query, report}, definition.Library{Result: s.result(ctx)})
+	set := definition.NewSet([]definition.Document{query, report}, definition.Library{Result: s.result(ctx, false)})
 	job, err := s.jobOf(ctx, viewerOf(o.who), Request{Inputs: parameter.Inputs{"of": parameter.Typed(p.Value)}, due: o.Due}, report, 0, set)
 	if err != nil {
 		return nil, err

@@ -1,10 +1,12 @@
 package endtoend
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -277,4 +279,95 @@ func TestConsoleNothingFound(t *testing.T) {
 	p.Press("Run it from Thu 23 Feb through Tue 28 Mar 2023 (34 days)")
 	p.Wait("document.querySelector('[data-outcome=done] [data-count]')?.textContent === '2'")
 	p.Quiet()
+}
+
+// TestByHandTold: what lies around a period, why nothing was found and how many records each
+// month has are told of SQL by hand as of the report in the structured form.
+func TestByHandTold(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "by-hand.yaml")
+	written := `kind: query
+name: jobs-by-hand
+source: navigation
+sql: |
+  select j.id, j.due_on, l.name as lock
+  from maintenance_jobs j join locks l on l.id = j.lock_id
+  where { j.due_on within :period } and { l.name in :locks }
+parameters:
+  - {name: period, kind: period}
+  - {name: locks, kind: text, many: true}
+columns: [id, {name: due_on, value: due_on, encoding: ymd}, lock]
+sort: [due_on]
+---
+kind: report
+name: jobs-by-hand
+query: jobs-by-hand
+---
+kind: query
+name: jobs-structured
+source: navigation
+from: maintenance_jobs
+joins: [{table: locks, on: maintenance_jobs.lock_id = locks.id}]
+parameters:
+  - {name: period, kind: period}
+  - {name: locks, kind: text, many: true}
+columns: [maintenance_jobs.id, due_on, {name: lock, value: locks.name}]
+criteria: due_on within :period and locks.name in :locks
+sort: [due_on]
+---
+kind: report
+name: jobs-structured
+query: jobs-structured
+`
+	for said, told := range map[string]string{
+		"":                     "due_on looks like dates: ymd fits the first 200 values. [looks_dated]",
+		", encoding: iso-date": "iso-date does not fit due_on: of the first 200 values, 200 are no such dates. [encoding_does_not_fit]",
+		", encoding: ymd":      "",
+	} {
+		require.NoError(t, os.WriteFile(file, []byte(strings.Replace(written, ", encoding: ymd", said, 1)), 0o600))
+		r := pikegate(t, "check", file, "--run")
+		if told == "" {
+			assert.NotContains(t, r.err, "warning")
+		} else {
+			assert.Contains(t, r.err, told)
+		}
+	}
+	require.NoError(t, os.WriteFile(file, []byte(written), 0o600))
+	done(t, pikegate(t, "push", file))
+	for _, name := range []string{"jobs-by-hand", "jobs-structured"} {
+		done(t, pikegate(t, "publish", name))
+		t.Cleanup(func() {
+			done(t, pikegateIn(context.Background(), "remove", "report", name, "--anyway"))
+			done(t, pikegateIn(context.Background(), "remove", "query", name, "--anyway"))
+		})
+	}
+	for _, answers := range [][]string{
+		{"--set", "locks=Harrow Top", "--set", "period=2023-03-01/2023-03-07"}, // nothing
+		{"--set", "period=2025-03"},
+		{"--set", "locks=Cold Ferry", "--set", "period=1990"}, // years before the first
+	} {
+		both := func(command string, more ...string) (byHand, structured result) {
+			byHand = pikegate(t, slices.Concat([]string{command, "jobs-by-hand"}, answers, more)...)
+			return byHand, pikegate(t, slices.Concat([]string{command, "jobs-structured"}, answers, more)...)
+		}
+		byHand, structured := both("run", "--edges")
+		require.Equal(t, 0, byHand.code, byHand.err)
+		around := func(r result) string { _, told, _ := strings.Cut(r.err, "Around"); return told }
+		assert.Contains(t, around(byHand), "nearest after")
+		assert.Equal(t, around(structured), around(byHand))
+		assert.Equal(t, structured.out, byHand.out)
+
+		byHand, structured = both("coverage", "--by", "month")
+		require.Equal(t, 0, byHand.code, byHand.err)
+		assert.Equal(t, structured.out, byHand.out)
+
+		why := asked[wire.Why](t, slices.Concat([]string{"why", "jobs-by-hand"}, answers)...)
+		want := asked[wire.Why](t, slices.Concat([]string{"why", "jobs-structured"}, answers)...)
+		for i := range why.Conditions { // the words name the columns of each
+			assert.Equal(t, []int64{want.Conditions[i].Alone, want.Conditions[i].Left}, []int64{why.Conditions[i].Alone, why.Conditions[i].Left}, answers)
+		}
+		assert.Equal(t, want.Matches, why.Matches)
+		assert.Equal(t, want.Joined, why.Joined)
+		assert.Equal(t, want.Nearest, why.Nearest)
+		assert.Equal(t, want.WaysOut, why.WaysOut)
+	}
 }

@@ -278,6 +278,19 @@ func (b *binder) fetchRelated(s *Statement, e criteria.Expr, places map[*criteri
 		switch {
 		case ok && aggregate.Name == "average":
 			return fetch(b.ofRecords(aggregate.Records, Ratio{b.translate(aggregate.X)}), ratioShape)
+		case ok && aggregate.Name == "sum":
+			x, factor, term, ok := ofColumn(aggregate)
+			if !ok {
+				break
+			}
+			part := func(name string) criteria.Expr {
+				return fetch(b.ofRecords(aggregate.Records, Aggregate{Name: name, X: b.translate(x)}), "")
+			}
+			sum := times(part("sum"), factor)
+			if term.Sign() != 0 {
+				sum = plus(sum, times(part("present"), term))
+			}
+			return sum
 		case ok && aggregate.Name == "median" && criteria.TypeOf(e).IsNumber():
 			x := b.ordered(aggregate.X)
 			return middle(aggregate, false, func(turned bool) criteria.Expr {

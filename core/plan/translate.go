@@ -2,9 +2,12 @@ package plan
 
 import (
 	"fmt"
+	"math/big"
 	"regexp"
 	"slices"
 	"strings"
+
+	"github.com/shopspring/decimal"
 
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
@@ -176,6 +179,11 @@ func (b *binder) aggregated(e *criteria.Aggregate, x Expr) Expr {
 	if e.IsPlaced() {
 		return b.atPlace(e, x)
 	}
+	if e.Name == "sum" || e.Name == "average" {
+		if made, ok := b.addedUp(e); ok {
+			return made
+		}
+	}
 	if e.Records == nil {
 		made := Aggregate{Name: e.Name, X: x, Where: b.chosen(e)}
 		if e.Name == "sum" && e.Where != nil { // of none it is 0, as that of related records
@@ -188,6 +196,54 @@ func (b *binder) aggregated(e *criteria.Aggregate, x Expr) Expr {
 	}
 	return b.ofRecords(e.Records, Aggregate{Name: e.Name, X: x})
 }
+
+// addedUp is a sum or an average of factor * column + term, for which the database adds up
+// the bare column; false for one of anything else.
+func (b *binder) addedUp(e *criteria.Aggregate) (Expr, bool) {
+	x, factor, term, ok := ofColumn(e)
+	if !ok {
+		return nil, false
+	}
+	where, column := b.chosen(e), b.translate(x)
+	sum, present := Expr(Aggregate{Name: "sum", X: column, Where: where}), Aggregate{Name: "present", X: column, Where: where}
+	if num := factor.Num(); !num.IsInt64() || num.Int64() != 1 {
+		sum = Arithmetic{'*', sum, numeral(factor.Num())}
+	}
+	if !factor.IsInt() {
+		sum = Arithmetic{'/', sum, numeral(factor.Denom())}
+	}
+	added := b.translate(&criteria.Number{Value: ratio(term)})
+	switch {
+	case e.Name == "average":
+		sum = Arithmetic{'/', sum, present}
+		if term.Sign() != 0 {
+			sum = Arithmetic{'+', sum, added}
+		}
+		if e.Records != nil {
+			sum = b.ofRecords(e.Records, sum)
+		}
+		return sum, true
+	case term.Sign() != 0:
+		sum = Arithmetic{'+', sum, Arithmetic{'*', present, added}}
+	}
+	if e.Records != nil {
+		sum = b.ofRecords(e.Records, sum)
+	}
+	if e.Records != nil || e.Where != nil { // of none it is 0
+		sum = Func{Name: "coalesce", Args: []Expr{sum, Value{int64(0)}}}
+	}
+	return sum, true
+}
+
+// ofColumn reads what a sum or an average is made of as factor * column + term; false for the
+// column itself and for anything else.
+func ofColumn(e *criteria.Aggregate) (column criteria.Expr, factor, term *big.Rat, ok bool) {
+	column, factor, term = criteria.Linear(e.X)
+	_, bare := column.(*criteria.Column)
+	return column, factor, term, bare && column != e.X
+}
+
+func numeral(n *big.Int) Expr { return Value{decimal.NewFromBigInt(n, 0)} }
 
 // atPlace is a median or a percentile of what x is.
 func (b *binder) atPlace(e *criteria.Aggregate, x Expr) Expr {

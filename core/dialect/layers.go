@@ -215,11 +215,6 @@ func (w *writer) ordered(e plan.Expr, name naming) string {
 			window = w.dialect.undivided(x)
 		}
 		clause := " over (" + window + ")"
-		if w.dialect.over != nil {
-			if text := w.dialect.over(e.Of.Name, x, clause); text != "" {
-				return text
-			}
-		}
 		return w.aggregateOf(e.Of, x) + clause
 	case plan.Arithmetic:
 		return w.dialect.divide(w.ordered(e.Left, name), w.ordered(e.Right, name))

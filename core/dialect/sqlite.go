@@ -60,7 +60,6 @@ var SQLite = Dialect{
 	percentile: func(x, where string, at plan.Place) string {
 		return "percentile_of(" + x + ", " + strconv.FormatInt(at.Of10000, 10) + ", " + map[bool]string{false: "0", true: "1"}[at.Above] + ")" + filter(x+" is not null", where)
 	},
-	over:     sqliteOver,
 	number:   func(x string) string { return "(" + x + " + 0)" },
 	contains: func(x, placeholder string) string { return "instr(lower(" + x + "), lower(" + placeholder + ")) > 0" },
 	clocked:  sqliteClocked,
@@ -361,25 +360,13 @@ func sqliteMoved(m plan.Moved, x string) string {
 	return day
 }
 
-// sqliteOver adds numbers up for each row of those that have the same keys. Functions of
-// ours cannot be asked of a window: SQLite's own keeps 15 digits, so that these are what the
-// decimals come to.
-func sqliteOver(name, x, clause string) string {
-	if name != "sum" {
-		return ""
-	}
-	return "printf('%.15g', total(" + x + ")" + clause + ")"
-}
-
-// sqliteAggregate adds numbers up exactly: by the halves of their whole parts, which
-// do not run over, and what the others are more than that, as they are written.
+// sqliteAggregate adds numbers up exactly, by a function of ours.
 func sqliteAggregate(name, x, where string, _ plan.Expr) string {
 	if name != "sum" && name != "average" {
 		return ""
 	}
 	chosen := filter(where)
-	sum := "decimal_sum(count(" + x + ")" + chosen + ", sum((" + x + ") >> 32)" + chosen + ", sum((" + x + ") & 4294967295)" + chosen + ", " +
-		"decimal_rest(" + x + ", cast(" + x + " as integer))" + filter("typeof("+x+") <> 'integer'", where) + ")"
+	sum := "decimal_sum(" + x + ")" + chosen
 	if name == "average" {
 		return "(" + sum + " * 1.0 / count(" + x + ")" + chosen + ")"
 	}

@@ -104,9 +104,6 @@ type Dialect struct {
 	// is no way. Those of groups are found by windows where that is so, or faster.
 	percentile func(x, where string, at plan.Place) string
 	windows    bool
-	// over is aggregate for each row of those with the same keys, which the clause says;
-	// nil where the clause stands behind what aggregate writes.
-	over func(name, x, clause string) string
 	// undivided is the clause of a window that is all rows, over which x is added up; nil
 	// for that of the standard.
 	undivided func(x string) string

@@ -18,19 +18,18 @@ import (
 // and round what a binary fraction happens to be instead of the number it
 // stands for.
 var functions = map[string]any{
-	"lower":       func(v any) any { return onText(v, strings.ToLower) },
-	"upper":       func(v any) any { return onText(v, strings.ToUpper) },
-	"round":       round,
-	"floor":       func(v any) any { return whole(v, math.Floor) },
-	"ceil":        func(v any) any { return whole(v, math.Ceil) },
-	"decimal_sum": decimalSum,
-	"split":       split,
-	"pad_left":    func(v, with, n any) any { return padded(v, with, n, true) },
-	"pad_right":   func(v, with, n any) any { return padded(v, with, n, false) },
-	"number_of":   numberOf,
-	"is_date":     isDate,
-	"date_text":   dateText,
-	"time_text":   timeText,
+	"lower":     func(v any) any { return onText(v, strings.ToLower) },
+	"upper":     func(v any) any { return onText(v, strings.ToUpper) },
+	"round":     round,
+	"floor":     func(v any) any { return whole(v, math.Floor) },
+	"ceil":      func(v any) any { return whole(v, math.Ceil) },
+	"split":     split,
+	"pad_left":  func(v, with, n any) any { return padded(v, with, n, true) },
+	"pad_right": func(v, with, n any) any { return padded(v, with, n, false) },
+	"number_of": numberOf,
+	"is_date":   isDate,
+	"date_text": dateText,
+	"time_text": timeText,
 }
 
 // dated is how a column with dates is read; the zone is that of its text.
@@ -99,60 +98,6 @@ func timeText(v any, encoding, zone string) (any, error) {
 	}
 	const none = ".000000000"
 	return string(append(append(stamp.At.AppendTo(nil, 'T'), stamp.Fraction...), none[len(stamp.Fraction):]...)), nil
-}
-
-// decimalRest is decimal_rest(x, whole): what numbers are more than the whole ones
-// they are cut to, added up as the decimals they are written as. What is no number
-// adds nothing, so that what it is cut to is taken off again.
-type decimalRest struct {
-	sum  decimal.Decimal
-	none int64 // how many were no numbers
-}
-
-func newDecimalRest() *decimalRest { return &decimalRest{} }
-
-// Step takes in a value.
-func (a *decimalRest) Step(v any, whole any) {
-	cut, ok := whole.(int64)
-	if !ok {
-		return // blank
-	}
-	a.sum = a.sum.Sub(decimal.New(cut, 0))
-	f, ok := v.(float64)
-	d, err := decimal.NewFromString(strconv.FormatFloat(f, 'f', -1, 64))
-	if !ok || err != nil {
-		a.none++
-		return
-	}
-	a.sum = a.sum.Add(d)
-}
-
-// Done gives the sum, and how many were no numbers.
-func (a *decimalRest) Done() any { return a.sum.String() + " " + strconv.FormatInt(a.none, 10) }
-
-// decimalSum puts a sum together: of how many values, of the upper and lower 32 bits
-// of what they are cut to, and the rest. It is a whole number where it is one that
-// fits, else text; blank where there were no numbers.
-func decimalSum(count, high, low, rest any) any {
-	n, _ := count.(int64)
-	h, _ := high.(int64)
-	l, _ := low.(int64)
-	sum := decimal.New(h, 0).Mul(decimal.New(1<<32, 0)).Add(decimal.New(l, 0))
-	if text, ok := rest.(string); ok {
-		more, none, _ := strings.Cut(text, " ")
-		d, err := decimal.NewFromString(more)
-		others, _ := strconv.ParseInt(none, 10, 64)
-		if err == nil {
-			sum, n = sum.Add(d), n-others
-		}
-	}
-	switch {
-	case n == 0:
-		return nil
-	case sum.IsInteger() && sum.BigInt().IsInt64():
-		return sum.IntPart()
-	}
-	return sum.String()
 }
 
 // split is split(text, separator, n): its nth part, blank where there are fewer.

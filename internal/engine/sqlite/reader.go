@@ -54,6 +54,9 @@ func (s *seen) read(table, column string) {
 // of another kind is told at once.
 func openReader(path string) (worker.Reader, error) {
 	address := url.URL{Scheme: "file", Path: path, RawQuery: "mode=ro&_mutex=no&_query_only=1&_stmt_cache_size=50"}
+	if err := decimalSum(); err != nil {
+		return nil, err
+	}
 	seen := &seen{}
 	conn, err := (&sqlite3.SQLiteDriver{ConnectHook: seen.lock}).Open(address.String())
 	if err != nil {
@@ -201,10 +204,8 @@ func (s *seen) lock(c *sqlite3.SQLiteConn) error {
 		}
 		return sqlite3.SQLITE_DENY
 	})
-	for name, aggregate := range map[string]any{"decimal_rest": newDecimalRest, "percentile_of": newPercentile} {
-		if err := c.RegisterAggregator(name, aggregate, true); err != nil {
-			return err
-		}
+	if err := c.RegisterAggregator("percentile_of", newPercentile, true); err != nil {
+		return err
 	}
 	for name, function := range functions {
 		if err := c.RegisterFunc(name, function, true); err != nil {

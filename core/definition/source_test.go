@@ -1,6 +1,7 @@
 package definition_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -75,4 +76,15 @@ func TestOddNames(t *testing.T) {
 	assert.Equal(t, `odd "name"`, out.Columns[0].Name)
 	assert.Equal(t, "Day", out.Columns[2].Heading())
 	assert.Equal(t, "Paid on", definition.Labelled(`"paid_on"`))
+}
+
+// TestNoIndexOfGroups: that no index can be used is told of conditions on records alone.
+func TestNoIndexOfGroups(t *testing.T) {
+	for condition, want := range map[string]bool{"abs(id) > 5": true, "sum of id > 5": false, "median of id * 2 > 5": false} {
+		documents, problems := definition.Decode("", []byte("kind: query\nname: q\nsource: stock\nfrom: sales\ncolumns: [day, {name: n, value: count}]\ncriteria: "+condition+"\n"))
+		require.Empty(t, problems)
+		_, problems = definition.Compile(documents[0].(*definition.Query), &stock, definition.Library{})
+		told := slices.ContainsFunc(problems, func(p diag.Problem) bool { return p.Code == "no_index" })
+		assert.Equal(t, want, told, "%s: %v", condition, problems)
+	}
 }

@@ -206,25 +206,17 @@ func (b *binder) addedUp(e *criteria.Aggregate) (Expr, bool) {
 	}
 	where, column := b.chosen(e), b.translate(x)
 	sum, present := Expr(Aggregate{Name: "sum", X: column, Where: where}), Aggregate{Name: "present", X: column, Where: where}
-	if num := factor.Num(); !num.IsInt64() || num.Int64() != 1 {
-		sum = Arithmetic{'*', sum, numeral(factor.Num())}
-	}
-	if !factor.IsInt() {
-		sum = Arithmetic{'/', sum, numeral(factor.Denom())}
-	}
-	added := b.translate(&criteria.Number{Value: ratio(term)})
 	switch {
 	case e.Name == "average":
-		sum = Arithmetic{'/', sum, present}
-		if term.Sign() != 0 {
-			sum = Arithmetic{'+', sum, added}
-		}
+		sum = b.scaled(Arithmetic{'/', sum, present}, factor, term)
 		if e.Records != nil {
 			sum = b.ofRecords(e.Records, sum)
 		}
 		return sum, true
 	case term.Sign() != 0:
-		sum = Arithmetic{'+', sum, Arithmetic{'*', present, added}}
+		sum = Arithmetic{'+', b.scaled(sum, factor, new(big.Rat)), Arithmetic{'*', present, b.translate(&criteria.Number{Value: ratio(term)})}}
+	default:
+		sum = b.scaled(sum, factor, term)
 	}
 	if e.Records != nil {
 		sum = b.ofRecords(e.Records, sum)
@@ -247,6 +239,12 @@ func numeral(n *big.Int) Expr { return Value{decimal.NewFromBigInt(n, 0)} }
 
 // atPlace is a median or a percentile of what x is.
 func (b *binder) atPlace(e *criteria.Aggregate, x Expr) Expr {
+	column, factor, term, ok := ofColumn(e)
+	if ok && criteria.TypeOf(e).IsNumber() {
+		x = b.translate(column)
+	} else {
+		factor, term = big.NewRat(1, 1), new(big.Rat)
+	}
 	at := func(turned bool) Expr {
 		made := Aggregate{Name: "percentile", X: x, Where: b.chosen(e), Place: placeOf(e, turned)}
 		if e.Records == nil {
@@ -255,9 +253,23 @@ func (b *binder) atPlace(e *criteria.Aggregate, x Expr) Expr {
 		return b.ofRecords(e.Records, made)
 	}
 	if e.Percent != nil || !criteria.TypeOf(e).IsNumber() {
-		return at(false)
+		return b.scaled(at(factor.Sign() < 0), factor, term)
 	}
-	return Arithmetic{'/', Arithmetic{'+', at(false), at(true)}, Value{int64(2)}}
+	return b.scaled(Arithmetic{'/', Arithmetic{'+', at(false), at(true)}, Value{int64(2)}}, factor, term)
+}
+
+// scaled is factor * x + term.
+func (b *binder) scaled(x Expr, factor, term *big.Rat) Expr {
+	if num := factor.Num(); !num.IsInt64() || num.Int64() != 1 {
+		x = Arithmetic{'*', x, numeral(num)}
+	}
+	if !factor.IsInt() {
+		x = Arithmetic{'/', x, numeral(factor.Denom())}
+	}
+	if term.Sign() != 0 {
+		x = Arithmetic{'+', x, b.translate(&criteria.Number{Value: ratio(term)})}
+	}
+	return x
 }
 
 // chosen is which of a group's records an aggregate is made of; nil for all of them.

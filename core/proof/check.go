@@ -235,7 +235,7 @@ func (c *checker) wrapped(simple criteria.Expr) {
 					"Restrict the records by another condition as well, or ask the database's owner for a column with the day as date; explain --plan says how.")
 				return
 			}
-			if len(columns) != 1 || len(criteria.Columns(e)) != 1 || criteria.BecomesBare(e, side) {
+			if len(columns) != 1 || len(criteria.Columns(e)) != 1 || criteria.BecomesBare(e, side) || criteria.HasAggregate(side) { // no index leads to groups
 				continue
 			}
 			c.add(e, "no_index", fmt.Sprintf("No index on %s can be used here: it stands inside %s.", criteria.Print(columns[0]), c.inside(side)),

@@ -90,7 +90,7 @@ func (t *table) row(line []byte) error {
 	}
 	texts := make([]string, len(cells))
 	for i, c := range cells {
-		texts[i] = cellText(c, t.columns[i].Type)
+		texts[i] = numberText(c, t.columns[i].Format, t.columns[i].Type)
 	}
 	if t.widths != nil {
 		return t.print(texts)
@@ -135,7 +135,7 @@ func (t *table) subtotal(content []byte) error {
 func totals(all []output.Total) string {
 	words := make([]string, len(all))
 	for i, total := range all {
-		words[i] = total.Label + " " + cellText(total.Value, "")
+		words[i] = total.Label + " " + numberText(total.Value, total.Format, "")
 	}
 	return strings.Join(words, " · ")
 }
@@ -143,6 +143,15 @@ func totals(all []output.Total) string {
 func (t *table) text(text string) error {
 	_, err := t.out.WriteString(text + "\n")
 	return err
+}
+
+// numberText is cellText with the format of the column.
+func numberText(c any, format string, kind catalog.Type) string {
+	text := cellText(c, kind)
+	if duration, ok := output.DurationText(text, format); ok {
+		return duration
+	}
+	return text
 }
 
 // cellText is a cell on a terminal: dates with a blank between day and time,

@@ -67,12 +67,17 @@ func (c *cells) append(b []byte, i int, r record.Record) ([]byte, kind) {
 	return append(b, "(cannot be shown)"...), text
 }
 
-// appendShown appends a cell as people read it: a blank stands between day and time.
+// appendShown appends a cell as people read it: a blank stands between day and time, and
+// durations have their units.
 func (c *cells) appendShown(b []byte, i int, r record.Record) []byte {
 	start := len(b)
 	b, k := c.append(b, i, r)
 	if cell := b[start:]; k == text && c.columns[i].Type == catalog.DateTime && len(cell) > 10 && cell[10] == 'T' {
 		cell[10] = ' '
+	}
+	if format := c.columns[i].Format; k == number && isDuration(format) {
+		text, _ := DurationText(string(b[start:]), format)
+		b = append(b[:start], text...)
 	}
 	return b
 }

@@ -71,7 +71,7 @@ func (h *htmlWriter) totals(class, label string, totals []Total, count int64) er
 	for _, l := range linesOf(h.header.Columns, label, totals, count) {
 		h.line = append(append(append(h.line[:0], "<tr class="...), class...), "><th scope=row>"...)
 		if t, ok := l.under[0]; ok {
-			h.line = appendXML(h.line, orBlank(t.Value))
+			h.line = appendXML(h.line, t.Text())
 		} else {
 			h.line = appendXML(h.line, l.label)
 		}
@@ -80,7 +80,7 @@ func (h *htmlWriter) totals(class, label string, totals []Total, count int64) er
 			if t, ok := l.under[i]; ok && t.isCount() {
 				h.line = appendXML(h.line, countText(t))
 			} else if ok {
-				h.line = appendXML(h.line, orBlank(t.Value))
+				h.line = appendXML(h.line, t.Text())
 			}
 		}
 		if err := h.flushLine(); err != nil {

@@ -59,7 +59,7 @@ func linesOf(columns []plan.Output, label string, totals []Total, count int64) [
 		case at >= 0:
 			put(at, t)
 		case !t.isCount():
-			told = append(told, t.Label+" "+orBlank(t.Value))
+			told = append(told, t.Label+" "+t.Text())
 		}
 	}
 	for _, t := range totals {

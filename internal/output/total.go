@@ -12,7 +12,7 @@ type Total struct {
 	Name   string `json:"name" doc:"As the report names it, such as sum of toll"`
 	Label  string `json:"label" doc:"What people read"`
 	Of     string `json:"of,omitempty" doc:"The column it is made of, under which it stands"`
-	Format string `json:"format,omitempty" doc:"How a number is shown: money has two places"`
+	Format string `json:"format,omitempty" doc:"How a number is shown, as the column that it is of"`
 	Value  any    `json:"value" doc:"A number or text, or null where there was nothing to make it of"`
 	// partial tells that it is made of some of the records.
 	partial bool
@@ -61,7 +61,7 @@ type Chart struct {
 	X       string  `json:"x" doc:"What stands along the bottom"`
 	Y       string  `json:"y" doc:"What is drawn"`
 	Split   string  `json:"split,omitempty" doc:"What tells lines, or parts of a bar, apart"`
-	Format  string  `json:"format,omitempty" doc:"How its numbers are shown: money has two places"`
+	Format  string  `json:"format,omitempty" doc:"How its numbers are shown, as the column that they are of"`
 	Points  []Point `json:"points"`
 	LeftOut int64   `json:"left_out,omitempty" doc:"How many records are not drawn because there would be too many points"`
 }

@@ -41,7 +41,17 @@ const (
 	styleTotalDate
 	styleTotalDateTime
 	styleTotalCount
+	// Durations.
+	styleHours
+	styleMinutes
+	styleTotalHours
+	styleTotalMinutes
 )
+
+// styleOf is the style of a number in a format, by itself and as a total.
+var styleOf = map[string]struct{ cell, total int }{
+	"money": {styleMoney, styleTotalMoney}, hours: {styleHours, styleTotalHours}, minutes: {styleMinutes, styleTotalMinutes},
+}
 
 // measuredRows is how many rows are looked at to find how wide the columns are.
 const measuredRows = 200
@@ -244,10 +254,17 @@ func (x *xlsxWriter) value(cell []byte, k kind, column *plan.Output) {
 			x.text(string(cell), 0)
 			return
 		}
-		if x.line = append(x.line, "<c"...); column.Format == "money" {
-			x.line = append(x.line, ` s="`+strconv.Itoa(styleMoney)+`"`...)
+		x.line = append(x.line, "<c"...)
+		if style, ok := styleOf[column.Format]; ok {
+			x.line = append(append(append(x.line, ` s="`...), strconv.Itoa(style.cell)...), '"')
 		}
-		x.line = append(append(append(x.line, "><v>"...), cell...), "</v></c>"...)
+		x.line = append(x.line, "><v>"...)
+		if isDuration(column.Format) {
+			x.line = append(x.line, inDays(string(cell), column.Format)...)
+		} else {
+			x.line = append(x.line, cell...)
+		}
+		x.line = append(x.line, "</v></c>"...)
 	default:
 		if serial, style, ok := serialOf(cell); ok && column.Type.IsDate() {
 			x.line = append(fmt.Appendf(x.line, `<c s="%d"><v>`, style), serial...)
@@ -419,8 +436,10 @@ func (x *xlsxWriter) total(t Total, at, begin, last int) {
 	}
 	if t.isCount() {
 		style = styleTotalCount
-	} else if t.Format == "money" {
-		style = styleTotalMoney
+	} else if of, ok := styleOf[t.Format]; ok {
+		if style = of.total; isNumber && isDuration(t.Format) {
+			value = inDays(value, t.Format)
+		}
 	}
 	if !isNumber {
 		x.broken[at] = true
@@ -474,7 +493,7 @@ func totalsText(totals []Total, count int64) string {
 	}
 	parts := make([]string, len(totals))
 	for i, t := range totals {
-		parts[i] = t.Label + " " + orBlank(t.Value)
+		parts[i] = t.Label + " " + t.Text()
 	}
 	return strings.Join(parts, " · ")
 }
@@ -576,7 +595,7 @@ func aboutLines(h Header, s Summary, cut int) [][2]string {
 	add("First", s.First)
 	add("Last", s.Last)
 	for _, t := range s.Totals {
-		add(t.Label, orBlank(t.Value))
+		add(t.Label, t.Text())
 	}
 	if s.Edges != nil {
 		add("Nearest before", s.Edges.Before)
@@ -590,12 +609,12 @@ func aboutLines(h Header, s Summary, cut int) [][2]string {
 }
 
 const styles = `<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main">` +
-	`<numFmts count="3"><numFmt numFmtId="164" formatCode="yyyy\-mm\-dd"/><numFmt numFmtId="165" formatCode="yyyy\-mm\-dd\ hh:mm:ss"/><numFmt numFmtId="166" formatCode="[=1]0&quot; record&quot;;#,##0&quot; records&quot;"/></numFmts>` +
+	`<numFmts count="5"><numFmt numFmtId="164" formatCode="yyyy\-mm\-dd"/><numFmt numFmtId="165" formatCode="yyyy\-mm\-dd\ hh:mm:ss"/><numFmt numFmtId="166" formatCode="[=1]0&quot; record&quot;;#,##0&quot; records&quot;"/><numFmt numFmtId="167" formatCode="[h]&quot; h &quot;mm&quot; min&quot;"/><numFmt numFmtId="168" formatCode="[m]&quot; min &quot;ss&quot; s&quot;"/></numFmts>` +
 	`<fonts count="2"><font><sz val="11"/><name val="Calibri"/></font><font><b/><sz val="11"/><name val="Calibri"/></font></fonts>` +
 	`<fills count="2"><fill><patternFill patternType="none"/></fill><fill><patternFill patternType="gray125"/></fill></fills>` +
 	`<borders count="1"><border/></borders>` +
 	`<cellStyleXfs count="1"><xf/></cellStyleXfs>` +
-	`<cellXfs count="10"><xf/>` +
+	`<cellXfs count="14"><xf/>` +
 	`<xf fontId="1" applyFont="1"/>` +
 	`<xf numFmtId="164" applyNumberFormat="1"/>` +
 	`<xf numFmtId="165" applyNumberFormat="1"/>` +
@@ -605,4 +624,8 @@ const styles = `<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheet
 	`<xf numFmtId="164" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
 	`<xf numFmtId="165" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
 	`<xf numFmtId="166" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
+	`<xf numFmtId="167" applyNumberFormat="1"/>` +
+	`<xf numFmtId="168" applyNumberFormat="1"/>` +
+	`<xf numFmtId="167" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
+	`<xf numFmtId="168" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
 	`</cellXfs></styleSheet>`

@@ -199,17 +199,11 @@ func (s *Service) letter(ctx context.Context, d store.Delivery, o store.Occurren
 	if !p.Single {
 		l.Title += ": " + orBlankWord(p.Label)
 	}
-	var totals []output.Total
-	_ = json.Unmarshal([]byte(p.Totals), &totals) // of an older shape there are none
-	for _, t := range totals {
+	for _, t := range totalsIn(p.Totals) {
 		if p.Count == 0 { // there is nothing to make them of
 			break
 		}
-		value := "blank"
-		if t.Value != nil {
-			value = fmt.Sprint(t.Value)
-		}
-		l.Totals = append(l.Totals, delivery.Stated{Label: t.Label, Value: value})
+		l.Totals = append(l.Totals, delivery.Stated{Label: t.Label, Value: t.Text()})
 	}
 	if zone, err := time.LoadLocation(o.Zone); err == nil {
 		l.AsOf = atClock(o.Due, zone)
@@ -255,6 +249,17 @@ func counted64(n int64) string {
 		return "No records"
 	}
 	return output.Counted(n, "record", "records")
+}
+
+// totalsIn are the totals of a part as they were kept, numbers with every digit; of an older
+// shape there are none.
+func totalsIn(text string) (totals []output.Total) {
+	decoder := json.NewDecoder(strings.NewReader(text))
+	decoder.UseNumber()
+	if decoder.Decode(&totals) != nil {
+		return nil
+	}
+	return totals
 }
 
 func orBlankWord(text string) string {
@@ -346,7 +351,7 @@ func (s *Service) provenanceOf(ctx context.Context, d store.Delivery, o store.Oc
 		SHA256: d.SHA256, Bytes: d.Bytes, Schedule: o.Schedule, Occurrence: o.ID, Part: p.Number, Delivery: d.ID, Way: d.Way, Delivered: at.UTC(), Target: d.Target,
 		Report: o.Report, Run: p.Run, ReadBack: p.ReadBack, AsOf: o.AsOf, Zone: o.Zone, ReadAt: instant(p.ReadAt), Count: p.Count, First: p.First, Last: p.Last,
 	}
-	_ = json.Unmarshal([]byte(p.Totals), &told.Totals)
+	told.Totals = totalsIn(p.Totals)
 	run, err := s.Store.Run(ctx, p.Run)
 	if err == nil {
 		told.Version, told.Typed, told.Resolved = run.Version, orEmpty(run.Inputs), orEmpty(run.Resolved)

@@ -35,8 +35,9 @@ func (r random) orderedQuery(groups bool) (head, columns, criteria, first string
 		values = []string{
 			"running sum of (sum of n)", "running count", "running count by b", "(sum of n) - previous sum of n", "previous count by b", "previous b", "running greatest of (least of d)", "running average of count by b",
 			"rank of sum of x", "rank of count by b", "rank of least of d ascending", "rank of m", "share of count", "share of sum of n in b", "share of sum of x * 2", "running sum of rank of count", "rank of greatest of t by b", "share of (count where n > 1) in b",
+			"median of n", "rank of median of x by b", "running greatest of (percentile 75 of x)", "(percentile 30 of d) - least of d",
 		}
-		firsts = []string{"first 1 by b", "first 4", "greatest 2 of sum of n", "greatest 1 of count by b", "least 3 of least of d", "first :small by m"}
+		firsts = []string{"first 1 by b", "first 4", "greatest 2 of sum of n", "greatest 1 of count by b", "least 3 of least of d", "first :small by m", "greatest 2 of median of n"}
 		sorts = []string{"b, m", "count descending", "sum of n", "m descending, b", "v"}
 		columns = "columns:\n  - b\n  - m\n  - { name: c, value: count }\n"
 	}

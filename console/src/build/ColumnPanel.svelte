@@ -67,7 +67,7 @@
 {#if isNumeric(type)}
 	<fieldset class="flex flex-wrap items-center gap-1" data-format>
 		<legend class="text-ink-2">Shown as</legend>
-		{#each [['', 'a number'], ['money', 'money, with two places']] as [format, words] (format)}
+		{#each [['', 'a number'], ['money', 'money, with two places'], ['hours', 'hours and minutes'], ['minutes', 'minutes and seconds']] as [format, words] (format)}
 			<button
 				type="button"
 				class="chip"

@@ -120,10 +120,25 @@ export function cellText(value: Cell | undefined, column: { type?: string; forma
 	if (value === null || value === undefined) return '';
 	if (typeof value === 'boolean') return value ? 'yes' : 'no';
 	if (typeof value === 'number' || isNumber(column)) {
+		const duration = durationText(value, column.format);
+		if (duration) return duration;
 		const exact = value as Intl.StringNumericLiteral; // text of many digits stays exact
 		return (column.format === 'money' ? money : column.type === 'decimal' ? number : plain)().format(exact);
 	}
 	return zone && column.type === 'date-time' ? momentText(value, zone) : stampText(value);
+}
+
+/** A number of hours as "27 h 45 min", one of minutes as "12 min 30 s"; nothing in other formats. */
+export function durationText(value: Cell, format?: string): string {
+	if ((format !== 'hours' && format !== 'minutes') || !Number.isFinite(Number(value))) return '';
+	const [whole, part] = format === 'hours' ? ['h', 'min'] : ['min', 's'];
+	const left = Math.round(Number((Math.abs(Number(value)) * 60).toPrecision(15))); // of the decimal, not of a binary fraction
+	const [most, least] = [Math.floor(left / 60), left % 60];
+	const parts = [
+		...(most ? [`${plain().format(most)} ${whole}`] : []),
+		...(least || !most ? [`${least} ${part}`] : []),
+	];
+	return (Number(value) < 0 && left ? '-' : '') + parts.join(' ');
 }
 
 export function valueText(value: unknown, format?: string): string {

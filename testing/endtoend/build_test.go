@@ -133,6 +133,7 @@ func TestReportInOneMinute(t *testing.T) {
 	p.Wait("document.querySelector('[data-panel] [name=label]')")
 	p.Choose("[data-panel] [name=label]", "Finished")
 	p.words++
+	p.Wait("document.querySelector('[role=grid]')?.textContent.includes('Finished')") // it was looked at anew
 	p.settled()
 	p.publish("report jobs becomes version 2")
 	assert.LessOrEqual(t, p.clicks, 30)

@@ -176,11 +176,22 @@ func Propose(c Column, values []any) (Column, bool) {
 // only when nearly every value fits.
 func ProposeAs(c Column, e Encoding, values []any) (Column, bool) {
 	c.Encoding, c.Example = e, ""
+	return c.proposed(values, c.decodes())
+}
+
+// Unfitting is how many values are no dates in an encoding that somebody says they have.
+func Unfitting(c Column, e Encoding, values []any) int {
+	c.Encoding = e
+	return len(values) - int(fitting(values, c.decodes()))
+}
+
+// decodes tells whether a value is a date in the column's encoding.
+func (c Column) decodes() func(any) bool {
 	clock := civil.NewClock(time.UTC)
-	return c.proposed(values, func(v any) bool {
+	return func(v any) bool {
 		_, ok := c.Decode(v, clock)
 		return ok
-	})
+	}
 }
 
 // layoutMarks are the layouts that are looked for, those beside each other whose days and

@@ -120,11 +120,16 @@ type Column struct {
 func (c *Column) setText(t Text) {
 	c.Value = t
 	c.Name = t.Value
-	if e, _ := criteria.Parse(t.Value); e != nil {
-		if column, ok := e.(*criteria.Column); ok {
-			c.Name = column.Name
-		}
+	if column, ok := c.plain(); ok {
+		c.Name = column.Name
 	}
+}
+
+// plain is the column that is shown as it is; false for a value that is made of some.
+func (c Column) plain() (*criteria.Column, bool) {
+	e, _ := criteria.Parse(c.Value.Value)
+	column, ok := e.(*criteria.Column)
+	return column, ok
 }
 
 // Heading is the label, or the name in words.

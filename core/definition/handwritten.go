@@ -8,7 +8,6 @@ import (
 	"strings"
 
 	"pikegate/core/catalog"
-	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
 	"pikegate/core/sqltext"
@@ -68,7 +67,7 @@ func (c *compiler) handWritten() {
 	}
 	c.out.From.Table = result.Table
 	c.encodings()
-	c.heldAgainst(result.Values)
+	c.heldAgainst(result)
 	if c.out.Reads = result.Reads; c.out.Reads == nil {
 		c.out.Reads = c.source.ReadsOf(q.SQL.Value)
 	}
@@ -99,8 +98,7 @@ func (c *compiler) encodings() {
 		if encoding == "" || encoding.Check() != nil {
 			continue // told with the column
 		}
-		e, _ := criteria.Parse(col.Value.Value)
-		column, ok := e.(*criteria.Column)
+		column, ok := col.plain()
 		if !ok {
 			continue
 		}
@@ -113,35 +111,34 @@ func (c *compiler) encodings() {
 
 // heldAgainst holds what is said of the dates in the result, and what is not, against some
 // of its values.
-func (c *compiler) heldAgainst(values map[string][]any) {
+func (c *compiler) heldAgainst(result Described) {
 	for i, col := range c.query.Columns {
-		e, _ := criteria.Parse(col.Value.Value)
-		column, ok := e.(*criteria.Column)
+		column, ok := col.plain()
 		if !ok {
 			continue
 		}
 		stored, found := c.out.From.Table.Column(column.Name)
-		some := values[stored.Name]
+		some := result.Values[stored.Name]
 		if !found || len(some) == 0 {
 			continue
 		}
 		field := fmt.Sprintf("columns[%d]", i)
-		proposed, dated := catalog.Propose(stored, some)
+		proposed := result.Proposed[stored.Name]
 		switch said := catalog.Encoding(col.Encoding); {
-		case said == "" && !stored.Type.IsDate() && dated:
+		case said == "" && !stored.Type.IsDate() && proposed != "":
 			c.problems = append(c.problems, diag.Problem{
 				Code: "looks_dated", Severity: diag.Warning, Field: field, Line: col.Value.Line,
-				Message: fmt.Sprintf("%s looks like dates: %s fits the first %d values.", stored.Name, proposed.Encoding, len(some)),
-				Hint:    fmt.Sprintf("To have them compared, grouped and shown as dates, write {name: %s, value: %s, encoding: %s}.", col.Name, col.Value.Value, proposed.Encoding),
+				Message: fmt.Sprintf("%s looks like dates: %s fits the first %d values.", stored.Name, proposed, len(some)),
+				Hint:    fmt.Sprintf("To have them compared, grouped and shown as dates, write {name: %s, value: %s, encoding: %s}.", col.Name, col.Value.Value, proposed),
 			})
 		case said != "" && said.Check() == nil && stored.Type.IsDate():
-			n := unfitting(stored, said, some)
+			n := catalog.Unfitting(stored, said, some)
 			if n == 0 {
 				continue
 			}
 			hint := "Records with such values have no date."
-			if dated {
-				hint = string(proposed.Encoding) + " would fit them."
+			if proposed != "" {
+				hint = string(proposed) + " would fit them."
 			}
 			c.problems = append(c.problems, diag.Problem{
 				Code: "encoding_does_not_fit", Severity: diag.Warning, Field: field + ".encoding", Line: col.Value.Line,
@@ -149,18 +146,6 @@ func (c *compiler) heldAgainst(values map[string][]any) {
 			})
 		}
 	}
-}
-
-// unfitting is how many values are no dates in an encoding.
-func unfitting(c catalog.Column, e catalog.Encoding, values []any) (n int) {
-	c.Encoding = e
-	clock := civil.NewClock(civil.UTC)
-	for _, v := range values {
-		if _, ok := c.Decode(v, clock); !ok {
-			n++
-		}
-	}
-	return n
 }
 
 // refusedSQL says what the database has against hand-written SQL, and where, if

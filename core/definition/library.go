@@ -31,8 +31,9 @@ type Described struct {
 	Table catalog.Table
 	Reads *catalog.Reads
 	// Values are some that it returns, by the name of the column, without blanks; none
-	// where that would take long.
-	Values map[string][]any
+	// where that would take long. Proposed are the encodings that these look like.
+	Values   map[string][]any
+	Proposed map[string]catalog.Encoding
 }
 
 func (l Library) criterion(name string) (*Criterion, bool) {

@@ -11,8 +11,8 @@ import (
 )
 
 // measured are groups of which values at a place are asked, for an engine that has no
-// aggregate for them, or a slow one: a statement inside has the keys of the groups, what their values are
-// made of, and of those at a place which each record has and among how many.
+// aggregate for them, or a slow one: a statement inside has the keys of the groups, what
+// their values are made of, and of those at a place which each record has and among how many.
 type measured struct {
 	keys   []plan.Expr
 	values []plan.Aggregate // only what they are made of

@@ -286,15 +286,11 @@ func (b *binder) fetchRelated(s *Statement, e criteria.Expr, places map[*criteri
 			part := func(name string) criteria.Expr {
 				return fetch(b.ofRecords(aggregate.Records, Aggregate{Name: name, X: b.translate(x)}), "")
 			}
-			sum := times(part("sum"), factor)
-			if term.Sign() != 0 {
-				sum = plus(sum, times(part("present"), term))
-			}
-			return sum
+			return summed(part("sum"), part, factor, term)
 		case ok && aggregate.Name == "median" && criteria.TypeOf(e).IsNumber():
 			x := b.ordered(aggregate.X)
 			return middle(aggregate, false, func(turned bool) criteria.Expr {
-				return fetch(b.ofRecords(aggregate.Records, Aggregate{Name: "percentile", X: x, Place: placeOf(aggregate, turned)}), "")
+				return fetch(b.ofRecords(aggregate.Records, atPlace(aggregate, x, turned)), "")
 			})
 		}
 		return fetch(b.ordered(e), "")

@@ -31,6 +31,15 @@ func (b *binder) varied(s Statement, change func(i int, c Condition) Condition) 
 	return s
 }
 
+// conditionsByHand are those of Compiled.ConditionsByHand as they stand in a statement.
+func (b *binder) conditionsByHand(s Statement) (conditions []Condition) {
+	b.varied(s, func(_ int, c Condition) Condition {
+		conditions = append(conditions, c)
+		return c
+	})
+	return conditions
+}
+
 // bounding reads a condition as bounds of a column.
 func bounding(c Condition, column *criteria.Column) (period.Span, bool) {
 	if c.Bare == nil {
@@ -48,12 +57,11 @@ func (p Planner) edgesByHand(s Statement) (Edges, bool) {
 		return Edges{}, false
 	}
 	edges, b := Edges{Column: dated.Returned, Span: period.All}, p.binder(nil)
-	b.varied(s, func(_ int, c Condition) Condition {
+	for _, c := range b.conditionsByHand(s) {
 		if span, ok := bounding(c, dated.Column); ok {
 			edges.Span.From, edges.Span.Until = max(edges.Span.From, span.From), min(edges.Span.Until, span.Until)
 		}
-		return c
-	})
+	}
 	beyond := func(column *criteria.Column, op string, t civil.DateTime) Expr {
 		return b.fitting(b.bound(&criteria.Compare{Op: op, Left: column}, t), column.Ref)
 	}
@@ -107,16 +115,15 @@ func (p Planner) WhyByHand(values parameter.Values) CountsByHand {
 	b.where(&s)
 	r, written, places := CountsByHand{Dated: -1}, p.Query.ConditionsByHand(), []int{}
 	dated, _, isDated := p.Query.DateByHand()
-	b.varied(s, func(i int, c Condition) Condition {
+	for i, c := range b.conditionsByHand(s) {
 		if c.Expr == nil {
-			return c
+			continue
 		}
 		if _, ok := bounding(c, dated.Column); isDated && ok && r.Dated < 0 {
 			r.Dated = len(places)
 		}
 		r.Conditions, r.Written, places = append(r.Conditions, c), append(r.Written, written[i]), append(places, i)
-		return c
-	})
+	}
 	counted := func(kept []int) Statement {
 		made := b.varied(s, func(i int, c Condition) Condition {
 			if slices.Contains(kept, i) {

@@ -116,10 +116,9 @@ func (b *binder) madeOfGroups(s *Selection, e criteria.Expr, places map[*criteri
 // term, the database adds up the bare column and the rest is worked out exactly here.
 func (b *binder) madeOfGroup(s *Statement, e *criteria.Aggregate, places map[*criteria.Column]int) criteria.Expr {
 	where := b.chosen(e)
-	place := Place{}
-	given := func(x Expr, name string, c catalog.Column) *criteria.Column {
-		column := &criteria.Column{Name: name, Ref: criteria.Ref{Column: c}}
-		made := Aggregate{name, x, where, place}
+	given := func(made Aggregate, c catalog.Column) *criteria.Column {
+		made.Where = where
+		column := &criteria.Column{Name: made.Name, Ref: criteria.Ref{Column: c}}
 		at := slices.IndexFunc(s.Aggregates, func(other Expr) bool { return reflect.DeepEqual(other, made) }) // a sum and an average share theirs
 		if at < 0 {
 			at = len(s.Aggregates)
@@ -131,13 +130,13 @@ func (b *binder) madeOfGroup(s *Statement, e *criteria.Aggregate, places map[*cr
 	t := criteria.TypeOf(e)
 	switch {
 	case e.X == nil:
-		return given(nil, e.Name, catalog.Column{Type: catalog.Integer})
+		return given(Aggregate{Name: e.Name}, catalog.Column{Type: catalog.Integer})
 	case e.Name == "count distinct":
-		return given(b.ordered(e.X), e.Name, catalog.Column{Type: catalog.Integer})
+		return given(Aggregate{Name: e.Name, X: b.ordered(e.X)}, catalog.Column{Type: catalog.Integer})
 	case !t.IsNumber():
-		name := e.Name
+		made := Aggregate{Name: e.Name, X: b.ordered(e.X)}
 		if e.IsPlaced() {
-			name, place = "percentile", placeOf(e, false)
+			made = atPlace(e, made.X, false)
 		}
 		c := computedColumn(e.X, t)
 		if plain, ok := e.X.(*criteria.Column); ok {
@@ -145,7 +144,7 @@ func (b *binder) madeOfGroup(s *Statement, e *criteria.Aggregate, places map[*cr
 		} else if t == catalog.DateTime {
 			c.Encoding = catalog.EncISOLocal
 		}
-		return given(b.ordered(e.X), name, c)
+		return given(made, c)
 	}
 	x, factor, term := criteria.Linear(e.X)
 	name := e.Name
@@ -154,28 +153,35 @@ func (b *binder) madeOfGroup(s *Statement, e *criteria.Aggregate, places map[*cr
 			name = other
 		}
 	}
-	made := b.translate(x)
-	number := func(name string) *criteria.Column { return given(made, name, catalog.Column{Type: catalog.Decimal}) }
+	made, decimals := b.translate(x), catalog.Column{Type: catalog.Decimal}
+	number := func(name string) criteria.Expr { return given(Aggregate{Name: name, X: made}, decimals) }
 	switch name {
 	case "median", "percentile":
-		at := func(above bool) criteria.Expr {
-			place = placeOf(e, above)
-			return number("percentile")
-		}
+		at := func(turned bool) criteria.Expr { return given(atPlace(e, made, turned), decimals) }
 		return plus(times(middle(e, factor.Sign() < 0, at), factor), &criteria.Number{Value: ratio(term)})
 	case "least", "greatest":
 		return plus(times(number(name), factor), &criteria.Number{Value: ratio(term)})
 	case "sum":
-		sum := criteria.Expr(number("sum"))
+		sum := number("sum")
 		if e.Where != nil { // of none it is 0
 			sum = &criteria.Call{Name: "coalesce", Args: []criteria.Expr{sum, &criteria.Number{}}, Type: catalog.Decimal}
 		}
-		if sum = times(sum, factor); term.Sign() != 0 {
-			sum = plus(sum, times(number("present"), term))
-		}
-		return sum
+		return summed(sum, number, factor, term)
 	}
 	return plus(calculated('/', times(number("sum"), factor), number("present")), &criteria.Number{Value: ratio(term)})
+}
+
+// summed is the sum of factor * x + term, given that of x; part gives how many there are.
+func summed(sum criteria.Expr, part func(name string) criteria.Expr, factor, term *big.Rat) criteria.Expr {
+	if sum = times(sum, factor); term.Sign() != 0 {
+		sum = plus(sum, times(part("present"), term))
+	}
+	return sum
+}
+
+// atPlace is the value of x at the place of a median or a percentile.
+func atPlace(e *criteria.Aggregate, x Expr, turned bool) Aggregate {
+	return Aggregate{Name: "percentile", X: x, Place: placeOf(e, turned)}
 }
 
 // placeOf is where in the order of all values that of an aggregate stands; the other way

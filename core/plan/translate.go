@@ -245,8 +245,10 @@ func (b *binder) atPlace(e *criteria.Aggregate, x Expr) Expr {
 	} else {
 		factor, term = big.NewRat(1, 1), new(big.Rat)
 	}
+	where := b.chosen(e)
 	at := func(turned bool) Expr {
-		made := Aggregate{Name: "percentile", X: x, Where: b.chosen(e), Place: placeOf(e, turned)}
+		made := atPlace(e, x, turned)
+		made.Where = where
 		if e.Records == nil {
 			return made
 		}

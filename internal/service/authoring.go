@@ -136,7 +136,8 @@ func (s *Service) result(ctx context.Context, sampled bool) func(q *definition.Q
 		}
 		found := definition.Described{Table: catalog.Table{Name: definition.Result, View: true, Columns: described.Columns}, Reads: described.Reads}
 		if g, err := s.sight(ctx, itself, q.Source); sampled && err == nil && len(g.rules) == 0 {
-			found.Values = o.sample(ctx, q.SQL.Value, statement, described.Columns, s.Now())
+			some := o.sample(ctx, q.SQL.Value, statement, described.Columns, s.Now())
+			found.Values, found.Proposed = some.values, some.proposed
 		}
 		return found, nil
 	}

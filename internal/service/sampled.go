@@ -28,21 +28,22 @@ type samples struct {
 }
 
 type sampled struct {
-	at     time.Time
-	values map[string][]any
+	at       time.Time
+	values   map[string][]any
+	proposed map[string]catalog.Encoding
 }
 
 // mostSamples is how many are kept.
 const mostSamples = 32
 
 // sample reads some values of each column that hand-written SQL returns, without its
-// conditions; none where that takes too long, or fails, which is told elsewhere.
-func (o *openSource) sample(ctx context.Context, sql string, s plan.Statement, columns []catalog.Column, now time.Time) map[string][]any {
+// conditions, and looks what dates they may be; none where that takes too long, or fails, which is told elsewhere.
+func (o *openSource) sample(ctx context.Context, sql string, s plan.Statement, columns []catalog.Column, now time.Time) sampled {
 	o.samples.mu.Lock()
 	kept, ok := o.samples.bySQL[sql]
 	o.samples.mu.Unlock()
 	if ok && now.Sub(kept.at) < sampleAge {
-		return kept.values
+		return kept
 	}
 	s.From = plan.Table{Name: definition.Result, Alias: definition.Result}
 	for _, c := range columns {
@@ -51,17 +52,22 @@ func (o *openSource) sample(ctx context.Context, sql string, s plan.Statement, c
 	s.Limit = sampleSize
 	limited, stop := context.WithTimeout(ctx, sampleLimit)
 	defer stop()
-	values := map[string][]any{}
+	found := sampled{now, map[string][]any{}, map[string]catalog.Encoding{}}
 	err := o.Stream(limited, o.Dialect().Write(s), func(row []any) error {
 		for i, v := range row {
 			if v != nil {
-				values[columns[i].Name] = append(values[columns[i].Name], v)
+				found.values[columns[i].Name] = append(found.values[columns[i].Name], v)
 			}
 		}
 		return nil
 	})
 	if err != nil {
-		values = nil
+		found.values = nil
+	}
+	for _, c := range columns {
+		if made, ok := catalog.Propose(c, found.values[c.Name]); ok {
+			found.proposed[c.Name] = made.Encoding
+		}
 	}
 	if err == nil || errors.Is(limited.Err(), context.DeadlineExceeded) { // what takes long is not tried at each key
 		o.samples.mu.Lock()
@@ -69,7 +75,7 @@ func (o *openSource) sample(ctx context.Context, sql string, s plan.Statement, c
 		if len(o.samples.bySQL) >= mostSamples || o.samples.bySQL == nil {
 			o.samples.bySQL = map[string]sampled{}
 		}
-		o.samples.bySQL[sql] = sampled{now, values}
+		o.samples.bySQL[sql] = found
 	}
-	return values
+	return found
 }

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -544,4 +545,39 @@ func TestConnectInConsole(t *testing.T) {
 	p.Wait("!document.querySelector('dialog') && !document.querySelector('a[href=\"#/sources/fords\"]')")
 	done(t, pikegate(t, "remove", "report", "fords"))
 	done(t, pikegate(t, "remove", "query", "fords"))
+}
+
+// TestPublishedAtOnce: what was changed a moment ago is published with the rest, on a slow
+// line too, and where it could not be saved the page says so and goes on saying it.
+func TestPublishedAtOnce(t *testing.T) {
+	river(t, "brook", "errands")
+	p := &steps{Page: browser.Open(t, address, 1280, 800)}
+	p.Late(100 * time.Millisecond)
+	p.Visit(address + "/#/sources/brook/errands")
+	p.click("[data-build]")
+	p.settled()
+	p.publish("report errands becomes version 1")
+
+	// A condition that is just being written.
+	p.press("+ condition")
+	p.press("Pence")
+	p.Wait("document.querySelector('[data-panel] input')")
+	p.Choose("[data-panel] input", "2800")
+	p.press("Publish …")
+	p.Wait("document.querySelector('dialog')?.textContent.includes('becomes version 2')")
+	p.Keys(kb.Escape)
+	p.Wait("!document.querySelector('dialog')")
+
+	// The check that is under way is answered after the refusal.
+	p.settled()
+	p.Eval(`(ask => { window.fetch = async (...of) => of[1]?.method === 'POST' && of[0].endsWith('/definitions')
+		? new Response('{"title":"Busy","detail":"The service has too much to do."}', { status: 503, headers: { 'Content-Type': 'application/problem+json' } })
+		: ask(...of) })(window.fetch); 1`)
+	p.click("[data-column=done_on]")
+	p.Wait("document.querySelector('[data-panel] [name=label]')")
+	p.Choose("[data-panel] [name=label]", "Finished")
+	p.press("Publish …")
+	p.Wait("document.querySelector('[role=alert]')?.textContent.startsWith('Not saved: ')")
+	p.Wait("document.querySelector('[role=grid]')?.textContent.includes('Finished')")
+	assert.Equal(t, "true", p.Eval("document.querySelector('[role=alert]')?.textContent.startsWith('Not saved: ') ?? false"))
 }

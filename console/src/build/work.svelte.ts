@@ -51,6 +51,8 @@ export class Work {
 	rows = $state.raw<Result>();
 	without = $state('');
 	failure = $state('');
+	/** Why it could not be saved, until it is tried again: no check takes that away. */
+	unsaved = $state('');
 	checking = $state(false);
 	/** Problems of a condition that was not taken, by where it stands. */
 	refused = $state.raw<Problem[]>([]);
@@ -140,7 +142,7 @@ export class Work {
 		this.parts = this.past = this.future = this.refused = [];
 		this.saved = this.found = this.rows = this.tree = this.counts = undefined;
 		this.newer = {};
-		this.failure = this.without = '';
+		this.failure = this.unsaved = this.without = '';
 	}
 
 	#resume() {
@@ -323,12 +325,19 @@ export class Work {
 		if (this.#abort) this.counted(true, this.#abort);
 	}
 
+	/** Whether all of it is kept, a condition that is just being written too. */
+	async isSaved(): Promise<boolean> {
+		await this.#writing;
+		return !this.changed;
+	}
+
 	/**
 	 * Keeps all of it in the service. Where somebody else changed it since it was
 	 * opened, both changes are told, and how says what becomes of theirs.
 	 */
 	async save(how: How = ''): Promise<boolean> {
 		await this.#writing;
+		this.unsaved = '';
 		const parts = this.parts;
 		const revisions: Record<string, number> = {};
 		for (const p of parts) {
@@ -348,7 +357,6 @@ export class Work {
 			this.saved = joined(kept);
 			if (here) this.take(kept);
 			if (how) this.check(); // what was refused is no problem any more
-			this.failure = '';
 			this.newer = {};
 			this.#keep();
 			return true;
@@ -357,7 +365,7 @@ export class Work {
 			this.newer = Object.fromEntries(
 				newerIn(e).flatMap((n) => ids.filter((id) => n.field.startsWith(id)).map((id) => [id, n] as const)),
 			);
-			this.failure = 'Not saved: ' + messageOf(e);
+			this.unsaved = 'Not saved: ' + messageOf(e);
 			if (e instanceof Refusal && this.found) this.found = { ...this.found, problems: e.problems };
 			return false;
 		}

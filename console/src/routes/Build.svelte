@@ -306,7 +306,7 @@
 		if (router.location !== address) await replace(address);
 		return true;
 	}
-	const saved = async () => !work.changed || (await save());
+	const saved = async () => (await work.isSaved()) || (await save());
 	async function tryIt() {
 		const name = work.report?.name ?? '';
 		if (await saved()) push(draftAddress('report', name) + '/try');
@@ -421,7 +421,9 @@
 			{#if work.report}<button type="button" class="button" onclick={tryIt}>Try it</button>{/if}
 			<button type="button" class="button-act" onclick={publish}>Publish …</button>
 		</div>
-		{#if work.failure}<p role="alert" class="text-bad text-sm">{work.failure}</p>{/if}
+		{#each [work.unsaved, work.failure].filter(Boolean) as why (why)}
+			<p role="alert" class="text-bad text-sm">{why}</p>
+		{/each}
 		{#if Object.keys(work.newer).length}
 			<TheirChange mergeable={Object.values(work.newer).every((n) => n.mergeable)} onsave={save} />
 		{/if}

@@ -161,6 +161,9 @@ func (p *parser) keys(word string) []Expr {
 // inOrder reads a value that other records of the result give; nil where something else
 // begins with the word, which has been read.
 func (p *parser) inOrder(t token) Expr {
+	if t.text != "running" && t.text != "previous" && t.text != "rank" && t.text != "share" {
+		return nil
+	}
 	next := p.peek()
 	e := &InOrder{Name: t.text}
 	switch {

@@ -261,23 +261,22 @@ func (p *parser) isTable(n int) bool {
 // stands here.
 func (p *parser) related() Expr {
 	t := p.peek()
-	e := &Related{Quantity: t.text}
+	quantity, n := t.text, Expr(nil)
 	switch {
 	case (t.is("any") || t.is("no")) && p.isTable(1):
 		p.next()
 	case t.is("at") && (p.ahead(1).is("least") || p.ahead(1).is("most")):
 		p.next()
-		e.Quantity = "at " + p.next().text
-		e.N = p.number()
+		quantity = "at " + p.next().text
+		n = p.number()
 	case t.is("exactly") && (p.ahead(1).kind == tNumber || p.ahead(1).kind == tParameter):
 		p.next()
-		e.N = p.number()
+		n = p.number()
 	default:
 		return nil
 	}
-	e.Records = p.records()
-	e.Pos = p.from(t.start)
-	return e
+	records := p.records()
+	return &Related{p.from(t.start), quantity, n, records}
 }
 
 // records reads "passages as p of vessels where …", or "all passages where …".

@@ -52,7 +52,7 @@ func (out *Compiled) Tables() []criteria.Table {
 	if out.SQL != nil {
 		return out.Slot
 	}
-	tables := []criteria.Table{out.From}
+	tables := append(make([]criteria.Table, 0, 1+len(out.Joins)), out.From)
 	for _, j := range out.Joins {
 		tables = append(tables, j.Table)
 	}

@@ -7,6 +7,7 @@ package definition
 import (
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
@@ -416,13 +417,23 @@ func (r Report) Questions(q Query) (asked, set []parameter.Parameter) {
 }
 
 // The quotes of an odd name are no part of it.
-var separators = strings.NewReplacer("_", " ", "-", " ", `""`, `"`, `"`, "")
-
 // Labelled makes a label of a name, or of an expression: paid_on is "Paid on".
 func Labelled(name string) string {
-	text := []rune(separators.Replace(name))
-	if len(text) > 0 {
-		text[0] = unicode.ToUpper(text[0])
+	text := make([]byte, 0, len(name))
+	for i := 0; i < len(name); i++ {
+		switch c := name[i]; {
+		case c == '_' || c == '-':
+			text = append(text, ' ')
+		case c != '"':
+			text = append(text, c)
+		case strings.HasPrefix(name[i:], `""`): // a quote in an odd name is doubled
+			text = append(text, c)
+			i++
+		}
+	}
+	first, size := utf8.DecodeRune(text)
+	if upper := unicode.ToUpper(first); size > 0 && upper != first {
+		return string(upper) + string(text[size:])
 	}
 	return string(text)
 }

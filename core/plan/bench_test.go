@@ -59,12 +59,14 @@ func BenchmarkWhole(b *testing.B) {
 		"period": {Texts: []string{"2025-03"}}, "locks": {Texts: []string{"Harrow Top", "Mossgill"}},
 		"least": {Texts: []string{"1.50"}}, "paid": {Texts: []string{"2025-12-31"}}, "vessel": {Texts: []string{"7"}},
 	}
-	b.ReportAllocs()
-	for b.Loop() {
+	compile := func() *definition.Compiled {
 		compiled, problems := definition.Compile(query, &source, definition.Library{})
 		if problems.Failed() {
 			b.Fatal(problems)
 		}
+		return compiled
+	}
+	run := func(compiled *definition.Compiled) {
 		values, problems := parameter.Read(compiled.Questions, compiled.Rules, inputs, parameter.Context{Calendar: calendar})
 		if problems.Failed() {
 			b.Fatal(problems)
@@ -77,4 +79,17 @@ func BenchmarkWhole(b *testing.B) {
 			b.Fatal("nothing was written")
 		}
 	}
+	b.Run("draft", func(b *testing.B) {
+		b.ReportAllocs()
+		for b.Loop() {
+			run(compile())
+		}
+	})
+	b.Run("published", func(b *testing.B) { // a version that is published is compiled once
+		compiled := compile()
+		b.ReportAllocs()
+		for b.Loop() {
+			run(compiled)
+		}
+	})
 }

@@ -92,10 +92,10 @@ func (c *condition) place(p *placing) {
 	for _, s := range c.stretches {
 		from, to := 0, len(c.variable.ranks)+1
 		if s.low != nil {
-			from = c.variable.region(p, *s.low)
+			from = c.variable.region(p, s.low)
 		}
 		if s.high != nil {
-			to = c.variable.region(p, *s.high)
+			to = c.variable.region(p, s.high)
 		}
 		c.spans = append(c.spans, [2]int{from, to})
 	}
@@ -121,6 +121,8 @@ type group struct {
 	own        [][]*variable // of each term
 	variables  []*variable
 	order      []before
+	// questions is how many values are not known yet, in all groups.
+	questions int
 }
 
 // groups reads terms and gathers those that hang together.
@@ -145,7 +147,7 @@ func (a *analysis) groups(terms []criteria.Expr) []*group {
 		groups[at].absorb(joined)
 	}
 	for _, g := range groups {
-		g.order = r.order
+		g.order, g.questions = r.order, len(r.symbols)
 	}
 	return groups
 }
@@ -222,14 +224,19 @@ func (g *group) try() *sightings {
 
 // together tries all terms at once; nil where that is too much.
 func (g *group) together() *sightings {
-	p := &placing{step: len(g.symbols()) + 1, known: g.known()}
+	symbols := g.symbols()
+	if len(symbols) == 0 {
+		g.order = nil // it is that of questions
+	}
+	g.order = slices.Clone(g.order) // whose values have places of their own here
+	p := &placing{step: len(symbols) + 1, known: g.known(), symbols: make([]int, g.questions+1)}
 	most := 0
 	for _, values := range p.known {
 		most = max(most, len(values))
 	}
 	seen := newSightings(g.terms)
 	left := maxTried
-	if !g.placeSymbols(p, g.symbols(), most, seen, &left) {
+	if !g.placeSymbols(p, symbols, most, seen, &left) {
 		return nil
 	}
 	return seen
@@ -270,7 +277,7 @@ func (g *group) pairs() *sightings {
 
 // only is the group with some of its terms.
 func (g *group) only(places ...int) *group {
-	small := &group{order: g.order}
+	small := &group{order: g.order, questions: g.questions}
 	for _, i := range places {
 		small.absorb(&group{terms: g.terms[i : i+1], conditions: g.conditions[i : i+1], own: g.own[i : i+1], variables: g.own[i]})
 	}
@@ -295,6 +302,9 @@ func (c *condition) symbols(out []int) []int {
 			}
 		}
 	}
+	if c.where != nil {
+		out = c.where.symbols(out)
+	}
 	for _, part := range c.parts {
 		out = part.symbols(out)
 	}
@@ -303,42 +313,48 @@ func (c *condition) symbols(out []int) []int {
 
 // known lists the known values among the cuts, of each kind in order and each
 // once: the variables of a kind share them, so that a question has one place
-// among them all.
+// among them all. It gives each cut its place.
 func (g *group) known() map[catalog.Type][]value {
-	known := map[catalog.Type][]value{}
-	add := func(kind catalog.Type, v value) {
-		if v.symbol == 0 {
-			known[kind] = append(known[kind], v)
-		}
-	}
 	for _, v := range g.variables {
 		v.cuts = v.cuts[:0]
 		for _, end := range []*cut{v.within.low, v.within.high} {
 			if end != nil {
-				v.cuts = append(v.cuts, *end)
+				v.cuts = append(v.cuts, end)
 			}
 		}
 	}
 	for _, c := range g.conditions {
 		c.cut()
 	}
-	for _, v := range g.variables {
-		for _, c := range v.cuts {
-			add(v.kind, c.value)
+	known := map[catalog.Type][]value{}
+	each := func(do func(kind catalog.Type, c *cut)) {
+		for _, v := range g.variables {
+			for _, c := range v.cuts {
+				do(v.kind, c)
+			}
+		}
+		for i := range g.order {
+			o := &g.order[i]
+			do(o.kind, &o.a)
+			do(o.kind, &o.b)
 		}
 	}
-	symbols := g.symbols()
-	for _, o := range g.order {
-		if len(symbols) > 0 {
-			add(o.kind, o.a)
-			add(o.kind, o.b)
+	each(func(kind catalog.Type, c *cut) {
+		if c.symbol == 0 {
+			known[kind] = append(known[kind], c.value)
 		}
-	}
+	})
 	for kind, values := range known {
 		order := func(a, b value) int { return compare(kind, a, b) }
 		slices.SortFunc(values, order)
 		known[kind] = slices.CompactFunc(values, func(a, b value) bool { return order(a, b) == 0 })
 	}
+	each(func(kind catalog.Type, c *cut) {
+		if c.symbol == 0 {
+			at, _ := slices.BinarySearchFunc(known[kind], c.value, func(a, b value) int { return compare(kind, a, b) })
+			c.at = at + 1
+		}
+	})
 	return known
 }
 
@@ -350,7 +366,7 @@ func (c *condition) cut() {
 	for _, s := range c.stretches {
 		for _, end := range []*cut{s.low, s.high} {
 			if end != nil {
-				c.variable.cuts = append(c.variable.cuts, *end)
+				c.variable.cuts = append(c.variable.cuts, end)
 			}
 		}
 	}
@@ -361,9 +377,6 @@ func (c *condition) cut() {
 
 // placeSymbols tries every place of the symbols, and there every value.
 func (g *group) placeSymbols(p *placing, symbols []int, most int, seen *sightings, left *int) bool {
-	if p.symbols == nil {
-		p.symbols = map[int]int{}
-	}
 	if len(symbols) == 0 {
 		for _, v := range g.variables {
 			v.place(p)
@@ -382,19 +395,18 @@ func (g *group) placeSymbols(p *placing, symbols []int, most int, seen *sighting
 			return false
 		}
 	}
-	delete(p.symbols, symbols[0])
+	p.symbols[symbols[0]] = 0
 	return true
 }
 
 // ordered tells whether the symbols keep to what is known of their order.
 func (g *group) ordered(p *placing) bool {
-	for _, o := range g.order {
-		_, first := p.symbols[o.a.symbol]
-		_, second := p.symbols[o.b.symbol]
-		if o.a.symbol != 0 && !first || o.b.symbol != 0 && !second {
+	for i := range g.order {
+		o := &g.order[i]
+		if o.a.symbol != 0 && p.symbols[o.a.symbol] == 0 || o.b.symbol != 0 && p.symbols[o.b.symbol] == 0 {
 			continue
 		}
-		a, b := p.rank(o.kind, cut{value: o.a}), p.rank(o.kind, cut{value: o.b})
+		a, b := p.rank(&o.a), p.rank(&o.b)
 		if a > b || a == b && o.strict {
 			return false
 		}

@@ -34,7 +34,7 @@ type Questions struct {
 // before says that one value is not after another.
 type before struct {
 	kind   catalog.Type
-	a, b   value
+	a, b   cut
 	strict bool
 }
 
@@ -163,7 +163,7 @@ func (r *reader) variable(e criteria.Expr) *variable {
 		v.kind, v.whole = catalog.Decimal, true
 	case catalog.Boolean:
 		v.kind, v.whole = catalog.Decimal, true
-		v.within = stretch{&cut{number(0), false}, &cut{number(1), true}}
+		v.within = stretch{&cut{value: number(0)}, &cut{value: number(1), after: true}}
 	case catalog.Decimal:
 		v.kind = catalog.Decimal
 	default:
@@ -171,13 +171,13 @@ func (r *reader) variable(e criteria.Expr) *variable {
 	}
 	if call, ok := e.(*criteria.Call); ok {
 		if most, ok := ranges[call.Name]; ok {
-			v.within = stretch{&cut{number(1), false}, &cut{number(most), true}}
+			v.within = stretch{&cut{value: number(1)}, &cut{value: number(most), after: true}}
 		}
 	}
 	if aggregate, ok := e.(*criteria.Aggregate); ok && aggregate.Records != nil {
 		switch counts := aggregate.X == nil || aggregate.Name == "count distinct"; {
 		case counts:
-			v.nullable, v.within = false, stretch{low: &cut{number(0), false}}
+			v.nullable, v.within = false, stretch{low: &cut{value: number(0)}}
 		case aggregate.Name == "sum":
 			v.nullable = false // of nothing it is 0
 		}
@@ -192,7 +192,7 @@ var ranges = map[string]int64{"quarter": 4, "month": 12, "week": 53, "day": 31, 
 func number(n int64) value { return value{number: decimal.New(n, 0)} }
 
 // point is a stretch of one value.
-func point(v value) stretch { return stretch{&cut{v, false}, &cut{v, true}} }
+func point(v value) stretch { return stretch{&cut{value: v}, &cut{value: v, after: true}} }
 
 func isDated(e criteria.Expr) bool { return criteria.TypeOf(e).IsDate() }
 
@@ -217,7 +217,7 @@ func (r *reader) stretch(e criteria.Expr) (low, high *cut, ok bool) {
 		case "until":
 			until = "after"
 		}
-		return &cut{r.symbol(e, q, from), false}, &cut{r.symbol(e, q, until), false}, true
+		return &cut{value: r.symbol(e, q, from)}, &cut{value: r.symbol(e, q, until)}, true
 	}
 	return nil, nil, false
 }
@@ -255,29 +255,26 @@ func (r *reader) symbol(p *criteria.Parameter, q Question, part string) value {
 		return at(part)
 	}
 	made := at(part)
-	less := func(a, b string, strict bool) {
-		r.order = append(r.order, before{catalog.Date, at(a), at(b), strict})
-	}
 	switch {
 	case p.Question.Type.IsNumber():
 		if q.Least != nil {
-			r.order = append(r.order, before{catalog.Decimal, value{number: *q.Least}, made, false})
+			r.before(catalog.Decimal, value{number: *q.Least}, made, false)
 		}
 		if q.Most != nil {
-			r.order = append(r.order, before{catalog.Decimal, made, value{number: *q.Most}, false})
+			r.before(catalog.Decimal, made, value{number: *q.Most}, false)
 		}
 		return made
 	case !p.Question.Type.IsDate() && p.Question.Type != criteria.Period:
 		return made
 	}
 	if q.Earliest != civil.Start {
-		r.order = append(r.order, before{catalog.Date, value{time: q.Earliest}, made, false})
+		r.before(catalog.Date, value{time: q.Earliest}, made, false)
 	}
 	if q.Latest != civil.End && part != "until end" && part != "after" && part != "until" {
-		r.order = append(r.order, before{catalog.Date, made, value{time: q.Latest}, false})
+		r.before(catalog.Date, made, value{time: q.Latest}, false)
 	}
 	if q.Latest != civil.End && part == "until" {
-		r.order = append(r.order, before{catalog.Date, made, value{time: q.Latest}, false})
+		r.before(catalog.Date, made, value{time: q.Latest}, false)
 	}
 	// Of whatever ends are used, the order in time.
 	chain := []struct {
@@ -295,17 +292,21 @@ func (r *reader) symbol(p *criteria.Parameter, q Question, part string) value {
 		_, first := r.symbols[end{p.Name, link.a}]
 		_, second := r.symbols[end{p.Name, link.b}]
 		if first && second && (link.a == part || link.b == part) {
-			less(link.a, link.b, link.strict)
+			r.before(catalog.Date, at(link.a), at(link.b), link.strict)
 		}
 	}
 	for _, pair := range r.open.Ordered {
 		_, first := r.symbols[end{pair[0], "from"}]
 		_, second := r.symbols[end{pair[1], "until"}]
 		if first && second && (pair[0] == p.Name || pair[1] == p.Name) {
-			r.order = append(r.order, before{catalog.Date, value{symbol: r.symbols[end{pair[0], "from"}]}, value{symbol: r.symbols[end{pair[1], "until"}]}, true})
+			r.before(catalog.Date, value{symbol: r.symbols[end{pair[0], "from"}]}, value{symbol: r.symbols[end{pair[1], "until"}]}, true)
 		}
 	}
 	return made
+}
+
+func (r *reader) before(kind catalog.Type, a, b value, strict bool) {
+	r.order = append(r.order, before{kind, cut{value: a}, cut{value: b}, strict})
 }
 
 // constant reads a known value, or a question's.
@@ -394,7 +395,7 @@ func (r *reader) compareValue(v *variable, op string, c value) *condition {
 	if op == "<>" {
 		return &condition{not: true, parts: []*condition{r.leaf(v, point(c))}}
 	}
-	before, after := &cut{c, false}, &cut{c, true}
+	before, after := &cut{value: c}, &cut{value: c, after: true}
 	s := point(c)
 	switch op {
 	case "<":
@@ -459,10 +460,10 @@ func (r *reader) prefix(e *criteria.Match) *condition {
 		return nil
 	}
 	value := foldedValue(value{text: text.Value}, e.Fold)
-	s := stretch{low: &cut{value, false}}
+	s := stretch{low: &cut{value: value}}
 	if after, ok := criteria.TextAfter(value.text); ok {
 		value.text = after
-		s.high = &cut{value, false}
+		s.high = &cut{value: value}
 	}
 	return r.leaf(r.folded(e.X, e.Fold), s)
 }

@@ -25,6 +25,8 @@ type value struct {
 type cut struct {
 	value
 	after bool
+	// at is the place of a known value among those of its kind, from 1 on; group.known sets it.
+	at int
 }
 
 // stretch is the values from one cut to another; a nil side has no end.
@@ -44,7 +46,7 @@ type variable struct {
 	free     bool
 	// within is where all its values lie.
 	within stretch
-	cuts   []cut
+	cuts   []*cut
 
 	// ranks are the cuts as they are placed in one trial, in order; regions
 	// are the places between them that can hold a value.
@@ -79,18 +81,18 @@ func (v *variable) place(p *placing) {
 		return
 	}
 	v.ranks = v.ranks[:0]
-	for i := range v.cuts {
-		v.ranks = append(v.ranks, p.rank(v.kind, v.cuts[i]))
+	for _, c := range v.cuts {
+		v.ranks = append(v.ranks, p.rank(c))
 	}
 	slices.Sort(v.ranks)
 	v.ranks = slices.Compact(v.ranks)
 	v.regions = v.regions[:0]
 	low, high := -1<<62, 1<<62
 	if c := v.within.low; c != nil {
-		low = p.rank(v.kind, *c)
+		low = p.rank(c)
 	}
 	if c := v.within.high; c != nil {
-		high = p.rank(v.kind, *c)
+		high = p.rank(c)
 	}
 	for r := 0; r <= len(v.ranks); r++ {
 		from, to := -1<<62, 1<<62
@@ -128,8 +130,8 @@ func (v *variable) holdsWhole(from, to int, p *placing) bool {
 func afterRank(rank int) bool { return rank&1 == 1 }
 
 // region is the number of a region that starts at a cut.
-func (v *variable) region(p *placing, c cut) int {
-	at, _ := slices.BinarySearch(v.ranks, p.rank(v.kind, c))
+func (v *variable) region(p *placing, c *cut) int {
+	at, _ := slices.BinarySearch(v.ranks, p.rank(c))
 	return at + 1
 }
 
@@ -138,16 +140,13 @@ func (v *variable) region(p *placing, c cut) int {
 type placing struct {
 	step    int
 	known   map[catalog.Type][]value
-	symbols map[int]int // rank of each symbol
+	symbols []int // rank of each symbol, 0 for one that is not placed
 }
 
-func (p *placing) rank(kind catalog.Type, c cut) int {
-	rank := 0
+func (p *placing) rank(c *cut) int {
+	rank := c.at * p.step
 	if c.symbol != 0 {
 		rank = p.symbols[c.symbol]
-	} else {
-		at, _ := slices.BinarySearchFunc(p.known[kind], c.value, func(a, b value) int { return compare(kind, a, b) })
-		rank = (at + 1) * p.step
 	}
 	rank *= 2
 	if c.after {

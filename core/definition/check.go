@@ -182,6 +182,9 @@ func Uses(d Document) []string {
 	case *Query:
 		add("source", d.Source)
 		add("calendar", d.Calendar)
+		for _, name := range d.Union {
+			add("query", name)
+		}
 		for _, q := range d.Parameters {
 			add("parameter", q.Use)
 			add("query", q.Choices.Query)

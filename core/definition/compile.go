@@ -45,6 +45,12 @@ type Compiled struct {
 	Traits catalog.Traits
 	// Offers are where the choices of questions come from, by question.
 	Offers map[string]Offer
+	// Parts, where there are any, are the queries whose records a union puts below each
+	// other, each with the columns, the questions and the conditions of the union. From is
+	// then what they have in common, which columns, criteria and order name.
+	Parts []*Compiled
+	// Own are, of such a part, the columns of the query itself.
+	Own []CompiledColumn
 }
 
 // Tables are the tables of the query, the one it is from first.
@@ -101,6 +107,14 @@ func (out *Compiled) Touches() []string {
 			touched = append(touched, name)
 		}
 	}
+	for _, part := range out.Parts {
+		for _, name := range part.Touches() {
+			add(name)
+		}
+	}
+	if out.Parts != nil {
+		return touched
+	}
 	for _, t := range out.everyTable() {
 		add(t.Table.Name)
 	}
@@ -137,6 +151,9 @@ func (out *Compiled) Touches() []string {
 
 // reads is what hand-written SQL and the views of the query read.
 func (out *Compiled) reads() (all []*catalog.Reads) {
+	for _, part := range out.Parts {
+		all = append(all, part.reads()...)
+	}
 	if out.Reads != nil {
 		all = append(all, out.Reads)
 	}
@@ -165,6 +182,14 @@ func (out *Compiled) EveryTable() (tables []catalog.Table) {
 			tables = append(tables, t)
 		}
 	}
+	for _, part := range out.Parts {
+		for _, t := range part.EveryTable() {
+			add(t)
+		}
+	}
+	if out.Parts != nil {
+		return tables
+	}
 	for _, t := range out.everyTable() {
 		add(t.Table)
 	}
@@ -180,9 +205,13 @@ func (out *Compiled) RowsOf(name string) (catalog.Table, bool) {
 	return t, ok
 }
 
-// Queries are the query itself and those that its questions' choices come from.
+// Queries are the query itself, those that a union is of, and those that its questions'
+// choices come from.
 func (out *Compiled) Queries() []*Compiled {
 	all := []*Compiled{out}
+	for _, part := range out.Parts {
+		all = append(all, part.Queries()...)
+	}
 	for _, question := range slices.Sorted(maps.Keys(out.Offers)) {
 		if from := out.Offers[question].Query; from != nil {
 			all = append(all, from)
@@ -273,6 +302,9 @@ func compile(query *Query, source *catalog.Source, library Library) *compiler {
 	}
 	c.datedByHand()
 	c.unused()
+	if len(q.Union) > 0 {
+		c.parts()
+	}
 	return c
 }
 
@@ -285,6 +317,9 @@ type compiler struct {
 	used     []string
 	provable bool // the criteria were resolved whole
 	nested   int  // how deep in named criteria
+	// members are the queries of a union, and asked the questions that are theirs alone.
+	members  []member
+	asked    []string
 	problems diag.Problems
 }
 
@@ -340,12 +375,16 @@ func (c *compiler) tables() {
 	if c.source != nil {
 		c.scope.Related, c.scope.Unplaced = c.source.Table, c.source.Traits.Unplaced
 	}
+	if len(q.Union) > 0 {
+		c.union()
+		return
+	}
 	if q.SQL.Value != "" {
 		c.handWritten()
 		return
 	}
 	if q.From == "" {
-		c.fail("from", 0, "missing_field", "from is missing.", "Name the table whose records are returned, or write sql.")
+		c.fail("from", 0, "missing_field", "from is missing.", "Name the table whose records are returned, or write union or sql.")
 		return
 	}
 	c.out.From = c.table("from", q.From, catalog.Unqualified(q.From), false)

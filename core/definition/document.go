@@ -77,6 +77,7 @@ type Query struct {
 	Source string `yaml:"source" doc:"The source the tables are in" example:"navigation" required:"true"`
 	From   string `yaml:"from" doc:"The table whose records are returned" example:"passages"`
 	Joins  []Join `yaml:"joins" doc:"Tables that add columns"`
+	Union  []string `yaml:"union" doc:"Queries whose records are put below each other, instead of from; their questions are asked once" example:"tolls-2024"`
 	// SQL takes the place of From and Joins. Tables are those its criteria()
 	// stands among, by the names they have there.
 	SQL        Text              `yaml:"sql" doc:"A hand-written query instead of from and joins; criteria() stands for the criteria, :name for an answer" example:"select lock_id, count(*) as passages from passages p where criteria() group by lock_id"`

@@ -126,7 +126,7 @@ type role func(m *mentioner, p *place, text string)
 // item of a list and * for a key that is a name itself.
 var roles = map[string]map[string]role{
 	"query": withQuestions("parameters[]", map[string]role{
-		"name": own, "calendar": nameOf("calendar"), "criteria": inCriteria, "joins[].on": inCriteria, "rules[].rule": inCriteria, "sql": inSQL,
+		"name": own, "calendar": nameOf("calendar"), "union[]": nameOf("query"), "criteria": inCriteria, "joins[].on": inCriteria, "rules[].rule": inCriteria, "sql": inSQL,
 		"columns[].name": ownColumn, "columns[].value": inColumn, "columns[]": columnAlone, "sort[]": inKey,
 	}),
 	"report": {

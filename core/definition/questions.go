@@ -237,6 +237,8 @@ func (c *compiler) offers() {
 		switch {
 		case choices.Column != "" && choices.Query != "":
 			c.fail(field, 0, "twice", "Choices come from a column or from a query, not from both.", "")
+		case len(c.query.Union) > 0 && choices.Query == "":
+			c.offerOfUnion(field, q)
 		case choices.Column != "":
 			c.columnOffer(field, q)
 		case choices.Query != "":

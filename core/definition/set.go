@@ -84,6 +84,11 @@ func first[D any](documents []Document, is func(D) bool, behind func(name string
 // TablesOf are the tables that a query names, itself or in the criteria that it meets.
 func (s *Set) TablesOf(q *Query) []string {
 	tables := slices.AppendSeq([]string{q.From}, maps.Values(q.Tables))
+	for _, name := range q.Union {
+		if member, ok := s.Library.query(name); ok && len(member.Union) == 0 {
+			tables = append(tables, s.TablesOf(member)...)
+		}
+	}
 	for _, j := range q.Joins {
 		tables = append(tables, j.Table)
 	}

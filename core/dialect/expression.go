@@ -81,6 +81,10 @@ func (w *writer) written(e plan.Expr, nested bool) string {
 	switch e := e.(type) {
 	case plan.Column:
 		return w.column(e.Ref)
+	case plan.Slot:
+		return alias(e.At)
+	case plan.PartNumber:
+		return partNumber
 	case plan.Value:
 		if e.V == nil {
 			return "null"

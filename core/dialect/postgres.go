@@ -28,6 +28,7 @@ func Postgres(capitals string) Dialect {
 	}
 	return Dialect{
 		subqueries:  true,
+		null:        nullPostgres,
 		quote:       quoteStandard,
 		blanks:      blanksStandard,
 		collate:     func(x string) string { return x + ` collate "C"` },
@@ -281,4 +282,21 @@ func postgresPart(p plan.DatePart, x string) string {
 	}
 	unit := map[civil.Unit]string{civil.Day: "day", civil.Week: "week", civil.Month: "month", civil.Quarter: "quarter", civil.Year: "year"}[p.Unit]
 	return "extract(" + unit + " from " + day + ")::int"
+}
+
+// nullPostgres is typed: PostgreSQL takes a blank that is in two queries of a union for a text.
+func nullPostgres(c catalog.Column) string {
+	kind := c.Declared
+	switch {
+	case kind != "":
+	case c.Type == catalog.Integer:
+		kind = "bigint"
+	case c.Type == catalog.Decimal:
+		kind = "numeric"
+	case c.Type == catalog.Boolean:
+		kind = "boolean"
+	default:
+		kind = "text"
+	}
+	return "null::" + kind
 }

@@ -90,6 +90,8 @@ type Dialect struct {
 	// a text stands in one of the product's own, from 1, and 0 where it does not.
 	matching func(x, pattern string) string
 	position func(names, x string) string
+	// null writes a blank of a column's type in a union; nil where a blank has none.
+	null func(c catalog.Column) string
 	// cast writes a placeholder with the type of its value; nil for none.
 	cast func(v any, placeholder string) string
 	// subqueries tells that a subquery in "from" can refer to the records outside.
@@ -232,7 +234,10 @@ func (w *writer) body(s plan.Statement) {
 		w.groups(s)
 		return
 	}
-	if s.Raw == nil {
+	switch {
+	case s.Union != nil:
+		w.union(s.Union)
+	case s.Raw == nil:
 		w.text("\nfrom " + w.table(s.From))
 	}
 	for _, j := range s.Joins {
@@ -327,7 +332,9 @@ func (w *writer) selection(s plan.Statement) string {
 	items := w.items(s)
 	for i := range items {
 		if i >= len(s.Fetch) && (len(s.GroupBy)+len(s.Aggregates) > 0) || i < len(s.Fetch) && s.Fetch[i].Value != nil {
-			items[i] += " as " + alias(i)
+			if items[i] != alias(i) && items[i] != partNumber {
+				items[i] += " as " + alias(i)
+			}
 		}
 	}
 	return strings.Join(items, ", ")
@@ -337,18 +344,7 @@ func (w *writer) selection(s plan.Statement) string {
 func (w *writer) items(s plan.Statement) []string {
 	var items []string
 	for _, f := range s.Fetch {
-		switch value := f.Value.(type) {
-		case nil:
-			items = append(items, w.dialect.selected(f.Ref, w.column(f.Ref)))
-		case plan.RelatedValue:
-			end := w.apart()
-			items = append(items, w.relatedValue(value, w.made(value.Of)))
-			end()
-		case plan.SummaryValue:
-			items = append(items, w.summaryValue(value, false))
-		default:
-			items = append(items, w.comparable(value, true))
-		}
+		items = append(items, w.fetched(f))
 	}
 	for _, e := range slices.Concat(s.GroupBy, s.Aggregates) {
 		text := ""
@@ -366,6 +362,19 @@ func (w *writer) items(s plan.Statement) []string {
 		items = append(items, "1")
 	}
 	return items
+}
+
+func (w *writer) fetched(f plan.Fetched) string {
+	switch value := f.Value.(type) {
+	case nil:
+		return w.dialect.selected(f.Ref, w.column(f.Ref))
+	case plan.RelatedValue:
+		defer w.apart()()
+		return w.relatedValue(value, w.made(value.Of))
+	case plan.SummaryValue:
+		return w.summaryValue(value, false)
+	}
+	return w.comparable(f.Value, true)
 }
 
 // WriteRaw writes hand-written SQL by itself, as Described has it.
@@ -472,7 +481,9 @@ func (w *writer) order(s plan.Statement) {
 		}
 		x := ""
 		blanks := k.BlanksFirst || k.Nullable
-		if at := slices.IndexFunc(items, func(e plan.Expr) bool { return reflect.DeepEqual(e, k.Expr) }); at >= 0 && !w.repeated(k.Expr, blanks) {
+		if _, ok := k.Expr.(plan.PartNumber); ok {
+			x = partNumber
+		} else if at := slices.IndexFunc(items, func(e plan.Expr) bool { return reflect.DeepEqual(e, k.Expr) }); at >= 0 && !w.repeated(k.Expr, blanks) {
 			x = alias(at)
 		} else {
 			x = w.comparable(k.Expr, false)

@@ -19,6 +19,9 @@ import (
 // out, periods become bounds in each column's own encoding. The view says which
 // of the query's columns are wanted, and what is made of them.
 func (p Planner) Records(view definition.View, values parameter.Values) (Selection, diag.Problems) {
+	if p.Query.Parts != nil {
+		return p.union(view, values)
+	}
 	c, b := p.Query, p.binder(values)
 	b.records, b.used = !c.Grouped && c.SQL == nil, map[string]bool{}
 	b.dependent = b.ranked()
@@ -50,6 +53,9 @@ func (p Planner) Records(view definition.View, values parameter.Values) (Selecti
 // Conditions are the conditions of a run, each with its words, those on groups
 // last.
 func (p Planner) Conditions(values parameter.Values) ([]Condition, diag.Problems) {
+	if p.Query.Parts != nil {
+		return p.conditionsOfParts(values)
+	}
 	b := p.binder(values)
 	var s Statement
 	b.where(&s)
@@ -235,10 +241,11 @@ func (b *binder) bindOne(s *Statement, r resolved, text string) Condition {
 	return made
 }
 
-// fetch gives the place of a column in the fetched row, adding it if needed.
+// fetch gives the place of a column in the fetched row, adding it if needed. A text that is
+// read as a date besides is another one.
 func (b *binder) fetch(s *Statement, ref criteria.Ref) int {
 	at := slices.IndexFunc(s.Fetch, func(f Fetched) bool {
-		return f.Value == nil && f.Alias == ref.Alias && f.Column.Name == ref.Column.Name
+		return f.Value == nil && f.Alias == ref.Alias && f.Column.Name == ref.Column.Name && f.Column.Encoding == ref.Column.Encoding
 	})
 	if at < 0 {
 		at = len(s.Fetch)
@@ -450,7 +457,7 @@ func keyed(c *definition.Compiled) []criteria.Table {
 func (p Planner) Identify(s *Statement) (places []int) {
 	c := p.Query
 	switch {
-	case c.SQL != nil:
+	case c.SQL != nil || c.Parts != nil:
 		return nil
 	case c.Grouped:
 		for i := range s.GroupBy {

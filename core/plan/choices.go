@@ -19,6 +19,9 @@ type Search struct {
 // that occur under the query's criteria and the other answers, with counts
 // (value, count), or the rows of another query (value, label).
 func (p Planner) Choices(question string, values parameter.Values, search Search) (Statement, diag.Problems) {
+	if p.Query.Parts != nil {
+		return p.offeredIn(question, search, func(part Planner) (Statement, diag.Problems) { return part.Choices(question, values, search) })
+	}
 	offer := p.Query.Offers[question]
 	if offer.Query != nil {
 		return p.rowsOf(offer, search)
@@ -43,6 +46,9 @@ func (p Planner) Choices(question string, values parameter.Values, search Search
 // all, whatever the others are: what occurs in the column, or the rows of the
 // other query.
 func (p Planner) Occurring(question string, search Search) (Statement, diag.Problems) {
+	if p.Query.Parts != nil {
+		return p.offeredIn(question, search, func(part Planner) (Statement, diag.Problems) { return part.Occurring(question, search) })
+	}
 	offer := p.Query.Offers[question]
 	if offer.Query != nil {
 		return p.rowsOf(offer, search)

@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"slices"
+
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
 	"pikegate/core/period"
@@ -18,12 +20,27 @@ type Edges struct {
 	// NearBefore and NearAfter are the same within a month of the period, to be asked
 	// first where the others may have to read much; nil where they need not.
 	NearBefore, NearAfter *Statement
+	// Parts are those of the queries of a union, which has none of its own.
+	Parts []Edges
+}
+
+// Unread is without the statements that find them.
+func (e Edges) Unread() Edges {
+	e.Before, e.After = nil, nil
+	e.Parts = slices.Clone(e.Parts)
+	for i := range e.Parts {
+		e.Parts[i] = e.Parts[i].Unread()
+	}
+	return e
 }
 
 // Edges tells how to find the edges of a statement of records; false where it has
 // no date criterion, or where that is not a matter of one stretch of time.
 func (p Planner) Edges(s Statement) (Edges, bool) {
 	c := p.Query
+	if c.Parts != nil {
+		return p.edgesOfParts(s)
+	}
 	switch {
 	case c.SQL != nil:
 		return p.edgesByHand(s)

@@ -15,6 +15,10 @@ type Reader struct {
 	record record.Record
 	row    []any
 	kept   []map[string]*passed // by the place of what is worked out while rows pass
+	// split takes the rows of a union apart, and parts read them, the last row the one at.
+	split *Splitter
+	parts []*Reader
+	at    int
 }
 
 // NewReader makes a reader whose dates are those of a zone.
@@ -24,7 +28,10 @@ func NewReader(outputs []Output, zone *time.Location) *Reader {
 
 // NewReader makes a reader whose dates are those of a zone.
 func (s *Shown) NewReader(zone *time.Location) *Reader {
-	r := &Reader{shown: s, clock: civil.NewClock(zone), record: make(record.Record, len(s.Outputs))}
+	r := &Reader{shown: s, clock: civil.NewClock(zone), record: make(record.Record, len(s.Outputs)), split: NewSplitter(s.Parts)}
+	for i := range s.Parts {
+		r.parts = append(r.parts, s.Parts[i].NewReader(zone))
+	}
 	r.Begin()
 	return r
 }
@@ -45,6 +52,12 @@ func (r *Reader) Read(row []any) record.Record {
 
 // Next takes in the next row, whose record need not be made.
 func (r *Reader) Next(row []any) {
+	if r.split != nil {
+		var own []any
+		r.at, own = r.split.Of(row)
+		r.parts[r.at].Next(own)
+		return
+	}
 	if r.row = row; len(r.kept) == 0 {
 		return
 	}
@@ -57,6 +70,9 @@ func (r *Reader) Next(row []any) {
 // Record makes the record of the row that was taken in: each column is read, or worked
 // out, once.
 func (r *Reader) Record() record.Record {
+	if r.split != nil {
+		return r.parts[r.at].Record()
+	}
 	row := r.row
 	for i := range r.shown.Outputs {
 		o := &r.shown.Outputs[i]

@@ -45,6 +45,9 @@ type Statement struct {
 	// Raw, where set, takes the place of From and Joins: hand-written SQL, among
 	// whose pieces the conditions and values stand.
 	Raw []Piece
+	// Union, where set, takes the place of From and Joins: queries whose rows are put below
+	// each other.
+	Union []Part
 	// Narrowed are conditions on what the hand-written SQL returns.
 	Narrowed []Condition
 	// Said is the answers that hand-written SQL uses, in words.
@@ -61,6 +64,8 @@ type Shown struct {
 	Totals  []Total
 	Judged  []Total // worked out and not shown
 	Chart   *Chart
+	// Parts are those of a union, which read its rows.
+	Parts []Part
 	// Passing are the values that are worked out while the rows pass, in this order.
 	Passing []Passing
 }
@@ -355,6 +360,9 @@ func (Arithmetic) isExpr()     {}
 func (s Statement) Impossible() string {
 	if s.Raw != nil { // what else the SQL returns is not known
 		return ""
+	}
+	if s.Union != nil {
+		return impossibleIn(s.Union)
 	}
 	var terms []criteria.Expr
 	words := map[criteria.Expr]string{}

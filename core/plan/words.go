@@ -14,6 +14,9 @@ import (
 // ReadBack says what a statement selects: every condition in words, and the
 // answers that hand-written SQL uses.
 func ReadBack(s Statement) string {
+	if s.Union != nil {
+		return readBackOf(s.Union)
+	}
 	var words []string
 	conditions := slices.Concat(s.Where, s.Having)
 	for _, p := range s.Raw {

@@ -185,7 +185,11 @@ func Texts(ctx context.Context, job Job) (found []string, err error) {
 	if err != nil {
 		return nil, err
 	}
+	split := plan.NewSplitter(prepared.Selection.Union)
 	err = job.Source.Stream(ctx, prepared.Query, func(row []any) error {
+		if split != nil {
+			_, row = split.Of(row)
+		}
 		found = append(found, cellText(row[0]))
 		return nil
 	})

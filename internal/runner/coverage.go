@@ -3,6 +3,7 @@ package runner
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"pikegate/core/civil"
@@ -22,22 +23,46 @@ func Cover(ctx context.Context, job Job, by string) (wire.Coverage, error) {
 			Hint: "There are " + strings.Join(period.WholeNames(job.Context.Calendar), ", ") + ".",
 		}}
 	}
-	planner := job.planner()
-	question, column, ok := planner.DateQuestion()
-	if !ok || !plan.CanCover(column.Ref.Column, countedBy(whole.Unit, job.Context.Calendar)) {
-		return wire.Coverage{}, diag.Problems{{Code: "no_date_question", Message: "The report does not ask for the dates of a column, so there is nothing to count by " + by + "."}}
+	calendar := job.Context.Calendar
+	question, planners := "", job.planner().Parts()
+	for i, planner := range planners {
+		asked, column, ok := planner.DateQuestion()
+		if !ok || !plan.CanCover(column.Ref.Column, countedBy(whole.Unit, calendar)) || i > 0 && asked != question {
+			return wire.Coverage{}, diag.Problems{{Code: "no_date_question", Message: "The report does not ask for the dates of a column, so there is nothing to count by " + by + "."}}
+		}
+		question = asked
 	}
 	if err := job.Problems.For("as_of").Err(); err != nil {
 		return wire.Coverage{}, err
 	}
 	_, values, _ := job.Read() // what cannot be read narrows nothing
-	calendar := planner.Calendar
-	statement, problems := planner.Coverage(countedBy(whole.Unit, calendar), values)
-	if err := problems.Err(); err != nil {
-		return wire.Coverage{}, err
-	}
 	out := wire.Coverage{Question: question, By: by, Zone: calendar.Zone.String(), Units: []wire.CoveredUnit{}}
-	err := job.Source.Stream(ctx, job.Source.Dialect().Write(statement), func(row []any) error {
+	for _, planner := range planners {
+		statement, problems := planner.Coverage(countedBy(whole.Unit, calendar), values)
+		if err := problems.Err(); err != nil {
+			return wire.Coverage{}, err
+		}
+		if err := cover(ctx, job, statement, whole, &out); err != nil {
+			return out, err
+		}
+	}
+	slices.SortStableFunc(out.Units, func(a, b wire.CoveredUnit) int { return strings.Compare(a.From, b.From) })
+	units := out.Units[:0]
+	for _, u := range out.Units { // what several queries have
+		if n := len(units); n > 0 && units[n-1].From == u.From {
+			units[n-1].Count += u.Count
+		} else {
+			units = append(units, u)
+		}
+	}
+	out.Units = units
+	return out, nil
+}
+
+// cover adds what a statement counts.
+func cover(ctx context.Context, job Job, statement plan.Statement, whole period.Whole, out *wire.Coverage) error {
+	calendar := job.Context.Calendar
+	return job.Source.Stream(ctx, job.Source.Dialect().Write(statement), func(row []any) error {
 		blank, _ := row[0].(int64)
 		count, _ := row[2].(int64)
 		out.Total += count
@@ -66,7 +91,6 @@ func Cover(ctx context.Context, job Job, by string) (wire.Coverage, error) {
 		})
 		return nil
 	})
-	return out, err
 }
 
 // countedBy is the unit by which the database counts: days, months or years.

@@ -27,10 +27,20 @@ type edges struct {
 	// counted.
 	firstUntil, lastFrom any
 	firstDay, lastDay    int64
+	// split takes the rows of a union apart, and parts are what is kept of each query.
+	split *plan.Splitter
+	parts []*edges
 }
 
 func newEdges(s plan.Statement, around plan.Edges, zone *time.Location) *edges {
-	e := &edges{index: s.DateIndex, zone: zone}
+	e := &edges{index: s.DateIndex, zone: zone, split: plan.NewSplitter(s.Union)}
+	for i, part := range s.Union {
+		own := plan.Edges{}
+		if i < len(around.Parts) {
+			own = around.Parts[i]
+		}
+		e.parts = append(e.parts, newEdges(part.Statement, own, zone))
+	}
 	if e.index < 0 {
 		return e
 	}
@@ -72,6 +82,11 @@ func newEdges(s plan.Statement, around plan.Edges, zone *time.Location) *edges {
 
 func (e *edges) see(row []any) {
 	e.count++
+	if e.split != nil {
+		part, own := e.split.Of(row)
+		e.parts[part].see(own)
+		return
+	}
 	if e.index < 0 || row[e.index] == nil {
 		return
 	}
@@ -120,8 +135,25 @@ func less(a, b any) bool {
 
 // text is the first and the last date as people read them.
 func (e *edges) text() (first, last string) {
+	for _, part := range e.parts {
+		from, until := part.text()
+		first, last = earlier(first, from), later(last, until)
+	}
+	if e.parts != nil {
+		return first, last
+	}
 	return dateText(e.first, &e.column, e.zone), dateText(e.last, &e.column, e.zone)
 }
+
+// earlier and later are the one of two dates, as text, that is; blank is none.
+func earlier(a, b string) string {
+	if a == "" || b != "" && b < a {
+		return b
+	}
+	return a
+}
+
+func later(a, b string) string { return max(a, b) }
 
 // dateText is a stored date as people read it, empty for none.
 func dateText(v any, column *catalog.Column, zone *time.Location) string {
@@ -139,6 +171,9 @@ const edgeLimit = 2 * time.Second
 // around finds the nearest records outside the period, with one statement. A
 // failure leaves them unknown: the run itself is not spoiled by it.
 func (e *edges) around(ctx context.Context, job Job, around plan.Edges) *output.Edges {
+	if around.Parts != nil {
+		return e.aroundParts(ctx, job, around)
+	}
 	if around.Column == nil {
 		return nil
 	}
@@ -200,4 +235,33 @@ func nearestTo(ctx context.Context, job Job, around plan.Edges) (before, after a
 	}
 	err = find(around.Before, around.After)
 	return before, after, err
+}
+
+// aroundParts finds the nearest records outside the period in each of the queries of a
+// union, and tells of the nearest of all.
+func (e *edges) aroundParts(ctx context.Context, job Job, around plan.Edges) *output.Edges {
+	var out *output.Edges
+	add := func(to **output.DayCount, day *output.DayCount) {
+		switch {
+		case day == nil:
+		case *to == nil:
+			*to = day
+		default:
+			(*to).Count += day.Count
+		}
+	}
+	for i, part := range e.parts {
+		own := part.around(ctx, job, around.Parts[i])
+		switch {
+		case own == nil:
+		case out == nil:
+			out = own
+		default:
+			add(&out.FirstDay, own.FirstDay)
+			add(&out.LastDay, own.LastDay)
+			out.Before, out.After = later(out.Before, own.Before), earlier(out.After, own.After)
+			out.NoBefore, out.NoAfter = out.NoBefore && own.NoBefore, out.NoAfter && own.NoAfter
+		}
+	}
+	return out
 }

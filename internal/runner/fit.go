@@ -3,6 +3,7 @@ package runner
 import (
 	"context"
 	"errors"
+	"slices"
 	"time"
 
 	"pikegate/core/catalog"
@@ -20,25 +21,31 @@ type fitting struct {
 	statement *plan.Statement
 	clock     *civil.Clock
 	leftOut   int64
+	split     *plan.Splitter // of a union
 }
 
 func newFitting(s *plan.Statement, zone *time.Location) *fitting {
-	return &fitting{statement: s, clock: civil.NewClock(zone)}
+	return &fitting{statement: s, clock: civil.NewClock(zone), split: plan.NewSplitter(s.Union)}
 }
 
 // pass tells whether a record counts. The error says that a date the order
 // depends on is written in another way than the catalogue knows.
 func (f *fitting) pass(row []any) (bool, error) {
-	for _, i := range f.statement.Fit {
-		if _, ok := f.statement.Fetch[i].Column.Decode(row[i], f.clock); !ok {
+	s := f.statement
+	if f.split != nil {
+		part, own := f.split.Of(row)
+		s, row = &f.statement.Union[part].Statement, own
+	}
+	for _, i := range s.Fit {
+		if _, ok := s.Fetch[i].Column.Decode(row[i], f.clock); !ok {
 			if row[i] != nil {
 				f.leftOut++
 			}
 			return false, nil
 		}
 	}
-	for _, i := range f.statement.Written {
-		c := &f.statement.Fetch[i].Column
+	for _, i := range s.Written {
+		c := &s.Fetch[i].Column
 		if row[i] != nil && !catalog.HasShape(row[i], c.Shape) {
 			return false, engine.WrittenOtherwise(c.Name)
 		}
@@ -66,15 +73,25 @@ var errUncounted = errors.New("runner: what was left out could not be counted in
 // fit; nil where none can be. Of a table too large to be counted only what
 // passed by is known.
 func leftOut(ctx context.Context, job Job, p Prepared, passed int64, limit time.Duration) (*output.LeftOut, error) {
-	statement, columns := job.planner().LeftOut(p.Values)
-	if columns == nil {
+	out := &output.LeftOut{Records: passed, AtLeast: true, Source: job.Compiled.Query.Source}
+	var statements []plan.Statement
+	worth := true
+	for _, planner := range job.planner().Parts() {
+		statement, columns := planner.LeftOut(p.Values)
+		if columns == nil {
+			continue
+		}
+		statements, worth = append(statements, statement), worth && worthCounting(columns)
+		for _, ref := range columns {
+			if name := planner.Query.TableOf(ref.Alias).Name + "." + ref.Column.Name; !slices.Contains(out.Columns, name) {
+				out.Columns = append(out.Columns, name)
+			}
+		}
+	}
+	if statements == nil {
 		return nil, nil
 	}
-	out := &output.LeftOut{Records: passed, AtLeast: true, Source: job.Compiled.Query.Source}
-	for _, ref := range columns {
-		out.Columns = append(out.Columns, job.Compiled.TableOf(ref.Alias).Name+"."+ref.Column.Name)
-	}
-	if !worthCounting(columns) && limit > 0 {
+	if !worth && limit > 0 {
 		return out.OrNone(), nil
 	}
 	if limit > 0 {
@@ -82,9 +99,12 @@ func leftOut(ctx context.Context, job Job, p Prepared, passed int64, limit time.
 		ctx, stop = context.WithTimeoutCause(ctx, limit, errUncounted)
 		defer stop()
 	}
-	err := job.Source.Stream(ctx, job.Source.Dialect().Write(statement), func(row []any) error {
-		out.Records, _ = row[0].(int64)
-		out.AtLeast = false
+	err := job.Source.Stream(ctx, job.Source.Dialect().WriteTogether(statements), func(row []any) error {
+		out.Records, out.AtLeast = 0, false
+		for _, v := range row {
+			n, _ := v.(int64)
+			out.Records += n
+		}
 		return nil
 	})
 	if errors.Is(err, errUncounted) {

@@ -271,7 +271,7 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	if err == nil && prepared.Impossible == "" {
 		around := prepared.Edges
 		if job.Compiled.Traits.Scanned && !format.Framed { // it would be read once more for what a file does not say
-			around.Before, around.After = nil, nil
+			around = around.Unread()
 		}
 		summary.Edges = edges.around(ctx, job, around)
 		summary.LeftOut, err = leftOut(ctx, job, prepared, passed, unfitLimit)

@@ -42,8 +42,11 @@ func (c combination) meetsAllBut(i int) bool {
 // once for how many records are on which sides of the conditions, and once for
 // how many there are at all.
 func FindWhy(ctx context.Context, job Job, p Prepared) (wire.Why, error) {
-	if job.Compiled.SQL != nil {
+	switch {
+	case job.Compiled.SQL != nil:
 		return whyByHand(ctx, job, p)
+	case job.Compiled.Parts != nil:
+		return whyOfParts(ctx, job, p)
 	}
 	reasons := job.planner().Why(p.Values)
 	why := &reasoning{wire.Why{ReadBack: p.ReadBack, Reason: p.Impossible, Table: reasons.Records.From.Name, Conditions: []wire.WhyCondition{}}}
@@ -91,6 +94,47 @@ func FindWhy(ctx context.Context, job Job, p Prepared) (wire.Why, error) {
 	}
 	why.advise(reasons.Having)
 	return why.Why, err
+}
+
+// whyOfParts tells it of each of the queries of a union.
+func whyOfParts(ctx context.Context, job Job, p Prepared) (wire.Why, error) {
+	all := reasoning{wire.Why{ReadBack: p.ReadBack, Reason: p.Impossible, Conditions: []wire.WhyCondition{}}}
+	var tables, advice []string
+	for i, part := range p.Selection.Union {
+		own, one := job, p
+		own.Compiled, one.Impossible = job.Compiled.Parts[i], part.Impossible()
+		why, err := FindWhy(ctx, own, one)
+		if err != nil {
+			return all.Why, err
+		}
+		if !slices.Contains(tables, why.Table) {
+			tables = append(tables, why.Table)
+		}
+		all.Records, all.Joined, all.Matches = all.Records+why.Records, all.Joined+why.Joined, all.Matches+why.Matches
+		for _, near := range why.Nearest {
+			near.Condition += len(all.Conditions)
+			all.Nearest = append(all.Nearest, near)
+		}
+		for _, c := range why.Conditions {
+			c.Words = part.Title + ": " + c.Words
+			all.Conditions = append(all.Conditions, c)
+		}
+		for _, way := range why.WaysOut {
+			if !slices.ContainsFunc(all.WaysOut, func(w wire.WayOut) bool { return w.Words == way.Words }) {
+				all.WaysOut = append(all.WaysOut, way)
+			}
+		}
+		for _, said := range why.Advice {
+			advice = append(advice, part.Title+": "+said)
+		}
+	}
+	all.Table = strings.Join(tables, ", ")
+	if all.Matches > 0 || p.Impossible != "" {
+		all.advise(nil)
+	} else {
+		all.Advice = advice
+	}
+	return all.Why, nil
 }
 
 // bySQL is what stands for the table where the records are those of hand-written SQL.

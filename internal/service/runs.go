@@ -7,8 +7,10 @@ import (
 	"fmt"
 	"strconv"
 
+	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
+	"pikegate/core/plan"
 	"pikegate/internal/identity"
 	"pikegate/internal/output"
 	"pikegate/internal/runner"
@@ -58,7 +60,7 @@ func answers(p runner.Prepared, language string) []wire.Answer {
 }
 
 // Explain tells how a run would come about, without running it.
-func (s *Service) Explain(ctx context.Context, who identity.Actor, r Request, plan bool) (wire.Explanation, error) {
+func (s *Service) Explain(ctx context.Context, who identity.Actor, r Request, withPlan bool) (wire.Explanation, error) {
 	job, err := s.asks(ctx, who, r)
 	if err != nil {
 		return wire.Explanation{}, err
@@ -79,23 +81,36 @@ func (s *Service) Explain(ctx context.Context, who identity.Actor, r Request, pl
 		}
 		out.Restrictions = append(out.Restrictions, told)
 	}
-	if (plan || job.Compiled.Traits.Scanned) && len(p.Restricts) == 0 { // how a database goes about it tells of hidden rows
+	if (withPlan || job.Compiled.Traits.Scanned) && len(p.Restricts) == 0 { // how a database goes about it tells of hidden rows
 		found, err := job.Source.Plan(ctx, p.Query)
 		if err != nil {
 			return wire.Explanation{}, err
 		}
-		if out.Files = found.Files; plan {
+		if out.Files = found.Files; withPlan {
 			out.Plan = approach(job, p, found)
 		}
 	}
-	for _, c := range job.Compiled.Columns {
-		for _, o := range p.Selection.Outputs {
-			if o.Name == c.Name && o.Formula.Is() {
-				out.Computed = append(out.Computed, c.Name+" = "+c.Value.Value)
+	for i, part := range p.Selection.Union {
+		for _, said := range computed(job.Compiled.Parts[i], part.Outputs) {
+			out.Computed = append(out.Computed, part.Title+": "+said)
+		}
+	}
+	if p.Selection.Union == nil {
+		out.Computed = computed(job.Compiled, p.Selection.Outputs)
+	}
+	return out, nil
+}
+
+// computed tells of which values columns are made that are worked out from records.
+func computed(c *definition.Compiled, outputs []plan.Output) (all []string) {
+	for _, col := range c.Columns {
+		for _, o := range outputs {
+			if o.Name == col.Name && o.Formula.Is() {
+				all = append(all, col.Name+" = "+col.Value.Value)
 			}
 		}
 	}
-	return out, nil
+	return all
 }
 
 func bound(args []any) []wire.BoundValue {

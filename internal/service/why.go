@@ -46,6 +46,20 @@ func (s *Service) WhyRun(ctx context.Context, who identity.Actor, id uint) (wire
 // approach says what a plan means for the date criterion.
 func approach(job runner.Job, p runner.Prepared, plan engine.Plan) *wire.QueryPlan {
 	out := &wire.QueryPlan{Advice: []string{}, Steps: plan.Text}
+	for i, part := range job.Compiled.Parts {
+		own, one := job, p
+		if own.Compiled, one.Edges = part, p.Edges.Parts[i]; one.Edges.Column == nil {
+			continue
+		}
+		for _, said := range approach(own, one, plan).Advice {
+			if !slices.Contains(out.Advice, said) {
+				out.Advice = append(out.Advice, said)
+			}
+		}
+	}
+	if len(out.Advice) > 0 {
+		return out
+	}
 	column := p.Edges.Column
 	if column == nil {
 		out.Advice = append(out.Advice, "The run has no date criterion on one column, so no index is looked for.")

@@ -825,6 +825,10 @@ func (b *bench) scope() criteria.Scope {
 
 // fitting tells whether a record passes that a statement returned.
 func fitting(s plan.Statement, row []any) bool {
+	if split := plan.NewSplitter(s.Union); split != nil {
+		part, own := split.Of(row)
+		return fitting(s.Union[part].Statement, own)
+	}
 	return !slices.ContainsFunc(s.Fit, func(i int) bool {
 		_, ok := s.Fetch[i].Column.Decode(row[i], civil.NewClock(london))
 		return !ok

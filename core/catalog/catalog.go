@@ -168,7 +168,10 @@ type Column struct {
 	Stored Type `json:"stored,omitempty"`
 	// Collated tells that the database compares the texts otherwise than by code
 	// point, unless it is told not to.
-	Collated bool   `json:"collated,omitempty" doc:"Whether the database compares its texts otherwise than by code point"`
+	Collated bool `json:"collated,omitempty" doc:"Whether the database compares its texts otherwise than by code point"`
+	// Charset is the character set of its texts, where that is not the one in which texts
+	// are compared.
+	Charset  string `json:"-"`
 	Nullable bool   `json:"nullable" doc:"Whether the column can be blank"`
 	Evidence string `json:"evidence,omitempty" doc:"Why the encoding was chosen"`
 	// Looked is how many values the encoding was held against, and Unfit how many

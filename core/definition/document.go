@@ -74,9 +74,9 @@ func (h Head) Heading() (title, about string) {
 // Query says which records to read and what to ask for.
 type Query struct {
 	Head   `yaml:",inline"`
-	Source string `yaml:"source" doc:"The source the tables are in" example:"navigation" required:"true"`
-	From   string `yaml:"from" doc:"The table whose records are returned" example:"passages"`
-	Joins  []Join `yaml:"joins" doc:"Tables that add columns"`
+	Source string   `yaml:"source" doc:"The source the tables are in" example:"navigation" required:"true"`
+	From   string   `yaml:"from" doc:"The table whose records are returned" example:"passages"`
+	Joins  []Join   `yaml:"joins" doc:"Tables that add columns"`
 	Union  []string `yaml:"union" doc:"Queries whose records are put below each other, instead of from; their questions are asked once" example:"tolls-2024"`
 	// SQL takes the place of From and Joins. Tables are those its criteria()
 	// stands among, by the names they have there.

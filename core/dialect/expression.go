@@ -80,7 +80,7 @@ func (w *writer) expr(e plan.Expr, nested bool) string {
 func (w *writer) written(e plan.Expr, nested bool) string {
 	switch e := e.(type) {
 	case plan.Column:
-		return w.column(e.Ref)
+		return w.converted(e.Ref)
 	case plan.Slot:
 		return alias(e.At)
 	case plan.PartNumber:
@@ -103,7 +103,7 @@ func (w *writer) written(e plan.Expr, nested bool) string {
 	case plan.Fits:
 		return "(" + w.fits(e.Ref.Column, w.column(e.Ref)) + ")"
 	case plan.Plain:
-		x := "replace(replace(" + w.column(e.Ref) + ", ' ', 'T'), 'Z', '')"
+		x := "replace(replace(" + w.converted(e.Ref) + ", ' ', 'T'), 'Z', '')"
 		if e.Ref.Column.Collated {
 			return w.dialect.collate(x)
 		}
@@ -490,6 +490,14 @@ func (w *writer) name(t plan.Table) string {
 
 func (w *writer) column(ref criteria.Ref) string {
 	return w.dialect.quote(ref.Alias) + "." + w.dialect.quote(ref.Column.Name)
+}
+
+// converted is a column as it is compared.
+func (w *writer) converted(ref criteria.Ref) string {
+	if ref.Column.Charset != "" && w.dialect.convert != nil && (ref.Column.Encoding == "" || ref.Column.Stored == catalog.Text) {
+		return w.dialect.convert(w.column(ref))
+	}
+	return w.column(ref)
 }
 
 func isMonday(p plan.DatePart) bool { return p.WeekStart == time.Monday }

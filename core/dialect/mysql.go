@@ -22,6 +22,7 @@ func MySQL(collation string) Dialect {
 		countsAll:   true,
 		quote:       func(name string) string { return "`" + strings.ReplaceAll(name, "`", "``") + "`" },
 		collate:     func(x string) string { return x + " collate " + collation },
+		convert:     func(x string) string { return "convert(" + x + " using utf8mb4)" },
 		blanks:      mysqlBlanks,
 		placeholder: func(n int) string { return "\x00" + strconv.Itoa(n) + "\x00" },
 		finish:      mysqlFinish,

@@ -32,6 +32,9 @@ func (w *writer) union(parts []plan.Part) {
 			switch at := slices.Index(part.Slots, slot); {
 			case at >= 0:
 				items[slot] = w.fetched(part.Fetch[at])
+				if column := (plan.Column{Ref: part.Fetch[at].Ref}); w.dialect.convert != nil && part.Fetch[at].Value == nil && collated(column) {
+					items[slot] = w.comparable(column, false)
+				}
 			case w.dialect.null != nil:
 				items[slot] = w.dialect.null(columns[slot])
 			default:

@@ -90,6 +90,9 @@ type Dialect struct {
 	// a text stands in one of the product's own, from 1, and 0 where it does not.
 	matching func(x, pattern string) string
 	position func(names, x string) string
+	// convert writes a text of another character set as one that can be compared with the
+	// others; nil where all can. With it, texts below each other are to be compared alike.
+	convert func(x string) string
 	// null writes a blank of a column's type in a union; nil where a blank has none.
 	null func(c catalog.Column) string
 	// cast writes a placeholder with the type of its value; nil for none.

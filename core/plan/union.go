@@ -173,17 +173,40 @@ func (u *union) order(view definition.View) (keys []SortKey) {
 		keys = append(keys, u.key(key))
 	}
 	keys = append(keys, SortKey{Expr: PartNumber{}})
-	for i, tail := range u.tails {
-		for _, key := range tail {
-			places := make([]int, len(u.parts))
-			for j := range places {
-				places[j] = -1
-			}
-			places[i] = u.fetch(i, key.Expr, true)
-			key.Expr = Slot{u.slot(places)}
-			keys = append(keys, key)
-		}
+	for n := range slices.MaxFunc(u.tails, func(a, b []SortKey) int { return len(a) - len(b) }) {
+		keys = append(keys, u.tail(n)...)
+	}
+	for i := range u.parts {
 		u.parts[i].Sort = nil
+	}
+	return keys
+}
+
+// tail is the nth of the keys that tell the records of each query apart: one for all where
+// they are stored alike, else one for each, which the records of the others have not.
+func (u *union) tail(n int) (keys []SortKey) {
+	places := make([][]int, 0, len(u.parts)) // of each of the keys
+	for i, tail := range u.tails {
+		if n >= len(tail) {
+			continue
+		}
+		at := u.fetch(i, tail[n].Expr, true)
+		own := u.parts[i].Fetch[at]
+		alike := slices.IndexFunc(places, func(key []int) bool {
+			first := slices.IndexFunc(key, func(at int) bool { return at >= 0 })
+			other := u.parts[first].Fetch[key[first]]
+			return own.Value == nil && other.Value == nil && sameForm(own.Column, other.Column)
+		})
+		if alike < 0 {
+			alike = len(places)
+			places = append(places, slices.Repeat([]int{-1}, len(u.parts)))
+			keys = append(keys, tail[n])
+		}
+		places[alike][i] = at
+		keys[alike].Nullable = keys[alike].Nullable || tail[n].Nullable
+	}
+	for k := range keys {
+		keys[k].Expr = Slot{u.slot(places[k])}
 	}
 	return keys
 }

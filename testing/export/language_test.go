@@ -27,6 +27,14 @@ import (
 // language are forms of the language on a million passages, and the same as somebody good
 // would write it.
 var language = map[string]struct{ columns, criteria, sort, byHand string }{
+	"union": {
+		"id, passed_on, toll", "passed_on within :period or toll < 900", "passed_on",
+		"select id, passed_on, toll from (select id, passed_on, toll, 1 as part from passages where toll < 500 and (passed_on >= '2025-03-01' and passed_on < '2025-04-01' or toll < 900) union all select id, passed_on, toll, 2 from passages where toll >= 500 and (passed_on >= '2025-03-01' and passed_on < '2025-04-01' or toll < 900)) as t order by passed_on, part, id",
+	},
+	"union-of-a-month": {
+		"id, passed_on, toll", "passed_on within :period", "passed_on",
+		"select id, passed_on, toll from (select id, passed_on, toll, 1 as part from passages where toll < 500 and passed_on >= '2025-03-01' and passed_on < '2025-04-01' union all select id, passed_on, toll, 2 from passages where toll >= 500 and passed_on >= '2025-03-01' and passed_on < '2025-04-01') as t order by passed_on, part, id",
+	},
 	"partial": {
 		"vessel_id, { name: n, value: count where toll > 500 }, { name: s, value: sum of toll where toll > 500 }", "", "vessel_id",
 		"select vessel_id, count(case when toll > 500 then 1 end), coalesce(sum(case when toll > 500 then toll end), 0) from passages group by vessel_id order by vessel_id",
@@ -52,6 +60,16 @@ var language = map[string]struct{ columns, criteria, sort, byHand string }{
 		"vessel_id, { name: m, value: median of toll }", "", "vessel_id",
 		"select vessel_id, avg(toll) from (select vessel_id, toll, row_number() over (partition by vessel_id order by toll) as n, count(*) over (partition by vessel_id) as c from passages) as p where n * 2 between c and c + 2 group by vessel_id order by vessel_id",
 	},
+}
+
+// halves are the queries of a union.
+func halves(name string) (*definition.Query, bool) {
+	text := map[string]string{
+		"low":  "columns: [id, passed_on, toll]\ncriteria: toll < 500\n",
+		"high": "columns: [id, passed_on, toll]\ncriteria: toll >= 500\n",
+	}[name]
+	documents, _ := definition.Decode("", []byte("kind: query\nname: "+name+"\nsource: million\nfrom: passages\n"+text))
+	return documents[0].(*definition.Query), true
 }
 
 // manyPassages makes a million passages of two thousand vessels on an engine.
@@ -102,9 +120,13 @@ func BenchmarkLanguage(b *testing.B) {
 			calendar := civil.Calendar{Zone: time.UTC, WeekStart: time.Monday}
 			for name, c := range language {
 				b.Run(name, func(b *testing.B) {
-					documents, problems := definition.Decode("", []byte("kind: query\nname: q\nsource: million\nfrom: passages\nparameters: [{name: period, kind: period, required: true}]\ncolumns: ["+c.columns+"]\nsort: ["+c.sort+"]\ncriteria: \""+c.criteria+"\"\n"))
+					from := "from: passages"
+					if strings.HasPrefix(name, "union") {
+						from = "union: [low, high]"
+					}
+					documents, problems := definition.Decode("", []byte("kind: query\nname: q\nsource: million\n"+from+"\nparameters: [{name: period, kind: period, required: true}]\ncolumns: ["+c.columns+"]\nsort: ["+c.sort+"]\ncriteria: \""+c.criteria+"\"\n"))
 					require.Empty(b, problems)
-					compiled, problems := definition.Compile(documents[0].(*definition.Query), &tables, definition.Library{})
+					compiled, problems := definition.Compile(documents[0].(*definition.Query), &tables, definition.Library{Query: halves})
 					problems = slices.DeleteFunc(problems, func(p diag.Problem) bool { return p.Code == "unused_parameter" })
 					require.NoError(b, problems.Err())
 					values, problems := parameter.Read(compiled.Questions, nil, parameter.Inputs{"period": parameter.Typed("2025-03")}, parameter.Context{Calendar: calendar})

@@ -68,6 +68,9 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 		}
 		c := catalog.Column{Name: text(2), Nullable: text(5) == "YES"}
 		c.Collated = text(6) != "" && text(6) != "utf8mb4_nopad_bin" && text(6) != "utf8mb4_0900_bin"
+		if c.Charset, _, _ = strings.Cut(text(6), "_"); c.Charset == "utf8mb4" {
+			c.Charset = ""
+		}
 		typed(&c, text(3), text(4))
 		t := &out.Tables[len(out.Tables)-1]
 		t.Columns = append(t.Columns, c)
@@ -121,6 +124,8 @@ func typed(c *catalog.Column, kind, declared string) {
 		c.Type = catalog.Decimal
 	case "char", "varchar", "tinytext", "text", "mediumtext", "longtext":
 		c.Type = catalog.Text
+	case "enum":
+		c.Type, c.Collated = catalog.Text, true // by itself it is ordered by its numbers
 	case "date":
 		c.Type, c.Encoding = catalog.Date, catalog.EncDate
 	case "datetime":

@@ -8,6 +8,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
+	"pikegate/core/proof"
 )
 
 // maxUnion is how many queries are put below each other at the most.
@@ -236,7 +237,7 @@ func (c *compiler) single() {
 		criteria.Walk(e, func(e criteria.Expr) { related = related || criteria.RecordsOf(e) != nil })
 		switch {
 		case related:
-			c.fail(field, line, "not_in_union", "A union says nothing of the records of other tables.", "Write this in its queries, as a condition or a column of theirs.")
+			c.fail(field, line, "not_in_union", "A union cannot ask about records of other tables.", "Write this in its queries, as a condition or a column of theirs.")
 		case firsts != nil || criteria.HasAggregate(e) || criteria.HasInOrder(e):
 			c.fail(field, line, "not_in_union", "A union returns the records of its queries one by one: it neither groups them nor looks at their order.", "Have a report group and count them.")
 		}
@@ -260,9 +261,14 @@ func (c *compiler) parts() {
 	for _, m := range c.members {
 		part, problems := c.part(m)
 		for _, p := range problems {
-			if p.Severity != diag.Warning && p.Code != "unused_parameter" { // a question of another of the queries
-				c.fail(m.field, 0, "unsound", fmt.Sprintf("What the union says does not go with the query %s: %s", m.query.Name, p.Message), p.Hint)
+			told := diag.Problem{Code: "unsound", Field: m.field, Message: fmt.Sprintf("What the union says does not go with the query %s: %s", m.query.Name, p.Message), Hint: p.Hint}
+			switch {
+			case p.Severity == diag.Warning || p.Code == "unused_parameter": // a question of another of the queries
+				continue
+			case p.Code == string(proof.Never): // the others may have records
+				told.Code, told.Severity = p.Code, diag.Warning
 			}
+			c.problems = append(c.problems, told)
 		}
 		part.Own = m.compiled.Columns
 		c.out.Parts = append(c.out.Parts, part)

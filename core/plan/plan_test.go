@@ -93,10 +93,6 @@ func TestGolden(t *testing.T) {
 					inputs[name] = parameter.Input{Texts: strings.Split(answer, "|")}
 				}
 			}
-			var questions []parameter.Parameter
-			for _, q := range query.Parameters {
-				questions = append(questions, q.Parameter())
-			}
 			calendar, library := calendar, definition.NewSet(documents, definition.Library{}).Library
 			calendar, problems = library.In(calendar, query.Calendar)
 			require.Empty(t, problems)
@@ -110,7 +106,7 @@ func TestGolden(t *testing.T) {
 				}
 				compiled, problems := definition.Compile(query, &tables, library)
 				require.NoError(t, problems.Err())
-				values, problems := parameter.Read(questions, compiled.Rules, inputs, parameter.Context{Calendar: calendar})
+				values, problems := parameter.Read(compiled.Questions, compiled.Rules, inputs, parameter.Context{Calendar: calendar})
 				require.Empty(t, problems)
 				statement, problems := plan.Planner{Query: compiled, Calendar: calendar, Sure: catalog.Column.Reliable}.Records(definition.View{}, values)
 				require.Empty(t, problems)

@@ -28,7 +28,7 @@ func NewReader(outputs []Output, zone *time.Location) *Reader {
 
 // NewReader makes a reader whose dates are those of a zone.
 func (s *Shown) NewReader(zone *time.Location) *Reader {
-	r := &Reader{shown: s, clock: civil.NewClock(zone), record: make(record.Record, len(s.Outputs)), split: NewSplitter(s.Parts)}
+	r := &Reader{shown: s, clock: civil.NewClock(zone), record: make(record.Record, len(s.Outputs)), split: newSplitter(s.Parts)}
 	for i := range s.Parts {
 		r.parts = append(r.parts, s.Parts[i].NewReader(zone))
 	}

@@ -53,8 +53,16 @@ type Splitter struct {
 	rows  [][]any
 }
 
-// NewSplitter makes one for the rows of a statement; nil where that is no union.
-func NewSplitter(parts []Part) *Splitter {
+// Splitter makes one for the rows of a statement; nil where those are not of the queries of a
+// union.
+func (s *Statement) Splitter() *Splitter {
+	if len(s.GroupBy)+len(s.Aggregates) > 0 {
+		return nil
+	}
+	return newSplitter(s.Union)
+}
+
+func newSplitter(parts []Part) *Splitter {
 	if parts == nil {
 		return nil
 	}

@@ -54,7 +54,27 @@ func (b *binder) label(c *criteria.Column) string {
 			return out.Heading()
 		}
 	}
+	if heading, ok := b.headingOf(c); ok {
+		return heading
+	}
 	return definition.Labelled(c.Name)
+}
+
+// headingOf is, in a query of a union, what people read above the column of the union that is
+// made of an expression.
+func (b *binder) headingOf(e criteria.Expr) (string, bool) {
+	for _, own := range b.compiled.Own {
+		if criteria.FirstColumn(own.Expr) == nil || criteria.Print(own.Expr) != criteria.Print(e) {
+			continue
+		}
+		for _, out := range b.compiled.Columns {
+			if criteria.Print(out.Expr) == criteria.Print(own.Expr) {
+				return out.Heading(), true
+			}
+		}
+		return own.Heading(), true
+	}
+	return "", false
 }
 
 // anything says that a condition restricts nothing in this run.
@@ -76,6 +96,9 @@ func (b *binder) anything(e criteria.Expr) string {
 
 // words says a condition with the values of the run.
 func (b *binder) words(e criteria.Expr) string {
+	if heading, ok := b.headingOf(e); ok {
+		return heading
+	}
 	switch n := e.(type) {
 	case *criteria.Between:
 		if one, ok := b.oneSided(n); ok {

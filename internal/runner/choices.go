@@ -185,7 +185,7 @@ func Texts(ctx context.Context, job Job) (found []string, err error) {
 	if err != nil {
 		return nil, err
 	}
-	split := plan.NewSplitter(prepared.Selection.Union)
+	split := prepared.Selection.Splitter()
 	err = job.Source.Stream(ctx, prepared.Query, func(row []any) error {
 		if split != nil {
 			_, row = split.Of(row)

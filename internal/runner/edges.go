@@ -33,7 +33,7 @@ type edges struct {
 }
 
 func newEdges(s plan.Statement, around plan.Edges, zone *time.Location) *edges {
-	e := &edges{index: s.DateIndex, zone: zone, split: plan.NewSplitter(s.Union)}
+	e := &edges{index: s.DateIndex, zone: zone, split: s.Splitter()}
 	for i, part := range s.Union {
 		own := plan.Edges{}
 		if i < len(around.Parts) {

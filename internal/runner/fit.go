@@ -25,7 +25,7 @@ type fitting struct {
 }
 
 func newFitting(s *plan.Statement, zone *time.Location) *fitting {
-	return &fitting{statement: s, clock: civil.NewClock(zone), split: plan.NewSplitter(s.Union)}
+	return &fitting{statement: s, clock: civil.NewClock(zone), split: s.Splitter()}
 }
 
 // pass tells whether a record counts. The error says that a date the order

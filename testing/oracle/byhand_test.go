@@ -236,12 +236,19 @@ func TestByHandNotFollowed(t *testing.T) {
 	}
 }
 
-// compileAt compiles a query on an engine, which tells the columns of SQL by hand.
+// compileAt compiles a query on an engine, which tells the columns of SQL by hand; before it,
+// after the name of each, those that a union is of.
 func compileAt(t *testing.T, b *bench, text string) (*definition.Compiled, diag.Problems) {
 	t.Helper()
-	documents, problems := definition.Decode("", []byte("kind: query\nname: q\nsource: small\n"+text))
-	require.Empty(t, problems, text)
-	return definition.Compile(documents[0].(*definition.Query), &b.catalog, definition.Library{Result: describing(t, b)})
+	texts := strings.Split("name: q\n"+text, "\n---\n")
+	documents := make([]definition.Document, len(texts))
+	for i, text := range texts {
+		read, problems := definition.Decode("", []byte("kind: query\nsource: small\n"+text))
+		require.Empty(t, problems, text)
+		documents[i] = read[0]
+	}
+	set := definition.NewSet(documents, definition.Library{Result: describing(t, b)})
+	return set.Compile(documents[0].(*definition.Query), &b.catalog)
 }
 
 // describing has an engine tell the columns of SQL by hand.

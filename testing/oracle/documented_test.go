@@ -222,6 +222,44 @@ func TestDocumentedOrder(t *testing.T) {
 	}
 }
 
+// TestDocumentedUnion runs the union that the guide gives on every engine, and holds what
+// comes back against the oracle.
+func TestDocumentedUnion(t *testing.T) {
+	benches, world := navigations(t)
+	text, err := os.ReadFile("../../docs/guide/authors.md")
+	require.NoError(t, err)
+	_, section, _ := strings.Cut(string(text), "### Queries below each other")
+	_, section, _ = strings.Cut(section, "```yaml\n")
+	section, _, _ = strings.Cut(section, "```")
+	texts := strings.Split(strings.ReplaceAll(section, "source: navigation", "source: small"), "---\n")
+	require.Len(t, texts, 3)
+	for _, b := range benches {
+		compiled, each, ok := b.inUnion(t, texts[2], texts[:2])
+		require.True(t, ok)
+		values, problems := parameter.Read(compiled.Questions, nil, parameter.Inputs{"period": {Texts: []string{"2025"}}}, parameter.Context{Calendar: b.ctx})
+		require.Empty(t, problems)
+		statement, problems := b.planner(compiled, b.ctx).Records(definition.View{}, values)
+		require.Empty(t, problems)
+		world.Answers = values
+		var want [][]string
+		for _, query := range each {
+			of := *query // with what the union says of the day
+			day := query.Columns[0].Expr
+			of.Criteria = &criteria.Logic{Terms: []criteria.Expr{query.Criteria, criteria.Map(compiled.Criteria, func(e criteria.Expr) criteria.Expr {
+				if _, ok := e.(*criteria.Column); ok {
+					return day
+				}
+				return e
+			})}}
+			want = append(want, expectedOf(world, &of)...)
+		}
+		require.Greater(t, len(want), 20)
+		rows := b.rows(t, statement)
+		require.ElementsMatch(t, want, rows, b.engine)
+		require.True(t, slices.IsSortedFunc(rows, func(a, b []string) int { return strings.Compare(a[0], b[0]) }))
+	}
+}
+
 // groupsOf works a query of groups out from the records: its first column tells them
 // apart, and they are in its order.
 func groupsOf(w oracle.World, c *definition.Compiled) [][]string {
@@ -258,10 +296,22 @@ func isCondition(e criteria.Expr) bool {
 	return criteria.IsComparison(e)
 }
 
-// expectedOf works a query out from the records.
+// expectedOf works a query out from the records, and those that belong to each by its joins.
 func expectedOf(w oracle.World, c *definition.Compiled) [][]string {
 	rows := [][]string{}
-	for _, r := range w.Tables[c.From.Table.Name] {
+	records := w.Tables[c.From.Table.Name]
+	for _, j := range c.Joins {
+		var both []oracle.Record
+		for _, r := range records {
+			for _, other := range w.Tables[j.Table.Table.Name] {
+				if pair := r.Beside(j.Alias, other); w.Condition(j.On, pair) == oracle.True {
+					both = append(both, pair)
+				}
+			}
+		}
+		records = both
+	}
+	for _, r := range records {
 		if c.Criteria != nil && w.Condition(c.Criteria, r) != oracle.True {
 			continue
 		}

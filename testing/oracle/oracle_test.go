@@ -825,7 +825,7 @@ func (b *bench) scope() criteria.Scope {
 
 // fitting tells whether a record passes that a statement returned.
 func fitting(s plan.Statement, row []any) bool {
-	if split := plan.NewSplitter(s.Union); split != nil {
+	if split := s.Splitter(); split != nil {
 		part, own := split.Of(row)
 		return fitting(s.Union[part].Statement, own)
 	}

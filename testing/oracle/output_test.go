@@ -69,6 +69,9 @@ func (r random) query() string {
 	if r.IntN(3) == 0 { // nothing is asked of the records themselves
 		condition = r.ofRelated(0) + pick(r, []string{" >= ", " < ", " <> "}) + pick(r, []string{"1", ":small", r.ofRelated(0)})
 	}
+	if r.IntN(8) == 0 { // a text that may be shown is read as a date
+		condition = "(" + condition + ") and date_in(" + pick(r, []string{"s", "t"}) + ", 'D.M.Y')" + pick(r, []string{" >= ", " < ", " within "}) + r.stretch()
+	}
 	fmt.Fprintf(&b, "criteria: \"%s\"\nsort:\n", condition)
 	for range 1 + r.IntN(2) {
 		fmt.Fprintf(&b, "  - c%d%s%s\n", r.IntN(n), pick(r, []string{"", " descending"}), pick(r, []string{"", " blanks first"}))

@@ -162,7 +162,28 @@ func (r random) navigationQuery() string {
 	}
 	head := "parameters: [{name: period, kind: period, required: true}, {name: locks, kind: text, many: true, choices: {column: locks.name}}]\n"
 	optional := pick(r, []string{"", ", optional: true"})
-	switch r.IntN(7) {
+	switch r.IntN(8) {
+	case 7:
+		member := func(name, from, columns string, tables ...string) string {
+			text := "name: " + name + "\nfrom: " + from + "\n" + columns + "criteria: \"" + all(tables...) + "\"\n"
+			asked := ""
+			if strings.Contains(text, ":locks") {
+				asked += "  - {name: locks, kind: text, many: true, choices: {column: locks.name}}\n"
+			}
+			if strings.Contains(text, ":period") {
+				asked += "  - {name: period, kind: period, required: true}\n"
+			}
+			if asked != "" {
+				asked = "parameters:\n" + asked
+			}
+			return strings.Replace(text, "columns:", asked+"columns:", 1)
+		}
+		union := "union: [a, b]\nparameters: [{name: period, kind: period, required: true}]\ncriteria: \"" + pick(r, []string{"at within :period", "at within :period and pence > 500", "at <= :period.through and any_of > 3"}) + "\"\nsort: [at" + pick(r, []string{"", " descending", ", pence"}) + "]"
+		return strings.Join([]string{
+			union,
+			member("a", "passages\njoins:\n  - {table: locks, on: passages.lock_id = locks.id}\n  - {table: vessels, on: passages.vessel_id = vessels.id"+optional+"}", "columns: [passages.id, {name: at, value: date_of(passed_at)}, {name: pence, value: toll_pence}, {name: any_of, value: count of maintenance_jobs as j of locks}]\n", "passages", "locks", "vessels"),
+			member("b", "maintenance_jobs\njoins:\n  - {table: locks, on: maintenance_jobs.lock_id = locks.id}", "columns: [maintenance_jobs.id, {name: at, value: done_on}, {name: pence, value: cost_pence / 10}, {name: any_of, value: count of passages as p of locks}]\n", "maintenance_jobs", "locks"),
+		}, "\n---\n")
 	case 6:
 		lock := pick(r, []string{"rows(locks) l", "rows(locks) as l", "rows ( locks ) l"})
 		sql := pick(r, []string{
@@ -275,13 +296,16 @@ func (b *bench) all(t *testing.T, s plan.Statement) (rows [][]any) {
 func compareHidden(t *testing.T, whole, rest *bench, m ruled, text string, r random) {
 	t.Helper()
 	in := parameter.Inputs{"period": parameter.Typed(pick(r, []string{"2025", "2024-06/2025-03", "2023-H1"}))}
-	if r.IntN(2) == 0 && strings.Contains(text, "name: locks") {
+	if r.IntN(2) == 0 && strings.Contains(text, "name: locks, kind") {
 		in["locks"] = parameter.Typed("Harrow Top", "Mossgill")
 	}
 	var answers [2][]string
 	for i, b := range []*bench{whole, rest} {
 		compiled, problems := compileAt(t, b, text)
 		for _, p := range problems {
+			if p.Code == "unsound" && strings.HasPrefix(text, "union:") { // one of its queries finds nothing by itself
+				return
+			}
 			require.Contains(t, []string{"unused_parameter", "blanks_left_out", "never_true", "redundant", "always_true", "optional_in_or", "no_index", "mixed_and_or", "blank_finds_none", "dates_unknown"}, p.Code, "%s: %v", text, p)
 		}
 		values, problems := parameter.Read(compiled.Questions, compiled.Rules, in, parameter.Context{Calendar: b.ctx})
@@ -311,28 +335,30 @@ func compareHidden(t *testing.T, whole, rest *bench, m ruled, text string, r ran
 		if compiled.SQL != nil {
 			continue
 		}
-		counts := planner.Counts(values)
-		say("counts", counts.Statement)
-		answers[i] = append(answers[i], fmt.Sprint("more than 20: ", len(b.all(t, planner.AfterMany(20)))))
-		why := planner.Why(values)
-		say("why", why.Sides)
-		say("all", why.Records)
-		if left, columns := planner.LeftOut(values); columns != nil {
-			say("left out", left)
-		}
-		if edges, ok := planner.Edges(statement.Statement); ok {
+		edges, _ := planner.Edges(statement.Statement)
+		for _, edges := range append(edges.Parts, edges) {
 			for _, s := range []*plan.Statement{edges.Before, edges.After} {
 				if s != nil {
 					say("edge", *s)
 				}
 			}
 		}
-		if _, column, ok := planner.DateQuestion(); ok && !compiled.Grouped && plan.CanCover(column.Ref.Column, civil.Month) {
-			covered, problems := planner.Coverage(civil.Month, values)
-			require.NoError(t, problems.Err())
-			say("coverage", covered)
+		for _, planner := range planner.Parts() {
+			say("counts", planner.Counts(values).Statement)
+			answers[i] = append(answers[i], fmt.Sprint("more than 20: ", len(b.all(t, planner.AfterMany(20)))))
+			why := planner.Why(values)
+			say("why", why.Sides)
+			say("all", why.Records)
+			if left, columns := planner.LeftOut(values); columns != nil {
+				say("left out", left)
+			}
+			if _, column, ok := planner.DateQuestion(); ok && !compiled.Grouped && plan.CanCover(column.Ref.Column, civil.Month) {
+				covered, problems := planner.Coverage(civil.Month, values)
+				require.NoError(t, problems.Err())
+				say("coverage", covered)
+			}
 		}
-		if _, ok := compiled.Offers["locks"]; ok {
+		if slices.ContainsFunc(planner.Parts(), func(p plan.Planner) bool { _, ok := p.Query.Offers["locks"]; return ok }) {
 			choices, problems := planner.Choices("locks", values, plan.Search{})
 			require.NoError(t, problems.Err())
 			say("choices", choices)

@@ -49,8 +49,10 @@ type Compiled struct {
 	// other, each with the columns, the questions and the conditions of the union. From is
 	// then what they have in common, which columns, criteria and order name.
 	Parts []*Compiled
-	// Own are, of such a part, the columns of the query itself.
-	Own []CompiledColumn
+	// Own are, of such a part, the columns of the query itself; Shared is how many of its
+	// conditions, the first ones, are those of the union.
+	Own    []CompiledColumn
+	Shared int
 }
 
 // Tables are the tables of the query, the one it is from first.

@@ -270,7 +270,7 @@ func (c *compiler) parts() {
 			}
 			c.problems = append(c.problems, told)
 		}
-		part.Own = m.compiled.Columns
+		part.Own, part.Shared = m.compiled.Columns, len(conditionsIn(c.out.Criteria))
 		c.out.Parts = append(c.out.Parts, part)
 	}
 }

@@ -57,7 +57,11 @@ func (p Planner) Counts(values parameter.Values) Counts {
 		}
 	}
 	for i, e := range criteria.Conditions(b.compiled.Criteria) {
-		visit(e, strconv.Itoa(i), true)
+		if b.compiled.Own == nil || i < b.compiled.Shared {
+			visit(e, strconv.Itoa(i), true)
+		} else if bare := b.bare(e); bare != nil { // those of a query of a union say which records it has
+			c.Statement.Where = append(c.Statement.Where, Condition{Expr: b.condition(bare, false)})
+		}
 	}
 	if len(c.Statement.GroupBy) > mostCounted {
 		c.Statement.GroupBy, c.Conditions = nil, nil

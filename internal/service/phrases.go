@@ -185,7 +185,7 @@ func (s *Service) CountConditions(ctx context.Context, who identity.Actor, conte
 	if err != nil {
 		return wire.ConditionCounts{}, err
 	}
-	if job.Compiled.SQL != nil || job.Compiled.Parts != nil {
+	if job.Compiled.SQL != nil {
 		return wire.ConditionCounts{Conditions: []wire.ConditionCount{}}, nil
 	}
 	if anyway {

@@ -40,7 +40,12 @@ func (s *Service) words(ctx context.Context, who identity.Actor, d definition.Do
 			if i == 0 && compiled.SQL == nil {
 				columns("", t.Table)
 			}
-			columns(t.Alias, t.Table)
+			if len(d.Union) == 0 {
+				columns(t.Alias, t.Table)
+			}
+		}
+		if len(d.Union) > 0 {
+			out = append(out, s.queriesOn(ctx, who, d)...)
 		}
 		for _, t := range related(catalogue, compiled.Tables()) {
 			out = append(out, word(t.Name, "table", "records that belong to one"))
@@ -92,6 +97,23 @@ func (s *Service) words(ctx context.Context, who identity.Actor, d definition.Do
 	}
 	for _, w := range criteria.Words {
 		out = append(out, word(w, "word", ""))
+	}
+	return out
+}
+
+// queriesOn are the queries on the source of another one that somebody may see.
+func (s *Service) queriesOn(ctx context.Context, who identity.Actor, q *definition.Query) (out []wire.Word) {
+	d, err := s.directory(ctx)
+	if err != nil {
+		return nil
+	}
+	for _, e := range d.entries {
+		if e.draft.Kind != "query" || e.draft.Name == q.Name || !e.seenBy(who, true) && !e.seenBy(who, false) {
+			continue
+		}
+		if _, head := e.state(true); slices.Contains(head.uses, "source "+q.Source) {
+			out = append(out, word(e.draft.Name, "query", head.title))
+		}
 	}
 	return out
 }

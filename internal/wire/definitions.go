@@ -170,7 +170,7 @@ type Change struct {
 // Word is something that can be written in a definition's expressions.
 type Word struct {
 	Text  string `json:"text" doc:"What is written"`
-	Kind  string `json:"kind" enum:"column,question,function,criterion,table,word"`
+	Kind  string `json:"kind" enum:"column,question,function,criterion,query,table,word"`
 	About string `json:"about,omitempty" doc:"What it is, in a few words"`
 }
 

@@ -581,3 +581,52 @@ func TestPublishedAtOnce(t *testing.T) {
 	p.Wait("document.querySelector('[role=grid]')?.textContent.includes('Finished')")
 	assert.Equal(t, "true", p.Eval("document.querySelector('[role=alert]')?.textContent.startsWith('Not saved: ') ?? false"))
 }
+
+// TestUnionAsSentence: the queries of a union are phrases: another one is put below them,
+// moved up and removed again, and what all have in common can be asked about.
+func TestUnionAsSentence(t *testing.T) {
+	river(t, "weir", "chores")
+	t.Cleanup(func() {
+		for _, made := range []string{"report everything", "query everything", "query first-half", "query second-half", "query inspections"} {
+			kind, name, _ := strings.Cut(made, " ")
+			pikegateIn(context.Background(), "remove", kind, name, "--anyway")
+		}
+	})
+	path := filepath.Join(t.TempDir(), "union.yaml")
+	text := ""
+	for name, criteria := range map[string]string{"first-half": "done_on < '2025-07-01' and kind <> 'inspection'", "second-half": "done_on >= '2025-07-01' and kind <> 'inspection'", "inspections": "kind = 'inspection'"} {
+		text += "kind: query\nname: " + name + "\nsource: weir\nfrom: chores\ncolumns:\n  - {name: day, value: done_on}\n  - {name: pounds, value: pence / 100, format: money}\ncriteria: " + criteria + "\n---\n"
+	}
+	require.NoError(t, os.WriteFile(path, []byte(text+"kind: query\nname: everything\nsource: weir\nunion: [first-half, second-half]\nparameters:\n  - {name: period, kind: period, label: Which days?, default: 2025-06-29/2025-07-02}\ncriteria: day within :period\nsort: [day]\n---\nkind: report\nname: everything\nquery: everything\n"), 0o644))
+	done(t, pikegate(t, "push", path))
+
+	p := &steps{Page: browser.Open(t, address, 1280, 800)}
+	p.Visit(address + "/#/build/report/everything")
+	p.settled()
+	assert.Contains(t, p.Text("[data-sentence]"), "Show first half and second half + below each other, with all columns")
+	rows := func() string { return p.Eval("document.querySelectorAll('[role=grid] [role=row], [role=grid] tbody tr').length") }
+	two := rows()
+
+	p.Eval("document.querySelector('[aria-label=\"Add a query\"]').click(); 1")
+	p.press("Inspections")
+	p.Wait("document.querySelector('[data-union=inspections]')")
+	p.settled()
+	p.Wait("document.querySelectorAll('[role=grid] [role=row], [role=grid] tbody tr').length > " + two)
+	p.click("[data-union=inspections]")
+	p.press("Move up")
+	p.Wait("[...document.querySelectorAll('[data-union]')].map((u) => u.dataset.union).join() === 'first-half,inspections,second-half'")
+	p.press("+ condition")
+	p.press("Pounds")
+	p.Wait("document.querySelector('[data-panel] input')")
+	p.Choose("[data-panel] input", "18.1")
+	p.settled()
+	assert.Contains(t, p.written(), "union: [first-half, inspections, second-half]")
+	p.publish("report everything becomes version 1")
+	r := pikegate(t, "run", "everything", "--format", "csv")
+	done(t, r)
+	assert.Equal(t, "day,pounds\n2025-07-01,18.10\n", strings.ReplaceAll(r.out, "\r", ""))
+
+	p.click("[data-union=first-half]")
+	p.press("Remove")
+	p.Wait("[...document.querySelectorAll('[data-union]')].map((u) => u.dataset.union).join() === 'inspections,second-half'")
+}

@@ -1,8 +1,10 @@
 <script lang="ts">
 	// The sentence that the service reads back, every part of which can be changed.
-	import { textOf } from '../draft/definition';
+	import { link } from 'svelte-spa-router';
+	import { itemsOf, textOf } from '../draft/definition';
 	import type { Phrase } from '../lib/api';
 	import { columnsOf, labelled, lowered, tablesOf, type Building } from './building';
+	import { buildAddress } from '../lib/link';
 	import Choice from './Choice.svelte';
 	import ColumnPanel from './ColumnPanel.svelte';
 	import Condition, { Pointing } from './Condition.svelte';
@@ -42,7 +44,20 @@
 	const value = $derived(work.reading.value ?? {});
 	const columns = $derived(columnsOf(value));
 	const isSQL = $derived(textOf(value.sql) !== '');
+	const union = $derived(itemsOf(value.union).map(textOf));
+	const queries = $derived(
+		(work.found?.words ?? [])
+			.filter((w) => w.kind === 'query')
+			.map((w) => ({ value: w.text, text: w.about || labelled(w.text), note: w.text })),
+	);
+	const queryLabel = (name: string) => lowered(queries.find((q) => q.value === name)?.text ?? labelled(name));
 	const sorts = $derived(shape.sorts);
+	/** What can be sorted by: the columns, all of them where none are named. */
+	const sortable = $derived(
+		columns.length
+			? columns.map((c) => ({ value: c.name, text: c.label }))
+			: building.subjects.map((s) => ({ value: s.text, text: s.label })),
+	);
 	const labelOf = (by: string) => lowered(columns.find((c) => c.name === by || c.value === by)?.label ?? labelled(by));
 	const orderBy = (by: string, descending: boolean) =>
 		orderWords(typeOf(by), columns.find((c) => c.name === by)?.value ?? by, descending);
@@ -93,10 +108,78 @@
 </script>
 
 <div class="text-[19px] leading-[2.05]" data-sentence>
-	{#if value.from !== undefined && !isSQL}
+	{#if (value.from !== undefined || value.union !== undefined) && !isSQL}
 		<div>
 			<span class="text-ink-2">Show</span>
-			<span class="font-semibold">{textOf(value.from).replaceAll('_', ' ')}</span>
+			{#if value.union !== undefined}
+				{#each union as name, i (i)}
+					<span class="text-ink-2">{i ? ' and' : ''}</span>
+					<Pointed
+						{pointing}
+						onback={back}
+						id={`union:${i}`}
+						text={queryLabel(name)}
+						label="The query {name}"
+						class="phrase"
+						data-union={name}
+						title={name}
+					>
+						{#snippet panel(close)}
+							<Choice
+								label="Query"
+								options={queries.filter((q) => q.value === name || !union.includes(q.value))}
+								chosen={name}
+								onchoose={(to) => {
+									close();
+									shape.query(['union', i], to);
+								}}
+							/>
+							<div class="flex gap-2">
+								{#if i > 0}<button
+										type="button"
+										class="button"
+										onclick={() => {
+											close();
+											shape.moveQuery(i, i - 1);
+										}}>Move up</button
+									>{/if}
+								{#if union.length > 2}<button
+										type="button"
+										class="button"
+										onclick={() => {
+											close();
+											shape.query(['union', i], undefined);
+										}}>Remove</button
+									>{/if}
+								<a class="button" href={buildAddress('query', name)} use:link>Open it</a>
+							</div>
+						{/snippet}
+					</Pointed>
+				{/each}
+				<Pointed
+					{pointing}
+					onback={back}
+					id="union"
+					text="+"
+					label="Add a query"
+					class="text-act min-h-6 min-w-6 font-semibold"
+					aria-label="Add a query"
+				>
+					{#snippet panel(close)}
+						<Choice
+							label="Query"
+							options={queries.filter((q) => !union.includes(q.value))}
+							onchoose={(name) => {
+								close();
+								shape.addQuery(name);
+							}}
+						/>
+					{/snippet}
+				</Pointed>
+				<span class="text-ink-2">below each other,</span>
+			{:else}
+				<span class="font-semibold">{textOf(value.from).replaceAll('_', ' ')}</span>
+			{/if}
 			<span class="text-ink-2">with{columns.length ? '' : ' all columns'}</span>
 			{#each columns as c, i (i)}
 				<Pointed
@@ -114,28 +197,30 @@
 					{/snippet}
 				</Pointed>{i < columns.length - 1 ? ', ' : ' '}
 			{/each}
-			<Pointed
-				{pointing}
-				onback={back}
-				id="columns"
-				text="+"
-				label="Add a column"
-				class="text-act min-h-6 min-w-6 font-semibold"
-				aria-label="Add a column"
-			>
-				{#snippet panel(close)}
-					<Choice
-						label="Column"
-						options={building.subjects
-							.filter((s) => !columns.some((c) => c.value === s.text))
-							.map((s) => ({ value: s.text, text: s.label, note: s.text }))}
-						onchoose={(text) => {
-							close();
-							shape.addColumn(text);
-						}}
-					/>
-				{/snippet}
-			</Pointed>
+			{#if columns.length || value.union === undefined}
+				<Pointed
+					{pointing}
+					onback={back}
+					id="columns"
+					text="+"
+					label="Add a column"
+					class="text-act min-h-6 min-w-6 font-semibold"
+					aria-label="Add a column"
+				>
+					{#snippet panel(close)}
+						<Choice
+							label="Column"
+							options={building.subjects
+								.filter((s) => !columns.some((c) => c.value === s.text))
+								.map((s) => ({ value: s.text, text: s.label, note: s.text }))}
+							onchoose={(text) => {
+								close();
+								shape.addColumn(text);
+							}}
+						/>
+					{/snippet}
+				</Pointed>
+			{/if}
 		</div>
 	{:else if isSQL}
 		<p class="text-ink-2">What is written in SQL, with</p>
@@ -176,7 +261,7 @@
 		<p class="wash-bad my-1 text-sm leading-normal" role="alert">{p.message} {p.hint ?? ''}</p>
 	{/each}
 
-	{#if value.from !== undefined}
+	{#if value.from !== undefined || value.union !== undefined}
 		<div data-sorting>
 			{#each sorts as s, i (i)}
 				<span class="text-ink-2">{i ? ' then' : ''}</span>
@@ -217,7 +302,7 @@
 					{#snippet panel(close)}
 						<Choice
 							label="Column"
-							options={columns.map((c) => ({ value: c.name, text: c.label }))}
+							options={sortable}
 							chosen={s.by}
 							onchoose={(by) => {
 								close();
@@ -239,9 +324,7 @@
 				{#snippet panel(close)}
 					<Choice
 						label="Column"
-						options={columns
-							.filter((c) => !sorts.some((s) => s.by === c.name))
-							.map((c) => ({ value: c.name, text: c.label }))}
+						options={sortable.filter((c) => !sorts.some((s) => s.by === c.value))}
 						onchoose={(by) => {
 							close();
 							shape.sortBy(by, isDated(typeOf(by)) ? 'descending' : 'ascending');

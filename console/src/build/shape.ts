@@ -121,6 +121,13 @@ export class Shape {
 		if (to && to !== (field === 'name' ? now.name : field === 'value' ? now.value : ''))
 			this.query(['columns', i], { name: now.name, value: now.value, [field]: to });
 	}
+	/** Adds a query to a union, or puts it to another place. */
+	addQuery(name: string) {
+		this.#add('query', ['union'], name);
+	}
+	moveQuery(from: number, to: number) {
+		this.#work.edit('query', (text) => move(text, ['union'], from, to));
+	}
 	addColumn(value: string) {
 		this.#add('query', ['columns'], value);
 	}

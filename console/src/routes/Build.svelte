@@ -468,7 +468,27 @@
 		{:else}
 			<div class="grid min-h-0 grow grid-cols-1 gap-3.5 lg:grid-cols-[230px_minmax(0,1fr)_300px]">
 				<section aria-label="Tables" class="panel order-3 min-h-0 overflow-y-auto p-3 lg:order-1">
-					{#if source}<Tree {source} {inUse} {shown} onadd={show} ondrag={(drop) => (dropped = drop)} />
+					{#if value?.union !== undefined}
+						<h2 class="pane-head">Columns of its queries</h2>
+						<ul class="text-sm" data-union-columns>
+							{#each subjects as s (s.text)}
+								{@const there = !shown.length || shown.includes(s.text)}
+								<li>
+									<button
+										type="button"
+										class="rounded-base hover:bg-wash flex min-h-6 w-full items-center justify-between gap-2 px-1.5 text-left"
+										aria-pressed={there}
+										title={there ? 'It is shown' : 'Show it'}
+										onclick={() => !there && shape.addColumn(s.text)}
+										><span class="min-w-0 truncate"
+											><span class="text-act mr-1 inline-block w-3 text-xs" aria-hidden="true">{there ? '✓' : ''}</span
+											>{s.text}</span
+										><small class="text-ink-3 shrink-0">{s.type}</small></button
+									>
+								</li>
+							{/each}
+						</ul>
+					{:else if source}<Tree {source} {inUse} {shown} onadd={show} ondrag={(drop) => (dropped = drop)} />
 					{:else}<p class="muted text-sm">{textOf(value?.source) || 'No source'} cannot be read now.</p>{/if}
 				</section>
 				<div

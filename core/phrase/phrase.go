@@ -25,13 +25,14 @@ import (
 type Kind string
 
 // The kinds of phrases: groups of which all or any must hold; something said of the
-// records of another table; something said of a value; a named condition; and a piece of
-// text that is none of these.
+// records of another table; something said of a value; how many records are left; a named
+// condition; and a piece of text that is none of these.
 const (
 	All     Kind = "all"
 	Any     Kind = "any"
 	Related Kind = "related"
 	Says    Kind = "says"
+	First   Kind = "first"
 	Meets   Kind = "meets"
 	Free    Kind = "text"
 )
@@ -39,19 +40,21 @@ const (
 // Phrase is one condition, or several that are joined.
 type Phrase struct {
 	ID   string `json:"id,omitempty" doc:"Which condition of the text it was read from, its places from the outside in: \"1.0\"; left out for a new one"`
-	Kind Kind   `json:"kind" enum:"all,any,related,says,meets,text" doc:"all and any are groups; related says how many records of another table there are; says says something of a value; meets names a condition; text is a piece of the criteria as it is written"`
+	Kind Kind   `json:"kind" enum:"all,any,related,says,first,meets,text" doc:"all and any are groups; related says how many records of another table there are; says says something of a value; first says how many records are left; meets names a condition; text is a piece of the criteria as it is written"`
 	// Not tells that a group must not hold.
 	Not   bool     `json:"not,omitempty" doc:"Whether a group must not hold"`
 	Parts []Phrase `json:"parts,omitempty" doc:"The conditions of a group, or those on the related records"`
 
-	Subject    *Subject `json:"subject,omitempty" doc:"What something is said of"`
-	Comparison string   `json:"comparison,omitempty" doc:"What is said of it, one of those listed for its type" example:"within"`
-	IgnoreCase bool     `json:"ignore_case,omitempty" doc:"Whether upper and lower case are the same"`
-	Values     []Value  `json:"values,omitempty" doc:"What it is compared with"`
-	Text       string   `json:"text,omitempty" doc:"The name of a condition, how many of which records are there (\"any passages\"), or the piece of text"`
-	Words      string   `json:"words,omitempty" doc:"What people read in place of the text"`
-	Offset     int      `json:"offset,omitempty" doc:"Where it stands in the text, in characters from 0"`
-	Length     int      `json:"length,omitempty" doc:"How many characters it takes"`
+	Subject    *Subject `json:"subject,omitempty" doc:"What something is said of, or of which the greatest or the least are left"`
+	Comparison string   `json:"comparison,omitempty" doc:"What is said of it, one of those listed for its type; of first, whether the first, greatest or least are left" example:"within"`
+	// By are the columns for each combination of which that many records are left.
+	By         []Subject `json:"by,omitempty" doc:"Of first: for each of which that many are left"`
+	IgnoreCase bool      `json:"ignore_case,omitempty" doc:"Whether upper and lower case are the same"`
+	Values     []Value   `json:"values,omitempty" doc:"What it is compared with"`
+	Text       string    `json:"text,omitempty" doc:"The name of a condition, how many of which records are there (\"any passages\"), or the piece of text"`
+	Words      string    `json:"words,omitempty" doc:"What people read in place of the text"`
+	Offset     int       `json:"offset,omitempty" doc:"Where it stands in the text, in characters from 0"`
+	Length     int       `json:"length,omitempty" doc:"How many characters it takes"`
 }
 
 // Subject is what something is said of: mostly a column.
@@ -169,10 +172,29 @@ func (r *reader) read(e criteria.Expr, id string) *node {
 		}
 	case *criteria.Meets:
 		n.Kind, n.Text, n.Words = Meets, r.slice(e.At())[len("meets "):], e.Title
+	case *criteria.First:
+		n.Kind, n.Comparison, n.Values = First, e.Which, []Value{r.value(e.N)}
+		if e.Of != nil {
+			n.Subject = r.subject(e.Of)
+		}
+		for _, by := range e.By {
+			n.By = append(n.By, *r.subject(by))
+		}
 	default:
 		r.says(n, e)
 	}
 	return n
+}
+
+func (r *reader) subject(e criteria.Expr) *Subject {
+	s := &Subject{Text: r.slice(r.places.Extent(e.At())), Type: criteria.TypeOf(e)}
+	if r.naming.Label != nil {
+		s.Label = r.naming.Label(e)
+	}
+	if column, ok := e.(*criteria.Column); ok && r.naming.Column != nil {
+		s.Column = r.naming.Column(column)
+	}
+	return s
 }
 
 func kindOf(e *criteria.Logic) Kind {
@@ -216,13 +238,7 @@ func (r *reader) says(n *node, e criteria.Expr) {
 		}
 	}
 	if subject != nil {
-		n.Subject = &Subject{Text: r.slice(r.places.Extent(subject.At())), Type: criteria.TypeOf(subject)}
-		if r.naming.Label != nil {
-			n.Subject.Label = r.naming.Label(subject)
-		}
-		if column, ok := subject.(*criteria.Column); ok && r.naming.Column != nil {
-			n.Subject.Column = r.naming.Column(column)
-		}
+		n.Subject = r.subject(subject)
 	}
 	if n.Subject == nil {
 		n.Kind, n.Comparison, n.Text = Free, "", r.slice(e.At())

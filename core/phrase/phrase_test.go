@@ -65,6 +65,16 @@ func said(p phrase.Phrase) string {
 		}
 		return p.Subject.Text + " " + p.Comparison + " <" + strings.Join(values, ", ") + ">" + fold
 	}
+	if p.Kind == phrase.First {
+		text := "only " + p.Comparison + " <" + string(p.Values[0].From) + " " + p.Values[0].Text + ">"
+		if p.Subject != nil {
+			text += " of " + p.Subject.Text
+		}
+		for _, by := range p.By {
+			text += " by " + by.Text
+		}
+		return text
+	}
 	return string(p.Kind) + " " + p.Text
 }
 
@@ -86,6 +96,9 @@ func TestRead(t *testing.T) {
 		"name contains 'where' ignoring case":                                    "all [name contains <fixed where> ~]",
 		"5 < toll and closed":                                                    "all [text 5 < toll | text closed]",
 		"toll between 1 and (2 + 3)":                                             "all [toll between <fixed 1, worked (2 + 3)>]",
+		"first 10 and a = 1":                                                     "all [only first <fixed 10> | a = <fixed 1>]",
+		"greatest :n of toll_pence / 100 by (lock_id, month of passed_at)":       "all [only greatest <asked n> of toll_pence / 100 by lock_id by month of passed_at]",
+		"least 1 of (toll - 5) by \"odd name\"":                                  "all [only least <fixed 1> of toll - 5 by \"odd name\"]",
 		":region is blank or lower(region) = :region":                            "all [any [:region is blank <> | lower(region) = <asked region>]]",
 	} {
 		got := read(t, text)
@@ -130,6 +143,14 @@ func TestWrite(t *testing.T) {
 		{"all becomes any", "a = 1 and b = 2", "a = 1 or b = 2", func(p *phrase.Phrase) {
 			p.Parts = []phrase.Phrase{{Kind: phrase.Any, Parts: p.Parts}}
 		}},
+		{"only the first", "a = 1", "a = 1\nand first 10", func(p *phrase.Phrase) {
+			p.Parts = append(p.Parts, phrase.Phrase{Kind: phrase.First, Comparison: "first", Values: []phrase.Value{fixed("10")}})
+		}},
+		{"the greatest of something", "a = 1 -- one\nand first 10 -- ten", "a = 1 -- one\nand greatest :n of toll / 2 by (lock, \"odd name\") -- ten", func(p *phrase.Phrase) {
+			p.Parts[1].Comparison, p.Parts[1].Subject, p.Parts[1].Values = "greatest", &phrase.Subject{Text: "toll / 2"}, []phrase.Value{asked("n")}
+			p.Parts[1].By = []phrase.Subject{{Text: "lock"}, {Text: `"odd name"`}}
+		}},
+		{"for each of nothing", "least 2 of toll by (lock, region)", "least 2 of toll by region", func(p *phrase.Phrase) { p.Parts[0].By = p.Parts[0].By[1:] }},
 		{"a group is denied", "a = 1 and (b = 2 or c = 3)", "a = 1 and not (b = 2 or c = 3)", func(p *phrase.Phrase) { p.Parts[1].Not = true }},
 		{"and admitted again", "not (b = 2 or c = 3) and a = 1", "(b = 2 or c = 3) and a = 1", func(p *phrase.Phrase) { p.Parts[0].Not = false }},
 		{"inside of related records", "any passages where (toll > 3) and 1 = 1", "any passages where (toll > 3) and 1 = 2", func(p *phrase.Phrase) { p.Parts[0].Parts[1].Values[0] = fixed("2") }},
@@ -199,6 +220,11 @@ func TestRefused(t *testing.T) {
 		{Kind: phrase.Related, Text: "toll > 3"},
 		{Kind: phrase.Related, Text: "any x where y"},
 		{Kind: phrase.All, Parts: []phrase.Phrase{{Kind: phrase.Meets, Text: "1"}, {Kind: phrase.Any, Not: true}}},
+		{Kind: phrase.First, Comparison: "last", Values: value(phrase.Fixed, "many")},
+		{Kind: phrase.First, Comparison: "first"},
+		{Kind: phrase.First, Comparison: "greatest", Values: value(phrase.Worked, "1 + 1")},
+		{Kind: phrase.First, Comparison: "least", Values: value(phrase.Fixed, "1")},
+		{Kind: phrase.First, Comparison: "first", Values: value(phrase.Fixed, "1"), By: []phrase.Subject{{Text: "a)"}}},
 	}})
 	var found []string
 	for _, p := range problems {
@@ -209,6 +235,7 @@ func TestRefused(t *testing.T) {
 		"parts[0].values[0] bad_number", "parts[1].values[0] no_such_date", "parts[2] unknown_comparison", "parts[3] wrong_number_of_values", "parts[4] wrong_number_of_values",
 		"parts[5].values[0] bad_yes_no", "parts[6].values[0] unexpected", "parts[7].values[0] unexpected", "parts[8].values[0] unknown_kind", "parts[9] empty_group", "parts[10] no_subject",
 		"parts[11] unexpected", "parts[12] empty_condition", "parts[13] unknown_kind", "parts[14] not_related", "parts[15] not_related", "parts[16].parts[1] empty_group",
+		"parts[17] unknown_comparison", "parts[17].values[0] bad_number", "parts[18] wrong_number_of_values", "parts[19].values[0] bad_number", "parts[20] no_subject", "parts[21].by[0] unexpected",
 	} {
 		assert.Contains(t, found, want)
 	}
@@ -259,6 +286,14 @@ func (r random) edit(p *phrase.Phrase) (kept bool) {
 		return r.edit(&p.Parts[inner])
 	}
 	made := phrase.Phrase{Kind: phrase.Says, Subject: &phrase.Subject{Text: "toll", Type: catalog.Integer}, Comparison: "<", Values: []phrase.Value{{From: phrase.Fixed, Text: fmt.Sprint(r.IntN(100))}}}
+	if r.IntN(5) == 0 {
+		made = phrase.Phrase{Kind: phrase.First, Comparison: pick(r, []string{"greatest", "least"}), Subject: &phrase.Subject{Text: pick(r, []string{"toll", "toll / 2"})}, Values: []phrase.Value{{From: phrase.Fixed, Text: "3"}}}
+		for _, by := range []string{"lock", "month of passed_at", "toll + 1"} {
+			if r.IntN(2) == 0 {
+				made.By = append(made.By, phrase.Subject{Text: by})
+			}
+		}
+	}
 	if len(p.Parts) == 0 {
 		p.Parts = append(p.Parts, made)
 		return true
@@ -281,7 +316,9 @@ func (r random) edit(p *phrase.Phrase) (kept bool) {
 	case 4:
 		p.Parts[at] = phrase.Phrase{Kind: pick(r, []phrase.Kind{phrase.Any, phrase.All}), Not: r.IntN(3) == 0, Parts: []phrase.Phrase{p.Parts[at], made}}
 	case 5:
-		if v := p.Parts[at].Values; len(v) > 0 && p.Parts[at].Subject.Type != phrase.Span {
+		if v := p.Parts[at].Values; p.Parts[at].Kind == phrase.First {
+			p.Parts[at].Values = []phrase.Value{{From: phrase.Asked, Text: "many"}}
+		} else if len(v) > 0 && p.Parts[at].Subject.Type != phrase.Span {
 			p.Parts[at].Values = append([]phrase.Value{{From: phrase.Worked, Text: "issued_on - 1 day"}}, v[1:]...)
 		} else {
 			p.Parts[at].Not = p.Parts[at].Kind == phrase.Any && !p.Parts[at].Not

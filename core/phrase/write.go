@@ -85,7 +85,7 @@ func same(n *node, p Phrase) bool {
 // alike is same without what a group is made of.
 func alike(n *node, p Phrase) bool {
 	return n.Kind == p.Kind && n.Not == p.Not && n.Comparison == p.Comparison && n.IgnoreCase == p.IgnoreCase && n.Text == p.Text &&
-		slices.Equal(n.Values, p.Values) && (n.Subject == nil) == (p.Subject == nil) && (n.Subject == nil || n.Subject.Text == p.Subject.Text)
+		slices.Equal(n.Values, p.Values) && slices.EqualFunc(n.By, p.By, func(a, b Subject) bool { return a.Text == b.Text }) && (n.Subject == nil) == (p.Subject == nil) && (n.Subject == nil || n.Subject.Text == p.Subject.Text)
 }
 
 // fit is the text of a condition as it can stand where it is put.
@@ -123,8 +123,10 @@ func (w *writer) phrase(p Phrase, path string, fits fit) string {
 		}
 	case Says:
 		made = w.says(n, p, path)
+	case First:
+		made = w.first(n, p, path)
 	default:
-		return w.fail(path, "unknown_kind", fmt.Sprintf("There is no condition of the kind %q.", p.Kind), "Write all, any, related, says, meets or text.")
+		return w.fail(path, "unknown_kind", fmt.Sprintf("There is no condition of the kind %q.", p.Kind), "Write all, any, related, says, first, meets or text.")
 	}
 	if made == "" {
 		return "" // its problem was told
@@ -449,6 +451,50 @@ func (w *writer) says(n *node, p Phrase, path string) string {
 		said += " ignoring case"
 	}
 	return subject + " " + c.Comparison + " " + said
+}
+
+// counted is how many records are left, as a comparison of whole numbers takes it.
+var counted = Operator{Comparison: "first", Takes: One}
+
+// first is the text of how many records are left.
+func (w *writer) first(n *node, p Phrase, path string) string {
+	told := len(w.problems)
+	if !slices.Contains([]string{"first", "greatest", "least"}, p.Comparison) {
+		w.fail(path, "unknown_comparison", fmt.Sprintf("There is no comparison %q.", p.Comparison), "Write first, greatest or least.")
+	}
+	if len(p.Values) != 1 {
+		return w.fail(path, "wrong_number_of_values", "How many records are left is one number.", "Write it, or ask for it.")
+	}
+	if p.Values[0].From == Worked {
+		return w.fail(path+".values[0]", "bad_number", "How many records are left cannot be worked out.", "Write a number, or ask for it.")
+	}
+	made := p.Comparison + " " + w.value(n, p.Values[0], counted, catalog.Integer, path+".values[0]")
+	if p.Comparison != "first" {
+		if p.Subject == nil || strings.TrimSpace(p.Subject.Text) == "" {
+			return w.fail(path, "no_subject", "Of what the "+p.Comparison+" are left is not said.", "Choose a column.")
+		}
+		made += " of " + w.operand(p.Subject.Text, path+".subject")
+	}
+	keys := make([]string, len(p.By))
+	for i, by := range p.By {
+		keys[i] = w.operand(by.Text, fmt.Sprintf("%s.by[%d]", path, i))
+	}
+	switch e, _ := criteria.Parse(strings.Join(keys, "")); {
+	case len(keys) == 0:
+	case len(keys) == 1 && !isArithmetic(e):
+		made += " by " + keys[0]
+	default:
+		made += " by (" + strings.Join(keys, ", ") + ")"
+	}
+	if len(w.problems) > told {
+		return ""
+	}
+	return made
+}
+
+func isArithmetic(e criteria.Expr) bool {
+	_, ok := e.(*criteria.Arithmetic)
+	return ok
 }
 
 // operand is an expression as it can stand beside a comparison.

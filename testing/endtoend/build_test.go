@@ -630,3 +630,54 @@ func TestUnionAsSentence(t *testing.T) {
 	p.press("Remove")
 	p.Wait("[...document.querySelectorAll('[data-union]')].map((u) => u.dataset.union).join() === 'inspections,second-half'")
 }
+
+// TestOrderAsSentence: how many records are left, and what a column is made of other
+// records, are parts that are chosen.
+func TestOrderAsSentence(t *testing.T) {
+	river(t, "mere", "tasks")
+	p := &steps{Page: browser.Open(t, address, 1280, 800)}
+	p.Visit(address + "/#/sources/mere/tasks")
+	p.click("[data-build]")
+	p.settled()
+	seen := func() { // how many are left is not counted
+		p.Wait("document.querySelector('[data-findings=\"0\"]') && document.querySelector('[role=grid] td')")
+	}
+	p.press("+ condition")
+	p.press("Only the first records")
+	p.Wait("document.querySelector('[data-condition=\"1\"]')?.textContent.replace(/\\s+/g, ' ').includes('only the first 10')")
+	seen()
+	p.click("[data-condition='1'] [data-part=comparison]")
+	p.press("the greatest of a column")
+	p.Wait("document.querySelector('[data-condition=\"1\"] [data-part=subject]')")
+	p.click("[data-condition='1'] [data-part=subject]")
+	p.press("Pence")
+	p.Wait("document.querySelector('[data-condition=\"1\"] [data-part=subject]').textContent === 'pence'")
+	p.press("+ for each")
+	p.press("Kind")
+	p.Wait("document.querySelector('[data-condition=\"1\"] [data-part=by]')?.textContent === 'kind'")
+	p.click("[data-condition='1'] [data-part=value]")
+	p.Wait("document.querySelector('[data-panel] input')")
+	p.Choose("[data-panel] input", "2")
+	seen()
+	p.Wait("document.querySelectorAll('[role=grid] tbody tr, [role=grid] [role=row]').length >= 6")
+	assert.Contains(t, p.written(), "and greatest 2 of pence by kind")
+	p.Wait("!document.querySelector('[data-panel]')")
+
+	p.click("[data-sentence] [data-column=pence]")
+	p.Wait("document.querySelector('[data-panel] [aria-label=\"What is made\"]')")
+	p.Choose("[data-panel] [aria-label=\"What is made\"]", "running sum")
+	p.Wait("document.querySelector('[data-panel] [aria-label=\"For each\"]')")
+	p.Choose("[data-panel] [aria-label=\"For each\"]", "kind")
+	seen()
+	text := p.written()
+	assert.Contains(t, text, "value: running sum of pence by kind")
+	assert.Contains(t, text, "name: pence")
+
+	// A number that is asked for.
+	p.click("[data-condition='1'] [data-part=value]")
+	p.press("Asked")
+	p.press("Ask a new question")
+	p.Wait("document.querySelector('[data-card=how_many]')")
+	seen()
+	assert.Contains(t, p.written(), "greatest :how_many of pence by kind")
+}

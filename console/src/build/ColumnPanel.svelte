@@ -1,15 +1,20 @@
 <script lang="ts">
 	// All that can be done with a column of the result, from the sentence and from the head
 	// of the table.
+	import type { Subject } from './building';
+	import Made from './Made.svelte';
 	import { isDated, isNumeric, orderWords, totals, totalsOf, units, putTogether, type Shape } from './shape';
 
 	let {
 		shape,
+		subjects,
 		index,
 		type,
 		onclose,
 	}: {
 		shape: Shape;
+		/** The columns of the tables. */
+		subjects: Subject[];
 		/** Which column of the query, and its type. */
 		index: number;
 		type: string;
@@ -51,6 +56,7 @@
 		onchange={(e) => shape.describe(index, 'value', e.currentTarget.value.trim())}
 	/></label
 >
+<Made value={c.value} columns={subjects} onchange={(value) => shape.describe(index, 'value', value)} />
 <fieldset class="flex flex-wrap items-center gap-1" data-order>
 	<legend class="text-ink-2">Order</legend>
 	{#each [false, true] as descending (descending)}

@@ -13,6 +13,7 @@
 	import { countText } from '../lib/text';
 	import { lowered, valueWords, type Building } from './building';
 	import Choice from './Choice.svelte';
+	import First from './First.svelte';
 	import Self from './Condition.svelte';
 	import Panel from './Panel.svelte';
 	import * as change from './tree';
@@ -126,7 +127,9 @@
 		{#if pointing.opened === key + ':more'}
 			<Panel label="This condition" onclose={close} onback={back}>
 				<div class="-m-1 flex flex-col items-stretch">
-					{#if !change.isGroup(phrase)}
+					{#if phrase.kind === 'first'}
+						<!-- It is of what all others leave. -->
+					{:else if !change.isGroup(phrase)}
 						<button type="button" class="button-quiet justify-start" onclick={alternative}
 							>Or another condition …</button
 						>
@@ -210,6 +213,8 @@
 					</Panel>
 				{/if}
 			</span>
+		{:else if phrase.kind === 'first'}
+			<First {phrase} {key} {building} {pointing} onback={back} onchange={set} />
 		{:else if phrase.kind === 'says'}
 			<span class="relative"
 				><button

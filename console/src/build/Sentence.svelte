@@ -76,21 +76,24 @@
 		const group = adding ?? [];
 		const tree = work.tree!.condition;
 		const shared = text.startsWith('meets ');
+		const limit = text === only;
 		const s = building.subjects.find((s) => s.text === text);
 		const made: Phrase = shared
 			? { kind: 'meets', text: text.slice(6) }
-			: s
-				? {
-						kind: 'says',
-						subject: { text: s.text, label: s.label, type: s.type, column: columnOf(s.text) },
-						comparison: building.operatorsOf(s.type)[0]!.comparison,
-						values: [],
-					}
-				: { kind: 'text', text: '' };
+			: limit
+				? { kind: 'first', comparison: 'first', values: [{ from: 'fixed', text: '10' }] }
+				: s
+					? {
+							kind: 'says',
+							subject: { text: s.text, label: s.label, type: s.type, column: columnOf(s.text) },
+							comparison: building.operatorsOf(s.type)[0]!.comparison,
+							values: [],
+						}
+					: { kind: 'text', text: '' };
 		const at = [...group, change.at(tree, group)?.parts?.length ?? 0];
 		building.change(change.insert(tree, group, made));
 		adding = undefined;
-		pointing.opened = shared ? '' : `${at.join('.')}:${s ? 'value' : 'text'}`;
+		pointing.opened = shared || limit ? '' : `${at.join('.')}:${s ? 'value' : 'text'}`;
 	}
 	/** TABLE.COLUMN, for a column of the tables of the query. */
 	function columnOf(text: string): string {
@@ -100,9 +103,15 @@
 		return `${(as === undefined ? tables[0] : tables.find((t) => t.as === as))?.table ?? as}.${column}`;
 	}
 	const criteria = $derived((work.found?.words ?? []).filter((w) => w.kind === 'criterion'));
+	/** The choice of how many records are left, which is among all others only once. */
+	const only = 'first 10';
+	const limited = $derived(work.tree?.condition.parts?.some((p) => p.kind === 'first') || value.union !== undefined);
 	const options = $derived([
 		...building.subjects.map((s) => ({ value: s.text, text: s.label, note: s.text })),
 		...criteria.map((w) => ({ value: w.text, text: labelled(w.text.slice(6)), note: 'shared condition' })),
+		...(adding?.length === 0 && !limited
+			? [{ value: only, text: 'Only the first records', note: 'or the greatest, for each of something' }]
+			: []),
 		{ value: '', text: 'Any condition, as text', note: '' },
 	]);
 </script>
@@ -193,7 +202,7 @@
 					title={c.value}
 				>
 					{#snippet panel(close)}
-						<ColumnPanel {shape} index={i} type={typeOf(c.name)} onclose={close} />
+						<ColumnPanel {shape} subjects={building.subjects} index={i} type={typeOf(c.name)} onclose={close} />
 					{/snippet}
 				</Pointed>{i < columns.length - 1 ? ', ' : ' '}
 			{/each}

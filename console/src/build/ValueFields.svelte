@@ -25,11 +25,15 @@
 	let from = $state<From>(untrack(() => phrase.values?.[0]?.from ?? 'fixed'));
 	/** What stood there under each kind. */
 	const stood: Partial<Record<From, PhraseValue[]>> = {};
-	const kinds: [From, string][] = [
-		['fixed', 'Fixed'],
-		['asked', 'Asked'],
-		['worked', 'Worked out'],
-	];
+	const kinds = $derived(
+		(
+			[
+				['fixed', 'Fixed'],
+				['asked', 'Asked'],
+				['worked', 'Worked out'],
+			] as [From, string][]
+		).filter(([kind]) => kind !== 'worked' || operator.comparison !== 'first'),
+	);
 	function turn(to: From) {
 		stood[from] = values;
 		from = to;

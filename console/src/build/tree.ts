@@ -85,6 +85,7 @@ export const ungroup = (tree: Phrase, place: Place) =>
 /** Whether a condition says all that it needs. */
 export function isWhole(p: Phrase, operators: Operator[]): boolean {
 	if (p.kind === 'text') return !!p.text?.trim();
+	if (p.kind === 'first') return !!p.values?.[0]?.text && (p.comparison === 'first' || !!p.subject?.text);
 	if (p.kind !== 'says') return true;
 	const takes = operators.find((o) => o.comparison === p.comparison)?.takes;
 	const needed = takes === 'none' ? 0 : takes === 'two' ? 2 : 1;

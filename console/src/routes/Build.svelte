@@ -594,7 +594,7 @@
 				giveBack();
 			}}
 		>
-			<ColumnPanel {shape} {index} type={typeOf(column.name)} onclose={() => (heading = '')} />
+			<ColumnPanel {shape} {subjects} {index} type={typeOf(column.name)} onclose={() => (heading = '')} />
 		</Panel>
 	{/if}
 {/snippet}

@@ -17,6 +17,10 @@ type measured struct {
 	keys   []plan.Expr
 	values []plan.Aggregate // only what they are made of
 	placed []int            // which of the values have places
+	// near are conditions that the records meet which have such a place, at least one of each
+	// group; every record is needed where other values are made of them.
+	near  []string
+	every bool
 }
 
 const measuredName = "measured"
@@ -32,6 +36,7 @@ func (w *writer) measuredKey(e plan.Expr) (string, bool) {
 
 // measuredAggregate writes a value of a group with the names of what is inside.
 func (w *writer) measuredAggregate(e plan.Aggregate) string {
+	w.measured.every = w.measured.every || e.Name != "percentile"
 	of := plan.Aggregate{X: e.X, Where: e.Where}
 	if of.X == nil && of.Where == nil {
 		return w.aggregateOf(e, "")
@@ -52,7 +57,11 @@ func (w *writer) measuredAggregate(e plan.Aggregate) string {
 	if e.Place.Above {
 		within = "1 and 10000"
 	}
-	return fmt.Sprintf("max(case when %[1]s.place_%[2]d * 10000 - %[1]s.among_%[2]d * %[3]d between %[4]s then %[5]s end)", measuredName, at+1, e.Place.Of10000, within, x)
+	from := fmt.Sprintf("%[1]s.place_%[2]d * 10000 - %[1]s.among_%[2]d * %[3]d between ", measuredName, at+1, e.Place.Of10000)
+	if near := from + "0 and 10000"; !slices.Contains(w.measured.near, near) {
+		w.measured.near = append(w.measured.near, near)
+	}
+	return "max(case when " + from + within + " then " + x + " end)"
 }
 
 // apart has what is written before the end be of none of these groups.
@@ -95,4 +104,7 @@ func (w *writer) measuredRecords(s plan.Statement) {
 	s.GroupBy, s.Having = nil, nil
 	w.body(s)
 	w.text("\n) as " + measuredName)
+	if !m.every {
+		w.text("\nwhere " + strings.Join(m.near, " or "))
+	}
 }

@@ -407,17 +407,10 @@ func (b *binder) sort(s *Statement, keys []definition.SortKey) {
 		if b.compiled.Query.Distinct && !criteria.HasAggregate(key.Expr) && !slices.ContainsFunc(s.GroupBy, func(e Expr) bool { return reflect.DeepEqual(e, expr) }) {
 			continue // an order by what is not shown has no meaning
 		}
-		_, plain := expr.(Column)
-		nullable := !plain // a division by nothing, say, is blank
 		if column, ok := expr.(Column); ok && column.Ref.Column.Encoding != "" && !column.Ref.Column.Encoding.IsNative() && b.records {
 			s.Written = append(s.Written, b.fetch(s, column.Ref))
 		}
-		criteria.Walk(key.Expr, func(e criteria.Expr) {
-			if c, ok := e.(*criteria.Column); ok && c.Ref.Nullable {
-				nullable = true
-			}
-		})
-		s.Sort = append(s.Sort, SortKey{expr, key.Descending, key.BlanksFirst, nullable})
+		s.Sort = append(s.Sort, SortKey{expr, key.Descending, key.BlanksFirst, canBeBlank(expr, key.Expr)})
 	}
 	if b.compiled.Grouped {
 		for _, e := range s.GroupBy {
@@ -439,6 +432,13 @@ func (b *binder) sort(s *Statement, keys []definition.SortKey) {
 			s.Sort = append(s.Sort, SortKey{Expr: key, Descending: descending, Nullable: t.Optional})
 		}
 	}
+}
+
+// canBeBlank tells whether a key of an order can be blank: one that is worked out, say a
+// division by nothing, or of a column that can.
+func canBeBlank(bound Expr, e criteria.Expr) bool {
+	_, plain := bound.(Column)
+	return !plain || slices.ContainsFunc(criteria.Columns(e), func(c *criteria.Column) bool { return c.Ref.Nullable })
 }
 
 // keyed are the tables whose keys together tell the records of a result apart.

@@ -65,7 +65,8 @@ func (b *binder) sortAndFirst(s *Statement, view []definition.SortKey) {
 			s.First.By = append(s.First.By, b.ordered(b.value(key)))
 		}
 		if first.Of != nil {
-			s.First.Sort = []SortKey{{Expr: b.ordered(b.value(first.Of)), Descending: first.Which == "greatest", Nullable: true}}
+			of := b.ordered(b.value(first.Of))
+			s.First.Sort = []SortKey{{Expr: of, Descending: first.Which == "greatest", Nullable: canBeBlank(of, first.Of)}}
 		}
 		s.First.Sort = append(s.First.Sort, s.Sort...)
 		s.Said = append(s.Said, b.said(first))

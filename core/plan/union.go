@@ -200,18 +200,18 @@ func (u *union) tail(n int) (keys []SortKey) {
 		}
 		at := u.fetch(i, tail[n].Expr, true)
 		own := u.parts[i].Fetch[at]
-		alike := slices.IndexFunc(places, func(key []int) bool {
+		same := slices.IndexFunc(places, func(key []int) bool {
 			first := slices.IndexFunc(key, func(at int) bool { return at >= 0 })
 			other := u.parts[first].Fetch[key[first]]
-			return own.Value == nil && other.Value == nil && sameForm(own.Column, other.Column)
+			return own.Value == nil && alike(own, other)
 		})
-		if alike < 0 {
-			alike = len(places)
+		if same < 0 {
+			same = len(places)
 			places = append(places, slices.Repeat([]int{-1}, len(u.parts)))
 			keys = append(keys, tail[n])
 		}
-		places[alike][i] = at
-		keys[alike].Nullable = keys[alike].Nullable || tail[n].Nullable
+		places[same][i] = at
+		keys[same].Nullable = keys[same].Nullable || tail[n].Nullable
 	}
 	for k := range keys {
 		keys[k].Expr = Slot{u.slot(places[k])}
@@ -222,7 +222,7 @@ func (u *union) tail(n int) (keys []SortKey) {
 // key is a key of the order, by values that can be compared from one query to another.
 func (u *union) key(key definition.SortKey) SortKey {
 	own := make([]criteria.Expr, len(u.parts))
-	alike, columns, instants := true, true, true
+	linear, columns, instants := true, true, true
 	for i, b := range u.binders {
 		own[i] = b.value(criteria.Map(key.Expr, func(e criteria.Expr) criteria.Expr {
 			if column, ok := e.(*criteria.Column); ok {
@@ -236,7 +236,7 @@ func (u *union) key(key definition.SortKey) SortKey {
 		}))
 		_, factor, term := criteria.Linear(own[i])
 		_, factor0, term0 := criteria.Linear(own[0])
-		alike = alike && factor.Cmp(factor0) == 0 && term.Cmp(term0) == 0
+		linear = linear && factor.Cmp(factor0) == 0 && term.Cmp(term0) == 0
 		column, plain := own[i].(*criteria.Column)
 		first, _ := own[0].(*criteria.Column)
 		columns = columns && plain && first != nil && column.Ref.Column.Orders() && sameForm(column.Ref.Column, first.Ref.Column)
@@ -249,7 +249,7 @@ func (u *union) key(key definition.SortKey) SortKey {
 		t := criteria.TypeOf(e)
 		var x Expr
 		switch {
-		case !t.IsDate() && alike: // as it is stored
+		case !t.IsDate() && linear: // as it is stored
 			bare, factor, _ := criteria.Linear(e)
 			made.Descending = key.Descending != (factor.Sign() < 0)
 			x = b.translate(bare)
@@ -317,46 +317,36 @@ func (u *union) slot(places []int) int {
 // settleUnion gives every value of the queries its place in the row: one that is stored
 // alike in several of them is in one place.
 func (s *Selection) settleUnion(u *union) {
-	forms := make([]*Fetched, len(u.shared))
+	forms := make([]Fetched, len(u.shared)) // what is in each place
 	for i := range u.parts {
 		part := &u.parts[i]
-		part.Slots = make([]int, len(part.Fetch))
-		taken := map[int]bool{}
-		for j := range part.Slots {
-			part.Slots[j] = -1
-		}
+		part.Slots = slices.Repeat([]int{-1}, len(part.Fetch))
+		taken := make([]bool, len(forms))
 		for n, places := range u.shared {
-			if at := places[i]; at >= 0 && part.Slots[at] < 0 {
-				part.Slots[at], taken[n] = n, true
-				forms[n] = &part.Fetch[at]
-			} else if at >= 0 { // it is in another place as well
+			taken[n] = true // by this query, or as a key that it has not
+			at := places[i]
+			if at < 0 {
+				continue
+			}
+			forms[n] = part.Fetch[at]
+			if part.Slots[at] < 0 {
+				part.Slots[at] = n
+			} else { // it is in another place as well
 				part.Fetch, part.Slots = append(part.Fetch, part.Fetch[at]), append(part.Slots, n)
-				taken[n] = true
-			} else {
-				taken[n] = true
 			}
 		}
-		for j := range part.Fetch {
+		for j, f := range part.Fetch {
 			if part.Slots[j] >= 0 {
 				continue
 			}
-			n := slices.IndexFunc(forms, func(f *Fetched) bool {
-				return f != nil && (f.Value == nil) == (part.Fetch[j].Value == nil) && sameForm(f.Column, part.Fetch[j].Column)
-			})
-			for n >= 0 && taken[n] {
-				next := slices.IndexFunc(forms[n+1:], func(f *Fetched) bool {
-					return f != nil && (f.Value == nil) == (part.Fetch[j].Value == nil) && sameForm(f.Column, part.Fetch[j].Column)
-				})
-				if next < 0 {
-					n = -1
-				} else {
-					n += 1 + next
-				}
+			n := 0
+			for n < len(forms) && (n < len(taken) && taken[n] || !alike(forms[n], f)) {
+				n++
 			}
-			if n < 0 {
-				n = len(forms)
-				forms = append(forms, &part.Fetch[j])
+			if n == len(forms) {
+				forms = append(forms, f)
 			}
+			taken = append(taken, make([]bool, len(forms)-len(taken))...)
 			part.Slots[j], taken[n] = n, true
 		}
 	}
@@ -365,6 +355,11 @@ func (s *Selection) settleUnion(u *union) {
 	}
 	s.Fetch = append(s.Fetch, Fetched{Value: PartNumber{}})
 	s.Union, s.Parts = u.parts, u.parts
+}
+
+// alike tells whether two values of queries can be in one place.
+func alike(a, b Fetched) bool {
+	return (a.Value == nil) == (b.Value == nil) && sameForm(a.Column, b.Column)
 }
 
 // sameForm tells whether the values of two columns are of one type for the database.

@@ -7,6 +7,8 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/criteria"
+	"pikegate/core/diag"
+	"pikegate/core/numeral"
 )
 
 // everyColumn is what a query returns that names no columns: those of the table it is
@@ -55,10 +57,37 @@ func (c *compiler) columns() {
 		if made.Expr != nil {
 			made.Type = criteria.TypeOf(made.Expr)
 		}
+		c.format(field, col, made.Type)
 		c.out.Grouped = c.out.Grouped || criteria.HasAggregate(made.Expr) || c.query.Distinct && c.out.SQL == nil
 		c.out.Columns = append(c.out.Columns, made)
 	}
 	c.inOrder()
+}
+
+// formats are the names of formats; all others are patterns.
+var formats = []string{"plain", "money", "hours", "minutes"}
+
+// format checks how a column is shown.
+func (c *compiler) format(field string, col Column, t catalog.Type) {
+	if col.Format == "" {
+		return
+	}
+	if !slices.Contains(formats, col.Format) {
+		if _, err := numeral.Parse(col.Format); err != nil {
+			hint := "Write plain, money, hours, minutes, or a pattern such as #,##0.00, 0.0% or 0.0' m'."
+			if near := diag.DidYouMean(col.Format, formats); near != "" {
+				hint = near
+			}
+			c.fail(field+".format", col.Value.Line, "bad_format", fmt.Sprintf("%q is not a number pattern: %s.", col.Format, err), hint)
+			return
+		}
+	}
+	if c.source != nil && t != "" && !t.IsNumber() && col.Format != "plain" {
+		c.problems = append(c.problems, diag.Problem{
+			Code: "format_of_numbers", Severity: diag.Warning, Field: field + ".format", Line: col.Value.Line,
+			Message: fmt.Sprintf("%s is %s, which is shown as it is.", col.Name, article(t)), Hint: "Leave format out; it is for numbers.",
+		})
+	}
 }
 
 // inOrder refuses what is not known of the groups that a query makes of its records, where

@@ -113,7 +113,7 @@ type Column struct {
 	Name   string `yaml:"name" doc:"Its name in the result" example:"lock"`
 	Value  Text   `yaml:"value" doc:"A column, a value made of columns, or an aggregate such as count or sum of toll" example:"locks.name" required:"true"`
 	Label  string `yaml:"label" doc:"What people read above it" example:"Lock"`
-	Format string `yaml:"format" doc:"How numbers are shown: money has two places, hours are shown as 27 h 45 min and minutes as 12 min 30 s" enum:"plain,money,hours,minutes"`
+	Format string `yaml:"format" doc:"How numbers are shown: plain, money with two places, hours as 27 h 45 min, minutes as 12 min 30 s, or a pattern of the Unicode CLDR" example:"#,##0.00"`
 	// Encoding is of what hand-written SQL returns alone.
 	Encoding string `yaml:"encoding" doc:"How the dates in a column of hand-written SQL are stored" example:"unix-s"`
 }

@@ -148,8 +148,8 @@ func (t *table) text(text string) error {
 // numberText is cellText with the format of the column.
 func numberText(c any, format string, kind catalog.Type) string {
 	text := cellText(c, kind)
-	if duration, ok := output.DurationText(text, format); ok {
-		return duration
+	if shown, ok := output.NumberText(text, format); ok {
+		return shown
 	}
 	return text
 }

@@ -23,9 +23,18 @@ const (
 )
 
 // cells turns values into the text that people and files get.
-type cells struct{ columns []plan.Output }
+type cells struct {
+	columns []plan.Output
+	formats []numberFormat // of each column
+}
 
-func newCells(h Header) cells { return cells{h.Columns} }
+func newCells(h Header) cells {
+	c := cells{columns: h.Columns, formats: make([]numberFormat, len(h.Columns))}
+	for i, column := range h.Columns {
+		c.formats[i] = formatOf(column.Format)
+	}
+	return c
+}
 
 // moneyPlaces is how many places the format money has.
 const moneyPlaces = 2
@@ -68,16 +77,17 @@ func (c *cells) append(b []byte, i int, r record.Record) ([]byte, kind) {
 }
 
 // appendShown appends a cell as people read it: a blank stands between day and time, and
-// durations have their units.
+// numbers are as their format has them.
 func (c *cells) appendShown(b []byte, i int, r record.Record) []byte {
 	start := len(b)
 	b, k := c.append(b, i, r)
 	if cell := b[start:]; k == text && c.columns[i].Type == catalog.DateTime && len(cell) > 10 && cell[10] == 'T' {
 		cell[10] = ' '
 	}
-	if format := c.columns[i].Format; k == number && isDuration(format) {
-		text, _ := DurationText(string(b[start:]), format)
-		b = append(b[:start], text...)
+	if k == number {
+		if text, ok := c.formats[i].text(string(b[start:])); ok {
+			b = append(b[:start], text...)
+		}
 	}
 	return b
 }
@@ -94,7 +104,7 @@ func appendExact(b []byte, v, format string) ([]byte, kind) {
 			return append(b, v...), text // NaN, Infinity
 		}
 	}
-	if format != "" && format != "plain" {
+	if format == "money" {
 		if d, err := decimal.NewFromString(v); err == nil {
 			return appendDecimal(b, d, format), number
 		}

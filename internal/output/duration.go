@@ -5,6 +5,8 @@ import (
 	"strings"
 
 	"github.com/shopspring/decimal"
+
+	"pikegate/core/numeral"
 )
 
 // The formats of durations: a number of hours, and one of minutes.
@@ -16,17 +18,47 @@ const (
 // isDuration tells whether numbers in a format are shown as durations.
 func isDuration(format string) bool { return format == hours || format == minutes }
 
-// DurationText is a number as its format shows it to people: of hours "27 h 45 min", of
-// minutes "12 min 30 s", halves of the last rounded away from zero. It is false for what is
-// no number, and for other formats.
-func DurationText(number, format string) (text string, ok bool) {
-	if !isDuration(format) {
+// numberFormat is how numbers are shown to people; the zero one shows their digits.
+type numberFormat struct {
+	duration string // hours, minutes or nothing
+	pattern  *numeral.Pattern
+}
+
+func formatOf(format string) (f numberFormat) {
+	switch {
+	case isDuration(format):
+		f.duration = format
+	case format != "" && format != "plain" && format != "money":
+		if p, err := numeral.Parse(format); err == nil { // else told by the check
+			f.pattern = &p
+		}
+	}
+	return f
+}
+
+// text is a number as the format shows it; false for what is no number, and where it is
+// shown by its digits.
+func (f numberFormat) text(number string) (text string, ok bool) {
+	if f.duration == "" && f.pattern == nil {
 		return "", false
 	}
 	d, err := decimal.NewFromString(number)
-	if err != nil {
+	switch {
+	case err != nil:
 		return "", false
+	case f.pattern != nil:
+		return f.pattern.Format(d), true
 	}
+	return durationText(d, f.duration), true
+}
+
+// NumberText is a number as its format shows it to people; false for what is no number, and
+// where it is shown by its digits.
+func NumberText(number, format string) (text string, ok bool) { return formatOf(format).text(number) }
+
+// durationText is a number of hours as "27 h 45 min", one of minutes as "12 min 30 s", halves
+// of the last rounded away from zero.
+func durationText(d decimal.Decimal, format string) string {
 	whole, part := " h", " min"
 	if format == minutes {
 		whole, part = " min", " s"
@@ -40,16 +72,17 @@ func DurationText(number, format string) (text string, ok bool) {
 	if !least.IsZero() || parts == nil {
 		parts = append(parts, least.String()+part)
 	}
-	if text = strings.Join(parts, " "); left.IsNegative() {
+	text := strings.Join(parts, " ")
+	if left.IsNegative() {
 		text = "-" + text
 	}
-	return text, true
+	return text
 }
 
 // Text is the value of a total as people read it.
 func (t Total) Text() string {
 	if n, ok := t.Value.(json.Number); ok {
-		if text, ok := DurationText(n.String(), t.Format); ok {
+		if text, ok := NumberText(n.String(), t.Format); ok {
 			return text
 		}
 	}

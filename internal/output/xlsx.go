@@ -29,30 +29,6 @@ const (
 	maxDigits = 15
 )
 
-// The styles of cells, by their place in cellXfs.
-const (
-	styleBold = iota + 1
-	styleDate
-	styleDateTime
-	styleMoney
-	// Those of lines with totals.
-	styleTotal
-	styleTotalMoney
-	styleTotalDate
-	styleTotalDateTime
-	styleTotalCount
-	// Durations.
-	styleHours
-	styleMinutes
-	styleTotalHours
-	styleTotalMinutes
-)
-
-// styleOf is the style of a number in a format, by itself and as a total.
-var styleOf = map[string]struct{ cell, total int }{
-	"money": {styleMoney, styleTotalMoney}, hours: {styleHours, styleTotalHours}, minutes: {styleMinutes, styleTotalMinutes},
-}
-
 // measuredRows is how many rows are looked at to find how wide the columns are.
 const measuredRows = 200
 
@@ -75,7 +51,9 @@ type xlsxWriter struct {
 	held   []byte // the first rows of a sheet, nil once they are written
 	widths []int  // of its columns, in characters
 
-	begins []int  // by level, the row its group begins in; 0 where that is on an earlier sheet
+	begins          []int    // by level, the row its group begins in; 0 where that is on an earlier sheet
+	patterns, codes []string // of the numbers, and as workbooks have them
+
 	broken []bool // by column, whether adding its cells up is not the total
 	blanks []bool // by column, whether a record has none
 }
@@ -234,7 +212,13 @@ func (x *xlsxWriter) Row(r record.Record) error {
 			x.blanks[i] = true
 		}
 		if x.held != nil {
-			x.widths[i] = max(x.widths[i], utf8.RuneCount(x.cell)+2)
+			width := utf8.RuneCount(x.cell)
+			if k == number {
+				if text, ok := x.shown.formats[i].text(string(x.cell)); ok {
+					width = utf8.RuneCountInString(text)
+				}
+			}
+			x.widths[i] = max(x.widths[i], width+2)
 		}
 		x.value(x.cell, k, &x.header.Columns[i])
 	}
@@ -255,7 +239,7 @@ func (x *xlsxWriter) value(cell []byte, k kind, column *plan.Output) {
 			return
 		}
 		x.line = append(x.line, "<c"...)
-		if style, ok := styleOf[column.Format]; ok {
+		if style, ok := x.styleOf(column.Format); ok {
 			x.line = append(append(append(x.line, ` s="`...), strconv.Itoa(style.cell)...), '"')
 		}
 		x.line = append(x.line, "><v>"...)
@@ -436,7 +420,7 @@ func (x *xlsxWriter) total(t Total, at, begin, last int) {
 	}
 	if t.isCount() {
 		style = styleTotalCount
-	} else if of, ok := styleOf[t.Format]; ok {
+	} else if of, ok := x.styleOf(t.Format); ok {
 		if style = of.total; isNumber && isDuration(t.Format) {
 			value = inDays(value, t.Format)
 		}
@@ -530,7 +514,7 @@ func (x *xlsxWriter) End(s Summary) error {
 	}
 	const relationships = `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">`
 	for _, part := range []struct{ name, content string }{
-		{"xl/styles.xml", styles},
+		{"xl/styles.xml", x.styles()},
 		{"xl/workbook.xml", `<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets>` + books.String() + `</sheets></workbook>`},
 		{"xl/_rels/workbook.xml.rels", relationships + links.String() + fmt.Sprintf(`<Relationship Id="rId%d" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/styles" Target="styles.xml"/></Relationships>`, len(x.sheets)+1)},
 		{"_rels/.rels", relationships + `<Relationship Id="rId1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument" Target="xl/workbook.xml"/></Relationships>`},
@@ -607,25 +591,3 @@ func aboutLines(h Header, s Summary, cut int) [][2]string {
 	}
 	return lines
 }
-
-const styles = `<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main">` +
-	`<numFmts count="5"><numFmt numFmtId="164" formatCode="yyyy\-mm\-dd"/><numFmt numFmtId="165" formatCode="yyyy\-mm\-dd\ hh:mm:ss"/><numFmt numFmtId="166" formatCode="[=1]0&quot; record&quot;;#,##0&quot; records&quot;"/><numFmt numFmtId="167" formatCode="[h]&quot; h &quot;mm&quot; min&quot;"/><numFmt numFmtId="168" formatCode="[m]&quot; min &quot;ss&quot; s&quot;"/></numFmts>` +
-	`<fonts count="2"><font><sz val="11"/><name val="Calibri"/></font><font><b/><sz val="11"/><name val="Calibri"/></font></fonts>` +
-	`<fills count="2"><fill><patternFill patternType="none"/></fill><fill><patternFill patternType="gray125"/></fill></fills>` +
-	`<borders count="1"><border/></borders>` +
-	`<cellStyleXfs count="1"><xf/></cellStyleXfs>` +
-	`<cellXfs count="14"><xf/>` +
-	`<xf fontId="1" applyFont="1"/>` +
-	`<xf numFmtId="164" applyNumberFormat="1"/>` +
-	`<xf numFmtId="165" applyNumberFormat="1"/>` +
-	`<xf numFmtId="4" applyNumberFormat="1"/>` +
-	`<xf fontId="1" applyFont="1"/>` +
-	`<xf numFmtId="4" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
-	`<xf numFmtId="164" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
-	`<xf numFmtId="165" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
-	`<xf numFmtId="166" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
-	`<xf numFmtId="167" applyNumberFormat="1"/>` +
-	`<xf numFmtId="168" applyNumberFormat="1"/>` +
-	`<xf numFmtId="167" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
-	`<xf numFmtId="168" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
-	`</cellXfs></styleSheet>`

@@ -81,6 +81,15 @@
 				onclick={() => shape.describe(index, 'format', format!)}>{words}</button
 			>
 		{/each}
+		<input
+			class="field w-44"
+			name="pattern"
+			aria-label="A pattern"
+			placeholder="#,##0.0' m'"
+			title="A pattern of the Unicode CLDR: #,##0.00, 0.0%, '£'#,##0.00;('£'#,##0.00)"
+			value={['', 'plain', 'money', 'hours', 'minutes'].includes(c.format) ? '' : c.format}
+			onchange={(e) => shape.describe(index, 'format', e.currentTarget.value.trim())}
+		/>
 	</fieldset>
 {/if}
 {#if shape.has}

@@ -120,12 +120,64 @@ export function cellText(value: Cell | undefined, column: { type?: string; forma
 	if (value === null || value === undefined) return '';
 	if (typeof value === 'boolean') return value ? 'yes' : 'no';
 	if (typeof value === 'number' || isNumber(column)) {
-		const duration = durationText(value, column.format);
-		if (duration) return duration;
+		const shown = durationText(value, column.format) || patternText(value, column.format);
+		if (shown) return shown;
 		const exact = value as Intl.StringNumericLiteral; // text of many digits stays exact
 		return (column.format === 'money' ? money : column.type === 'decimal' ? number : plain)().format(exact);
 	}
 	return zone && column.type === 'date-time' ? momentText(value, zone) : stampText(value);
+}
+
+/** A pattern of the Unicode CLDR taken apart: what stands around the digits, and the digits. */
+type Pattern = { around: [string, string]; negative: [string, string]; number: Intl.NumberFormat; shift: number };
+const patterns = new Map<string, Pattern | undefined>();
+const exactly = lazy(() => new Intl.NumberFormat('en', { maximumFractionDigits: 20, useGrouping: false }));
+const affix = String.raw`((?:'(?:[^']|'')*'|[^'#0,.;])*)`;
+const parts = new RegExp(`^${affix}([#,]*[0,]*)(?:\\.(0*)(#*))?${affix}(?:;${affix}[#0,.]+${affix})?$`, 'su');
+const said = (text = '') =>
+	text.replace(/'((?:[^']|'')+)'|''/g, (_, inner?: string) => inner?.replaceAll("''", "'") ?? "'");
+
+/** The service has checked it: what is not read here is shown by its digits. */
+function patternOf(text: string): Pattern | undefined {
+	const found = parts.exec(text);
+	if (!found || !/[#0]/.test(found[2]! + (found[3] ?? '') + (found[4] ?? ''))) return undefined;
+	const [, before, whole = '', least = '', more = '', after, other, behind] = found;
+	const around: [string, string] = [said(before), said(after)];
+	const sign = around.join('');
+	return {
+		around,
+		negative: other === undefined ? ['-' + around[0], around[1]] : [said(other), said(behind)],
+		shift: sign.includes('%') ? 2 : sign.includes('‰') ? 3 : 0,
+		number: new Intl.NumberFormat(language, {
+			minimumIntegerDigits: Math.max(whole.replaceAll(/[#,]/g, '').length, 1),
+			minimumFractionDigits: least.length,
+			maximumFractionDigits: least.length + more.length,
+			useGrouping: whole.includes(','),
+			signDisplay: 'never',
+		}),
+	};
+}
+
+/** The digits of a number with its decimal mark moved, exact however many there are. */
+function shifted(digits: string, by: number): string {
+	const [, whole = '', places = ''] = /^(\d*)\.?(\d*)$/.exec(digits) ?? [];
+	const moved = places.padEnd(by, '0');
+	return `${whole}${moved.slice(0, by)}.${moved.slice(by)}0`;
+}
+
+/** A number as a pattern has it, with the marks of the reader's language; nothing in other formats. */
+export function patternText(value: Cell, format?: string): string {
+	if (!format || ['plain', 'money', 'hours', 'minutes'].includes(format) || value === null) return '';
+	if (!patterns.has(format)) patterns.set(format, patternOf(format));
+	const pattern = patterns.get(format);
+	const text = String(value);
+	const digits = /e/i.test(text) ? exactly().format(Number(text)) : text;
+	if (!pattern || !/^-?\d*\.?\d*$/.test(digits)) return '';
+	const moved = shifted(digits.replace('-', ''), pattern.shift) as Intl.StringNumericLiteral;
+	const shown = pattern.number.format(moved);
+	const below = digits.startsWith('-') && shown !== pattern.number.format(0); // not what is rounded to nothing
+	const [prefix, suffix] = below ? pattern.negative : pattern.around;
+	return prefix + shown + suffix;
 }
 
 /** A number of hours as "27 h 45 min", one of minutes as "12 min 30 s"; nothing in other formats. */

@@ -72,7 +72,7 @@ func (x *xlsxWriter) styles() string {
 	var formats, cells strings.Builder
 	for i, code := range x.codes {
 		var quoted strings.Builder
-		xml.EscapeText(&quoted, []byte(code)) //nolint:errcheck // a builder takes all
+		_ = xml.EscapeText(&quoted, []byte(code)) // a builder takes all
 		fmt.Fprintf(&formats, `<numFmt numFmtId="%d" formatCode="%s"/>`, formatsOfOwn+i, quoted.String())
 		fmt.Fprintf(&cells, `<xf numFmtId="%[1]d" applyNumberFormat="1"/><xf numFmtId="%[1]d" fontId="1" applyNumberFormat="1" applyFont="1"/>`, formatsOfOwn+i)
 	}

@@ -71,6 +71,9 @@ func (c *compiler) meets(m *criteria.Meets) (criteria.Expr, *diag.Problem) {
 	if !ok {
 		return fail("unknown_criterion", "There is no criterion "+m.Name+" here.", "Push it first, or give its file as well.")
 	}
+	if len(c.query.Union) > 0 {
+		return fail("not_in_union", "The criterion "+m.Name+" is about the table "+criterion.On+", and a union has columns alone.", "Write it in its queries.")
+	}
 	m.Title, _ = criterion.Heading()
 	var aliases []string
 	for _, t := range c.scope.Tables {

@@ -275,6 +275,9 @@ func (c *compiler) queryOffer(field string, q Question) {
 	case query.Source != c.query.Source:
 		c.fail(field+".query", 0, "other_source", "The query "+query.Name+" is on another source.", "Choices come from the query's own source.")
 		return
+	case len(query.Union) > 0:
+		c.fail(field+".query", 0, "not_in_union", "The query "+query.Name+" is a union, of which no choices are made.", "Take one of the queries that it is of, or a column of a table.")
+		return
 	case len(query.Parameters) > 0:
 		c.fail(field+".query", 0, "asks", "The query "+query.Name+" asks questions itself.", "Choices come from a query that asks nothing.")
 		return

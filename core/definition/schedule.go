@@ -388,8 +388,8 @@ func (s *Schedule) reported(c *compiler, known Environment, set *Set) (*Report, 
 		return nil, nil // told with the report
 	}
 	if known.Source == nil {
-		linked, _ := Link(q, set.Library)
-		return report, linked
+		compiled, _ := set.Compile(q, nil)
+		return report, compiled.Query
 	}
 	source, _ := known.Source(q.Source)
 	compiled, problems := set.Compile(q, source)

@@ -299,9 +299,9 @@ func (c *compiler) part(m member) (*Compiled, diag.Problems) {
 	}
 	part.Columns = slices.Clone(c.query.Columns)
 	for i := range part.Columns {
-		part.Columns[i].Value = Text{Value: criteria.Print(c.inMember(m, part.Columns[i].Value.Value))}
+		part.Columns[i].Value = Text{Value: criteria.Print(m.says(part.Columns[i].Value.Value))}
 	}
-	terms := slices.Concat(conditionsIn(c.inMember(m, c.query.Criteria.Value)), conditionsIn(parsed(m.query.Criteria.Value)))
+	terms := slices.Concat(conditionsIn(m.says(c.query.Criteria.Value)), conditionsIn(parsed(m.query.Criteria.Value)))
 	part.Criteria = Text{}
 	switch len(terms) {
 	case 0:
@@ -328,18 +328,13 @@ func conditionsIn(e criteria.Expr) []criteria.Expr {
 	return criteria.Conditions(e)
 }
 
-// inMember is what an expression of the union says in one of its queries: with what the
-// query's columns are made of in the place of their names, and named criteria written out.
-func (c *compiler) inMember(m member, text string) criteria.Expr {
+// says is what an expression of the union says in the query: with what the query's columns
+// are made of in the place of their names.
+func (m member) says(text string) criteria.Expr {
 	return criteria.Map(parsed(text), func(e criteria.Expr) criteria.Expr {
-		switch e := e.(type) {
-		case *criteria.Column:
-			if value, ok := m.values[strings.ToLower(e.Name)]; ok {
+		if column, ok := e.(*criteria.Column); ok {
+			if value, ok := m.values[strings.ToLower(column.Name)]; ok {
 				return value
-			}
-		case *criteria.Meets:
-			if criterion, ok := c.library.criterion(e.Name); ok {
-				return c.inMember(m, criterion.Criteria.Value)
 			}
 		}
 		return e

@@ -233,6 +233,9 @@ func (s *Service) mayReadRows(ctx context.Context, g sight, o *openSource, compi
 	}
 	var problems diag.Problems
 	for _, c := range compiled.Queries() {
+		if c.Parts != nil { // each of its queries is looked at
+			continue
+		}
 		found, err := s.readsOtherwise(ctx, g, o, c)
 		if err != nil {
 			return err

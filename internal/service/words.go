@@ -76,11 +76,11 @@ func (s *Service) words(ctx context.Context, who identity.Actor, d definition.Do
 		}
 	case *definition.Report:
 		if query, ok := set.Query(d.Query); ok {
-			query, _ = definition.Link(query, set.Library) // what is missing is told elsewhere
-			for _, c := range query.Columns {
+			compiled, _ := set.Compile(query, nil) // what is missing is told elsewhere
+			for _, c := range compiled.Query.Columns {
 				out = append(out, word(c.Name, "column", c.Heading()))
 			}
-			for _, q := range query.Parameters {
+			for _, q := range compiled.Query.Parameters {
 				out = append(out, word(q.Name, "question", q.Kind))
 			}
 		}

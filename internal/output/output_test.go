@@ -9,7 +9,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"regexp"
+	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -194,8 +197,8 @@ func TestPDF(t *testing.T) {
 		want []string // the size in points, and how many pages
 	}{
 		{definition.Page{}, 0, []string{"595.28 841.89", "1"}},
-		{definition.Page{Size: "A4", Landscape: true}, 100, []string{"841.89 595.28", "3"}},
-		{definition.Page{Size: "letter"}, 500, []string{"612.00 792.00", "11"}},
+		{definition.Page{Size: "A4", Landscape: true}, 100, []string{"841.89 595.28", "6"}},
+		{definition.Page{Size: "letter"}, 500, []string{"612.00 792.00", "23"}},
 	} {
 		w, reader := begin(c.page), plan.NewReader(columns, time.UTC)
 		for i := range c.rows {
@@ -244,6 +247,79 @@ func TestWidePDF(t *testing.T) {
 	}
 	assert.Greater(t, strings.Count(written, "line 0 cell 0)"), 3, "the first column stands on every sheet")
 	assert.Regexp(t, `Columns, part 2 of \d`, written)
+}
+
+// placed is a text on a page, and where it begins, in points from the left and from below.
+type placed struct {
+	x, y float64
+	text string
+}
+
+// pdfPlaces are the texts of the pages of a PDF in their order.
+func pdfPlaces(t *testing.T, file []byte) (all []placed) {
+	t.Helper()
+	for _, found := range regexp.MustCompile(`(?s)BT ([\d.]+) ([\d.]+) Td \((.*?)\)Tj`).FindAllStringSubmatch(pdfText(t, file), -1) {
+		x, err := strconv.ParseFloat(found[1], 64)
+		require.NoError(t, err)
+		y, err := strconv.ParseFloat(found[2], 64)
+		require.NoError(t, err)
+		all = append(all, placed{x, y, strings.ReplaceAll(found[3], `\`, "")})
+	}
+	return all
+}
+
+// TestPaperLines: totals stand beneath their columns, what they belong to at the left and
+// across columns without any; a long text goes on beneath, and nothing is cut.
+func TestPaperLines(t *testing.T) {
+	long := strings.TrimSpace(strings.Repeat("through the upper gate and the lower one ", 12)) + " " + strings.Repeat("x", 300)
+	of := []plan.Output{
+		{Name: "lock", Label: "Lock", Type: catalog.Text, Column: catalog.Column{Type: catalog.Text}},
+		{Name: "toll", Label: "Toll", Type: catalog.Decimal, Format: "#,##0.00", Column: catalog.Column{Type: catalog.Decimal}, Index: 1},
+		{Name: "note", Label: "Note", Type: catalog.Text, Column: catalog.Column{Type: catalog.Text}, Index: 2},
+		{Name: "tons", Label: "Tons", Type: catalog.Integer, Column: catalog.Column{Type: catalog.Integer}, Index: 3},
+	}
+	var out bytes.Buffer
+	w := output.PDF.New(&out)
+	require.NoError(t, w.Begin(output.Header{Title: "Tolls", Columns: of, Groups: []string{"Lock"}, Page: output.PaperOf(definition.Page{})}))
+	reader := plan.NewReader(of, time.UTC)
+	for _, row := range [][]any{{"Mossgill", "1234.5", long, int64(70)}, {"Mossgill", "0.25", "short", int64(8)}} {
+		require.NoError(t, w.Row(reader.Read(row)))
+	}
+	sum := func(name, value string) output.Total {
+		return output.Total{Name: "sum of " + name, Label: "Sum of " + name, Of: name, Format: map[string]string{"toll": "#,##0.00"}[name], Value: json.Number(value)}
+	}
+	count := output.Total{Name: "count", Label: "Count", Value: json.Number("2")}
+	require.NoError(t, w.Subtotal(output.Subtotal{Label: "Lock", Value: "Mossgill", Count: 2, Totals: []output.Total{sum("toll", "1234.75"), sum("tons", "78"), count}}))
+	require.NoError(t, w.End(output.Summary{Outcome: "done", Count: 2, Totals: []output.Total{sum("tons", "78"), {Name: "average of toll", Label: "Average of toll with a long name that has no room before it", Of: "toll", Format: "#,##0.00", Value: json.Number("617.375")}}}))
+
+	texts := pdfPlaces(t, out.Bytes())
+	find := func(text string) placed {
+		t.Helper()
+		at := slices.IndexFunc(texts, func(p placed) bool { return p.text == text })
+		require.GreaterOrEqual(t, at, 0, "%s\n%v", text, texts)
+		return texts[at]
+	}
+	toll, tons := find("1,234.50"), find("70")
+	group := find("Lock Mossgill")
+	assert.InDelta(t, find("Mossgill").x, group.x, 0.1)
+	for text, above := range map[string]placed{"1,234.75": toll, "78": tons} {
+		assert.InDelta(t, group.y, find(text).y, 0.1, text)
+		assert.InDelta(t, above.x, find(text).x, 4, "%s stands beneath its column", text)
+	}
+	assert.InDelta(t, group.y, find("2 records").y, 0.1)
+	average := find("617.38")
+	assert.InDelta(t, toll.x, average.x, 8)
+	said := find("All records: Average of toll with a long name that has no room before it")
+	assert.Greater(t, said.y, average.y, "it has a line of its own, above")
+
+	whole := ""
+	for _, p := range texts {
+		if note := find("short"); math.Abs(p.x-note.x) < 0.5 && p.y < toll.y+1 && p.y > note.y+1 {
+			whole += p.text + " "
+		}
+	}
+	assert.Equal(t, strings.ReplaceAll(long, " ", ""), strings.ReplaceAll(whole, " ", ""))
+	assert.NotContains(t, pdfText(t, out.Bytes()), "…")
 }
 
 // pdfText is what the pages of a PDF write: the strings of its streams, each

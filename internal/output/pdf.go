@@ -37,9 +37,12 @@ const (
 // this part of their size; wider ones go on beside it, on sheets of their own.
 const smallest = 0.8
 
-// widest is the part of the paper's width that one column takes at the most;
-// what is longer is cut, and shows it.
+// widest is the part of the paper's width that one column takes at the most; what is
+// longer goes on beneath.
 const widest = 0.45
+
+// widestLabel is the part of it that the first column takes for what totals belong to.
+const widestLabel = 0.25
 
 //go:embed fonts/DejaVuSansCondensed.ttf
 var fontRegular []byte
@@ -68,10 +71,15 @@ type strip struct {
 	widths  []float64
 }
 
-// pdfLine is a record's cells, or the text that closes a group.
+// pdfLine is a line of a record, or one of totals, each under its column.
 type pdfLine struct {
-	cells   []string
-	closing string
+	cells []string
+	// label says what totals belong to, from the first column on; it is a line by itself
+	// where there are no cells.
+	label string
+	total bool
+	// goesOn tells that the record has more lines.
+	goesOn bool
 }
 
 func newPDF(w io.Writer) Writer { return &pdfWriter{out: w} }
@@ -111,8 +119,20 @@ func (p *pdfWriter) Row(r record.Record) error {
 }
 
 func (p *pdfWriter) Subtotal(s Subtotal) error {
-	p.lines = append(p.lines, pdfLine{closing: printable(s.Label + " " + orBlank(s.Value) + ": " + totalsText(s.Totals, s.Count))})
+	p.totals(s.heading(), s.Totals, s.Count)
 	return nil
+}
+
+func (p *pdfWriter) totals(label string, totals []Total, count int64) {
+	for _, line := range linesOf(p.header.Columns, label, totals, count) {
+		l := pdfLine{cells: make([]string, len(p.header.Columns)), label: printable(line.label), total: true}
+		for at, t := range line.under {
+			if l.cells[at] = printable(t.Text()); t.isCount() && at > 0 {
+				l.cells[at] = printable(countText(t))
+			}
+		}
+		p.lines = append(p.lines, l)
+	}
 }
 
 // longestCell is how many characters are printed of one text at the most; no
@@ -148,10 +168,13 @@ func (p *pdfWriter) strips() []strip {
 	for i, c := range columns {
 		widths[i] = p.pdf.GetStringWidth(printable(c.Label))
 	}
-	p.pdf.SetFont("text", "", textSize)
 	for _, l := range p.lines {
+		p.pdf.SetFont("text", l.style(), textSize)
 		for i, cell := range l.cells {
 			widths[i] = max(widths[i], p.pdf.GetStringWidth(cell))
+		}
+		if l.label != "" && (len(columns) == 1 || l.cells[1] != "") { // it has the first column alone
+			widths[0] = max(widths[0], min(p.pdf.GetStringWidth(l.label), p.room()*widestLabel))
 		}
 	}
 	room := p.room()
@@ -182,6 +205,104 @@ func (p *pdfWriter) strips() []strip {
 		stretch(s.widths, room)
 	}
 	return strips
+}
+
+// style is that of the letters of a line.
+func (l pdfLine) style() string {
+	if l.total {
+		return "B"
+	}
+	return ""
+}
+
+// physical are the lines as they stand on the paper: a text that is wider than its column
+// goes on beneath, and so does a label that totals leave no room for.
+func (p *pdfWriter) physical(strips []strip) []pdfLine {
+	widths := make([]float64, len(p.header.Columns))
+	for _, on := range strips {
+		for i, c := range on.columns {
+			widths[c] = on.widths[i]
+		}
+	}
+	lines := make([]pdfLine, 0, len(p.lines))
+	style := "-"
+	for _, l := range p.lines {
+		if style != l.style() {
+			style = l.style()
+			p.pdf.SetFont("text", style, p.size)
+		}
+		if l.total {
+			room := p.room()
+			for _, on := range strips {
+				room = min(room, l.roomOfLabel(on))
+			}
+			if l.label != "" && p.pdf.GetStringWidth(l.label) > room-cellGap/2 {
+				for _, part := range p.wrapped(l.label, p.room()) {
+					lines = append(lines, pdfLine{label: part, total: true, goesOn: true})
+				}
+				l.label = ""
+			}
+		}
+		pieces, most := make([][]string, len(l.cells)), 1
+		for i, cell := range l.cells {
+			pieces[i] = p.wrapped(cell, widths[i])
+			most = max(most, len(pieces[i]))
+		}
+		if most == 1 {
+			lines = append(lines, l)
+			continue
+		}
+		for n := range most {
+			part := pdfLine{cells: make([]string, len(l.cells)), total: l.total, goesOn: n < most-1}
+			for i := range pieces {
+				if n < len(pieces[i]) {
+					part.cells[i] = pieces[i][n]
+				}
+			}
+			lines = append(lines, part)
+		}
+	}
+	return lines
+}
+
+// roomOfLabel is how much room totals leave before the first of them.
+func (l pdfLine) roomOfLabel(on strip) (room float64) {
+	for i, c := range on.columns {
+		if l.cells[c] != "" {
+			break
+		}
+		room += on.widths[i]
+	}
+	return room
+}
+
+// mostOnLine is how many characters are looked at for one line.
+const mostOnLine = 400
+
+// wrapped is a text in lines that fit a width, broken at blanks where there are some.
+func (p *pdfWriter) wrapped(s string, width float64) (lines []string) {
+	room := width - cellGap/2
+	if p.pdf.GetStringWidth(s) <= room {
+		return []string{s}
+	}
+	for runes := []rune(s); len(runes) > 0; {
+		looked := min(len(runes), mostOnLine)
+		most := sort.Search(looked, func(n int) bool { return p.pdf.GetStringWidth(string(runes[:n+1])) > room })
+		most = max(most, 1) // a letter at least, however narrow the column
+		if most < len(runes) {
+			for at := most; at > 0; at-- {
+				if runes[at] == ' ' {
+					most = at
+					break
+				}
+			}
+		}
+		lines = append(lines, strings.TrimRight(string(runes[:most]), " "))
+		if runes = runes[most:]; len(runes) > 0 && runes[0] == ' ' {
+			runes = runes[1:]
+		}
+	}
+	return lines
 }
 
 // stretch makes widths fill the room, in proportion.
@@ -242,14 +363,28 @@ func (p *pdfWriter) full() bool {
 
 func (p *pdfWriter) draw(l pdfLine, on strip) {
 	p.pdf.SetX(pageMargin)
-	if l.closing != "" {
+	border := "B"
+	if l.goesOn {
+		border = ""
+	}
+	if l.total {
 		p.pdf.SetFont("text", "B", p.size)
-		p.pdf.CellFormat(0, lineHeight, l.closing, "B", 1, "L", false, 0, "")
-		p.pdf.SetFont("text", "", p.size)
+		defer p.pdf.SetFont("text", "", p.size)
+	}
+	if l.cells == nil {
+		p.pdf.CellFormat(0, lineHeight, l.label, border, 1, "L", false, 0, "")
 		return
 	}
+	labelled := 0.0 // how far the label reaches
+	if l.label != "" {
+		labelled = l.roomOfLabel(on)
+		p.pdf.CellFormat(labelled, lineHeight, l.label, border, 0, "L", false, 0, "")
+	}
+	at := 0.0
 	for i, c := range on.columns {
-		p.pdf.CellFormat(on.widths[i], lineHeight, p.fitted(l.cells[c], on.widths[i]), "B", 0, align(p.header.Columns[c].Type), false, 0, "")
+		if at += on.widths[i]; at > labelled {
+			p.pdf.CellFormat(on.widths[i], lineHeight, l.cells[c], border, 0, align(p.header.Columns[c].Type), false, 0, "")
+		}
 	}
 	p.pdf.Ln(lineHeight)
 }
@@ -292,8 +427,11 @@ func (p *pdfWriter) End(s Summary) error {
 	if s.Problem != "" {
 		return nil // what is half is not written
 	}
+	if len(s.Totals) > 0 && s.Count > 0 {
+		p.totals("All records", s.Totals, s.Count)
+	}
 	strips := p.strips()
-	for lines := p.lines; ; {
+	for lines := p.physical(strips); ; {
 		drawn := 0
 		for i, on := range strips {
 			beside := ""

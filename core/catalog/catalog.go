@@ -169,6 +169,10 @@ type Column struct {
 	// Collated tells that the database compares the texts otherwise than by code
 	// point, unless it is told not to.
 	Collated bool `json:"collated,omitempty" doc:"Whether the database compares its texts otherwise than by code point"`
+	// Exact tells that, though it orders them otherwise, it takes only texts for equal that
+	// are; Collation is the name of how it compares them.
+	Exact     bool   `json:"-"`
+	Collation string `json:"-"`
 	// Charset is the character set of its texts, where that is not the one in which texts
 	// are compared.
 	Charset  string `json:"-"`

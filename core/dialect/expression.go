@@ -96,10 +96,7 @@ func (w *writer) written(e plan.Expr, nested bool) string {
 		}
 		return "1 = 0"
 	case plan.Compare:
-		if collated(e.Left) || collated(e.Right) {
-			return w.dialect.collate(w.operand(e.Left)) + " " + e.Op + " " + w.operand(e.Right)
-		}
-		return w.operand(e.Left) + " " + e.Op + " " + w.operand(e.Right)
+		return w.compare(e)
 	case plan.Fits:
 		return "(" + w.fits(e.Ref.Column, w.column(e.Ref)) + ")"
 	case plan.Plain:
@@ -363,7 +360,57 @@ func filter(conditions ...string) string {
 	return " filter (where " + strings.Join(conditions, " and ") + ")"
 }
 
+// compare writes a comparison, of texts by code point.
+func (w *writer) compare(e plan.Compare) string {
+	asTheyAre := func() string { return w.operand(e.Left) + " " + e.Op + " " + w.operand(e.Right) }
+	byCodePoint := func() string {
+		return w.dialect.collate(w.operand(e.Left)) + " " + e.Op + " " + w.operand(e.Right)
+	}
+	left, right := equality(e.Left), equality(e.Right)
+	switch {
+	case !collated(e.Left) && !collated(e.Right):
+		return asTheyAre()
+	case left == nil || right == nil || left.Collation != "" && right.Collation != "" && left.Collation != right.Collation:
+		return byCodePoint()
+	case (e.Op == "=" || e.Op == "<>") && left.Exact && right.Exact:
+		return asTheyAre()
+	case e.Op == "=": // an index leads to those that the column takes for equal
+		return "(" + asTheyAre() + " and " + byCodePoint() + ")"
+	}
+	return byCodePoint()
+}
+
+// equality is what is known of a text that is compared as it stands: a column, in the
+// character set of the others, or a value, which is compared as the column is.
+func equality(e plan.Expr) *catalog.Column {
+	switch e := e.(type) {
+	case plan.Column:
+		if e.Ref.Column.Charset == "" && e.Ref.Column.Encoding == "" {
+			return &e.Ref.Column
+		}
+	case plan.Value:
+		return &catalog.Column{Exact: true}
+	}
+	return nil
+}
+
 func (w *writer) in(e plan.In) string {
+	of := equality(e.X)
+	_, isColumn := e.X.(plan.Column)
+	if collated(e.X) && isColumn && of != nil {
+		bare := plan.Column{Ref: e.X.(plan.Column).Ref}
+		bare.Ref.Column.Collated = false
+		switch {
+		case of.Exact:
+			return w.among(plan.In{X: bare, Values: e.Values, Constant: e.Constant})
+		case len(e.Values) <= longList: // an index leads to those that the column takes for equal
+			return "(" + w.among(plan.In{X: bare, Values: e.Values, Constant: e.Constant}) + " and " + w.among(e) + ")"
+		}
+	}
+	return w.among(e)
+}
+
+func (w *writer) among(e plan.In) string {
 	x := w.comparable(e.X, true)
 	if e.Constant {
 		texts := make([]string, len(e.Values))

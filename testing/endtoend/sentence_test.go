@@ -53,7 +53,7 @@ func TestPublishedAtOnce(t *testing.T) {
 // TestUnionAsSentence: the queries of a union are phrases: another one is put below them,
 // moved up and removed again, and what all have in common can be asked about.
 func TestUnionAsSentence(t *testing.T) {
-	river(t, "weir", "chores")
+	river(t, "millpond", "chores")
 	t.Cleanup(func() {
 		for _, made := range []string{"report everything", "query everything", "query first-half", "query second-half", "query inspections"} {
 			kind, name, _ := strings.Cut(made, " ")
@@ -63,9 +63,9 @@ func TestUnionAsSentence(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "union.yaml")
 	text := ""
 	for name, criteria := range map[string]string{"first-half": "done_on < '2025-07-01' and kind <> 'inspection'", "second-half": "done_on >= '2025-07-01' and kind <> 'inspection'", "inspections": "kind = 'inspection'"} {
-		text += "kind: query\nname: " + name + "\nsource: weir\nfrom: chores\ncolumns:\n  - {name: day, value: done_on}\n  - {name: pounds, value: pence / 100, format: money}\ncriteria: " + criteria + "\n---\n"
+		text += "kind: query\nname: " + name + "\nsource: millpond\nfrom: chores\ncolumns:\n  - {name: day, value: done_on}\n  - {name: pounds, value: pence / 100, format: money}\ncriteria: " + criteria + "\n---\n"
 	}
-	require.NoError(t, os.WriteFile(path, []byte(text+"kind: query\nname: everything\nsource: weir\nunion: [first-half, second-half]\nparameters:\n  - {name: period, kind: period, label: Which days?, default: 2025-06-29/2025-07-02}\ncriteria: day within :period\nsort: [day]\n---\nkind: report\nname: everything\nquery: everything\n"), 0o644))
+	require.NoError(t, os.WriteFile(path, []byte(text+"kind: query\nname: everything\nsource: millpond\nunion: [first-half, second-half]\nparameters:\n  - {name: period, kind: period, label: Which days?, default: 2025-06-29/2025-07-02}\ncriteria: day within :period\nsort: [day]\n---\nkind: report\nname: everything\nquery: everything\n"), 0o644))
 	done(t, pikegate(t, "push", path))
 
 	p := &steps{Page: browser.Open(t, address, 1280, 800)}

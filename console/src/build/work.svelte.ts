@@ -81,7 +81,7 @@ export class Work {
 	#wished = false;
 	#last?: [sent: Phrase, written: Phrase];
 	/** How many changes of conditions are being written. */
-	#underway = 0;
+	#underway = $state(0);
 	get writing(): boolean {
 		return this.#underway > 0;
 	}

@@ -509,7 +509,7 @@
 							</p>{/if}
 						<ul
 							class="space-y-1 text-sm"
-							data-findings={work.found && !work.checking ? failing.length : 'checking'}
+							data-findings={work.found && !work.checking && !work.writing ? failing.length : 'checking'}
 							aria-live="polite"
 						>
 							{#each elsewhere as p, i (i)}

@@ -68,6 +68,7 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 		}
 		c := catalog.Column{Name: text(2), Nullable: text(5) == "YES"}
 		c.Collated = text(6) != "" && text(6) != "utf8mb4_nopad_bin" && text(6) != "utf8mb4_0900_bin"
+		c.Collation = text(6)
 		if c.Charset, _, _ = strings.Cut(text(6), "_"); c.Charset == "utf8mb4" {
 			c.Charset = ""
 		}

@@ -33,7 +33,8 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 		select `+tableNamed("n", "c")+`, c.relkind in ('v', 'm'), a.attname, format_type(t.oid, null), not (a.attnotnull or t.typnotnull),
 			coalesce(k.collname, '') not in ('', 'C', 'POSIX', 'ucs_basic')
 				and not (k.collname = 'default' and (select datcollate in ('C', 'POSIX', 'C.UTF-8', 'C.utf8') from pg_database where datname = current_database())),
-			case when n.nspname is not distinct from current_schema() then '' else n.nspname end
+			case when n.nspname is not distinct from current_schema() then '' else n.nspname end,
+			coalesce(k.collisdeterministic, true), coalesce(k.oid::text, '')
 		from pg_class c
 		join pg_namespace n on n.oid = c.relnamespace and `+schemas+`
 		join pg_attribute a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped
@@ -50,7 +51,7 @@ func (s *source) Catalogue(ctx context.Context) (catalog.Source, error) {
 		if n := len(out.Tables); n == 0 || out.Tables[n-1].Name != table {
 			out.Tables = append(out.Tables, catalog.Table{Name: table, Schema: row[6].(string), View: row[1].(bool)})
 		}
-		c := catalog.Column{Name: row[2].(string), Nullable: row[4].(bool), Collated: row[5].(bool)}
+		c := catalog.Column{Name: row[2].(string), Nullable: row[4].(bool), Collated: row[5].(bool), Exact: row[7].(bool), Collation: row[8].(string)}
 		typed(&c, row[3].(string))
 		t := &out.Tables[len(out.Tables)-1]
 		t.Columns = append(t.Columns, c)

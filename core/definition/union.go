@@ -203,6 +203,9 @@ func (c *compiler) askedOnce(m member) {
 			c.fail(m.field, 0, "questions_differ", fmt.Sprintf("The question %s of %s is of another kind than that of the union or of the queries before.", q.Name, m.query.Name), "Ask for the same in each, or give one of them another name.")
 		}
 	}
+	if c.query.Unfit == "" { // what one of them refuses, the union does
+		c.query.Unfit = m.query.Unfit
+	}
 	rules := slices.Clone(c.query.Rules)
 	for _, rule := range m.query.Rules {
 		if !slices.ContainsFunc(rules, func(own Rule) bool { return own.Rule.Value == rule.Rule.Value }) {

@@ -34,6 +34,7 @@ from: vessels
 parameters: [{name: which, kind: integer}, {name: who, kind: text}]
 columns: [{name: amount, value: id}, {name: what, value: name}]
 criteria: id <> :which and name = :who
+unfit: refuse
 ---
 kind: query
 name: counted
@@ -80,6 +81,7 @@ func TestUnion(t *testing.T) {
 	}
 	assert.Equal(t, []string{"least", "n", "who", "which"}, asked)
 	assert.Len(t, c.Rules, 1)
+	assert.Equal(t, "refuse", c.Query.Unfit)
 	assert.Equal(t, []string{"Paid", "What"}, []string{c.Columns[0].Heading(), c.Columns[1].Heading()})
 	assert.Equal(t, "money", c.Parts[1].Columns[0].Format)
 	assert.NotContains(t, c.Offers, "who")

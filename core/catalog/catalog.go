@@ -31,6 +31,14 @@ func (t Type) IsDate() bool { return t == Date || t == DateTime }
 // IsNumber tells whether the type is a number.
 func (t Type) IsNumber() bool { return t == Integer || t == Decimal }
 
+// WithArticle is the type as a sentence has it: "a date", "an integer".
+func (t Type) WithArticle() string {
+	if t == Integer || t == Other {
+		return "an " + string(t)
+	}
+	return "a " + string(t)
+}
+
 // Source is the catalogue of one database.
 type Source struct {
 	Name   string  `json:"name"`

@@ -152,23 +152,23 @@ func (r *resolver) call(e *Call) catalog.Type {
 		switch {
 		case t == unknownType:
 		case kind == aDate && !t.IsDate():
-			r.fail(arg.At(), "type_mismatch", f.name+" needs a date; this is "+a(t)+".", "")
+			r.fail(arg.At(), "type_mismatch", f.name+" needs a date; this is "+t.WithArticle()+".", "")
 		case kind == aNumber && !t.IsNumber():
-			r.fail(arg.At(), "type_mismatch", f.name+" needs a number; this is "+a(t)+".", "")
+			r.fail(arg.At(), "type_mismatch", f.name+" needs a number; this is "+t.WithArticle()+".", "")
 		case kind == aMoment && t != catalog.DateTime:
-			r.fail(arg.At(), "type_mismatch", f.name+" needs a date-time; this is "+a(t)+".", "")
+			r.fail(arg.At(), "type_mismatch", f.name+" needs a date-time; this is "+t.WithArticle()+".", "")
 		case kind == aWhole && t != catalog.Integer:
-			r.fail(arg.At(), "type_mismatch", f.name+" needs a whole number; this is "+a(t)+".", "Write floor(…) to have one.")
+			r.fail(arg.At(), "type_mismatch", f.name+" needs a whole number; this is "+t.WithArticle()+".", "Write floor(…) to have one.")
 		case kind == aText && t != catalog.Text:
-			r.fail(arg.At(), "type_mismatch", f.name+" needs a text; this is "+a(t)+".", "")
+			r.fail(arg.At(), "type_mismatch", f.name+" needs a text; this is "+t.WithArticle()+".", "")
 		case kind == alike && common == unknownType:
 			common = t
 		case kind == alike && t.IsNumber() && common.IsNumber():
 			common = catalog.Decimal
 		case kind == alike && t.IsDate() && common.IsDate() && t != common:
-			r.fail(arg.At(), "type_mismatch", fmt.Sprintf("%s stands beside %s here.", capital(a(t)), a(common)), "Write date_of(…) to have days of both.")
+			r.fail(arg.At(), "type_mismatch", fmt.Sprintf("%s stands beside %s here.", capital(t.WithArticle()), common.WithArticle()), "Write date_of(…) to have days of both.")
 		case kind == alike && t != common:
-			r.fail(arg.At(), "type_mismatch", fmt.Sprintf("%s cannot stand beside %s here.", capital(a(t)), a(common)), "")
+			r.fail(arg.At(), "type_mismatch", fmt.Sprintf("%s cannot stand beside %s here.", capital(t.WithArticle()), common.WithArticle()), "")
 		}
 		if kind == alike && t == Period {
 			r.fail(arg.At(), "type_mismatch", "A period is not one value.", "")

@@ -36,7 +36,7 @@ func (r *resolver) inOrder(e *InOrder) catalog.Type {
 	r.keys(e.By)
 	numeric := e.Name == "share" || e.Name == "running sum" || e.Name == "running average"
 	if numeric && t != unknownType && !t.IsNumber() {
-		r.fail(e.X.At(), "type_mismatch", e.Name+" needs a number; this is "+a(t)+".", "")
+		r.fail(e.X.At(), "type_mismatch", e.Name+" needs a number; this is "+t.WithArticle()+".", "")
 	}
 	if e.FromDatabase() && (HasInOrder(e.X) || slices.ContainsFunc(e.By, HasInOrder)) {
 		r.fail(e.At(), "nested_order", "A rank or a share cannot be made of values that other records give.", "Make it of columns, and the other value a column of its own.")
@@ -59,7 +59,7 @@ func (r *resolver) keys(keys []Expr) {
 	for _, key := range keys {
 		r.noBlank(key)
 		if t := r.typeOf(key); t == Period || t == LengthOfTime {
-			r.fail(key.At(), "type_mismatch", "Records cannot be kept apart by "+a(t)+".", "Name a column.")
+			r.fail(key.At(), "type_mismatch", "Records cannot be kept apart by "+t.WithArticle()+".", "Name a column.")
 		}
 	}
 }
@@ -70,7 +70,7 @@ func (r *resolver) first(e *First) {
 	number, written := e.N.(*Number)
 	switch {
 	case t != unknownType && t != catalog.Integer:
-		r.fail(e.N.At(), "type_mismatch", "How many records are left is a whole number; this is "+a(t)+".", "Write first 10.")
+		r.fail(e.N.At(), "type_mismatch", "How many records are left is a whole number; this is "+t.WithArticle()+".", "Write first 10.")
 	case written && (number.Value.Sign() <= 0 || len(number.Value.String()) > 9):
 		r.fail(e.N.At(), "bad_number", "How many records are left is a whole number from 1 on.", "Write first 10.")
 	}

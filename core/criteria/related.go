@@ -29,7 +29,7 @@ func (r *resolver) howMany(e *Related) {
 	number, written := e.N.(*Number)
 	switch {
 	case t != unknownType && t != catalog.Integer:
-		r.fail(e.N.At(), "type_mismatch", "How many records there are to be is a whole number; this is "+a(t)+".", "Write at least 3.")
+		r.fail(e.N.At(), "type_mismatch", "How many records there are to be is a whole number; this is "+t.WithArticle()+".", "Write at least 3.")
 	case written && number.Value.IsNegative():
 		r.fail(e.N.At(), "bad_number", "There are never fewer than no records.", "Write 0 or more.")
 	}

@@ -80,7 +80,7 @@ func ResolveNumber(text string, e Expr, scope Scope) diag.Problems {
 	t := r.typeOf(e)
 	r.noBlank(e)
 	if t != unknownType && !t.IsNumber() {
-		r.fail(e.At(), "type_mismatch", "This is "+a(t)+", not a number.", "Write an expression that gives a number.")
+		r.fail(e.At(), "type_mismatch", "This is "+t.WithArticle()+", not a number.", "Write an expression that gives a number.")
 	}
 	return r.problems
 }
@@ -101,7 +101,7 @@ func (r *resolver) condition(e Expr) {
 	t := r.typeOf(e)
 	r.noBlank(e)
 	if t != unknownType && t != catalog.Boolean {
-		r.fail(e.At(), "type_mismatch", "This is "+a(t)+", not a condition.", "Compare it with something.")
+		r.fail(e.At(), "type_mismatch", "This is "+t.WithArticle()+", not a condition.", "Compare it with something.")
 	}
 }
 
@@ -134,7 +134,7 @@ func (r *resolver) typeOf(e Expr) catalog.Type {
 	case *UnitOf:
 		r.noBlank(e.X)
 		if t := r.typeOf(e.X); t != unknownType && !t.IsDate() {
-			r.fail(e.X.At(), "type_mismatch", e.Unit+" of needs a date; this is "+a(t)+".", "")
+			r.fail(e.X.At(), "type_mismatch", e.Unit+" of needs a date; this is "+t.WithArticle()+".", "")
 		}
 		r.unitKnown(e)
 		return catalog.Text
@@ -215,21 +215,21 @@ func (r *resolver) unitKnown(e *UnitOf) {
 func (r *resolver) number(e Expr, t catalog.Type) {
 	r.noBlank(e)
 	if t != unknownType && !t.IsNumber() {
-		r.fail(e.At(), "type_mismatch", "Arithmetic needs numbers; this is "+a(t)+".", "")
+		r.fail(e.At(), "type_mismatch", "Arithmetic needs numbers; this is "+t.WithArticle()+".", "")
 	}
 }
 
 func (r *resolver) word(e Expr, what string) {
 	r.noBlank(e)
 	if t := r.typeOf(e); t != unknownType && t != catalog.Text {
-		r.fail(e.At(), "type_mismatch", what+" needs a text; this is "+a(t)+".", "")
+		r.fail(e.At(), "type_mismatch", what+" needs a text; this is "+t.WithArticle()+".", "")
 	}
 }
 
 // folded refuses to ignore the case of what is not text.
 func (r *resolver) folded(fold bool, x Expr) {
 	if t := TypeOf(x); fold && t != unknownType && t != catalog.Text {
-		r.fail(x.At(), "type_mismatch", "Only texts have capitals; this is "+a(t)+".", "Remove ignoring case.")
+		r.fail(x.At(), "type_mismatch", "Only texts have capitals; this is "+t.WithArticle()+".", "Remove ignoring case.")
 	}
 }
 
@@ -299,10 +299,10 @@ func (r *resolver) aggregated(e *Aggregate) catalog.Type {
 	t := r.typeOf(e.X)
 	r.noBlank(e.X)
 	if (e.Name == "sum" || e.Name == "average") && t != unknownType && !t.IsNumber() {
-		r.fail(e.X.At(), "type_mismatch", e.Name+" needs a number; this is "+a(t)+".", "")
+		r.fail(e.X.At(), "type_mismatch", e.Name+" needs a number; this is "+t.WithArticle()+".", "")
 	}
 	if e.IsPlaced() && t != unknownType && !t.IsNumber() && !t.IsDate() {
-		r.fail(e.X.At(), "type_mismatch", "A "+e.Name+" is one of numbers or dates; this is "+a(t)+".", "")
+		r.fail(e.X.At(), "type_mismatch", "A "+e.Name+" is one of numbers or dates; this is "+t.WithArticle()+".", "")
 	}
 	return e.typeOf(func(Expr) catalog.Type { return t })
 }
@@ -313,17 +313,17 @@ func (r *resolver) spans(e *Spans) {
 		t := r.typeOf(side)
 		r.noBlank(side)
 		if t != unknownType && !t.IsDate() {
-			r.fail(side.At(), "type_mismatch", "A span runs from one date to another; this is "+a(t)+".", "")
+			r.fail(side.At(), "type_mismatch", "A span runs from one date to another; this is "+t.WithArticle()+".", "")
 		}
 		dates = append(dates, t)
 	}
 	if dates[0].IsDate() && dates[1].IsDate() && dates[0] != dates[1] {
-		r.fail(e.Until.At(), "type_mismatch", fmt.Sprintf("The span starts with %s and ends with %s.", a(dates[0]), a(dates[1])), "Write date_of(…) to have days of both.")
+		r.fail(e.Until.At(), "type_mismatch", fmt.Sprintf("The span starts with %s and ends with %s.", dates[0].WithArticle(), dates[1].WithArticle()), "Write date_of(…) to have days of both.")
 	}
 	if e.Op == "covers" && FirstColumn(e.Period) != nil { // a date of the record: what was valid then
 		r.noBlank(e.Period)
 		if t := r.typeOf(e.Period); t != unknownType && !t.IsDate() {
-			r.fail(e.Period.At(), "type_mismatch", "covers needs a period or a date; this is "+a(t)+".", "Write covers :period or covers passed_at.")
+			r.fail(e.Period.At(), "type_mismatch", "covers needs a period or a date; this is "+t.WithArticle()+".", "Write covers :period or covers passed_at.")
 		}
 		return
 	}
@@ -370,7 +370,7 @@ func (r *resolver) compared(left Expr, x catalog.Type, right Expr) {
 	case dated && (x == Period || x.IsDate()) && (y == Period || y.IsDate()):
 	case x == y || x.IsNumber() && y.IsNumber():
 	default:
-		r.fail(right.At(), "type_mismatch", fmt.Sprintf("%s cannot be compared with %s.", capital(a(x)), a(y)), "")
+		r.fail(right.At(), "type_mismatch", fmt.Sprintf("%s cannot be compared with %s.", capital(x.WithArticle()), y.WithArticle()), "")
 	}
 }
 
@@ -417,7 +417,7 @@ func isUnit(e Expr) bool {
 // compared with.
 func (r *resolver) unitCompared(other Expr, t catalog.Type) {
 	if t = r.asPeriod(other, t); t != unknownType && t != Period && !isUnit(other) && !isStretch(other) {
-		r.fail(other.At(), "type_mismatch", fmt.Sprintf("A unit of time cannot be compared with %s.", a(t)), "Write month of d = '2026-03'.")
+		r.fail(other.At(), "type_mismatch", fmt.Sprintf("A unit of time cannot be compared with %s.", t.WithArticle()), "Write month of d = '2026-03'.")
 	}
 }
 
@@ -446,7 +446,7 @@ func (r *resolver) in(e *In) {
 			} else if got == Period {
 				r.fail(p.At(), "type_mismatch", "A period is not a list.", "Write within :"+p.Name+".")
 			} else if got != unknownType && t != unknownType && got != t && !(got.IsNumber() && t.IsNumber()) {
-				r.fail(p.At(), "type_mismatch", fmt.Sprintf("%s cannot be compared with %s.", capital(a(t)), a(got)), "")
+				r.fail(p.At(), "type_mismatch", fmt.Sprintf("%s cannot be compared with %s.", capital(t.WithArticle()), got.WithArticle()), "")
 			}
 			continue
 		}
@@ -458,7 +458,7 @@ func (r *resolver) in(e *In) {
 func (r *resolver) within(e *Within) {
 	r.noBlank(e.X)
 	if t := r.typeOf(e.X); t != unknownType && !t.IsDate() && !isUnit(e.X) {
-		r.fail(e.X.At(), "type_mismatch", "within needs a date; this is "+a(t)+".", "")
+		r.fail(e.X.At(), "type_mismatch", "within needs a date; this is "+t.WithArticle()+".", "")
 	}
 	r.period(e.Period, "within")
 }
@@ -468,7 +468,7 @@ func (r *resolver) period(e Expr, what string) {
 	t := r.asPeriod(e, r.typeOf(e))
 	r.noBlank(e)
 	if t != unknownType && t != Period && !isStretch(e) {
-		r.fail(e.At(), "type_mismatch", what+" needs a period; this is "+a(t)+".", "Write "+what+" :period or "+what+" '2026-Q1'.")
+		r.fail(e.At(), "type_mismatch", what+" needs a period; this is "+t.WithArticle()+".", "Write "+what+" :period or "+what+" '2026-Q1'.")
 	}
 }
 
@@ -478,7 +478,7 @@ func (r *resolver) parameter(e *Parameter) catalog.Type {
 		if strings.EqualFold(q.Name, e.Name) {
 			e.Question = q
 			if e.Part != "" && q.Type != Period {
-				r.fail(e.At(), "unknown_part", fmt.Sprintf(":%s is %s and has no .%s.", e.Name, a(q.Type), e.Part), "")
+				r.fail(e.At(), "unknown_part", fmt.Sprintf(":%s is %s and has no .%s.", e.Name, q.Type.WithArticle(), e.Part), "")
 			}
 			return q.Type
 		}
@@ -563,14 +563,6 @@ func hintOf(word string, names []string) string {
 		names = names[:8]
 	}
 	return "There are " + strings.Join(names, ", ") + "."
-}
-
-// a is the type with its article.
-func a(t catalog.Type) string {
-	if t == catalog.Integer {
-		return "an integer"
-	}
-	return "a " + string(t)
 }
 
 func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

@@ -85,7 +85,7 @@ func (c *compiler) format(field string, col Column, t catalog.Type) {
 	if c.source != nil && t != "" && !t.IsNumber() && col.Format != "plain" {
 		c.problems = append(c.problems, diag.Problem{
 			Code: "format_of_numbers", Severity: diag.Warning, Field: field + ".format", Line: col.Value.Line,
-			Message: fmt.Sprintf("%s is %s, which is shown as it is.", col.Name, article(t)), Hint: "Leave format out; it is for numbers.",
+			Message: fmt.Sprintf("%s is %s, which is shown as it is.", col.Name, t.WithArticle()), Hint: "Leave format out; it is for numbers.",
 		})
 	}
 }

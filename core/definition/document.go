@@ -417,8 +417,8 @@ func (r Report) Questions(q Query) (asked, set []parameter.Parameter) {
 	return asked, set
 }
 
-// The quotes of an odd name are no part of it.
-// Labelled makes a label of a name, or of an expression: paid_on is "Paid on".
+// Labelled makes a label of a name, or of an expression: paid_on is "Paid on". The quotes
+// of an odd name are no part of it.
 func Labelled(name string) string {
 	text := make([]byte, 0, len(name))
 	for i := 0; i < len(name); i++ {

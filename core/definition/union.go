@@ -114,7 +114,7 @@ func (c *compiler) alike() (columns []catalog.Column) {
 					made.Type = catalog.Decimal
 				}
 			case made.Type != m.compiled.Columns[at].Type && wanted:
-				c.fail(m.field, 0, "not_alike", fmt.Sprintf("%s is %s in %s, and %s in %s.", col.Name, article(m.compiled.Columns[at].Type), m.query.Name, article(made.Type), first.query.Name), "Give both the same type: date_of(x), date_in(x, 'D.M.Y') or number_of(x, ',') change it.")
+				c.fail(m.field, 0, "not_alike", fmt.Sprintf("%s is %s in %s, and %s in %s.", col.Name, m.compiled.Columns[at].Type.WithArticle(), m.query.Name, made.Type.WithArticle(), first.query.Name), "Give both the same type: date_of(x), date_in(x, 'D.M.Y') or number_of(x, ',') change it.")
 			}
 		}
 		switch made.Type { // in which the criteria read it; each query has its own
@@ -141,21 +141,9 @@ func (c *compiler) alike() (columns []catalog.Column) {
 	return columns
 }
 
-func article(t catalog.Type) string {
-	if t == catalog.Integer || t == catalog.Other {
-		return "an " + string(t)
-	}
-	return "a " + string(t)
-}
-
 // says tells whether the columns, criteria or order of the union name a column.
 func (c *compiler) says(name string) bool {
-	texts := c.query.expressions()
-	for _, key := range c.query.Sort {
-		_, by := sortKey(key.Value)
-		texts = append(texts, Text{Value: by})
-	}
-	return slices.ContainsFunc(texts, func(text Text) bool { return names(text, name) })
+	return slices.ContainsFunc(c.query.expressions(), func(text Text) bool { return names(text, name) })
 }
 
 // columnsOfUnion has the columns of the union shown as the first query shows them, where

@@ -1,6 +1,7 @@
 <script lang="ts">
 	// All that can be done with a column of the result, from the sentence and from the head
 	// of the table.
+	import { named } from '../lib/text';
 	import type { Subject } from './building';
 	import Made from './Made.svelte';
 	import { isDated, isNumeric, orderWords, totals, totalsOf, units, putTogether, type Shape } from './shape';
@@ -87,7 +88,7 @@
 			aria-label="A pattern"
 			placeholder="#,##0.0' m'"
 			title="A pattern of the Unicode CLDR: #,##0.00, 0.0%, '£'#,##0.00;('£'#,##0.00)"
-			value={['', 'plain', 'money', 'hours', 'minutes'].includes(c.format) ? '' : c.format}
+			value={named.includes(c.format) ? '' : c.format}
 			onchange={(e) => shape.describe(index, 'format', e.currentTarget.value.trim())}
 		/>
 	</fieldset>

@@ -165,9 +165,12 @@ function shifted(digits: string, by: number): string {
 	return `${whole}${moved.slice(0, by)}.${moved.slice(by)}0`;
 }
 
+/** The formats of numbers that have a name; any other is a pattern. */
+export const named = ['plain', 'money', 'hours', 'minutes'];
+
 /** A number as a pattern has it, with the marks of the reader's language; nothing in other formats. */
 export function patternText(value: Cell, format?: string): string {
-	if (!format || ['plain', 'money', 'hours', 'minutes'].includes(format) || value === null) return '';
+	if (!format || named.includes(format) || value === null) return '';
 	if (!patterns.has(format)) patterns.set(format, patternOf(format));
 	const pattern = patterns.get(format);
 	const text = String(value);

@@ -270,6 +270,9 @@ func named(e ast.Expr) string {
 		if len(e.Args) > 0 {
 			return named(e.Args[0])
 		}
+		if f, ok := e.Fun.(*ast.SelectorExpr); ok && f.Sel.Name == "WithArticle" {
+			return "a type"
+		}
 		return named(e.Fun)
 	case *ast.IndexExpr:
 		return named(e.X)

@@ -41,6 +41,35 @@ describe('cells', () => {
 	] as const)('%s is %s', (value, column, text) => {
 		expect(cellText(value, column).replaceAll('\u202f', ' ')).toBe(text);
 	});
+	const [day, moment] = ['2025-03-09', '2025-03-09T17:05:06.25+00:00'];
+	it.each([
+		[day, 'date', 'dd.MM.yyyy', '', '09.03.2025'],
+		[day, 'date', "EEEE d MMMM y 'o''clock'", 'en-GB', "Sunday 9 March 2025 o'clock"],
+		[day, 'date', 'EEE, d. MMM yy', 'de', 'So, 9. März 25'],
+		[day, 'date', 'd MMMM', 'ru', '9 марта'],
+		[day, 'date', "QQQ y, 'week' w", '', 'Q1 2025, week 10'],
+		['2024-12-30', 'date', 'ww/Y', '', '01/2025'],
+		[day, 'date', 'long', 'de', '9. März 2025'],
+		[day, 'date', 'short', 'en-GB', '09/03/2025'],
+		[day, 'date', 'plain', '', day],
+		[day, 'date', '', 'de', '09.03.2025'],
+		[moment, 'date-time', 'HH:mm', '', '17:05'],
+		[moment, 'date-time', 'h:mm:ss.SS a XXX', '', '5:05:06.25 PM Z'],
+		[moment, 'date-time', 'short', 'de', '09.03.25, 17:05'],
+		['2025-10-26T01:30:00+01:00', 'date-time', 'd MMM HH:mm', 'en-GB', '26 Oct 01:30 +01:00'],
+		['2025-10-26T01:30:00+00:00', 'date-time', 'd MMM HH:mm', 'en-GB', '26 Oct 01:30 +00:00'],
+		['2025-10-26T01:30:00+00:00', 'date-time', 'd MMM', 'en-GB', '26 Oct'],
+		['20260231', 'date', 'd MMM', '', '20260231'],
+	] as const)('%s, a %s as %s in %s, is %s', (value, type, format, language, text) => {
+		const place = { zone: 'Europe/London', language };
+		expect(cellText(value, { type, format }, place).replaceAll('\u202f', ' ')).toBe(text);
+	});
+	it('are in the language of the report, and in the words of their column', () => {
+		expect(cellText(1234.5, { type: 'decimal' }, { language: 'de' })).toBe('1.234,5');
+		expect(cellText(-0.5, { type: 'decimal', format: '#,##0.00' }, { language: 'de' })).toBe('-0,50');
+		const words = { yes: 'open', no: 'closed', blank: 'never paid' };
+		expect([true, false, null].map((v) => cellText(v, { words }))).toEqual(['open', 'closed', 'never paid']);
+	});
 	it('keeps fractions of seconds', () => {
 		expect(stampText('2025-03-31T23:59:59.125Z').replaceAll('\u202f', ' ')).toBe('Mar 31, 2025, 11:59:59.125 PM Z');
 	});

@@ -14,11 +14,12 @@ type CSVFormat struct {
 	Decimal   string `yaml:"decimal" json:"decimal,omitempty" maxLength:"10" doc:"The decimal mark of numbers: a point or a comma" example:","`
 	Encoding  string `yaml:"encoding" json:"encoding,omitempty" maxLength:"20" doc:"The encoding of the text: utf-8, utf-16, windows-1252 or latin-1" example:"windows-1252"`
 	Mark      string `yaml:"mark" json:"mark,omitempty" maxLength:"10" doc:"Whether the file begins with a byte-order mark: yes or no; only UTF-16 has one when left out" example:"yes"`
+	Values    string `yaml:"values" json:"values,omitempty" maxLength:"10" doc:"Whether values are written raw, for programs, or as people are shown them: raw or shown" example:"shown"`
 }
 
 // Over puts what is said here over what is said elsewhere.
 func (f CSVFormat) Over(other CSVFormat) CSVFormat {
-	return CSVFormat{cmp.Or(f.Delimiter, other.Delimiter), cmp.Or(f.Decimal, other.Decimal), cmp.Or(f.Encoding, other.Encoding), cmp.Or(f.Mark, other.Mark)}
+	return CSVFormat{cmp.Or(f.Delimiter, other.Delimiter), cmp.Or(f.Decimal, other.Decimal), cmp.Or(f.Encoding, other.Encoding), cmp.Or(f.Mark, other.Mark), cmp.Or(f.Values, other.Values)}
 }
 
 // Check tells, by field, what is wrong with it.
@@ -26,6 +27,9 @@ func (f CSVFormat) Check() map[string]string {
 	wrong := FileFormat{Delimiter: f.Delimiter, Decimal: f.Decimal}.Check()
 	if f.Encoding != "" && !slices.Contains(TextEncodings, f.Encoding) {
 		wrong["encoding"] = fmt.Sprintf("%q cannot be written. Write %s.", f.Encoding, strings.Join(TextEncodings, ", "))
+	}
+	if f.Values != "" && f.Values != "raw" && f.Values != "shown" {
+		wrong["values"] = fmt.Sprintf("%q does not say how values are written. Write raw or shown.", f.Values)
 	}
 	switch {
 	case f.Mark != "" && f.Mark != "yes" && f.Mark != "no":

@@ -8,7 +8,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/criteria"
 	"pikegate/core/diag"
-	"pikegate/core/numeral"
+	"pikegate/core/format"
 )
 
 // everyColumn is what a query returns that names no columns: those of the table it is
@@ -62,31 +62,47 @@ func (c *compiler) columns() {
 		c.out.Columns = append(c.out.Columns, made)
 	}
 	c.inOrder()
+	c.emphasis()
 }
-
-// formats are the names of formats; all others are patterns.
-var formats = []string{"plain", "money", "hours", "minutes"}
 
 // format checks how a column is shown.
 func (c *compiler) format(field string, col Column, t catalog.Type) {
-	if col.Format == "" {
+	warn := func(part, code, message, hint string) {
+		c.problems = append(c.problems, diag.Problem{Code: code, Severity: diag.Warning, Field: field + part, Line: col.Value.Line, Message: message, Hint: hint})
+	}
+	known := c.source != nil && t != ""
+	if !known {
+		t = ""
+	}
+	if w := col.Words; (w.Yes != "" || w.No != "") && t != "" && t != catalog.Boolean {
+		warn(".words", "words_of_yes_no", col.Name+" is "+t.WithArticle()+", which is never yes or no.", "Leave yes and no out of its words.")
+	}
+	isNamed, isLength := slices.Contains(format.Named, col.Format), format.IsLength(col.Format)
+	isUnknown, isOther := t == "", t != "" && !t.IsNumber() && !t.IsDate()
+	var err error
+	switch {
+	case col.Format == "" || col.Format == "plain", isNamed && t.IsNumber(), isLength && t.IsDate(), isUnknown && (isNamed || isLength):
 		return
+	case isNamed || isLength:
+	case isOther:
+		err = format.Check(col.Format, "")
+	default:
+		err = format.Check(col.Format, t)
 	}
-	if !slices.Contains(formats, col.Format) {
-		if _, err := numeral.Parse(col.Format); err != nil {
-			hint := "Write plain, money, hours, minutes, or a pattern such as #,##0.00, 0.0% or 0.0' m'."
-			if near := diag.DidYouMean(col.Format, formats); near != "" {
-				hint = near
-			}
-			c.fail(field+".format", col.Value.Line, "bad_format", fmt.Sprintf("%q is not a number pattern: %s.", col.Format, err), hint)
-			return
-		}
+	hint, names, what := "Write plain, money, hours, minutes, or a pattern such as #,##0.00, 0.0% or 0.0' m'.", format.Named, "number"
+	if t.IsDate() {
+		hint, names, what = "Write short, medium, long, full, or a pattern such as d MMM y, dd.MM.yyyy or EEE d MMM HH:mm.", format.Lengths, "date"
 	}
-	if c.source != nil && t != "" && !t.IsNumber() && col.Format != "plain" {
-		c.problems = append(c.problems, diag.Problem{
-			Code: "format_of_numbers", Severity: diag.Warning, Field: field + ".format", Line: col.Value.Line,
-			Message: fmt.Sprintf("%s is %s, which is shown as it is.", col.Name, t.WithArticle()), Hint: "Leave format out; it is for numbers.",
-		})
+	switch near := diag.DidYouMean(col.Format, names); {
+	case err != nil && near != "":
+		hint = near
+		fallthrough
+	case err != nil:
+		c.fail(field+".format", col.Value.Line, "bad_format", fmt.Sprintf("%q is not a %s pattern: %s.", col.Format, what, err), hint)
+	case isOther:
+		warn(".format", "format_of_numbers", fmt.Sprintf("%s is %s, which is shown as it is.", col.Name, t.WithArticle()), "Leave format out; it is for numbers and dates.")
+	case isNamed, isLength:
+		warn(".format", "format_of_numbers", fmt.Sprintf("%s is %s, and %s is no format of these.", col.Name, t.WithArticle(), col.Format), hint)
 	}
 }
 

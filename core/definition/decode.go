@@ -272,6 +272,8 @@ type (
 	shorthand interface{ setText(Text) }
 	listed    interface{ setTexts([]string) }
 	keyed     interface{ setKeyed(string) }
+	// alone is a list of which one can be written by itself.
+	alone interface{ alone() }
 )
 
 var textType, plainType = reflect.TypeFor[Text](), reflect.TypeFor[Plain]()
@@ -340,6 +342,11 @@ func (d *decoder) value(n *yaml.Node, v reflect.Value, path string) {
 }
 
 func (d *decoder) slice(n *yaml.Node, v reflect.Value, path string) {
+	if _, ok := v.Addr().Interface().(alone); ok && n.Kind == yaml.MappingNode {
+		v.Set(reflect.MakeSlice(v.Type(), 1, 1))
+		d.value(n, v.Index(0), path)
+		return
+	}
 	if n.Kind != yaml.SequenceNode {
 		d.fail(n, path, "wrong_shape", path+" must be a list.", "Begin each line with a dash.")
 		return

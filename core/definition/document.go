@@ -12,6 +12,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
+	"pikegate/core/format"
 	"pikegate/core/parameter"
 )
 
@@ -113,10 +114,26 @@ type Column struct {
 	Name   string `yaml:"name" doc:"Its name in the result" example:"lock"`
 	Value  Text   `yaml:"value" doc:"A column, a value made of columns, or an aggregate such as count or sum of toll" example:"locks.name" required:"true"`
 	Label  string `yaml:"label" doc:"What people read above it" example:"Lock"`
-	Format string `yaml:"format" doc:"How numbers are shown: plain, money with two places, hours as 27 h 45 min, minutes as 12 min 30 s, or a pattern of the Unicode CLDR" example:"#,##0.00"`
+	Format string `yaml:"format" doc:"How values are shown: numbers as plain, money with two places, hours as 27 h 45 min or minutes as 12 min 30 s; dates as short, medium, long or full; either by a pattern of the Unicode CLDR" example:"#,##0.00"`
+	// Words stand in the place of values that have none.
+	Words    format.Words `yaml:"words" doc:"What stands for yes, no and nothing"`
+	Emphasis Highlights   `yaml:"emphasis" doc:"When its values are made to stand out, and how; the first that holds counts"`
 	// Encoding is of what hand-written SQL returns alone.
 	Encoding string `yaml:"encoding" doc:"How the dates in a column of hand-written SQL are stored" example:"unix-s"`
 }
+
+// Highlight makes values stand out, by more than a colour.
+type Highlight struct {
+	When Text   `yaml:"when" doc:"A condition on the columns of the result" example:"toll > 15" required:"true"`
+	As   string `yaml:"as" doc:"How: strong letters, or quiet ones; good, warning and bad have a colour and a mark as well" enum:"strong,quiet,good,warning,bad" required:"true"`
+	// Columns is of reports alone.
+	Columns []string `yaml:"columns" doc:"In a report, which columns; the whole record when left out" example:"toll"`
+}
+
+// Highlights is a list of them, or one by itself.
+type Highlights []Highlight
+
+func (h *Highlights) alone() {}
 
 // setText lets a column be written as its value alone.
 func (c *Column) setText(t Text) {
@@ -237,8 +254,9 @@ type Report struct {
 	Ask      []Asked           `yaml:"ask" doc:"Order and wording of the questions; those not named come after"`
 	Set      map[string]string `yaml:"set" doc:"Questions the report answers itself, and the answers" example:"upstream"`
 	Calendar civil.Settings    `yaml:"calendar" doc:"How dates are read in this report, where not as the service reads them"`
-	Language string            `yaml:"language" doc:"The language numbers are typed in" example:"de"`
+	Language string            `yaml:"language" doc:"The language numbers are typed in, and numbers and dates are shown in; when left out, that of whoever reads them, and in files digits and dates as ISO 8601 has them" example:"de"`
 	Columns  []string          `yaml:"columns" doc:"Which of the query's columns, in which order; all of them when left out"`
+	Emphasis Highlights        `yaml:"emphasis" doc:"Which records, or which of their columns, are made to stand out; the first that holds counts"`
 	Groups   []Group           `yaml:"groups" doc:"What the records are put together by, from the outside in"`
 	Totals   []Text            `yaml:"totals" doc:"What is made of all records: count, or sum, average, least, greatest or count distinct of a column" example:"sum of toll"`
 	Chart    Chart             `yaml:"chart" doc:"A drawing of the records"`

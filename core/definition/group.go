@@ -20,6 +20,8 @@ type View struct {
 	Judged []CompiledTotal
 	// Chart is nil where nothing is drawn.
 	Chart *CompiledChart
+	// Emphasis is what stands out, the first that holds of a value.
+	Emphasis []CompiledHighlight
 	// Sort takes the place of the query's own order, where it is not empty.
 	Sort []SortKey
 }
@@ -56,14 +58,11 @@ type CompiledChart struct {
 // resolves the names in them.
 func (out *Compiled) View(r *Report) (View, diag.Problems) {
 	c := compiler{query: &Query{}, out: &Compiled{}}
-	shown := catalog.Table{Name: "result"}
-	for _, col := range out.Columns {
-		if len(r.Columns) == 0 || slices.Contains(r.Columns, col.Name) {
-			shown.Columns = append(shown.Columns, catalog.Column{Name: col.Name, Type: col.Type, Nullable: true})
-		}
+	shown := out.Columns
+	if len(r.Columns) > 0 {
+		shown = slices.DeleteFunc(slices.Clone(shown), func(col CompiledColumn) bool { return !slices.Contains(r.Columns, col.Name) })
 	}
-	c.scope.Tables = []criteria.Table{{Alias: "result", Table: shown}}
-	c.scope.Open = len(out.Columns) == 0 // they are those of a table that is not known here
+	c.scope = out.resultScope(shown)
 	view := View{Columns: r.Columns}
 	for i, g := range r.Groups {
 		field := fmt.Sprintf("groups[%d]", i)
@@ -75,7 +74,17 @@ func (out *Compiled) View(r *Report) (View, diag.Problems) {
 	}
 	view.Totals = c.totals("totals", out, r.Totals)
 	view.Chart = c.chart(out, r.Chart)
+	view.Emphasis = c.highlights(out, r, shown)
 	return view, c.problems
+}
+
+// resultTable is a result as a table, whose columns expressions name.
+func resultTable(columns []CompiledColumn) catalog.Table {
+	t := catalog.Table{Name: "result"}
+	for _, col := range columns {
+		t.Columns = append(t.Columns, catalog.Column{Name: col.Name, Type: col.Type, Nullable: true})
+	}
+	return t
 }
 
 // apart reads an expression that records are told apart by.

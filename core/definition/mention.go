@@ -127,11 +127,11 @@ type role func(m *mentioner, p *place, text string)
 var roles = map[string]map[string]role{
 	"query": withQuestions("parameters[]", map[string]role{
 		"name": own, "calendar": nameOf("calendar"), "union[]": nameOf("query"), "criteria": inCriteria, "joins[].on": inCriteria, "rules[].rule": inCriteria, "sql": inSQL,
-		"columns[].name": ownColumn, "columns[].value": inColumn, "columns[]": columnAlone, "sort[]": inKey,
+		"columns[].name": ownColumn, "columns[].value": inColumn, "columns[]": columnAlone, "sort[]": inKey, "columns[].emphasis.when": inGroup, "columns[].emphasis[].when": inGroup,
 	}),
 	"report": {
 		"name": own, "query": nameOf("query"), "calendar.use": nameOf("calendar"), "ask[]": question, "ask[].*": question, "set.*": question, "examples[].ask.*": question,
-		"columns[]": column, "groups[]": inGroup, "groups[].by": inGroup, "groups[].totals[]": inTotal,
+		"columns[]": column, "emphasis.when": inGroup, "emphasis[].when": inGroup, "emphasis.columns[]": column, "emphasis[].columns[]": column, "groups[]": inGroup, "groups[].by": inGroup, "groups[].totals[]": inTotal,
 		"totals[]": inTotal, "chart.x": inGroup, "chart.y": inTotal, "chart.split": inGroup,
 	},
 	"criterion": withQuestions("parameters[]", map[string]role{"name": own, "criteria": inCriteria}),

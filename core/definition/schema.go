@@ -45,6 +45,9 @@ func schemaOf(t reflect.Type) map[string]any {
 		whole = map[string]any{"type": "object", "minProperties": 1, "maxProperties": 1, "additionalProperties": whole}
 	}
 	forms := []any{whole}
+	if _, ok := pointer.(alone); ok {
+		forms = append([]any{schemaOf(t.Elem())}, forms...)
+	}
 	if _, ok := pointer.(listed); ok {
 		forms = append([]any{schemaOf(reflect.TypeFor[[]string]())}, forms...)
 	}

@@ -8,6 +8,7 @@ import (
 	"github.com/shopspring/decimal"
 
 	"pikegate/core/diag"
+	"pikegate/core/format"
 )
 
 // Marks are how a language writes numbers: the characters that may part
@@ -17,28 +18,20 @@ type Marks struct {
 	Decimal   byte
 }
 
-// languages that write numbers in another way than English, by their first
-// subtag (RFC 5646), or whole.
-var languages = map[string]Marks{
-	"en": {",", '.'}, "de-CH": {"’'", '.'},
-	"de": {".", ','}, "nl": {".", ','}, "da": {".", ','}, "es": {".", ','}, "it": {".", ','}, "pt": {".", ','},
-	"tr": {".", ','}, "id": {".", ','}, "el": {".", ','},
-	"fr": {spaces, ','}, "sv": {spaces, ','}, "nb": {spaces, ','}, "fi": {spaces, ','}, "pl": {spaces, ','},
-	"cs": {spaces, ','}, "sk": {spaces, ','}, "ru": {spaces, ','}, "uk": {spaces, ','}, "hu": {spaces, ','}, "bg": {spaces, ','},
-}
-
-// spaces part thousands in many languages: blank, no-break and narrow no-break.
-const spaces = " \u00a0\u202f"
-
 // MarksOf gives the marks of a language tag such as de or de-CH; false when
-// it is not known.
+// it is not known. Whatever blank or apostrophe parts thousands, any is read.
 func MarksOf(language string) (Marks, bool) {
-	if m, ok := languages[language]; ok {
-		return m, true
+	l, ok := format.LanguageOf(language)
+	if !ok {
+		return Marks{}, false
 	}
-	first, _, _ := strings.Cut(language, "-")
-	m, ok := languages[first]
-	return m, ok
+	m := Marks{l.Group, l.Decimal[0]}
+	for _, alike := range []string{" \u00a0\u202f", "’'"} { // blank, no-break and narrow no-break
+		if strings.Contains(alike, m.Thousands) {
+			m.Thousands = alike
+		}
+	}
+	return m, true
 }
 
 // maxDigits bounds what is read as a number.

@@ -11,6 +11,7 @@ import (
 	"pikegate/core/criteria"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
+	"pikegate/core/format"
 	"pikegate/core/parameter"
 	"pikegate/core/period"
 )
@@ -334,6 +335,9 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 	s.Fetch = make([]Fetched, 0, len(columns)+2)
 	for _, c := range columns {
 		out := Output{Name: c.Name, Label: c.Heading(), Type: c.Type, Format: c.Format}
+		if c.Words != (format.Words{}) {
+			out.Words = &c.Words
+		}
 		if out.Type == "" {
 			out.Type = catalog.Other // only its values will tell
 		}

@@ -19,6 +19,8 @@ type Reader struct {
 	split *Splitter
 	parts []*Reader
 	at    int
+	// operands are the values of the record as conditions on them see them.
+	operands []any
 }
 
 // NewReader makes a reader whose dates are those of a zone.
@@ -31,6 +33,9 @@ func (s *Shown) NewReader(zone *time.Location) *Reader {
 	r := &Reader{shown: s, clock: civil.NewClock(zone), record: make(record.Record, len(s.Outputs)), split: newSplitter(s.Parts)}
 	for i := range s.Parts {
 		r.parts = append(r.parts, s.Parts[i].NewReader(zone))
+	}
+	if s.Emphasis != nil {
+		r.operands = make([]any, len(s.Outputs))
 	}
 	r.Begin()
 	return r
@@ -70,8 +75,17 @@ func (r *Reader) Next(row []any) {
 // Record makes the record of the row that was taken in: each column is read, or worked
 // out, once.
 func (r *Reader) Record() record.Record {
+	r.read()
+	if r.operands != nil {
+		r.emphasise()
+	}
+	return r.record
+}
+
+func (r *Reader) read() {
 	if r.split != nil {
-		return r.parts[r.at].Record()
+		copy(r.record, r.parts[r.at].Record())
+		return
 	}
 	row := r.row
 	for i := range r.shown.Outputs {
@@ -82,5 +96,4 @@ func (r *Reader) Record() record.Record {
 			r.record[i].Set(row[o.Index], &o.Column, r.clock)
 		}
 	}
-	return r.record
 }

@@ -9,6 +9,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/core/criteria"
+	"pikegate/core/format"
 	"pikegate/core/period"
 	"pikegate/core/proof"
 )
@@ -64,6 +65,8 @@ type Shown struct {
 	Totals  []Total
 	Judged  []Total // worked out and not shown
 	Chart   *Chart
+	// Emphasis is what stands out, the first that holds of a value.
+	Emphasis []Highlight
 	// Parts are those of a union, which read its rows.
 	Parts []Part
 	// Passing are the values that are worked out while the rows pass, in this order.
@@ -118,10 +121,11 @@ type Join struct {
 
 // Output is one column people see.
 type Output struct {
-	Name   string       `json:"name"`
-	Label  string       `json:"label"`
-	Type   catalog.Type `json:"type"`
-	Format string       `json:"format,omitempty"`
+	Name   string        `json:"name"`
+	Label  string        `json:"label"`
+	Type   catalog.Type  `json:"type"`
+	Format string        `json:"format,omitempty"`
+	Words  *format.Words `json:"words,omitempty"`
 	// Column says how the fetched value is stored, and Index which it is;
 	// a computed column has a Formula instead.
 	Column  catalog.Column `json:"-"`

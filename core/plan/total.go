@@ -31,10 +31,20 @@ type Total struct {
 // Partial tells that the total is made of some of the records.
 func (t Total) Partial() bool { return t.where.Is() }
 
+// Type is that of its value.
+func (t Total) Type() catalog.Type {
+	switch t.aggregate {
+	case "count", "count distinct":
+		return catalog.Integer
+	}
+	return t.Column.Type
+}
+
 // Group puts together the records that stand one after the other and have the
 // same value.
 type Group struct {
 	Label  string
+	Of     string // the column of the result, where it is by one
 	Totals []Total
 
 	column  catalog.Column
@@ -53,6 +63,7 @@ type Subtotal struct {
 	// Level counts from 0, the outermost.
 	Level  int
 	Label  string
+	Of     string
 	Value  any
 	Column catalog.Column
 	Count  int64
@@ -92,10 +103,14 @@ func (b *binder) view(s *Selection, v definition.View) {
 			s.Chart.Split = &split
 		}
 	}
+	s.Emphasis = b.emphasis(v.Emphasis, s.Outputs, index)
 	var keys []SortKey
 	for i, g := range v.Groups {
 		behind := b.compiled.Behind(g.Expr)
 		made := Group{Label: g.Label, formula: newFormula(g.Expr, b.calendar, index), column: computedColumn(behind, criteria.TypeOf(g.Expr))}
+		if column, ok := g.Expr.(*criteria.Column); ok {
+			made.Of = column.Ref.Column.Name
+		}
 		for _, t := range g.Totals {
 			made.Totals = append(made.Totals, total(t))
 		}
@@ -230,7 +245,7 @@ func (t *Tally) close(from int) []Subtotal {
 	var closed []Subtotal
 	for level := len(t.groups) - 1; level >= from; level-- {
 		g := &t.shown.Groups[level]
-		closed = append(closed, Subtotal{level, g.Label, t.keys[level], g.column, t.groups[level].count, t.groups[level].made(g.Totals)})
+		closed = append(closed, Subtotal{level, g.Label, g.Of, t.keys[level], g.column, t.groups[level].count, t.groups[level].made(g.Totals)})
 		t.groups[level] = tally{kept: make([]accumulator, len(g.Totals))}
 	}
 	return closed

@@ -5,6 +5,7 @@ package record
 
 import (
 	"math"
+	"slices"
 	"strconv"
 
 	"github.com/shopspring/decimal"
@@ -31,9 +32,32 @@ const (
 	Unknown      // of a type that cannot be shown
 )
 
+// Emphasis is how a value stands out; the zero one does not.
+type Emphasis uint8
+
+// The ways to stand out.
+const (
+	Strong Emphasis = iota + 1
+	Quiet
+	Good
+	Warning
+	Bad
+)
+
+var emphases = []string{"", "strong", "quiet", "good", "warning", "bad"}
+
+// EmphasisOf is the emphasis of a name.
+func EmphasisOf(name string) Emphasis { return Emphasis(max(slices.Index(emphases, name), 0)) }
+
+// String is its name.
+func (e Emphasis) String() string { return emphases[e] }
+
 // Value is one value of a record. The zero Value is blank.
 type Value struct {
-	kind    Kind
+	kind Kind
+	// Emphasis is how it stands out.
+	Emphasis Emphasis
+
 	offset  int32
 	bits    int64 // a number, a yes, a time, or how many bytes
 	text    string

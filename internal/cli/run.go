@@ -73,6 +73,8 @@ func (a *app) run() *cobra.Command {
 	cmd.Flags().StringVar(&csv.Decimal, "decimal", "", "in CSV, the decimal mark: a point or a comma")
 	cmd.Flags().StringVar(&csv.Encoding, "encoding", "", "in CSV, the encoding: "+strings.Join(catalog.TextEncodings, ", "))
 	cmd.Flags().StringVar(&csv.Mark, "mark", "", "in CSV, whether the file begins with a byte-order mark: yes or no")
+	cmd.Flags().StringVar(&csv.Values, "values", "", "in CSV, whether values are written raw, for programs, or as people are shown them: raw or shown")
+	completed(cmd, "values", "raw", "shown")
 	completed(cmd, "encoding", catalog.TextEncodings...)
 	completed(cmd, "mark", "yes", "no")
 	completed(cmd, "format", append([]string{"table"}, fileNames()...)...)

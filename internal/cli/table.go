@@ -7,11 +7,13 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"time"
 
 	"github.com/rivo/uniseg"
 
 	"pikegate/core/catalog"
 	"pikegate/core/plan"
+	"pikegate/core/record"
 	"pikegate/internal/output"
 )
 
@@ -34,7 +36,8 @@ func writeTable(w io.Writer, rows io.Reader, begun func(output.Header)) (output.
 		return summary, err
 	}
 	begun(header)
-	t := table{columns: header.Columns, out: out}
+	header.Location, _ = time.LoadLocation(header.Zone) // without it, clocks do not change
+	t := table{columns: header.Columns, shown: output.NewShown(header), out: out}
 	for {
 		line, err := lines.ReadBytes('\n')
 		if err != nil {
@@ -46,6 +49,14 @@ func writeTable(w io.Writer, rows io.Reader, begun func(output.Header)) (output.
 			}
 			continue
 		}
+		if bytes.HasPrefix(line, []byte(`{"emphasis":`)) {
+			var emphasised struct{ Emphasis map[string]string }
+			if err := json.Unmarshal(line, &emphasised); err != nil {
+				return summary, err
+			}
+			t.emphasis = emphasised.Emphasis
+			continue
+		}
 		if line[0] == '{' {
 			decoder := json.NewDecoder(bytes.NewReader(line))
 			decoder.UseNumber()
@@ -54,7 +65,7 @@ func writeTable(w io.Writer, rows io.Reader, begun func(output.Header)) (output.
 				err = t.flush()
 			}
 			if err == nil && len(summary.Totals) > 0 {
-				err = t.text("\nTotal: " + totals(summary.Totals))
+				err = t.text("\nTotal: " + t.totals(summary.Totals))
 			}
 			if err == nil {
 				err = out.Flush()
@@ -69,9 +80,12 @@ func writeTable(w io.Writer, rows io.Reader, begun func(output.Header)) (output.
 
 type table struct {
 	columns []plan.Output
-	out     *bufio.Writer
-	widths  []int
-	waiting []entry
+	shown   output.Shown
+	// emphasis is how values of the next row stand out, by column.
+	emphasis map[string]string
+	out      *bufio.Writer
+	widths   []int
+	waiting  []entry
 }
 
 // entry is a row, or a text that stands between rows.
@@ -90,8 +104,9 @@ func (t *table) row(line []byte) error {
 	}
 	texts := make([]string, len(cells))
 	for i, c := range cells {
-		texts[i] = numberText(c, t.columns[i].Format, t.columns[i].Type)
+		texts[i] = output.Marks[record.EmphasisOf(t.emphasis[t.columns[i].Name])] + legible(t.shown.Cell(i, c))
 	}
+	t.emphasis = nil
 	if t.widths != nil {
 		return t.print(texts)
 	}
@@ -115,13 +130,10 @@ func (t *table) subtotal(content []byte) error {
 		return err
 	}
 	g := closed.Group
-	value := cellText(g.Value, "")
-	if g.Value == nil {
-		value = "blank"
-	}
-	text := strings.Repeat("  ", g.Level) + "— " + g.Label + " " + value + ": "
+	heading := legible(t.shown.Heading(g))
+	text := strings.Repeat("  ", g.Level) + "— " + strings.TrimLeft(heading, " ") + ": "
 	if len(g.Totals) > 0 {
-		text += totals(g.Totals)
+		text += t.totals(g.Totals)
 	} else {
 		text += strings.ToLower(records(g.Count))
 	}
@@ -132,10 +144,10 @@ func (t *table) subtotal(content []byte) error {
 }
 
 // totals is a list of totals on one line.
-func totals(all []output.Total) string {
+func (t *table) totals(all []output.Total) string {
 	words := make([]string, len(all))
 	for i, total := range all {
-		words[i] = total.Label + " " + numberText(total.Value, total.Format, "")
+		words[i] = total.Label + " " + t.shown.Total(total)
 	}
 	return strings.Join(words, " · ")
 }
@@ -145,13 +157,14 @@ func (t *table) text(text string) error {
 	return err
 }
 
-// numberText is cellText with the format of the column.
-func numberText(c any, format string, kind catalog.Type) string {
-	text := cellText(c, kind)
-	if shown, ok := output.NumberText(text, format); ok {
-		return shown
-	}
-	return text
+// legible is a text with line ends and other controls made visible.
+func legible(text string) string {
+	return strings.Map(func(r rune) rune {
+		if r == '\n' || r == '\t' || commands(r) {
+			return '·'
+		}
+		return r
+	}, text)
 }
 
 // cellText is a cell on a terminal: dates with a blank between day and time,
@@ -171,12 +184,7 @@ func cellText(c any, kind catalog.Type) string {
 		if kind == catalog.DateTime && len(c) > 10 && c[10] == 'T' {
 			return c[:10] + " " + c[11:]
 		}
-		return strings.Map(func(r rune) rune {
-			if r == '\n' || r == '\t' || commands(r) {
-				return '·'
-			}
-			return r
-		}, c)
+		return legible(c)
 	}
 	return fmt.Sprint(c)
 }

@@ -25,16 +25,10 @@ const (
 // cells turns values into the text that people and files get.
 type cells struct {
 	columns []plan.Output
-	formats []numberFormat // of each column
+	shown   Shown
 }
 
-func newCells(h Header) cells {
-	c := cells{columns: h.Columns, formats: make([]numberFormat, len(h.Columns))}
-	for i, column := range h.Columns {
-		c.formats[i] = formatOf(column.Format)
-	}
-	return c
-}
+func newCells(h Header) cells { return cells{h.Columns, NewShown(h)} }
 
 // moneyPlaces is how many places the format money has.
 const moneyPlaces = 2
@@ -74,22 +68,6 @@ func (c *cells) append(b []byte, i int, r record.Record) ([]byte, kind) {
 		return append(strconv.AppendInt(b, v.Int(), 10), " bytes)"...), text
 	}
 	return append(b, "(cannot be shown)"...), text
-}
-
-// appendShown appends a cell as people read it: a blank stands between day and time, and
-// numbers are as their format has them.
-func (c *cells) appendShown(b []byte, i int, r record.Record) []byte {
-	start := len(b)
-	b, k := c.append(b, i, r)
-	if cell := b[start:]; k == text && c.columns[i].Type == catalog.DateTime && len(cell) > 10 && cell[10] == 'T' {
-		cell[10] = ' '
-	}
-	if k == number {
-		if text, ok := c.formats[i].text(string(b[start:])); ok {
-			b = append(b[:start], text...)
-		}
-	}
-	return b
 }
 
 // appendExact appends an exact decimal, which engines send as text, some with

@@ -80,7 +80,13 @@ func (c *csvWriter) Row(r record.Record) error {
 		}
 		start := len(c.line)
 		var k kind
-		c.line, k = c.cells.append(c.line, i, r)
+		if c.set.Values == "shown" {
+			if c.line = c.cells.appendShown(c.line, i, r); len(c.line) > start || r[i].Kind() != record.Blank {
+				k = text
+			}
+		} else {
+			c.line, k = c.cells.append(c.line, i, r)
+		}
 		if c.set.Guard && k == text && isFormula(c.line[start:]) {
 			c.line = append(c.line, 0)
 			copy(c.line[start+1:], c.line[start:])

@@ -291,7 +291,11 @@ func TestXLSXTotals(t *testing.T) {
 	header := groupedHeader
 	header.Columns, header.Groups = columns, []string{"Reach", "Lock"}
 	total := func(name, of string, value any) output.Total {
-		return output.Total{Name: name, Label: name, Of: of, Value: value}
+		kind := catalog.Decimal
+		if _, isText := value.(string); isText {
+			kind = catalog.Date
+		}
+		return output.Total{Name: name, Label: name, Of: of, Type: kind, Value: value}
 	}
 	number := func(s string) json.Number { return json.Number(s) }
 	closing := func(level int, label, sum, count, last string) output.Subtotal {

@@ -42,17 +42,23 @@ func (h *htmlWriter) Row(r record.Record) error {
 	h.line = append(h.line[:0], "<tr>"...)
 	for i := range h.cells.columns {
 		h.cell = h.cells.appendShown(h.cell[:0], i, r)
-		h.begin("td", i)
+		h.begin("td", i, r[i].Emphasis.String())
 		h.line = appendXML(h.line, string(h.cell))
 	}
 	return h.flushLine()
 }
 
-// begin begins a cell of a column; HTML ends it at the next one.
-func (h *htmlWriter) begin(tag string, i int) {
+// begin begins a cell of a column, and of a class; HTML ends it at the next one.
+func (h *htmlWriter) begin(tag string, i int, class string) {
 	h.line = append(append(h.line, '<'), tag...)
-	if i < len(h.number) && h.number[i] {
+	isNumber := i < len(h.number) && h.number[i]
+	switch {
+	case isNumber && class != "":
+		h.line = append(append(append(h.line, ` class="n `...), class...), '"')
+	case isNumber:
 		h.line = append(h.line, " class=n"...)
+	case class != "":
+		h.line = append(append(h.line, " class="...), class...)
 	}
 	h.line = append(h.line, '>')
 }
@@ -64,23 +70,23 @@ func (h *htmlWriter) flushLine() error {
 
 // Subtotal writes the totals of a group beneath its records.
 func (h *htmlWriter) Subtotal(s Subtotal) error {
-	return h.totals("sub", s.heading(), s.Totals, s.Count)
+	return h.totals("sub", h.cells.shown.Heading(s), s.Totals, s.Count)
 }
 
 func (h *htmlWriter) totals(class, label string, totals []Total, count int64) error {
-	for _, l := range linesOf(h.header.Columns, label, totals, count) {
+	for _, l := range h.cells.shown.linesOf(label, totals, count) {
 		h.line = append(append(append(h.line[:0], "<tr class="...), class...), "><th scope=row>"...)
 		if t, ok := l.under[0]; ok {
-			h.line = appendXML(h.line, t.Text())
+			h.line = appendXML(h.line, h.cells.shown.Total(t))
 		} else {
 			h.line = appendXML(h.line, l.label)
 		}
 		for i := 1; i < len(h.header.Columns); i++ {
-			h.begin("td", i)
+			h.begin("td", i, "")
 			if t, ok := l.under[i]; ok && t.isCount() {
 				h.line = appendXML(h.line, countText(t))
 			} else if ok {
-				h.line = appendXML(h.line, t.Text())
+				h.line = appendXML(h.line, h.cells.shown.Total(t))
 			}
 		}
 		if err := h.flushLine(); err != nil {

@@ -44,7 +44,7 @@ func (j *jsonWriter) Begin(h Header) error {
 }
 
 func (j *jsonWriter) Row(r record.Record) error {
-	b := j.line[:0]
+	b := j.emphasis(j.line[:0], r)
 	if !j.lines {
 		if j.begun {
 			b = append(b, ',')
@@ -68,6 +68,38 @@ func (j *jsonWriter) Row(r record.Record) error {
 	j.line = b
 	_, err := j.out.Write(b)
 	return err
+}
+
+// emphasis appends an object that says how values of the record after it stand out, where
+// some do.
+func (j *jsonWriter) emphasis(b []byte, r record.Record) []byte {
+	begun := false
+	for i := range r {
+		if r[i].Emphasis == 0 {
+			continue
+		}
+		switch {
+		case begun:
+			b = append(b, ',')
+		case j.lines:
+			b = append(b, `{"emphasis":{`...)
+		case j.begun:
+			b = append(b, ",\n{\"emphasis\":{"...)
+		default:
+			b = append(b, "\n{\"emphasis\":{"...)
+		}
+		begun = true
+		b = append(append(append(appendString(b, []byte(j.cells.columns[i].Name)), `:"`...), r[i].Emphasis.String()...), '"')
+	}
+	if !begun {
+		return b
+	}
+	b = append(b, "}}"...)
+	if j.lines {
+		return append(b, '\n')
+	}
+	j.begun = true
+	return b
 }
 
 // Subtotal writes an object where rows are arrays.

@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"pikegate/core/catalog"
 	"pikegate/core/plan"
 )
 
@@ -26,9 +27,10 @@ func (t Total) isCount() bool { return t.Name == countName }
 // column; the number of records stands in the first one after it that is free, and a total
 // whose column is not shown is told in the label. Where a column has several totals, there
 // are several lines.
-func linesOf(columns []plan.Output, label string, totals []Total, count int64) []totalLine {
+func (shown *Shown) linesOf(label string, totals []Total, count int64) []totalLine {
+	columns := shown.columns
 	if len(totals) == 0 {
-		totals = []Total{{Name: countName, Label: "Count", Value: json.Number(strconv.FormatInt(count, 10))}}
+		totals = []Total{{Name: countName, Label: "Count", Type: catalog.Integer, Value: json.Number(strconv.FormatInt(count, 10))}}
 	}
 	lines := []totalLine{{label: label, under: map[int]Total{}}}
 	names := [][]string{nil} // what the totals of each line are called
@@ -59,7 +61,7 @@ func linesOf(columns []plan.Output, label string, totals []Total, count int64) [
 		case at >= 0:
 			put(at, t)
 		case !t.isCount():
-			told = append(told, t.Label+" "+t.Text())
+			told = append(told, t.Label+" "+shown.Total(t))
 		}
 	}
 	for _, t := range totals {
@@ -95,9 +97,4 @@ func countText(t Total) string {
 		return "count " + orBlank(t.Value)
 	}
 	return Counted(n, "record", "records")
-}
-
-// heading says which group a subtotal closes.
-func (s Subtotal) heading() string {
-	return strings.Repeat("  ", s.Level) + s.Label + " " + orBlank(s.Value)
 }

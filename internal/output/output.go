@@ -26,6 +26,7 @@ type Header struct {
 	// Restricted says that whoever asked may not see every row, blank where they may.
 	Restricted string        `json:"restricted,omitempty" doc:"Which rows of which tables were left out because whoever asked may not see them, in words"`
 	Zone       string        `json:"zone" doc:"The IANA zone dates are read and shown in"`
+	Language   string        `json:"language,omitempty" doc:"The language that numbers and dates are shown in; that of whoever reads them when left out"`
 	Columns    []plan.Output `json:"columns"`
 	// Groups are the labels of what the records are put together by.
 	Groups   []string   `json:"groups,omitempty" doc:"What the records are put together by, from the outside in; an object among the rows closes a group"`
@@ -59,7 +60,7 @@ func PaperOf(p definition.Page) Paper {
 // Result is a whole result in one value, as the JSON format writes it.
 type Result struct {
 	Header
-	Rows []any `json:"rows" doc:"One array for each record: text, number, true or false, or null where blank; an object closes a group"`
+	Rows []any `json:"rows" doc:"One array for each record: text, number, true or false, or null where blank; an object closes a group, or says how values of the next record stand out"`
 	Summary
 }
 

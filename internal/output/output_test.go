@@ -198,7 +198,7 @@ func TestPDF(t *testing.T) {
 	}{
 		{definition.Page{}, 0, []string{"595.28 841.89", "1"}},
 		{definition.Page{Size: "A4", Landscape: true}, 100, []string{"841.89 595.28", "6"}},
-		{definition.Page{Size: "letter"}, 500, []string{"612.00 792.00", "23"}},
+		{definition.Page{Size: "letter"}, 500, []string{"612.00 792.00", "26"}},
 	} {
 		w, reader := begin(c.page), plan.NewReader(columns, time.UTC)
 		for i := range c.rows {

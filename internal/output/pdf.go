@@ -78,6 +78,8 @@ type pdfLine struct {
 	// where there are no cells.
 	label string
 	total bool
+	// emphasis is how each cell stands out; nil where none does.
+	emphasis []record.Emphasis
 	// goesOn tells that the record has more lines.
 	goesOn bool
 }
@@ -110,24 +112,30 @@ func (p *pdfWriter) Row(r record.Record) error {
 			Hint: "Ask for fewer, or take them as CSV or XLSX.",
 		}}
 	}
-	cells := make([]string, len(p.cells.columns))
-	for i := range cells {
-		cells[i] = printable(string(p.cells.appendShown(nil, i, r)))
+	line := pdfLine{cells: make([]string, len(p.cells.columns))}
+	for i := range line.cells {
+		line.cells[i] = printable(string(p.cells.appendShown(nil, i, r)))
+		if e := r[i].Emphasis; e != 0 {
+			if line.emphasis == nil {
+				line.emphasis = make([]record.Emphasis, len(line.cells))
+			}
+			line.emphasis[i] = e
+		}
 	}
-	p.lines = append(p.lines, pdfLine{cells: cells})
+	p.lines = append(p.lines, line)
 	return nil
 }
 
 func (p *pdfWriter) Subtotal(s Subtotal) error {
-	p.totals(s.heading(), s.Totals, s.Count)
+	p.totals(p.cells.shown.Heading(s), s.Totals, s.Count)
 	return nil
 }
 
 func (p *pdfWriter) totals(label string, totals []Total, count int64) {
-	for _, line := range linesOf(p.header.Columns, label, totals, count) {
+	for _, line := range p.cells.shown.linesOf(label, totals, count) {
 		l := pdfLine{cells: make([]string, len(p.header.Columns)), label: printable(line.label), total: true}
 		for at, t := range line.under {
-			if l.cells[at] = printable(t.Text()); t.isCount() && at > 0 {
+			if l.cells[at] = printable(p.cells.shown.Total(t)); t.isCount() && at > 0 {
 				l.cells[at] = printable(countText(t))
 			}
 		}
@@ -171,6 +179,7 @@ func (p *pdfWriter) strips() []strip {
 	for _, l := range p.lines {
 		p.pdf.SetFont("text", l.style(), textSize)
 		for i, cell := range l.cells {
+			p.emphasise(l, i, textSize)
 			widths[i] = max(widths[i], p.pdf.GetStringWidth(cell))
 		}
 		if l.label != "" && (len(columns) == 1 || l.cells[1] != "") { // it has the first column alone
@@ -215,6 +224,21 @@ func (l pdfLine) style() string {
 	return ""
 }
 
+// inks are the colours of what stands out, beside its weight and its mark.
+var inks = map[record.Emphasis][3]int{record.Quiet: {86, 96, 91}, record.Good: {29, 107, 52}, record.Warning: {138, 90, 0}, record.Bad: {168, 32, 26}}
+
+// emphasise takes the letters of a cell of a line in which some stand out.
+func (p *pdfWriter) emphasise(l pdfLine, i int, size float64) {
+	if l.emphasis == nil {
+		return
+	}
+	style := "B"
+	if e := l.emphasis[i]; e == 0 || e == record.Quiet {
+		style = ""
+	}
+	p.pdf.SetFont("text", style, size)
+}
+
 // physical are the lines as they stand on the paper: a text that is wider than its column
 // goes on beneath, and so does a label that totals leave no room for.
 func (p *pdfWriter) physical(strips []strip) []pdfLine {
@@ -227,7 +251,7 @@ func (p *pdfWriter) physical(strips []strip) []pdfLine {
 	lines := make([]pdfLine, 0, len(p.lines))
 	style := "-"
 	for _, l := range p.lines {
-		if style != l.style() {
+		if style != l.style() || l.emphasis != nil {
 			style = l.style()
 			p.pdf.SetFont("text", style, p.size)
 		}
@@ -245,6 +269,7 @@ func (p *pdfWriter) physical(strips []strip) []pdfLine {
 		}
 		pieces, most := make([][]string, len(l.cells)), 1
 		for i, cell := range l.cells {
+			p.emphasise(l, i, p.size)
 			pieces[i] = p.wrapped(cell, widths[i])
 			most = max(most, len(pieces[i]))
 		}
@@ -253,7 +278,7 @@ func (p *pdfWriter) physical(strips []strip) []pdfLine {
 			continue
 		}
 		for n := range most {
-			part := pdfLine{cells: make([]string, len(l.cells)), total: l.total, goesOn: n < most-1}
+			part := pdfLine{cells: make([]string, len(l.cells)), total: l.total, emphasis: l.emphasis, goesOn: n < most-1}
 			for i := range pieces {
 				if n < len(pieces[i]) {
 					part.cells[i] = pieces[i][n]
@@ -339,7 +364,7 @@ func (p *pdfWriter) newPage(s Summary, on strip, beside string) {
 		p.pdf.CellFormat(0, 8, printable(p.header.Title), "", 1, "L", false, 0, "")
 		p.pdf.SetFont("text", "", textSize)
 		p.pdf.MultiCell(0, 4, printable(p.header.ReadBack), "", "L", false)
-		p.pdf.MultiCell(0, 4, printable(found(s)), "", "L", false)
+		p.pdf.MultiCell(0, 4, printable(p.cells.shown.found(s)), "", "L", false)
 		p.pdf.Ln(2)
 	}
 	p.pdf.SetFont("text", "B", p.size)
@@ -383,8 +408,16 @@ func (p *pdfWriter) draw(l pdfLine, on strip) {
 	at := 0.0
 	for i, c := range on.columns {
 		if at += on.widths[i]; at > labelled {
+			if p.emphasise(l, c, p.size); l.emphasis != nil {
+				ink := inks[l.emphasis[c]]
+				p.pdf.SetTextColor(ink[0], ink[1], ink[2])
+			}
 			p.pdf.CellFormat(on.widths[i], lineHeight, l.cells[c], border, 0, align(p.header.Columns[c].Type), false, 0, "")
 		}
+	}
+	if l.emphasis != nil {
+		p.pdf.SetFont("text", "", p.size)
+		p.pdf.SetTextColor(0, 0, 0)
 	}
 	p.pdf.Ln(lineHeight)
 }
@@ -408,14 +441,14 @@ func align(t catalog.Type) string {
 }
 
 // found says in a sentence what was found.
-func found(s Summary) string {
+func (shown *Shown) found(s Summary) string {
 	text := Counted(s.Count, "record", "records")
 	if s.First != "" {
-		text += ", first " + s.First + ", last " + s.Last
+		text += ", first " + shown.Moment(s.First) + ", last " + shown.Moment(s.Last)
 	}
 	text += "."
 	if len(s.Totals) > 0 {
-		text += " " + totalsText(s.Totals, s.Count) + "."
+		text += " " + shown.totalsText(s.Totals, s.Count) + "."
 	}
 	return text
 }

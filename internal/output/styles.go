@@ -6,97 +6,157 @@ import (
 	"slices"
 	"strings"
 
-	"pikegate/core/numeral"
+	"pikegate/core/catalog"
+	"pikegate/core/record"
 )
 
-// The styles of cells, by their place in cellXfs.
-const (
-	styleBold = iota + 1
-	styleDate
-	styleDateTime
-	styleMoney
-	// Those of lines with totals.
-	styleTotal
-	styleTotalMoney
-	styleTotalDate
-	styleTotalDateTime
-	styleTotalCount
-	// Durations.
-	styleHours
-	styleMinutes
-	styleTotalHours
-	styleTotalMinutes
-)
-
-// styleOf is the style of a number in a format, by itself and as a total.
-var styleOf = map[string]numberStyle{
-	"money": {styleMoney, styleTotalMoney}, hours: {styleHours, styleTotalHours}, minutes: {styleMinutes, styleTotalMinutes},
+// style is how a cell of a workbook looks: the format of its value, blank for that of its
+// kind, and its letters.
+type style struct {
+	code    string
+	letters letters
 }
 
-type numberStyle struct{ cell, total int }
+// letters are fonts, by their place among those of a workbook.
+type letters int
 
-// stylesOfOwn is how many styles there are before those of the columns' patterns, and
-// formatsOfOwn the number of the first format of theirs.
 const (
-	stylesOfOwn  = styleTotalMinutes + 1
-	formatsOfOwn = 169
+	plainLetters letters = iota
+	boldLetters
+	quietLetters
+	goodLetters
+	warningLetters
+	badLetters
 )
 
-// styleOf is the style of a number in a format; that of a pattern is added when it is first
-// asked for.
-func (x *xlsxWriter) styleOf(format string) (style numberStyle, ok bool) {
-	if format == "" || format == "plain" {
-		return style, false
-	}
-	if style, ok = styleOf[format]; ok {
-		return style, true
-	}
-	at := slices.Index(x.patterns, format)
-	if at < 0 {
-		p, err := numeral.Parse(format)
-		if err != nil {
-			return style, false
-		}
-		code, ok := p.Workbook()
-		if !ok {
-			return style, false
-		}
-		at = len(x.patterns)
-		x.patterns, x.codes = append(x.patterns, format), append(x.codes, code)
-	}
-	return numberStyle{stylesOfOwn + 2*at, stylesOfOwn + 2*at + 1}, true
+// fonts are the letters as ECMA-376 has them.
+const fonts = `<fonts count="6"><font><sz val="11"/><name val="Calibri"/></font><font><b/><sz val="11"/><name val="Calibri"/></font>` +
+	`<font><i/><sz val="11"/><color rgb="FF56605B"/><name val="Calibri"/></font>` +
+	`<font><b/><sz val="11"/><color rgb="FF1D6B34"/><name val="Calibri"/></font>` +
+	`<font><b/><sz val="11"/><color rgb="FF8A5A00"/><name val="Calibri"/></font>` +
+	`<font><b/><sz val="11"/><color rgb="FFA8201A"/><name val="Calibri"/></font></fonts>`
+
+// lettersOf are the letters of an emphasis.
+func lettersOf(e record.Emphasis) letters {
+	return map[record.Emphasis]letters{record.Strong: boldLetters, record.Quiet: quietLetters, record.Good: goodLetters, record.Warning: warningLetters, record.Bad: badLetters}[e]
 }
 
-// styles are those of all workbooks, and of the patterns of this one.
-func (x *xlsxWriter) styles() string {
+// The formats of values that a column gives none for.
+const (
+	codeDate     = `yyyy\-mm\-dd`
+	codeDateTime = `yyyy\-mm\-dd\ hh:mm:ss`
+	codeCount    = `[=1]0" record";#,##0" records"`
+	codeMoney    = `#,##0.00`
+	codeHours    = `[h]" h "mm" min"`
+	codeMinutes  = `[m]" min "ss" s"`
+)
+
+// styleTable is the styles of a workbook, by their place in cellXfs; the first is that of
+// cells which have none.
+type styleTable struct {
+	all   []style
+	codes []string // the formats among them, numbered from formatsOfOwn
+	at    map[style]int
+}
+
+// formatsOfOwn is the number of the first format of a workbook's own; source: ECMA-376,
+// part 1, 18.8.30.
+const formatsOfOwn = 164
+
+// of is the place of a style.
+func (t *styleTable) of(s style) int {
+	if t.at == nil {
+		t.at, t.all = map[style]int{{}: 0}, []style{{}}
+	}
+	at, ok := t.at[s]
+	if !ok {
+		at = len(t.all)
+		t.at[s], t.all = at, append(t.all, s)
+		if s.code != "" && !slices.Contains(t.codes, s.code) {
+			t.codes = append(t.codes, s.code)
+		}
+	}
+	return at
+}
+
+// String is the part of the package that holds them.
+func (t *styleTable) String() string {
+	t.of(style{})
 	var formats, cells strings.Builder
-	for i, code := range x.codes {
+	for i, code := range t.codes {
 		var quoted strings.Builder
 		_ = xml.EscapeText(&quoted, []byte(code)) // a builder takes all
 		fmt.Fprintf(&formats, `<numFmt numFmtId="%d" formatCode="%s"/>`, formatsOfOwn+i, quoted.String())
-		fmt.Fprintf(&cells, `<xf numFmtId="%[1]d" applyNumberFormat="1"/><xf numFmtId="%[1]d" fontId="1" applyNumberFormat="1" applyFont="1"/>`, formatsOfOwn+i)
 	}
-	return fmt.Sprintf(styles, formatsOfOwn-164+len(x.codes), formats.String(), stylesOfOwn+2*len(x.codes), cells.String())
+	for _, s := range t.all {
+		format := 0
+		if s.code != "" {
+			format = formatsOfOwn + slices.Index(t.codes, s.code)
+		}
+		fmt.Fprintf(&cells, `<xf numFmtId="%d" fontId="%d" applyNumberFormat="1" applyFont="1"/>`, format, s.letters)
+	}
+	return `<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main">` +
+		fmt.Sprintf(`<numFmts count="%d">%s</numFmts>`, len(t.codes), formats.String()) + fonts +
+		`<fills count="2"><fill><patternFill patternType="none"/></fill><fill><patternFill patternType="gray125"/></fill></fills>` +
+		`<borders count="1"><border/></borders><cellStyleXfs count="1"><xf/></cellStyleXfs>` +
+		fmt.Sprintf(`<cellXfs count="%d">%s</cellXfs></styleSheet>`, len(t.all), cells.String())
 }
 
-const styles = `<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main">` +
-	`<numFmts count="%d"><numFmt numFmtId="164" formatCode="yyyy\-mm\-dd"/><numFmt numFmtId="165" formatCode="yyyy\-mm\-dd\ hh:mm:ss"/><numFmt numFmtId="166" formatCode="[=1]0&quot; record&quot;;#,##0&quot; records&quot;"/><numFmt numFmtId="167" formatCode="[h]&quot; h &quot;mm&quot; min&quot;"/><numFmt numFmtId="168" formatCode="[m]&quot; min &quot;ss&quot; s&quot;"/>%s</numFmts>` +
-	`<fonts count="2"><font><sz val="11"/><name val="Calibri"/></font><font><b/><sz val="11"/><name val="Calibri"/></font></fonts>` +
-	`<fills count="2"><fill><patternFill patternType="none"/></fill><fill><patternFill patternType="gray125"/></fill></fills>` +
-	`<borders count="1"><border/></borders>` +
-	`<cellStyleXfs count="1"><xf/></cellStyleXfs>` +
-	`<cellXfs count="%d"><xf/>` +
-	`<xf fontId="1" applyFont="1"/>` +
-	`<xf numFmtId="164" applyNumberFormat="1"/>` +
-	`<xf numFmtId="165" applyNumberFormat="1"/>` +
-	`<xf numFmtId="4" applyNumberFormat="1"/>` +
-	`<xf fontId="1" applyFont="1"/>` +
-	`<xf numFmtId="4" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
-	`<xf numFmtId="164" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
-	`<xf numFmtId="165" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
-	`<xf numFmtId="166" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
-	`<xf numFmtId="167" applyNumberFormat="1"/>` +
-	`<xf numFmtId="168" applyNumberFormat="1"/>` +
-	`<xf numFmtId="167" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
-	`<xf numFmtId="168" fontId="1" applyNumberFormat="1" applyFont="1"/>` +
-	`%s</cellXfs></styleSheet>`
+// codeOf is the format of the cells of a column: of numbers, and of dates and date-times.
+func (x *xlsxWriter) codeOf(i int) string {
+	column, f := &x.header.Columns[i], &x.shown.shown.formats[i]
+	if code, ok := f.Workbook(); ok {
+		return code
+	}
+	switch {
+	case column.Format == "money":
+		return codeMoney
+	case column.Format == "hours":
+		return codeHours
+	case column.Format == "minutes":
+		return codeMinutes
+	case column.Type == catalog.Date:
+		return codeDate
+	case column.Type == catalog.DateTime:
+		return codeDateTime
+	}
+	return ""
+}
+
+// marked is a format with a mark before what it shows, in each of its sections; of texts, and
+// of what has no format, it is one of its own.
+func marked(code, mark string, isText bool) string {
+	switch {
+	case mark == "":
+		return code
+	case isText:
+		return quotedCode(mark) + "@"
+	case code == "":
+		code = "General"
+	}
+	if code == codeCount {
+		return code
+	}
+	var b strings.Builder
+	b.WriteString(quotedCode(mark))
+	for i := 0; i < len(code); i++ {
+		b.WriteByte(code[i])
+		switch code[i] {
+		case '\\':
+			if i++; i < len(code) {
+				b.WriteByte(code[i])
+			}
+		case ';':
+			b.WriteString(quotedCode(mark))
+		}
+	}
+	return b.String()
+}
+
+func quotedCode(text string) string {
+	var b strings.Builder
+	for _, r := range text {
+		b.WriteString(`\` + string(r))
+	}
+	return b.String()
+}

@@ -9,34 +9,37 @@ import (
 
 // Total is one value made of many records.
 type Total struct {
-	Name   string `json:"name" doc:"As the report names it, such as sum of toll"`
-	Label  string `json:"label" doc:"What people read"`
-	Of     string `json:"of,omitempty" doc:"The column it is made of, under which it stands"`
-	Format string `json:"format,omitempty" doc:"How a number is shown, as the column that it is of"`
-	Value  any    `json:"value" doc:"A number or text, or null where there was nothing to make it of"`
+	Name   string       `json:"name" doc:"As the report names it, such as sum of toll"`
+	Label  string       `json:"label" doc:"What people read"`
+	Of     string       `json:"of,omitempty" doc:"The column it is made of, under which it stands"`
+	Type   catalog.Type `json:"type,omitempty" doc:"What its value is"`
+	Format string       `json:"format,omitempty" doc:"How its value is shown, as the column that it is of"`
+	Value  any          `json:"value" doc:"A number or text, or null where there was nothing to make it of"`
 	// partial tells that it is made of some of the records.
 	partial bool
 }
 
 // Subtotal closes a group of records, which stand before it.
 type Subtotal struct {
-	Level  int     `json:"level" doc:"0 for the outermost group"`
-	Label  string  `json:"label" doc:"What the records are put together by"`
-	Value  any     `json:"value" doc:"What the records of the group have in common"`
-	Count  int64   `json:"count" doc:"How many records the group has"`
-	Totals []Total `json:"totals"`
+	Level  int          `json:"level" doc:"0 for the outermost group"`
+	Label  string       `json:"label" doc:"What the records are put together by"`
+	Of     string       `json:"of,omitempty" doc:"The column, where they are put together by one"`
+	Type   catalog.Type `json:"type,omitempty" doc:"What the value is"`
+	Value  any          `json:"value" doc:"What the records of the group have in common"`
+	Count  int64        `json:"count" doc:"How many records the group has"`
+	Totals []Total      `json:"totals"`
 }
 
 // SubtotalOf is a subtotal as it is shown.
 func SubtotalOf(s plan.Subtotal) Subtotal {
-	return Subtotal{s.Level, s.Label, shown(s.Value, &s.Column, ""), s.Count, TotalsOf(s.Totals)}
+	return Subtotal{s.Level, s.Label, s.Of, s.Column.Type, shown(s.Value, &s.Column, ""), s.Count, TotalsOf(s.Totals)}
 }
 
 // TotalsOf are totals as they are shown.
 func TotalsOf(made []plan.TotalValue) []Total {
 	totals := make([]Total, len(made))
 	for i, m := range made {
-		totals[i] = Total{m.Name, m.Label, m.Of, m.Format, shown(m.Value, &m.Column, m.Format), m.Partial()}
+		totals[i] = Total{m.Name, m.Label, m.Of, m.Type(), m.Format, shown(m.Value, &m.Column, m.Format), m.Partial()}
 	}
 	return totals
 }

@@ -17,7 +17,7 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
-	"pikegate/core/plan"
+	"pikegate/core/format"
 	"pikegate/core/record"
 )
 
@@ -51,8 +51,9 @@ type xlsxWriter struct {
 	held   []byte // the first rows of a sheet, nil once they are written
 	widths []int  // of its columns, in characters
 
-	begins          []int    // by level, the row its group begins in; 0 where that is on an earlier sheet
-	patterns, codes []string // of the numbers, and as workbooks have them
+	begins []int // by level, the row its group begins in; 0 where that is on an earlier sheet
+	styles styleTable
+	codes  []string // by column, the format of its cells
 
 	broken []bool // by column, whether adding its cells up is not the total
 	blanks []bool // by column, whether a record has none
@@ -69,6 +70,10 @@ func (x *xlsxWriter) Begin(h Header) error {
 	x.cells.columns = slices.Clone(h.Columns)
 	for i := range x.cells.columns {
 		x.cells.columns[i].Format = ""
+	}
+	x.codes = make([]string, len(h.Columns))
+	for i := range x.codes {
+		x.codes[i] = x.codeOf(i)
 	}
 	x.broken, x.blanks, x.begins = make([]bool, len(h.Columns)), make([]bool, len(h.Columns)), make([]int, len(h.Groups)+1)
 	if err := x.records(); err != nil {
@@ -96,7 +101,7 @@ func (x *xlsxWriter) records() error {
 	}
 	x.row()
 	for _, c := range x.header.Columns {
-		x.text(c.Label, styleBold)
+		x.text(c.Label, x.bold())
 	}
 	return x.flush()
 }
@@ -213,50 +218,69 @@ func (x *xlsxWriter) Row(r record.Record) error {
 		}
 		if x.held != nil {
 			width := utf8.RuneCount(x.cell)
-			if k == number {
-				if text, ok := x.shown.formats[i].text(string(x.cell)); ok {
-					width = utf8.RuneCountInString(text)
-				}
+			if f := &x.shown.shown.formats[i]; k == number {
+				width = utf8.RuneCountInString(f.Number(string(x.cell)))
+			} else if f.Type.IsDate() {
+				width = utf8.RuneCountInString(f.Date(string(x.cell)))
 			}
 			x.widths[i] = max(x.widths[i], width+2)
 		}
-		x.value(x.cell, k, &x.header.Columns[i])
+		x.value(x.cell, k, i, r[i].Emphasis)
 	}
 	return x.flush()
 }
 
-// value appends a cell.
-func (x *xlsxWriter) value(cell []byte, k kind, column *plan.Output) {
+// value appends a cell of a column.
+func (x *xlsxWriter) value(cell []byte, k kind, i int, e record.Emphasis) {
+	column, f := &x.header.Columns[i], &x.shown.shown.formats[i]
+	letters, mark := lettersOf(e), Marks[e]
+	words := func(text string) { x.text(text, x.styles.of(style{marked("", mark, true), letters})) }
 	switch k {
 	case blank:
+		if f.Words.Blank != "" {
+			x.broken[i] = true // it would be counted
+			words(f.Words.Blank)
+			return
+		}
 		x.line = append(x.line, "<c/>"...)
 	case boolean:
-		x.line = append(x.line, `<c t="b"><v>`...)
+		if column.Words != nil {
+			words(f.YesNo(cell[0] == 't'))
+			return
+		}
+		x.cellOf(style{marked("", mark, false), letters}, ` t="b"`)
 		x.line = append(append(x.line, map[bool]byte{true: '1', false: '0'}[cell[0] == 't']), "</v></c>"...)
 	case number:
 		if digits(cell) > maxDigits {
-			x.text(string(cell), 0)
+			words(string(cell))
 			return
 		}
-		x.line = append(x.line, "<c"...)
-		if style, ok := x.styleOf(column.Format); ok {
-			x.line = append(append(append(x.line, ` s="`...), strconv.Itoa(style.cell)...), '"')
+		code := x.codes[i]
+		if column.Type.IsDate() {
+			code = "" // it is none
 		}
-		x.line = append(x.line, "><v>"...)
-		if isDuration(column.Format) {
-			x.line = append(x.line, inDays(string(cell), column.Format)...)
-		} else {
-			x.line = append(x.line, cell...)
+		x.cellOf(style{marked(code, mark, false), letters}, "")
+		if f.IsDuration() {
+			cell = []byte(f.Days(string(cell), maxDigits))
 		}
-		x.line = append(x.line, "</v></c>"...)
+		x.line = append(append(x.line, cell...), "</v></c>"...)
 	default:
-		if serial, style, ok := serialOf(cell); ok && column.Type.IsDate() {
-			x.line = append(fmt.Appendf(x.line, `<c s="%d"><v>`, style), serial...)
-			x.line = append(x.line, "</v></c>"...)
+		if serial, _, ok := serialOf(cell); ok && column.Type.IsDate() {
+			x.cellOf(style{marked(x.codes[i], mark, false), letters}, "")
+			x.line = append(append(x.line, serial...), "</v></c>"...)
 			return
 		}
-		x.text(string(cell), 0)
+		words(string(cell))
 	}
+}
+
+// cellOf begins a cell of a style whose value follows.
+func (x *xlsxWriter) cellOf(s style, kind string) {
+	x.line = append(x.line, "<c"...)
+	if at := x.styles.of(s); at > 0 {
+		x.line = append(strconv.AppendInt(append(x.line, ` s="`...), int64(at), 10), '"')
+	}
+	x.line = append(append(x.line, kind...), "><v>"...)
 }
 
 // text appends a cell of text. What XML cannot hold is the replacement
@@ -316,7 +340,7 @@ var (
 
 // serialOf gives the number of a day as it is shown, or of the wall clock's time
 // of a date-time, as a spreadsheet counts them.
-func serialOf(text []byte) (serial []byte, style int, ok bool) {
+func serialOf(text []byte) (serial []byte, isDay, ok bool) {
 	number := func(from, to int) int {
 		n := 0
 		for _, c := range text[from:to] {
@@ -328,22 +352,22 @@ func serialOf(text []byte) (serial []byte, style int, ok bool) {
 		return n
 	}
 	if len(text) < len("2026-03-31") || text[4] != '-' || text[7] != '-' {
-		return nil, 0, false
+		return nil, false, false
 	}
 	year, month, day := number(0, 4), number(5, 7), number(8, 10)
 	if year < 0 || !civil.Valid(year, month, day) || civil.DateOf(year, month, day) < serialFrom {
-		return nil, 0, false
+		return nil, false, false
 	}
 	days := int64(civil.DateOf(year, month, day) - serialZero)
 	if len(text) == 10 {
-		return strconv.AppendInt(nil, days, 10), styleDate, true
+		return strconv.AppendInt(nil, days, 10), true, true
 	}
 	if len(text) < len("2026-03-31T08:30:15") || text[10] != 'T' {
-		return nil, 0, false
+		return nil, false, false
 	}
 	hour, minute, second := number(11, 13), number(14, 16), number(17, 19)
 	if hour < 0 || minute < 0 || second < 0 {
-		return nil, 0, false
+		return nil, false, false
 	}
 	seconds := float64(hour*3600 + minute*60 + second)
 	end := 19
@@ -353,14 +377,14 @@ func serialOf(text []byte) (serial []byte, style int, ok bool) {
 	if fraction, err := strconv.ParseFloat("0"+string(text[19:end]), 64); err == nil {
 		seconds += fraction
 	}
-	return strconv.AppendFloat(nil, float64(days)+seconds/86400, 'f', -1, 64), styleDateTime, true
+	return strconv.AppendFloat(nil, float64(days)+seconds/86400, 'f', -1, 64), false, true
 }
 
 // Subtotal writes the totals of a group beneath its records, with the formulas that make
 // them, so that they follow what is changed or filtered there.
 func (x *xlsxWriter) Subtotal(s Subtotal) error {
 	begin, last := x.begins[s.Level], x.rows
-	if err := x.totals(s.heading(), s.Totals, s.Count, begin, last); err != nil {
+	if err := x.totals(x.shown.shown.Heading(s), s.Totals, s.Count, begin, last); err != nil {
 		return err
 	}
 	for level := s.Level; level < len(x.begins); level++ {
@@ -372,7 +396,7 @@ func (x *xlsxWriter) Subtotal(s Subtotal) error {
 // totals writes lines of totals of the rows from begin to last, without formulas where begin
 // is 0.
 func (x *xlsxWriter) totals(label string, totals []Total, count int64, begin, last int) error {
-	for _, l := range linesOf(x.header.Columns, label, totals, count) {
+	for _, l := range x.shown.shown.linesOf(label, totals, count) {
 		sheet := len(x.sheets)
 		if err := x.next(); err != nil {
 			return err
@@ -386,7 +410,7 @@ func (x *xlsxWriter) totals(label string, totals []Total, count int64, begin, la
 			case ok:
 				x.total(t, i, begin, last)
 			case i == 0 && l.label != "":
-				x.text(l.label, styleBold)
+				x.text(l.label, x.bold())
 			default:
 				x.line = append(x.line, "<c/>"...)
 			}
@@ -404,33 +428,36 @@ var subtotalFunctions = map[string]int{"average": 1, countName: 3, "greatest": 4
 
 // total appends the cell of a total.
 func (x *xlsxWriter) total(t Total, at, begin, last int) {
-	value, style := orBlank(t.Value), styleTotal
+	value, code := orBlank(t.Value), ""
 	isNumber := false
+	f := x.shown.shown.place.Of(t.Type, t.Format, format.Words{})
 	switch v := t.Value.(type) {
 	case nil:
 		x.line = append(x.line, "<c/>"...)
 		return
 	case json.Number:
 		isNumber = digits([]byte(v)) <= maxDigits
+		code, _ = f.Workbook()
 	case string:
-		if serial, kind, ok := serialOf([]byte(v)); ok && at < len(x.header.Columns) && x.header.Columns[at].Type.IsDate() {
+		if serial, ofDays, ok := serialOf([]byte(v)); ok && t.Type.IsDate() {
 			value, isNumber = string(serial), true
-			style = map[int]int{styleDate: styleTotalDate, styleDateTime: styleTotalDateTime}[kind]
+			if code, ok = f.Workbook(); !ok {
+				code = map[bool]string{true: codeDate, false: codeDateTime}[ofDays]
+			}
 		}
 	}
-	if t.isCount() {
-		style = styleTotalCount
-	} else if of, ok := x.styleOf(t.Format); ok {
-		if style = of.total; isNumber && isDuration(t.Format) {
-			value = inDays(value, t.Format)
-		}
+	switch {
+	case t.isCount():
+		code = codeCount
+	case f.IsDuration() && isNumber:
+		value, code = f.Days(value, maxDigits), map[string]string{"hours": codeHours, "minutes": codeMinutes}[t.Format]
 	}
 	if !isNumber {
 		x.broken[at] = true
-		x.text(value, styleBold)
+		x.text(value, x.bold())
 		return
 	}
-	x.line = fmt.Appendf(x.line, `<c s="%d">`, style)
+	x.line = fmt.Appendf(x.line, `<c s="%d">`, x.styles.of(style{code, boldLetters}))
 	if formula := x.formula(t, at, begin, last); formula != "" {
 		x.line = append(append(append(x.line, "<f>"...), formula...), "</f>"...)
 	} else {
@@ -438,6 +465,9 @@ func (x *xlsxWriter) total(t Total, at, begin, last int) {
 	}
 	x.line = append(append(append(x.line, "<v>"...), value...), "</v></c>"...)
 }
+
+// bold is the style of heads and totals.
+func (x *xlsxWriter) bold() int { return x.styles.of(style{letters: boldLetters}) }
 
 // formula makes a total of the cells above it; blank where none does.
 func (x *xlsxWriter) formula(t Total, at, begin, last int) string {
@@ -471,13 +501,13 @@ func orBlank(v any) string {
 
 // totalsText is what was made of many records, on one line; their number where
 // nothing was.
-func totalsText(totals []Total, count int64) string {
+func (shown *Shown) totalsText(totals []Total, count int64) string {
 	if len(totals) == 0 {
 		return Counted(count, "record", "records")
 	}
 	parts := make([]string, len(totals))
 	for i, t := range totals {
-		parts[i] = t.Label + " " + t.Text()
+		parts[i] = t.Label + " " + shown.Total(t)
 	}
 	return strings.Join(parts, " · ")
 }
@@ -514,7 +544,7 @@ func (x *xlsxWriter) End(s Summary) error {
 	}
 	const relationships = `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">`
 	for _, part := range []struct{ name, content string }{
-		{"xl/styles.xml", x.styles()},
+		{"xl/styles.xml", x.styles.String()},
 		{"xl/workbook.xml", `<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets>` + books.String() + `</sheets></workbook>`},
 		{"xl/_rels/workbook.xml.rels", relationships + links.String() + fmt.Sprintf(`<Relationship Id="rId%d" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/styles" Target="styles.xml"/></Relationships>`, len(x.sheets)+1)},
 		{"_rels/.rels", relationships + `<Relationship Id="rId1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument" Target="xl/workbook.xml"/></Relationships>`},
@@ -538,7 +568,7 @@ func (x *xlsxWriter) about(s Summary) error {
 	x.line = append(x.line[:0], `<cols><col min="1" max="1" width="22" customWidth="1"/><col min="2" max="2" width="90" customWidth="1"/></cols><sheetData>`...)
 	for _, line := range aboutLines(x.header, s, x.cut) {
 		x.row()
-		x.text(line[0], styleBold)
+		x.text(line[0], x.bold())
 		x.text(line[1], 0)
 		if err := x.flush(); err != nil {
 			return err
@@ -576,14 +606,15 @@ func aboutLines(h Header, s Summary, cut int) [][2]string {
 			lines = append(lines, [2]string{name, text})
 		}
 	}
-	add("First", s.First)
-	add("Last", s.Last)
+	shown := NewShown(h)
+	add("First", shown.Moment(s.First))
+	add("Last", shown.Moment(s.Last))
 	for _, t := range s.Totals {
-		add(t.Label, t.Text())
+		add(t.Label, shown.Total(t))
 	}
 	if s.Edges != nil {
-		add("Nearest before", s.Edges.Before)
-		add("Nearest after", s.Edges.After)
+		add("Nearest before", shown.Moment(s.Edges.Before))
+		add("Nearest after", shown.Moment(s.Edges.After))
 	}
 	add("Why there are none", s.Reason)
 	if cut > 0 {

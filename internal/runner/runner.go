@@ -363,7 +363,7 @@ func headerOf(job Job, p Prepared) output.Header {
 	title, _ := job.Report.Heading()
 	header := output.Header{
 		Report: job.Report.Name, Title: title, Version: job.Version, Delivery: job.Delivery,
-		ReadBack: p.ReadBack, Restricted: strings.TrimSpace(restricted(p.Restricts)), Zone: job.Context.Zone.String(), Location: job.Context.Zone, Columns: p.Selection.Outputs, Page: output.PaperOf(job.Report.Page),
+		ReadBack: p.ReadBack, Restricted: strings.TrimSpace(restricted(p.Restricts)), Zone: job.Context.Zone.String(), Location: job.Context.Zone, Language: job.Report.Language, Columns: p.Selection.Outputs, Page: output.PaperOf(job.Report.Page),
 	}
 	for _, g := range p.Selection.Groups {
 		header.Groups = append(header.Groups, g.Label)

@@ -14,6 +14,7 @@ import (
 	"pikegate/core/civil"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
+	"pikegate/core/format"
 	"pikegate/internal/delivery"
 	"pikegate/internal/identity"
 	"pikegate/internal/output"
@@ -203,7 +204,7 @@ func (s *Service) letter(ctx context.Context, d store.Delivery, o store.Occurren
 		if p.Count == 0 { // there is nothing to make them of
 			break
 		}
-		l.Totals = append(l.Totals, delivery.Stated{Label: t.Label, Value: t.Text()})
+		l.Totals = append(l.Totals, delivery.Stated{Label: t.Label, Value: t.Text(format.Place{})})
 	}
 	if zone, err := time.LoadLocation(o.Zone); err == nil {
 		l.AsOf = atClock(o.Due, zone)

@@ -24,12 +24,12 @@ core/criteria            core/catalog core/civil core/diag core/period
 core/evaluate            core/catalog core/civil core/criteria core/period
 core/phrase              core/catalog core/criteria core/diag core/period
 core/proof               core/catalog core/civil core/criteria core/diag core/period
-core/parameter           core/catalog core/civil core/criteria core/diag core/evaluate core/period
+core/parameter           core/catalog core/civil core/criteria core/diag core/evaluate core/format core/period
 core/sqltext             core/diag
-core/numeral
-core/definition          core/almanac core/catalog core/civil core/criteria core/diag core/evaluate core/numeral core/parameter core/period core/proof core/recurrence core/sqltext
+core/format              core/catalog
+core/definition          core/almanac core/catalog core/civil core/criteria core/diag core/evaluate core/format core/parameter core/period core/proof core/recurrence core/sqltext
 core/begin               core/catalog core/civil core/criteria core/definition core/diag core/sqltext
-core/plan                core/catalog core/civil core/criteria core/definition core/diag core/evaluate core/parameter core/period core/proof core/record core/sqltext
+core/plan                core/catalog core/civil core/criteria core/definition core/diag core/evaluate core/format core/parameter core/period core/proof core/record core/sqltext
 core/dialect             core/catalog core/civil core/criteria core/definition core/diag core/plan
 
 internal/engine          core/catalog core/criteria core/dialect core/plan
@@ -38,7 +38,7 @@ internal/engine/sqlite   core/catalog core/civil core/dialect core/evaluate core
 internal/engine/postgres core/catalog core/dialect core/sqltext internal/engine
 internal/engine/mysql    core/catalog core/dialect core/sqltext internal/engine
 internal/engine/files    core/catalog core/civil core/dialect core/period core/plan internal/engine internal/engine/worker
-internal/output          core/catalog core/civil core/definition core/diag core/numeral core/plan core/record
+internal/output          core/catalog core/civil core/definition core/diag core/format core/plan core/record
 internal/store           core/catalog core/parameter
 internal/delivery        core/definition
 internal/schedule        core/civil core/recurrence internal/delivery internal/store
@@ -66,7 +66,7 @@ var outside = map[string][]string{
 	"core/definition": {"github.com/shopspring/decimal", "go.yaml.in/yaml"},
 	"core/dialect":    {"github.com/shopspring/decimal"},
 	"core/evaluate":   {"github.com/shopspring/decimal"},
-	"core/numeral":    {"github.com/shopspring/decimal"},
+	"core/format":     {"github.com/go-playground/locales", "github.com/shopspring/decimal"},
 	"core/parameter":  {"github.com/shopspring/decimal"},
 	"core/phrase":     {"github.com/shopspring/decimal"},
 	"core/proof":      {"github.com/shopspring/decimal"},

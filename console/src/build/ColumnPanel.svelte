@@ -1,10 +1,10 @@
 <script lang="ts">
 	// All that can be done with a column of the result, from the sentence and from the head
 	// of the table.
-	import { named } from '../lib/text';
 	import type { Subject } from './building';
 	import Made from './Made.svelte';
-	import { isDated, isNumeric, orderWords, totals, totalsOf, units, putTogether, type Shape } from './shape';
+	import ShownAs from './ShownAs.svelte';
+	import { isDated, orderWords, totals, totalsOf, units, putTogether, type Shape } from './shape';
 
 	let {
 		shape,
@@ -71,28 +71,7 @@
 		>
 	{/each}
 </fieldset>
-{#if isNumeric(type)}
-	<fieldset class="flex flex-wrap items-center gap-1" data-format>
-		<legend class="text-ink-2">Shown as</legend>
-		{#each [['', 'a number'], ['money', 'money, with two places'], ['hours', 'hours and minutes'], ['minutes', 'minutes and seconds']] as [format, words] (format)}
-			<button
-				type="button"
-				class="chip"
-				aria-pressed={(c.format === 'plain' ? '' : c.format) === format}
-				onclick={() => shape.describe(index, 'format', format!)}>{words}</button
-			>
-		{/each}
-		<input
-			class="field w-44"
-			name="pattern"
-			aria-label="A pattern"
-			placeholder="#,##0.0' m'"
-			title="A pattern of the Unicode CLDR: #,##0.00, 0.0%, '£'#,##0.00;('£'#,##0.00)"
-			value={named.includes(c.format) ? '' : c.format}
-			onchange={(e) => shape.describe(index, 'format', e.currentTarget.value.trim())}
-		/>
-	</fieldset>
-{/if}
+<ShownAs {shape} {index} column={c} {type} />
 {#if shape.has}
 	<fieldset class="flex flex-wrap items-center gap-1" data-grouped>
 		<legend class="text-ink-2">A group for each</legend>

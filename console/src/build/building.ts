@@ -69,7 +69,7 @@ export function questionsOf(query: Fields, report: Fields): Asked[] {
 }
 
 /** A column of the result: its name, what it holds as written, and what people read. */
-export type Shown = { name: string; value: string; label: string; format: string };
+export type Shown = { name: string; value: string; label: string; format: string; words?: Value; emphasis?: Value };
 
 /** The columns of a query's result. */
 export const columnsOf = (query: Fields): Shown[] =>
@@ -77,7 +77,15 @@ export const columnsOf = (query: Fields): Shown[] =>
 		const fields = fieldsOf(c);
 		const value = textOf(c) || textOf(fields.value);
 		const name = textOf(c) ? value.replaceAll('"', '').split('.').pop()! : textOf(fields.name) || value;
-		return { name, value, label: textOf(fields.label) || labelled(name), format: textOf(fields.format) };
+		const { words, emphasis } = fields;
+		return {
+			name,
+			value,
+			label: textOf(fields.label) || labelled(name),
+			format: textOf(fields.format),
+			words,
+			emphasis,
+		};
 	});
 
 /** The tables of a query, by the names they have in it. */

@@ -115,11 +115,17 @@ export class Shape {
 	}
 
 	/** Changes a field of a column; one that is written as its value alone becomes a mapping. */
-	describe(i: number, field: 'label' | 'name' | 'value' | 'format', to: string) {
+	describe(i: number, field: 'label' | 'name' | 'value' | 'format' | 'words' | 'emphasis', to: Value | undefined) {
 		const now = this.columns[i]!;
 		if (typeof at(this.#query, ['columns', i]) !== 'string') return this.query(['columns', i, field], to || undefined);
 		if (to && to !== (field === 'name' ? now.name : field === 'value' ? now.value : ''))
 			this.query(['columns', i], { name: now.name, value: now.value, [field]: to });
+	}
+	/** Has a word stand for yes, no or nothing in a column. */
+	say(i: number, of: string, word: string) {
+		const words = fieldsOf(this.columns[i]!.words);
+		if (Object.keys(words).length) this.query(['columns', i, 'words', of], word || undefined);
+		else if (word) this.describe(i, 'words', { [of]: word });
 	}
 	/** Adds a query to a union, or puts it to another place. */
 	addQuery(name: string) {

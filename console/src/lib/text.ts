@@ -2,6 +2,7 @@
 import { account } from './account.svelte';
 import type { Total } from './api';
 import { clockChange } from './clock';
+import { dateText, stamp } from './dates';
 
 const language = navigator.language;
 
@@ -10,13 +11,24 @@ const lazy = <T>(make: () => T) => {
 	let made: T | undefined;
 	return () => (made ??= make());
 };
-const number = lazy(() => new Intl.NumberFormat(language, { maximumFractionDigits: 12 }));
-const money = lazy(() => new Intl.NumberFormat(language, { minimumFractionDigits: 2, maximumFractionDigits: 2 }));
-const plain = lazy(() => new Intl.NumberFormat(language, { maximumFractionDigits: 12, useGrouping: false }));
-const day = lazy(() => new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeZone: 'UTC' }));
-const moment = lazy(
-	() => new Intl.DateTimeFormat(language, { dateStyle: 'medium', timeStyle: 'medium', timeZone: 'UTC' }),
-);
+
+/** Where values are shown: in the zone of a report, and in its language where it has one. */
+export type Place = { zone?: string; language?: string };
+
+/** The formats of a language. */
+const formatsOf = (tag: string) => ({
+	number: lazy(() => new Intl.NumberFormat(tag, { maximumFractionDigits: 12 })),
+	money: lazy(() => new Intl.NumberFormat(tag, { minimumFractionDigits: 2, maximumFractionDigits: 2 })),
+	plain: lazy(() => new Intl.NumberFormat(tag, { maximumFractionDigits: 12, useGrouping: false })),
+	day: lazy(() => new Intl.DateTimeFormat(tag, { dateStyle: 'medium', timeZone: 'UTC' })),
+	moment: lazy(() => new Intl.DateTimeFormat(tag, { dateStyle: 'medium', timeStyle: 'medium', timeZone: 'UTC' })),
+});
+const ofLanguages = new Map<string, ReturnType<typeof formatsOf>>();
+function formatsIn(tag = language) {
+	let formats = ofLanguages.get(tag);
+	if (!formats) ofLanguages.set(tag, (formats = formatsOf(tag)));
+	return formats;
+}
 const dayOfYear = lazy(() => new Intl.DateTimeFormat(language, { day: 'numeric', month: 'short', timeZone: 'UTC' }));
 const momentOfYear = lazy(
 	() =>
@@ -34,7 +46,7 @@ const instant = lazy(
 		}),
 );
 
-export const countText = (n: number) => number().format(n);
+export const countText = (n: number) => formatsIn().number().format(n);
 const outcomes: Record<string, string> = { timed_out: 'Timed out' };
 /** How a run ended, as people say it. */
 export const outcomeText = (outcome: string) => outcomes[outcome] ?? outcome.charAt(0).toUpperCase() + outcome.slice(1);
@@ -63,20 +75,18 @@ export function agoText(iso: string, now = Date.now()): string {
 	return instantText(iso);
 }
 
-const stamp = /^(\d{4}-\d\d-\d\d)(?:[T ](\d\d:\d\d(?::\d\d)?)(\.\d+)?(Z|[+-]\d\d:\d\d)?)?$/;
-
 /**
  * A day or a date-time of the data in the reader's language: the clock of the
  * report's zone as it stands, with the offset from UTC; anything else as it is.
  */
-export function stampText(text?: string, withYear = true): string {
+export function stampText(text?: string, withYear = true, tag = language): string {
 	const parts = stamp.exec(text ?? '');
 	if (!parts) return text ?? '';
 	const [, date, time, fraction, offset] = parts;
 	const at = new Date(`${date}T${time ?? '00:00'}Z`);
 	if (Number.isNaN(at.valueOf())) return text!;
-	if (!time) return (withYear ? day : dayOfYear)().format(at);
-	const format = (withYear ? moment : momentOfYear)();
+	if (!time) return (withYear ? formatsIn(tag).day : dayOfYear)().format(at);
+	const format = (withYear ? formatsIn(tag).moment : momentOfYear)();
 	const clock = fraction
 		? format.formatToParts(at).map((part) => (part.type === 'second' ? part.value + fraction : part.value))
 		: [format.format(at)];
@@ -87,10 +97,10 @@ export function stampText(text?: string, withYear = true): string {
  * A date-time of a report in a zone: its offset is told on days alone on which
  * the clocks of the zone change.
  */
-export function momentText(text: string | undefined, zone: string, withYear = true): string {
+export function momentText(text: string | undefined, place: Place, withYear = true): string {
 	const parts = stamp.exec(text ?? '');
-	if (!parts?.[4] || (parts[1] && clockChange(parts[1], zone))) return stampText(text, withYear);
-	return stampText(text!.slice(0, text!.length - parts[4].length), withYear);
+	const told = !parts?.[4] || (parts[1] && clockChange(parts[1], place.zone ?? ''));
+	return stampText(told ? text : text!.slice(0, text!.length - parts![4]!.length), withYear, place.language);
 }
 
 const span = lazy(
@@ -112,21 +122,31 @@ export type Cell = string | number | boolean | null;
 /** Whether a column holds numbers, which stand at the right. */
 export const isNumber = (column: { type?: string }) => column.type === 'integer' || column.type === 'decimal';
 
-/**
- * A value as people read it; blank is the empty text. Identifiers are not grouped.
- * With a zone, date-times are those of a report in it.
- */
-export function cellText(value: Cell | undefined, column: { type?: string; format?: string }, zone = ''): string {
-	if (value === null || value === undefined) return '';
-	if (typeof value === 'boolean') return value ? 'yes' : 'no';
+/** How a column is shown. */
+export type Format = { type?: string; format?: string; words?: { yes?: string; no?: string; blank?: string } };
+
+/** A value as people read it. Identifiers are not grouped. */
+export function cellText(value: Cell | undefined, column: Format, place: Place = {}): string {
+	if (value === null || value === undefined) return column.words?.blank ?? '';
+	if (typeof value === 'boolean') return (value ? column.words?.yes : column.words?.no) ?? (value ? 'yes' : 'no');
 	if (typeof value === 'number' || isNumber(column)) {
-		const shown = durationText(value, column.format) || patternText(value, column.format);
+		const shown = durationText(value, column.format) || patternText(value, column.format, place.language);
 		if (shown) return shown;
+		const formats = formatsIn(place.language);
 		const exact = value as Intl.StringNumericLiteral; // text of many digits stays exact
-		return (column.format === 'money' ? money : column.type === 'decimal' ? number : plain)().format(exact);
+		const grouped = column.type === 'decimal' && column.format !== 'plain';
+		return (column.format === 'money' ? formats.money : grouped ? formats.number : formats.plain)().format(exact);
 	}
-	return zone && column.type === 'date-time' ? momentText(value, zone) : stampText(value);
+	if (column.type !== 'date' && column.type !== 'date-time') return stampText(value, true, place.language);
+	const shown = dateText(value, column, place.zone ?? '', place.language || language);
+	return (
+		shown ||
+		(place.zone && column.type === 'date-time' ? momentText(value, place) : stampText(value, true, place.language))
+	);
 }
+
+/** What stands before a value that stands out, so that a colour is never all there is. */
+export const marks: Record<string, string> = { good: '✓ ', warning: '! ', bad: '✗ ' };
 
 /** A pattern of the Unicode CLDR taken apart: what stands around the digits, and the digits. */
 type Pattern = { around: [string, string]; negative: [string, string]; number: Intl.NumberFormat; shift: number };
@@ -138,7 +158,7 @@ const said = (text = '') =>
 	text.replace(/'((?:[^']|'')+)'|''/g, (_, inner?: string) => inner?.replaceAll("''", "'") ?? "'");
 
 /** The service has checked it: what is not read here is shown by its digits. */
-function patternOf(text: string): Pattern | undefined {
+function patternOf(text: string, tag: string): Pattern | undefined {
 	const found = parts.exec(text);
 	if (!found || !/[#0]/.test(found[2]! + (found[3] ?? '') + (found[4] ?? ''))) return undefined;
 	const [, before, whole = '', least = '', more = '', after, other, behind] = found;
@@ -148,7 +168,7 @@ function patternOf(text: string): Pattern | undefined {
 		around,
 		negative: other === undefined ? ['-' + around[0], around[1]] : [said(other), said(behind)],
 		shift: sign.includes('%') ? 2 : sign.includes('‰') ? 3 : 0,
-		number: new Intl.NumberFormat(language, {
+		number: new Intl.NumberFormat(tag, {
 			minimumIntegerDigits: Math.max(whole.replaceAll(/[#,]/g, '').length, 1),
 			minimumFractionDigits: least.length,
 			maximumFractionDigits: least.length + more.length,
@@ -169,10 +189,11 @@ function shifted(digits: string, by: number): string {
 export const named = ['plain', 'money', 'hours', 'minutes'];
 
 /** A number as a pattern has it, with the marks of the reader's language; nothing in other formats. */
-export function patternText(value: Cell, format?: string): string {
+export function patternText(value: Cell, format?: string, tag = language): string {
 	if (!format || named.includes(format) || value === null) return '';
-	if (!patterns.has(format)) patterns.set(format, patternOf(format));
-	const pattern = patterns.get(format);
+	const key = tag + ' ' + format;
+	if (!patterns.has(key)) patterns.set(key, patternOf(format, tag));
+	const pattern = patterns.get(key);
 	const text = String(value);
 	const digits = /e/i.test(text) ? exactly().format(Number(text)) : text;
 	if (!pattern || !/^-?\d*\.?\d*$/.test(digits)) return '';
@@ -189,18 +210,17 @@ export function durationText(value: Cell, format?: string): string {
 	const [whole, part] = format === 'hours' ? ['h', 'min'] : ['min', 's'];
 	const left = Math.round(Number((Math.abs(Number(value)) * 60).toPrecision(15))); // of the decimal, not of a binary fraction
 	const [most, least] = [Math.floor(left / 60), left % 60];
-	const parts = [
-		...(most ? [`${plain().format(most)} ${whole}`] : []),
-		...(least || !most ? [`${least} ${part}`] : []),
-	];
+	const parts = [...(most ? [`${most} ${whole}`] : []), ...(least || !most ? [`${least} ${part}`] : [])];
 	return (Number(value) < 0 && left ? '-' : '') + parts.join(' ');
 }
 
-export function valueText(value: unknown, format?: string): string {
-	if (value === null || value === undefined) return 'blank';
-	return cellText(value as Cell, { format, type: typeof value === 'number' ? 'decimal' : 'text' });
+/** What a total, or what a group has in common, is said as. */
+export function valueText(of: { value?: unknown; type?: string; format?: string }, place: Place = {}): string {
+	if (of.value === null || of.value === undefined) return 'blank';
+	const isQuantity = typeof of.value === 'number' || of.type === 'integer';
+	return cellText(of.value as Cell, { format: of.format, type: isQuantity ? 'decimal' : (of.type ?? 'text') }, place);
 }
 
 /** What was made of many records, on one line; their number where nothing was. */
-export const totalsText = (totals: Total[], count: number) =>
-	totals.length ? totals.map((t) => `${t.label} ${valueText(t.value, t.format)}`).join(' · ') : recordsText(count);
+export const totalsText = (totals: Total[], count: number, place: Place) =>
+	totals.length ? totals.map((t) => `${t.label} ${valueText(t, place)}`).join(' · ') : recordsText(count);

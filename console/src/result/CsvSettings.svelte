@@ -17,6 +17,14 @@
 				['no', 'No'],
 			],
 		},
+		{
+			name: 'values',
+			label: 'Values',
+			choices: [
+				['raw', 'Raw, for programs'],
+				['shown', 'As they are shown'],
+			],
+		},
 	];
 </script>
 

@@ -17,7 +17,7 @@
 
 	let { header, summary, rows }: { header: Header; summary: Summary; rows: Row[] } = $props();
 
-	const shown = (value: Cell | undefined, column: Column) => cellText(value, column, header.zone);
+	const shown = (value: Cell | undefined, column: Column) => cellText(value, column, header);
 	const paper = $derived(header.page);
 	const columns = $derived(header.columns ?? []);
 	const printed = $derived(rows.slice(0, mostPrinted));
@@ -75,10 +75,10 @@
 							<h2>{header.title}</h2>
 							<p>{header.readback}</p>
 							<p>
-								{recordsText(summary.count)}{#if summary.first}, first {momentText(summary.first, header.zone)}, last {momentText(
+								{recordsText(summary.count)}{#if summary.first}, first {momentText(summary.first, header)}, last {momentText(
 										summary.last,
-										header.zone,
-									)}{/if}. {summary.totals?.length ? totalsText(summary.totals, summary.count) : ''}
+										header,
+									)}{/if}. {summary.totals?.length ? totalsText(summary.totals, summary.count, header) : ''}
 							</p>
 						</header>
 					{/if}
@@ -99,7 +99,7 @@
 												>{shown(row[at], column)}</td
 											>{/each}
 									{:else}
-										{#each closingCells( row.group, sheet.strip.map((c) => c.column) ) as cell, c (c)}<td
+										{#each closingCells( row.group, sheet.strip.map((c) => c.column), header ) as cell, c (c)}<td
 												class="closing"
 												class:number={cell.number}
 												colspan={cell.span}>{cell.text}</td

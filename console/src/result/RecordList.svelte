@@ -2,10 +2,10 @@
 	// The records on a narrow screen: a list of the first three columns; the rest
 	// of a record on touch.
 	import type { Column } from '../lib/api';
-	import { cellText, type Cell } from '../lib/text';
+	import { cellText, marks, type Cell, type Place } from '../lib/text';
 	import Dialog from '../parts/Dialog.svelte';
 	import { closingCells } from './closing';
-	import type { Row } from './run.svelte';
+	import { emphasisOf, type Row } from './run.svelte';
 	import { rowsInView } from './virtual.svelte';
 
 	let {
@@ -13,8 +13,8 @@
 		rows,
 		kept,
 		title,
-		zone,
-	}: { columns: Column[]; rows: Row[]; kept: number; title: string; zone: string } = $props();
+		place,
+	}: { columns: Column[]; rows: Row[]; kept: number; title: string; place: Place } = $props();
 
 	const height = 60;
 	let box = $state<HTMLDivElement>();
@@ -28,7 +28,8 @@
 	const items = $derived($virtual.getVirtualItems());
 	let opened = $state.raw<Cell[]>();
 
-	const text = (row: Cell[], i: number) => (columns[i] ? cellText(row[i], columns[i], zone) : '');
+	const text = (row: Cell[], i: number) =>
+		columns[i] ? (marks[emphasisOf(row, columns[i].name)] ?? '') + cellText(row[i], columns[i], place) : '';
 </script>
 
 <div bind:this={box} class="panel h-full overflow-y-auto" role="region" aria-label="Records of {title}">
@@ -53,7 +54,7 @@
 					</button>
 				{:else if row}
 					<p class="bg-wash text-ink-2 grid h-full content-center px-3.5 text-[13px] font-semibold">
-						{closingCells(row.group, [])[0]!.text}
+						{closingCells(row.group, [], place)[0]!.text}
 					</p>
 				{/if}
 			</li>

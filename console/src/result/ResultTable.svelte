@@ -6,10 +6,10 @@
 	import type { Column } from '../lib/api';
 	import { changeText, clockChange } from '../lib/clock';
 	import { keepLayout, ordered, readLayout } from './layout';
-	import type { Row } from './run.svelte';
+	import { emphasisOf, type Row } from './run.svelte';
 	import { rowsInView } from './virtual.svelte';
 	import { bounds, holds, step, tabSeparated, type Cursor, type Selection } from './selection';
-	import { cellText, countText, isNumber, type Cell } from '../lib/text';
+	import { cellText, countText, isNumber, marks, type Cell, type Place } from '../lib/text';
 	import { closingCells } from './closing';
 
 	let {
@@ -18,7 +18,7 @@
 		rows,
 		kept,
 		title,
-		zone = '',
+		locale = {},
 		sort = [],
 		onsort,
 		heads,
@@ -30,8 +30,8 @@
 		rows: Row[];
 		kept: number;
 		title: string;
-		/** The zone of its times, whose offsets are shown on days when its clocks change. */
-		zone?: string;
+		/** The zone of its times, whose offsets are shown on days when its clocks change, and its language. */
+		locale?: Place;
 		sort?: string[];
 		/** Orders by the database; without it the order is what it is. */
 		onsort?: (sort: string[]) => void;
@@ -63,6 +63,7 @@
 	const before = $derived(items[0]?.start ?? 0);
 	const after = $derived($virtual.getTotalSize() - (items.at(-1)?.end ?? 0));
 
+	const zone = $derived(locale.zone ?? '');
 	const isStamp = (c: Column) => c.type === 'date' || c.type === 'date-time';
 	const cellOf = (row: Row | undefined, i: number): Cell | undefined => (Array.isArray(row) ? row[i] : undefined);
 
@@ -93,7 +94,7 @@
 		columns.map((c, i) => {
 			let most = c.label.length + 2;
 			for (let r = 0; r < Math.min(shown, 200); r++)
-				most = Math.max(most, cellText(cellOf(rows[r], i), c, zone).length + changeAt(r, i).length);
+				most = Math.max(most, cellText(cellOf(rows[r], i), c, locale).length + changeAt(r, i).length);
 			return Math.min(most, 60) * 7.8 + 34;
 		}),
 	);
@@ -262,7 +263,7 @@
 					{@const row = rows[item.index]}
 					<tr aria-rowindex={item.index + 2} style:height="{height}px">
 						{#if row && !Array.isArray(row)}
-							{#each closingCells(row.group, shownColumns) as cell, c (c)}<td
+							{#each closingCells(row.group, shownColumns, locale) as cell, c (c)}<td
 									role="gridcell"
 									colspan={cell.span}
 									data-group={c === 0 ? row.group.level : undefined}
@@ -276,6 +277,8 @@
 								{@const column = columns[place]!}
 								{@const value = row?.[place]}
 								{@const chosen = holds(selection, item.index, at)}
+								{@const emphasis = emphasisOf(row, column.name)}
+								{@const mark = marks[emphasis] ?? ''}
 								<td
 									role="gridcell"
 									id={cellId(item.index, at)}
@@ -283,7 +286,7 @@
 									data-head-cell={active === cellId(item.index, at) ? '' : undefined}
 									class="border-line scroll-mt-9 truncate border-b px-3 {isNumber(column) ? 'text-right' : ''} {chosen
 										? 'chosen'
-										: ''}"
+										: ''} {emphasis && 'as-' + emphasis}"
 									onpointerdown={(e) => {
 										if (e.button !== 0) return;
 										choosing = e.pointerType === 'mouse';
@@ -292,13 +295,14 @@
 									onpointerenter={() => {
 										if (choosing) choose({ row: item.index, column: at }, true);
 									}}
-									>{#if value === null || value === undefined}<span class="blank"
+									>{#if (value === null || value === undefined) && !column.words?.blank}<span class="blank"
 											><span class="sr-only">blank</span></span
 										>{:else if isStamp(column)}{@const change = changeAt(item.index, place)}<time
-											datetime={String(value)}>{cellText(value, column, zone)}</time
-										>{#if change}<small class="text-ink-3 text-xs">&ensp;{change}</small>{/if}{:else}{cellText(
+											datetime={String(value)}>{mark}{cellText(value, column, locale)}</time
+										>{#if change}<small class="text-ink-3 text-xs">&ensp;{change}</small>{/if}{:else}{mark}{cellText(
 											value,
 											column,
+											locale,
 										)}{/if}</td
 								>
 							{/each}

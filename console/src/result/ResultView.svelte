@@ -71,7 +71,7 @@
 			{run.summary.reason ?? 'Nothing matches all of these criteria.'}
 		</p>
 	{:else if run.summary && !run.failure}
-		<Facts facts={factsOf(run.summary, zone)} />
+		<Facts facts={factsOf(run.summary, run.header ?? {})} />
 	{:else if run.state === 'running'}
 		<Facts
 			facts={[
@@ -82,7 +82,7 @@
 	{/if}
 	{#if run.header?.restricted}<p class="text-ink-2 text-[13px]" data-restricted>{run.header.restricted}</p>{/if}
 	{#if run.summary?.outcome === 'empty' && run.summary.left_out}
-		<Facts facts={factsOf(run.summary, zone).filter((f) => f.mark === 'left-out')} />
+		<Facts facts={factsOf(run.summary, run.header ?? {}).filter((f) => f.mark === 'left-out')} />
 	{/if}
 </div>
 {#if run.header}
@@ -124,7 +124,7 @@
 					rows={run.rows}
 					kept={run.kept}
 					title={run.header.title}
-					{zone}
+					place={run.header}
 				/>
 			{:else}
 				<ResultTable
@@ -133,7 +133,7 @@
 					rows={run.rows}
 					kept={run.kept}
 					title={run.header.title}
-					{zone}
+					locale={run.header}
 					{sort}
 					{onsort}
 				/>

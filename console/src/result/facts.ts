@@ -1,6 +1,6 @@
 // What a run found, at a glance.
 import type { Edges, Total } from '../lib/api';
-import { countText, momentText, valueText } from '../lib/text';
+import { countText, momentText, valueText, type Place } from '../lib/text';
 import type { Fact } from '../parts/Facts.svelte';
 
 type Found = {
@@ -12,13 +12,13 @@ type Found = {
 	left_out?: { records: number; at_least?: boolean; columns?: string[] | null };
 };
 
-export function factsOf(found: Found, zone: string): Fact[] {
+export function factsOf(found: Found, place: Place): Fact[] {
 	const { edges, left_out: left } = found;
 	// The year is told where it is not the same in all of them.
 	const years = new Set(
 		[found.first, found.last, edges?.before, edges?.after].filter(Boolean).map((t) => t!.slice(0, 4)),
 	);
-	const moment = (text?: string) => momentText(text, zone, !(found.first && years.size === 1));
+	const moment = (text?: string) => momentText(text, place, !(found.first && years.size === 1));
 	const onDay = (day?: { day: string; count: number }) => (day ? `${countText(day.count)} on that day` : '');
 	const facts: Fact[] = [
 		{ label: 'Records', value: countText(found.count), main: true, mark: 'count', raw: String(found.count) },
@@ -34,8 +34,7 @@ export function factsOf(found: Found, zone: string): Fact[] {
 	end('last', 'Last', found.last, edges?.last_day);
 	beyond('before', 'Nearest before', edges?.before, edges?.no_before ? 'no earlier record' : '');
 	beyond('after', 'Nearest after', edges?.after, edges?.no_after ? 'no later record' : '');
-	for (const t of found.totals ?? [])
-		facts.push({ label: t.label, value: valueText(t.value, t.format), mark: 'total' });
+	for (const t of found.totals ?? []) facts.push({ label: t.label, value: valueText(t, place), mark: 'total' });
 	if (left)
 		facts.push({
 			label: 'Left out',

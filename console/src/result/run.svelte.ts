@@ -18,6 +18,10 @@ export type Row = Cell[] | { group: Subtotal };
 /** How many records the page keeps; further ones are counted, not shown. */
 export const mostRows = 200_000;
 
+/** How values of rows stand out, by column; rows that are not here have none that do. */
+const emphases = new WeakMap<object, Record<string, string>>();
+export const emphasisOf = (row: Row | undefined, column: string) => (row && emphases.get(row)?.[column]) ?? '';
+
 export class Run {
 	state = $state<'idle' | 'running' | 'ended'>('idle');
 	header = $state.raw<Header>();
@@ -32,6 +36,8 @@ export class Run {
 	/** How long the run has taken so far, in milliseconds. */
 	spent = $state(0);
 	#records = 0;
+	/** How values of the next row stand out. */
+	#emphasis?: Record<string, string>;
 	#abort?: AbortController;
 
 	async start(target: Target, inputs: Inputs, sort: string[]) {
@@ -80,8 +86,15 @@ export class Run {
 
 	#take(line: string) {
 		if (line.startsWith('[')) {
-			if (this.rows.length < mostRows) this.rows.push(parseRow(line));
+			if (this.rows.length < mostRows) {
+				const row = parseRow(line);
+				if (this.#emphasis) emphases.set(row, this.#emphasis);
+				this.rows.push(row);
+			}
+			this.#emphasis = undefined;
 			this.#records++;
+		} else if (line.startsWith('{"emphasis":')) {
+			this.#emphasis = (JSON.parse(line) as { emphasis: Record<string, string> }).emphasis;
 		} else if (line.startsWith('{"group":')) {
 			if (this.rows.length < mostRows) this.rows.push(JSON.parse(line));
 		} else if (!this.header) this.header = JSON.parse(line);

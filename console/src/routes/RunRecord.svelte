@@ -51,7 +51,9 @@
 			{/if}
 		</PageHead>
 		<p>{run.readback}</p>
-		<Facts facts={factsOf({ count: run.count, first: run.first, last: run.last, edges: run.edges }, run.zone)} />
+		<Facts
+			facts={factsOf({ count: run.count, first: run.first, last: run.last, edges: run.edges }, { zone: run.zone })}
+		/>
 		{#if run.reason}<p>{run.reason}</p>{/if}
 		{#if run.left_out}<p>{run.left_out}</p>{/if}
 		{#if run.problem}<p class="wash-bad">{run.problem}</p>{/if}

@@ -3,9 +3,10 @@
 //
 // What has no meaning for one number by itself is left out: exponents, significant digits,
 // padding, and the sign ¤, whose currency nobody says.
-package numeral
+package format
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 	"unicode/utf8"
@@ -13,8 +14,12 @@ import (
 	"github.com/shopspring/decimal"
 )
 
-// Pattern is a pattern taken apart.
-type Pattern struct {
+// Number is a pattern of numbers taken apart, as the Unicode CLDR has them (UTS 35, part 3),
+// such as #,##0.00, 0.0%, '£'#,##0.00;('£'#,##0.00) and 0' m'.
+//
+// What has no meaning for one number by itself is left out: exponents, significant digits,
+// padding, and the sign ¤, whose currency nobody says.
+type Number struct {
 	// Positive and Negative are what stands around the digits. A negative number has those
 	// of the positive ones and a sign before them, unless the pattern says its own.
 	Positive, Negative Affixes
@@ -35,8 +40,8 @@ type Affixes struct{ Prefix, Suffix string }
 // maxPlaces is how many digits of each kind a pattern may ask for.
 const maxPlaces = 30
 
-// Parse reads a pattern. The error says what is wrong with it.
-func Parse(text string) (p Pattern, err error) {
+// ParseNumber reads a pattern of numbers. The error says what is wrong with it.
+func ParseNumber(text string) (p Number, err error) {
 	if len(text) > 200 {
 		return p, fmt.Errorf("it is longer than 200 bytes")
 	}
@@ -60,7 +65,7 @@ func Parse(text string) (p Pattern, err error) {
 	case rest[0] != ';':
 		return p, fmt.Errorf("%q does not fit behind its digits", first(rest))
 	}
-	var other Pattern // of the negative one, only what stands around the digits counts
+	var other Number // of the negative one, only what stands around the digits counts
 	prefix, rest, err := other.affix(rest[1:])
 	if err != nil {
 		return p, err
@@ -85,7 +90,7 @@ func first(text string) string {
 }
 
 // affix reads what stands before or after digits.
-func (p *Pattern) affix(text string) (affix, rest string, err error) {
+func (p *Number) affix(text string) (affix, rest string, err error) {
 	var b strings.Builder
 	for text != "" {
 		r, size := utf8.DecodeRuneInString(text)
@@ -138,7 +143,7 @@ func quoted(text string) (quoted, rest string, closed bool) {
 }
 
 // digits reads the digits of a pattern: #,##0.00##.
-func (p *Pattern) digits(text string) error {
+func (p *Number) digits(text string) error {
 	whole, places, point := strings.Cut(text, ".")
 	switch {
 	case text == "":
@@ -168,8 +173,8 @@ func (p *Pattern) digits(text string) error {
 	return nil
 }
 
-// Format shows a number, halves rounded away from zero.
-func (p Pattern) Format(d decimal.Decimal) string {
+// Format shows a number with the marks of a language, halves rounded away from zero.
+func (p Number) Format(d decimal.Decimal, l Language) string {
 	d = d.Shift(p.Shift).Round(int32(p.Most))
 	whole, places, _ := strings.Cut(d.Abs().StringFixed(int32(p.Most)), ".")
 	for len(places) > p.Least && places[len(places)-1] == '0' {
@@ -187,22 +192,33 @@ func (p Pattern) Format(d decimal.Decimal) string {
 	}
 	var b strings.Builder
 	b.WriteString(affixes.Prefix)
-	for i := range len(whole) {
-		if left := len(whole) - i; i > 0 && p.Group > 0 && left >= p.Group && (left-p.Group)%p.Groups == 0 {
-			b.WriteByte(',')
-		}
-		b.WriteByte(whole[i])
-	}
+	b.WriteString(grouped(whole, p.Group, p.Groups, l))
 	if places != "" {
-		b.WriteString("." + places)
+		b.WriteString(l.decimal() + places)
 	}
 	b.WriteString(affixes.Suffix)
 	return b.String()
 }
 
+// grouped parts the digits of a whole number: the last group has so many, and those before it
+// as many as groups says.
+func grouped(whole string, group, groups int, l Language) string {
+	if group == 0 || len(whole) <= group {
+		return whole
+	}
+	var b strings.Builder
+	for i := range len(whole) {
+		if left := len(whole) - i; i > 0 && left >= group && (left-group)%groups == 0 {
+			b.WriteString(cmp.Or(l.Group, ","))
+		}
+		b.WriteByte(whole[i])
+	}
+	return b.String()
+}
+
 // Workbook is the pattern as a number format of workbooks (ECMA-376); false where they have
 // none like it.
-func (p Pattern) Workbook() (code string, ok bool) {
+func (p Number) Workbook() (code string, ok bool) {
 	if p.Shift == 3 {
 		return "", false
 	}

@@ -1,4 +1,4 @@
-package numeral_test
+package format_test
 
 import (
 	"strings"
@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"pikegate/core/numeral"
+	"pikegate/core/format"
 )
 
 func TestFormat(t *testing.T) {
@@ -36,9 +36,9 @@ func TestFormat(t *testing.T) {
 		{"0;0-", "-3", "3-", `0;0\-`},
 		{"#,#00", "5", "05", "#,#00"},
 	} {
-		p, err := numeral.Parse(c.pattern)
+		p, err := format.ParseNumber(c.pattern)
 		require.NoError(t, err, c.pattern)
-		assert.Equal(t, c.want, p.Format(decimal.RequireFromString(c.number)), "%s of %s", c.pattern, c.number)
+		assert.Equal(t, c.want, p.Format(decimal.RequireFromString(c.number), format.Language{}), "%s of %s", c.pattern, c.number)
 		code, ok := p.Workbook()
 		assert.Equal(t, c.workbook, code, c.pattern)
 		assert.Equal(t, c.workbook != "", ok)
@@ -51,7 +51,7 @@ func TestRefused(t *testing.T) {
 		"0.0,0": "behind the decimal mark", "0.0.0": "behind the decimal mark", "'£0": "not closed", "0%‰": "two of", "0E0": "quote it", "¤0": "quote it", "@@": "quote it", "0 0": "does not fit",
 		"0;0": "look like positive", "0;(0) 0": "at its end", "12": "quote it", "0\n": "control character", strings.Repeat("0", 31): "more than 30", strings.Repeat("#", 201): "longer than",
 	} {
-		_, err := numeral.Parse(pattern)
+		_, err := format.ParseNumber(pattern)
 		assert.ErrorContains(t, err, says, "%q", pattern)
 	}
 }
@@ -63,16 +63,16 @@ func FuzzPattern(f *testing.F) {
 	f.Add("0.0#%", int64(5), int32(-3))
 	f.Add("'x'#'y'", int64(0), int32(1))
 	f.Fuzz(func(t *testing.T, text string, n int64, exponent int32) {
-		p, err := numeral.Parse(text)
+		p, err := format.ParseNumber(text)
 		if err != nil || exponent < -40 || exponent > 40 {
 			return
 		}
 		d := decimal.New(n, exponent)
-		shown := p.Format(d)
+		shown := p.Format(d, format.Language{})
 		require.NotEmpty(t, shown)
 		rounded := d.Shift(p.Shift).Round(int32(p.Most)).Shift(-p.Shift)
-		require.Equal(t, shown, p.Format(rounded), "what is shown is of the number as it is shown")
+		require.Equal(t, shown, p.Format(rounded, format.Language{}), "what is shown is of the number as it is shown")
 		next := rounded.Add(decimal.New(1, -int32(p.Most)).Shift(-p.Shift))
-		require.NotEqual(t, shown, p.Format(next), "%s and %s", rounded, next)
+		require.NotEqual(t, shown, p.Format(next, format.Language{}), "%s and %s", rounded, next)
 	})
 }

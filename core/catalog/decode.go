@@ -142,14 +142,33 @@ func (c *Column) decodeUnix(value any, clock *civil.Clock) (Stamp, bool) {
 // trimmed takes zeros off the end of a fraction: engines write more or fewer.
 func trimmed(fraction string) string { return strings.TrimRight(strings.TrimRight(fraction, "0"), ".") }
 
+// Fits tells whether Decode reads a value. What an engine sends of a type of its own has
+// its form, and is no date only where it is before or beyond all years.
+func (c *Column) Fits(value any, clock *civil.Clock) bool {
+	if text, ok := value.(string); ok && c.Encoding.IsNative() && len(text) >= 10 && text[4] == '-' && text[7] == '-' &&
+		text[:4] > "0001" && text[:4] <= "9998" && text[5:7] != "00" && text[8:10] != "00" && text[len(text)-1] != 'C' { // BC
+		return true
+	}
+	_, ok := c.Decode(value, clock)
+	return ok
+}
+
+// pair is the number of two digits from a place on, negative where they are none.
+func pair(s string, at int) int {
+	tens, ones := s[at]-'0', s[at+1]-'0'
+	if tens > 9 || ones > 9 {
+		return -1
+	}
+	return int(tens)*10 + int(ones)
+}
+
 func parseDate(s string) (civil.Date, bool) {
 	if len(s) < 10 || s[4] != '-' || s[7] != '-' {
 		return 0, false
 	}
-	y, ok1 := digits(s[:4])
-	m, ok2 := digits(s[5:7])
-	d, ok3 := digits(s[8:10])
-	if !ok1 || !ok2 || !ok3 || !civil.Valid(y, m, d) {
+	century, rest, m, d := pair(s, 0), pair(s, 2), pair(s, 5), pair(s, 8)
+	y := century*100 + rest
+	if century|rest|m|d < 0 || !civil.Valid(y, m, d) {
 		return 0, false
 	}
 	return civil.DateOf(y, m, d), true
@@ -173,16 +192,15 @@ func parseISO(s string) (Stamp, bool) {
 	if len(s) < 16 || (s[10] != 'T' && s[10] != ' ') || s[13] != ':' {
 		return Stamp{}, false
 	}
-	h, ok1 := digits(s[11:13])
-	m, ok2 := digits(s[14:16])
-	if !ok1 || !ok2 || h > 23 || m > 59 {
+	h, m := pair(s, 11), pair(s, 14)
+	if h|m < 0 || h > 23 || m > 59 {
 		return Stamp{}, false
 	}
 	at += civil.DateTime(h*3600 + m*60)
 	rest, fraction := s[16:], ""
 	if len(rest) >= 3 && rest[0] == ':' {
-		sec, ok := digits(rest[1:3])
-		if !ok || sec > 59 {
+		sec := pair(rest, 1)
+		if sec < 0 || sec > 59 {
 			return Stamp{}, false
 		}
 		at += civil.DateTime(sec)

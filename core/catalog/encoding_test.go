@@ -153,3 +153,23 @@ func TestSetEncoding(t *testing.T) {
 	assert.Error(t, s.SetEncoding("jobs.done", catalog.EncYMD))
 	assert.Error(t, s.SetEncoding("due", catalog.EncYMD))
 }
+
+// TestFits: the short way tells of what engines send as a date of their own what reading it
+// does.
+func TestFits(t *testing.T) {
+	clock := civil.NewClock(london)
+	for _, encoding := range []catalog.Encoding{catalog.EncDate, catalog.EncLocal, catalog.EncInstant, catalog.EncISODate} {
+		c := catalog.Column{Type: catalog.DateTime, Encoding: encoding}
+		for _, day := range []string{"2026-07-01", "0000-00-00", "2026-00-01", "2026-01-00", "0001-01-01", "0002-01-01", "9998-12-31", "9999-12-31", "10000-01-01", "infinity", "-infinity", "0044-03-15", ""} {
+			for _, time := range []string{"", " 08:30:15", " 08:30:15+00", " 08:30:15.5+00", " 00:00:00+00 BC", " BC"} {
+				if day == "" && time != "" || encoding == catalog.EncDate != (time == "" || time == " BC") {
+					continue
+				}
+				_, reads := c.Decode(day+time, clock)
+				assert.Equal(t, reads, c.Fits(day+time, clock), "%s %q", encoding, day+time)
+			}
+		}
+		assert.False(t, c.Fits(nil, clock))
+		assert.False(t, c.Fits(int64(5), clock))
+	}
+}

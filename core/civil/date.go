@@ -33,17 +33,22 @@ const secondsPerDay = 86400
 // their range run over into the neighbours.
 // Source: days_from_civil of "chrono-Compatible Low-Level Date Algorithms" (H. Hinnant).
 func DateOf(year, month, day int) Date {
-	year += floorDiv(month-1, 12)
-	month = floorMod(month-1, 12) + 1
-	if month <= 2 {
-		year--
+	if month < 1 || month > 12 {
+		year += floorDiv(month-1, 12)
+		month = floorMod(month-1, 12) + 1
 	}
-	era := floorDiv(year, 400)
-	yearOfEra := year - era*400
-	dayOfYear := (153*((month+9)%12) + 2) / 5
-	dayOfEra := yearOfEra*365 + yearOfEra/4 - yearOfEra/100 + dayOfYear
-	return Date(era*146097 + dayOfEra - 719468 + day - 1)
+	before := daysBefore[month-1]
+	if month > 2 && isLeap(year) {
+		before++
+	}
+	y := year - 1
+	return Date(365*y + floorDiv(y, 4) - floorDiv(y, 100) + floorDiv(y, 400) + before + day - 1 - 719162)
 }
+
+// daysBefore is how many days of a common year are before each month, and in all.
+var daysBefore = [13]int{0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334, 365}
+
+func isLeap(year int) bool { return year%4 == 0 && (year%100 != 0 || year%400 == 0) }
 
 // Valid tells whether the year, month and day name a real day of the years
 // that are accepted.
@@ -54,7 +59,14 @@ func Valid(year, month, day int) bool {
 
 // DaysIn is the number of days of a month.
 func DaysIn(year, month int) int {
-	return int(DateOf(year, month+1, 1) - DateOf(year, month, 1))
+	if month < 1 || month > 12 {
+		year += floorDiv(month-1, 12)
+		month = floorMod(month-1, 12) + 1
+	}
+	if month == 2 && isLeap(year) {
+		return 29
+	}
+	return daysBefore[month] - daysBefore[month-1]
 }
 
 // YMD splits a day into year, month and day.

@@ -10,6 +10,7 @@ type Arena struct {
 	bytes   []byte
 	texts   []string
 	numbers []int64
+	row     [][]byte
 }
 
 // The sizes of the pieces, in bytes and in values.
@@ -48,6 +49,44 @@ func (a *Arena) Text(b []byte) any {
 	v := a.Part(a.bytes[:n])
 	a.bytes = a.bytes[n:]
 	return v
+}
+
+// Row keeps the bytes of a row's values, in one copy: they stand in one piece, as a server
+// sends them. The slice is used again for the next row.
+func (a *Arena) Row(values [][]byte) [][]byte {
+	first, last := -1, -1
+	for i, v := range values {
+		if len(v) > 0 {
+			if first < 0 {
+				first = i
+			}
+			last = i
+		}
+	}
+	if first < 0 {
+		return values
+	}
+	from := uintptr(unsafe.Pointer(unsafe.SliceData(values[first])))
+	size := int(uintptr(unsafe.Pointer(unsafe.SliceData(values[last])))-from) + len(values[last])
+	whole := unsafe.Slice(unsafe.SliceData(values[first]), size)
+	if size > arenaBytes/8 {
+		whole = append([]byte(nil), whole...)
+	} else {
+		if size > len(a.bytes) {
+			a.bytes = make([]byte, arenaBytes)
+		}
+		n := copy(a.bytes, whole)
+		whole, a.bytes = a.bytes[:n:n], a.bytes[n:]
+	}
+	a.row = a.row[:0]
+	for _, v := range values {
+		if len(v) > 0 {
+			at := int(uintptr(unsafe.Pointer(unsafe.SliceData(v))) - from)
+			v = whole[at : at+len(v) : at+len(v)]
+		}
+		a.row = append(a.row, v)
+	}
+	return a.row
 }
 
 // Part is the bytes as a string without a copy: they are not written again.

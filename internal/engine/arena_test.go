@@ -40,3 +40,26 @@ func TestInteger(t *testing.T) {
 		assert.False(t, ok, text)
 	}
 }
+
+// TestArenaRow: the values of a row stay what they were, blanks and empty ones among them,
+// however long the row is and whatever becomes of the bytes.
+func TestArenaRow(t *testing.T) {
+	var a engine.Arena
+	var values, want [][]any
+	for i := range 3000 {
+		buffer := []byte(fmt.Sprintf("%04d:%s;%s", i, strings.Repeat("ä", i%2500), "end"))
+		end := len(buffer) - len("end") - 1
+		row := [][]byte{nil, buffer[:4], {}, buffer[5:end], nil, buffer[end+1:], buffer[:0]}
+		var kept, texts []any
+		for _, v := range a.Row(row) {
+			kept = append(kept, a.Part(v))
+		}
+		for _, v := range row {
+			texts = append(texts, string(v))
+		}
+		values, want = append(values, kept), append(want, texts)
+		clear(buffer)
+	}
+	assert.Equal(t, want, values)
+	assert.Equal(t, [][]byte{nil, {}}, a.Row([][]byte{nil, {}}), "a row with nothing in it")
+}

@@ -44,12 +44,17 @@ type csvWriter struct {
 	cell      []byte
 	set       CSVSettings
 	delimiter byte
+	special   [256]bool // the bytes that stand between quotes
 	encode    func(b []byte, text []byte) (encoded []byte, bad rune) // nil for UTF-8
 	records   int64
 }
 
 func newCSV(w io.Writer, set CSVSettings) Writer {
-	return &csvWriter{buffered: newBuffered(w), set: set, delimiter: set.Separator(), encode: encoderOf(set.Encoding)}
+	c := &csvWriter{buffered: newBuffered(w), set: set, delimiter: set.Separator(), encode: encoderOf(set.Encoding)}
+	for _, ch := range []byte{c.delimiter, '"', '\r', '\n'} {
+		c.special[ch] = true
+	}
+	return c
 }
 
 func (c *csvWriter) Begin(h Header) error {
@@ -199,7 +204,7 @@ func isFormula(cell []byte) bool {
 // empty (which unquoted would be a blank).
 func (c *csvWriter) needsQuotes(cell []byte) bool {
 	for _, ch := range cell {
-		if ch == c.delimiter || ch == '"' || ch == '\r' || ch == '\n' {
+		if c.special[ch] {
 			return true
 		}
 	}

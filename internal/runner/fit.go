@@ -37,7 +37,7 @@ func (f *fitting) pass(row []any) (bool, error) {
 		s, row = &f.statement.Union[part].Statement, own
 	}
 	for _, i := range s.Fit {
-		if _, ok := s.Fetch[i].Column.Decode(row[i], f.clock); !ok {
+		if !s.Fetch[i].Column.Fits(row[i], f.clock) {
 			if row[i] != nil {
 				f.leftOut++
 			}

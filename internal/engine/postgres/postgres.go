@@ -173,7 +173,8 @@ func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 		out := make([]any, len(fields))
 		var texts engine.Arena
 		for reader.NextRow() {
-			for i, v := range reader.Values() {
+			values := texts.Row(reader.Values())
+			for i, v := range values {
 				out[i] = decoded(fields[i].DataTypeOID, v, &texts)
 			}
 			if err := row(out); err != nil {
@@ -243,7 +244,7 @@ func decoded(oid uint32, v []byte, texts *engine.Arena) any {
 	case pgtype.ByteaOID:
 		return make([]byte, (len(v)-2)/2) // its length is what is shown; text is \x and two digits a byte
 	}
-	return texts.Text(v)
+	return texts.Part(v)
 }
 
 // fail says what went wrong, never with a secret in it.

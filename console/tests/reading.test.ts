@@ -5,8 +5,6 @@ import { describe, expect, it } from 'vitest';
 import type { Question } from '../src/lib/api';
 import { commandLine, fromQuery, httpRequest, reportLink, toQuery } from '../src/lib/link';
 import { ordered } from '../src/result/layout';
-import { lineHeight, margin, pagesOf, stripsOf } from '../src/result/paper';
-import type { Row } from '../src/result/run.svelte';
 import { bounds, holds, step, tabSeparated } from '../src/result/selection';
 import { cellText, stampText } from '../src/lib/text';
 
@@ -110,20 +108,6 @@ it('puts columns in an order of one’s own, new ones after', () => {
 	expect(ordered(['a', 'b', 'c', 'd'], ['c', 'gone', 'a'])).toEqual([2, 0, 1, 3]);
 });
 
-it('parts rows into pages that hold them', () => {
-	const paper = { width: 210, height: 297 };
-	const rows: Row[] = Array.from({ length: 500 }, (_, i) =>
-		i % 10 === 9 ? { group: { level: 0, label: 'G', value: i, count: 9, totals: [] } } : [i],
-	);
-	const pages = pagesOf(rows, paper);
-	expect(pages.flat()).toEqual(rows);
-	for (const [i, page] of pages.entries()) {
-		expect(page.length * lineHeight).toBeLessThanOrEqual(paper.height - 2 * margin);
-		if (i > 0) expect(Array.isArray(page[0])).toBe(true); // what closes a group stays with it
-	}
-	expect(pagesOf([], paper)).toEqual([]);
-});
-
 it('writes a command that a shell takes apart again', () => {
 	const target = { report: 'dues', draft: true };
 	const inputs = {
@@ -139,27 +123,6 @@ it('writes a command that a shell takes apart again', () => {
 		sort: ['a descending'],
 		draft: true,
 	});
-});
-
-// Thirty columns go on beside each other on sheets that begin with the first
-// column; none is left out and no sheet is wider than the paper. A few columns
-// stay on one.
-it('parts columns into strips that fit the paper', () => {
-	const paper = { width: 210, height: 297 };
-	const columns = Array.from({ length: 30 }, (_, i) => ({ name: `c${i}`, label: `Column ${i}`, type: 'text' }));
-	const { strips, scale } = stripsOf(columns, () => 14, paper);
-	expect(scale).toBe(1);
-	expect(strips.length).toBeGreaterThan(2);
-	expect([0, ...strips.flatMap((s) => s.slice(1).map((c) => c.at))]).toEqual(columns.map((_, i) => i));
-	for (const strip of strips) {
-		expect(strip[0]?.at).toBe(0);
-		expect(strip.length).toBeLessThan(9);
-		expect(strip.reduce((sum, c) => sum + c.share, 0)).toBeCloseTo(1);
-	}
-	expect(stripsOf(columns.slice(0, 4), () => 14, paper).strips.length).toBe(1);
-	const tight = stripsOf(columns.slice(0, 8), () => 13, paper);
-	expect(tight.strips.length).toBe(1);
-	expect(tight.scale).toBeLessThan(1);
 });
 
 // An address carries answers there and back: texts, both ends of a period, its

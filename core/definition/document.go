@@ -88,6 +88,7 @@ type Query struct {
 	Columns    []Column          `yaml:"columns" doc:"What is returned, in this order; all columns of the table, or of the SQL, when left out"`
 	Distinct   bool              `yaml:"distinct" doc:"Returns each different row once; a column count tells how many records it stands for" example:"true"`
 	Criteria   Text              `yaml:"criteria" doc:"Which records match" example:"passed_at within :period"`
+	Beside     Beside            `yaml:"beside" doc:"Has the values of another period stand beside those of the one asked for, with difference and change in percent"`
 	Unfit      string            `yaml:"unfit" doc:"What becomes of records whose dates are not stored as their column stores dates: left out, and counted, unless the run is to be refused" enum:"leave-out,refuse"`
 	Calendar   string            `yaml:"calendar" doc:"The calendar whose working days and periods it names" example:"waterway"`
 	Sort       []Text            `yaml:"sort" doc:"In which order: a column, then ascending or descending, then perhaps blanks first" example:"passed_at descending"`
@@ -259,6 +260,7 @@ type Report struct {
 	Emphasis Highlights        `yaml:"emphasis" doc:"Which records, or which of their columns, are made to stand out; the first that holds counts"`
 	Groups   []Group           `yaml:"groups" doc:"What the records are put together by, from the outside in"`
 	Totals   []Text            `yaml:"totals" doc:"What is made of all records: count, or sum, average, least, greatest or count distinct of a column" example:"sum of toll"`
+	Across   Across            `yaml:"across" doc:"Shows a table of what is made of the records: a line for each of the groups, and a column for each value of this"`
 	Chart    Chart             `yaml:"chart" doc:"A drawing of the records"`
 	Page     Page              `yaml:"page" doc:"The paper it is printed on"`
 	Unfit    string            `yaml:"unfit" doc:"As in the query, where the report is stricter than that" enum:"leave-out,refuse"`
@@ -267,19 +269,39 @@ type Report struct {
 	Examples []Example         `yaml:"examples" doc:"Promises that are kept: answers, and what must be found with them"`
 }
 
+// Across is what stands along the top of a table whose lines are groups.
+type Across struct {
+	By    Text   `yaml:"by" doc:"A column of the result, or a value made of them" example:"month of passed_at" required:"true"`
+	Of    []Text `yaml:"of" doc:"What is made of the records of each cell; how many they are when left out" example:"sum of toll"`
+	Empty string `yaml:"empty" doc:"What stands in a cell without records: zero, or a gap; when left out, zero for counts and sums" enum:"zero,gap"`
+}
+
+func (a *Across) setText(t Text) { a.By = t }
+
 // Chart draws what is made of the records; the zero value draws nothing.
 type Chart struct {
-	Kind  string `yaml:"kind" doc:"What is drawn" enum:"bars,lines" required:"true"`
-	X     Text   `yaml:"x" doc:"What stands along the bottom: a column of the result, or a value made of them" example:"month of passed_at" required:"true"`
-	Y     Text   `yaml:"y" doc:"What is drawn: count, or sum, average, least, greatest or count distinct of a column" example:"sum of toll" required:"true"`
-	Split Text   `yaml:"split" doc:"What tells several lines, or parts of a bar, apart" example:"lock"`
+	Kind   string `yaml:"kind" doc:"What is drawn" enum:"bars,lines,areas,points" required:"true"`
+	X      Text   `yaml:"x" doc:"What stands along the bottom: a column of the result, or a value made of them" example:"month of passed_at" required:"true"`
+	Y      Text   `yaml:"y" doc:"What is drawn: count, or sum, average, least, greatest or count distinct of a column" example:"sum of toll" required:"true"`
+	Also   []Text `yaml:"also" doc:"Further values, drawn beside it" example:"average of toll"`
+	Second []Text `yaml:"second" doc:"Further values, drawn against an axis of their own at the right" example:"count"`
+	Split  Text   `yaml:"split" doc:"What tells several lines, or parts of a bar, apart" example:"lock"`
+	Panels Text   `yaml:"panels" doc:"What has a drawing of its own for each of its values, all with the same scales" example:"region"`
+	Beside bool   `yaml:"beside" doc:"Whether bars, or areas, stand beside each other instead of on top" example:"true"`
+	Empty  string `yaml:"empty" doc:"What stands for a month, or another unit of time, without records: zero, or a gap; when left out, zero for counts and sums" enum:"zero,gap"`
 }
 
 // Page is the paper a report is printed on.
 type Page struct {
 	Size      string `yaml:"size" doc:"The paper, A4 when left out" enum:"A3,A4,A5,letter,legal"`
 	Landscape bool   `yaml:"landscape" doc:"Whether the long side is at the bottom" example:"true"`
-	Footer    string `yaml:"footer" doc:"What stands at the foot of every page" example:"Tarn and Wold Navigation"`
+	Title     string `yaml:"title" doc:"What stands at the top, instead of the report's title; questions in braces are replaced by their answers" example:"Tolls {period}"`
+	Subtitle  string `yaml:"subtitle" doc:"A line beneath it" example:"Read on {as_of}"`
+	Footer    string `yaml:"footer" doc:"What stands at the foot of every page" example:"Tarn and Wold Navigation, page {page} of {pages}"`
+	Notes     string `yaml:"notes" doc:"What is to be said beneath the records, in Markdown" example:"Tolls are those of the *lock book*."`
+	// Chart and ReadBack are where they stand, if they do.
+	Chart    string `yaml:"chart" doc:"Where the chart stands: before the records when left out" enum:"before,after,none"`
+	ReadBack string `yaml:"readback" doc:"Whether what was selected stands beneath the title in words" enum:"shown,hidden"`
 }
 
 // papers are the sizes of paper in millimetres, upright; source: ISO 216 and
@@ -349,6 +371,9 @@ func (g *Given) setTexts(texts []string) { g.Texts = texts }
 type Group struct {
 	By     Text   `yaml:"by" doc:"A column of the result, or a value made of them" example:"month of passed_at" required:"true"`
 	Totals []Text `yaml:"totals" doc:"What is made of the records of each group" example:"count"`
+	Head   bool   `yaml:"head" doc:"Whether a line with what its records have in common stands before them" example:"true"`
+	Once   bool   `yaml:"once" doc:"Whether its column is shown in the first record of a group alone" example:"true"`
+	Page   bool   `yaml:"page" doc:"Whether each group begins a page, on paper" example:"true"`
 }
 
 func (g *Group) setText(t Text) { g.By = t }

@@ -3,6 +3,7 @@ package definition
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"unicode"
 
 	"pikegate/core/catalog"
@@ -22,6 +23,8 @@ type View struct {
 	Chart *CompiledChart
 	// Emphasis is what stands out, the first that holds of a value.
 	Emphasis []CompiledHighlight
+	// Across is nil where records are shown one by one.
+	Across *CompiledAcross
 	// Sort takes the place of the query's own order, where it is not empty.
 	Sort []SortKey
 }
@@ -32,6 +35,8 @@ type CompiledGroup struct {
 	Label  string
 	Expr   criteria.Expr
 	Totals []CompiledTotal
+	// Head, Once and Page are as the report has them.
+	Head, Once, Page bool
 }
 
 // CompiledTotal is an aggregate over the columns of the result.
@@ -42,16 +47,25 @@ type CompiledTotal struct {
 	Format string
 }
 
+// CompiledAcross is what stands along the top of a table whose lines are groups.
+type CompiledAcross struct {
+	Label string
+	Expr  criteria.Expr
+	Of    []CompiledTotal
+	Empty string
+}
+
 // CompiledChart is a drawing of totals over the columns of the result.
 type CompiledChart struct {
-	// Kind is bars or lines.
-	Kind   string
+	// Chart is as the report has it.
+	Chart
 	X      criteria.Expr
 	XLabel string
-	Y      CompiledTotal
-	// Split is nil where nothing is told apart.
-	Split      criteria.Expr
-	SplitLabel string
+	// Ys are what is drawn, those against the second axis at the end.
+	Ys []CompiledTotal
+	// Split and Panels are nil where nothing is told apart.
+	Split, Panels           criteria.Expr
+	SplitLabel, PanelsLabel string
 }
 
 // View checks the groups, totals and chart of a report against a query, and
@@ -70,11 +84,15 @@ func (out *Compiled) View(r *Report) (View, diag.Problems) {
 		if criteria.HasInOrder(out.Behind(e)) {
 			c.fail(field+".by", g.By.Line, "in_order_here", "Records cannot be grouped by a column that depends on their order.", "Name another column.")
 		}
-		view.Groups = append(view.Groups, CompiledGroup{out.said(e), e, c.totals(field+".totals", out, g.Totals)})
+		view.Groups = append(view.Groups, CompiledGroup{out.said(e), e, c.totals(field+".totals", out, g.Totals), g.Head, g.Once, g.Page})
+		if _, plain := e.(*criteria.Column); g.Once && e != nil && !plain {
+			c.fail(field+".once", g.By.Line, "once_of_column", "The group is by a value made of columns, which no column shows.", "Take once out, or group by a column.")
+		}
 	}
 	view.Totals = c.totals("totals", out, r.Totals)
 	view.Chart = c.chart(out, r.Chart)
 	view.Emphasis = c.highlights(out, r, shown)
+	view.Across = c.across(out, r)
 	return view, c.problems
 }
 
@@ -96,33 +114,80 @@ func (c *compiler) apart(field string, text Text) criteria.Expr {
 	return e
 }
 
+// across reads what stands along the top; nil where that is nothing.
+func (c *compiler) across(out *Compiled, r *Report) *CompiledAcross {
+	if r.Across.By.Value == "" {
+		return nil
+	}
+	e := c.apart("across.by", r.Across.By)
+	of := r.Across.Of
+	if len(of) == 0 {
+		of = []Text{{Value: "count", Line: r.Across.By.Line}}
+	}
+	made := &CompiledAcross{out.said(e), e, c.totals("across.of", out, of), r.Across.Empty}
+	switch {
+	case len(r.Groups) == 0:
+		c.fail("across", r.Across.By.Line, "across_groups", "The lines of such a table are groups, and there are none.", "Write groups: with what is to stand at the left.")
+	case len(r.Emphasis) > 0 || slices.ContainsFunc(out.Columns, func(col CompiledColumn) bool { return len(col.Emphasis) > 0 && len(r.Columns) == 0 }):
+		c.fail("across", r.Across.By.Line, "across_records", "Emphasis is of records, which such a table does not show.", "Take emphasis out, or name in columns those without.")
+	case criteria.HasInOrder(out.Behind(e)):
+		c.fail("across.by", r.Across.By.Line, "in_order_here", "Records cannot be grouped by a column that depends on their order.", "Name another column.")
+	}
+	return made
+}
+
 // chart reads what is drawn; nil where that is nothing.
 func (c *compiler) chart(out *Compiled, chart Chart) *CompiledChart {
 	if chart.Kind == "" || chart.X.Value == "" || chart.Y.Value == "" {
 		return nil // told when it was read
 	}
 	x := c.apart("chart.x", chart.X)
-	made := &CompiledChart{Kind: chart.Kind, X: x, XLabel: out.said(x)}
+	made := &CompiledChart{Chart: chart, X: x, XLabel: out.said(x)}
 	if chart.Split.Value != "" {
 		made.Split = c.apart("chart.split", chart.Split)
 		made.SplitLabel = out.said(made.Split)
 	}
-	y := c.totals("chart.y", out, []Text{chart.Y})
-	if len(y) == 0 {
-		return nil
+	if chart.Panels.Value != "" {
+		made.Panels = c.apart("chart.panels", chart.Panels)
+		made.PanelsLabel = out.said(made.Panels)
 	}
-	made.Y = y[0]
-	if expr := made.Y.Expr; expr.X != nil && expr.Name != "count distinct" && !criteria.TypeOf(expr).IsNumber() {
-		c.fail("chart.y", chart.Y.Line, "type_mismatch", "What is drawn is a number; this is not.", "Write count, or sum of a column with numbers.")
+	drawn := func(field string, text Text) {
+		y := c.totals(field, out, []Text{text})
+		if len(y) == 0 {
+			return
+		}
+		made.Ys = append(made.Ys, y[0])
+		if expr := y[0].Expr; expr.X != nil && expr.Name != "count distinct" && !criteria.TypeOf(expr).IsNumber() {
+			c.fail(field, text.Line, "type_mismatch", "What is drawn is a number; this is not.", "Write count, or sum of a column with numbers.")
+		}
+	}
+	drawn("chart.y", chart.Y)
+	for i, text := range chart.Also {
+		drawn(fmt.Sprintf("chart.also[%d]", i), text)
+	}
+	for i, text := range chart.Second {
+		drawn(fmt.Sprintf("chart.second[%d]", i), text)
+	}
+	switch several := len(chart.Also) + len(chart.Second); {
+	case several > 0 && chart.Split.Value != "":
+		c.fail("chart.split", chart.Split.Line, "chart_of_both", "A chart is either of several values or split by one.", "Take out split, or also and second; panels go with both.")
+	case several > maxSeries:
+		c.fail("chart.also", chart.Y.Line, "too_many", fmt.Sprintf("A chart draws %d values at the most.", maxSeries+1), "Leave some out.")
+	}
+	if len(made.Ys) != 1+len(chart.Also)+len(chart.Second) {
+		return nil // told above
 	}
 	return made
 }
+
+// maxSeries is how many values a chart draws besides the first.
+const maxSeries = 7
 
 func (c *compiler) totals(field string, out *Compiled, texts []Text) []CompiledTotal {
 	var totals []CompiledTotal
 	for i, text := range texts {
 		at := field
-		if field != "chart.y" {
+		if !strings.HasPrefix(field, "chart.") {
 			at = fmt.Sprintf("%s[%d]", field, i)
 		}
 		e, problems := criteria.ParseAggregate(text.Value)

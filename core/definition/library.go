@@ -57,8 +57,9 @@ func (l Library) query(name string) (*Query, bool) {
 	return l.Query(name)
 }
 
-// Link is a query with the questions of the named criteria that it uses, and with
-// shared parameters in the place of the questions that use them.
+// Link is a query with the questions of the named criteria that it uses, with
+// shared parameters in the place of the questions that use them, and with the other period
+// that stands beside the one asked for.
 func Link(query *Query, library Library) (*Query, diag.Problems) {
 	var problems diag.Problems
 	own := *query
@@ -99,7 +100,8 @@ func Link(query *Query, library Library) (*Query, diag.Problems) {
 		*question = shared.Question()
 		question.Use = use
 	}
-	return q, problems
+	q.Columns, q.Sort = slices.Clone(q.Columns), slices.Clone(q.Sort)
+	return q, append(problems, q.beside()...)
 }
 
 // Question is the question under the document's name.

@@ -126,13 +126,13 @@ type role func(m *mentioner, p *place, text string)
 // item of a list and * for a key that is a name itself.
 var roles = map[string]map[string]role{
 	"query": withQuestions("parameters[]", map[string]role{
-		"name": own, "calendar": nameOf("calendar"), "union[]": nameOf("query"), "criteria": inCriteria, "joins[].on": inCriteria, "rules[].rule": inCriteria, "sql": inSQL,
+		"name": own, "calendar": nameOf("calendar"), "union[]": nameOf("query"), "beside.question": question, "criteria": inCriteria, "joins[].on": inCriteria, "rules[].rule": inCriteria, "sql": inSQL,
 		"columns[].name": ownColumn, "columns[].value": inColumn, "columns[]": columnAlone, "sort[]": inKey, "columns[].emphasis.when": inGroup, "columns[].emphasis[].when": inGroup,
 	}),
 	"report": {
 		"name": own, "query": nameOf("query"), "calendar.use": nameOf("calendar"), "ask[]": question, "ask[].*": question, "set.*": question, "examples[].ask.*": question,
-		"columns[]": column, "emphasis.when": inGroup, "emphasis[].when": inGroup, "emphasis.columns[]": column, "emphasis[].columns[]": column, "groups[]": inGroup, "groups[].by": inGroup, "groups[].totals[]": inTotal,
-		"totals[]": inTotal, "chart.x": inGroup, "chart.y": inTotal, "chart.split": inGroup,
+		"across": inGroup, "across.by": inGroup, "across.of[]": inTotal, "page.title": inBraces, "page.subtitle": inBraces, "page.footer": inBraces, "page.notes": inBraces, "columns[]": column, "emphasis.when": inGroup, "emphasis[].when": inGroup, "emphasis.columns[]": column, "emphasis[].columns[]": column, "groups[]": inGroup, "groups[].by": inGroup, "groups[].totals[]": inTotal,
+		"totals[]": inTotal, "chart.x": inGroup, "chart.y": inTotal, "chart.also[]": inTotal, "chart.second[]": inTotal, "chart.split": inGroup, "chart.panels": inGroup,
 	},
 	"criterion": withQuestions("parameters[]", map[string]role{"name": own, "criteria": inCriteria}),
 	"parameter": withQuestions("parameter", map[string]role{"name": own}),
@@ -334,7 +334,7 @@ func inVerdict(m *mentioner, p *place, text string) {
 func inBraces(m *mentioner, p *place, text string) {
 	for _, at := range placeholder.FindAllStringSubmatchIndex(text, -1) {
 		name, _, _ := strings.Cut(text[at[2]:at[3]], ".")
-		if !slices.Contains(ownPlaceholders, name) {
+		if !slices.Contains(ownPlaceholders, name) && !(m.kind == "report" && slices.Contains(onPages, name)) {
 			m.says(p, "question", m.asks(), name, at[2], at[2]+len(name), false)
 		}
 	}

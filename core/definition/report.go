@@ -5,6 +5,7 @@ import (
 	"maps"
 	"regexp"
 	"slices"
+	"strings"
 
 	"pikegate/core/diag"
 	"pikegate/core/parameter"
@@ -12,6 +13,9 @@ import (
 )
 
 var wholeNumber = regexp.MustCompile(`^[0-9]{1,15}$`)
+
+// onPages are the names in braces of titles and footers that are no questions.
+var onPages = []string{"page", "pages", "run", "zone", "title", "as_of"}
 
 // CheckReport checks a report against its query.
 func CheckReport(r *Report, q *Query, library Library) diag.Problems {
@@ -74,6 +78,15 @@ func CheckReport(r *Report, q *Query, library Library) diag.Problems {
 		}
 		if example.Expect == (Expected{}) {
 			c.fail(fmt.Sprintf("examples[%d].expect", i), 0, "missing_field", "The example expects nothing.", "Write rows, first, last or refused.")
+		}
+	}
+	for field, text := range map[string]string{"page.title": r.Page.Title, "page.subtitle": r.Page.Subtitle, "page.footer": r.Page.Footer, "page.notes": r.Page.Notes} {
+		for _, found := range placeholder.FindAllStringSubmatch(text, -1) {
+			name, part, _ := strings.Cut(found[1], ".")
+			isPart := part == "" || (part == "from" || part == "through") && kinds[name] == parameter.Period
+			if !(slices.Contains(onPages, name) && part == "") && !(slices.Contains(questions, name) && isPart) {
+				c.fail(field, 0, "unknown_placeholder", fmt.Sprintf("{%s} stands for nothing.", found[1]), "In braces stand questions, of a period also .from and .through, and as_of, title, page, pages, run and zone.")
+			}
 		}
 	}
 	for i, name := range r.Columns {

@@ -139,9 +139,17 @@ func lengthsOf(names locales.Translator) map[string]string {
 		{"full", names.FmtDateFull, names.FmtTimeMedium},
 	} {
 		patterns[length.name] = patternOf(length.date(at), []spelt{
-			{names.WeekdayWide(at.Weekday()), "EEEE"}, {names.WeekdayAbbreviated(at.Weekday()), "EEE"},
-			{names.MonthWide(at.Month()), "MMMM"}, {names.MonthAbbreviated(at.Month()), "MMM"},
-			{"2033", "y"}, {"33", "yy"}, {"09", "MM"}, {"9", "M"}, {"02", "dd"}, {"2", "d"}, {"cccc", "EEEE"}, // left as it is by the library
+			{names.WeekdayWide(at.Weekday()), "EEEE"},
+			{names.WeekdayAbbreviated(at.Weekday()), "EEE"},
+			{names.MonthWide(at.Month()), "MMMM"},
+			{names.MonthAbbreviated(at.Month()), "MMM"},
+			{"2033", "y"},
+			{"33", "yy"},
+			{"09", "MM"},
+			{"9", "M"},
+			{"02", "dd"},
+			{"2", "d"},
+			{"cccc", "EEEE"}, // left as it is by the library
 		})
 		clock := patternOf(length.time(at), []spelt{{"14", "HH"}, {"02", "hh"}, {"2", "h"}, {"05", "mm"}, {"06", "ss"}, {"pm", "a"}, {"PM", "a"}})
 		if strings.Contains(clock, "h") && !strings.HasSuffix(clock, "a") && !strings.HasPrefix(clock, "a") {

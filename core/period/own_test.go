@@ -210,3 +210,36 @@ func BenchmarkOwnPeriods(b *testing.B) {
 		})
 	}
 }
+
+// TestPreceding: as long a time right before, in whole months where the period is of these,
+// whatever their lengths.
+func TestPreceding(t *testing.T) {
+	for text, want := range map[string]string{
+		"as long before 2025-03":                "2025-02",
+		"as long before 2024-02-01/2024-03-31":  "2023-12-01/2024-01-31",
+		"as long before 2025-Q1":                "2024-Q4",
+		"as long before 2025":                   "2024",
+		"as long before 2025-03-10/2025-03-16":  "2025-03-03/2025-03-09",
+		"as long before 2024-03-01":             "2024-02-29",
+		"as long before 2025-01-15/2025-02-14":  "2024-12-15/2025-01-14",
+		"as long before 2025-03-01T06:00/PT12H": "2025-02-28T18:00/PT12H",
+	} {
+		e, problems := period.Parse(text)
+		require.Empty(t, problems, text)
+		span, problems := e.Resolve(civil.Calendar{Zone: time.UTC, WeekStart: time.Monday})
+		require.Empty(t, problems, text)
+		wanted, problems := period.Parse(want)
+		require.Empty(t, problems, want)
+		other, problems := wanted.Resolve(civil.Calendar{Zone: time.UTC, WeekStart: time.Monday})
+		require.Empty(t, problems, want)
+		assert.Equal(t, other, span, text)
+	}
+	e, problems := period.Parse("as long before 2025-01-01/..")
+	require.Empty(t, problems)
+	_, problems = e.Resolve(civil.Calendar{Zone: time.UTC, WeekStart: time.Monday})
+	assert.NotEmpty(t, problems)
+	for _, text := range []string{"as long", "as long before", "as before 2025", "as long before since 2025"} {
+		_, problems := period.Parse(text)
+		assert.NotEmpty(t, problems, text)
+	}
+}

@@ -116,6 +116,9 @@ func (p *parser) expression() node {
 	switch {
 	case p.take(rAll):
 		root = &interval{mark: p.since(first.start)}
+	case p.bound(rAs, rLong, rBefore):
+		term := p.interval(p.peek().start, false)
+		root = &preceding{p.since(first.start), term}
 	case first.kind == tWord && (first.word.role == rBefore || first.word.role == rAfter):
 		p.next()
 		term := p.term()

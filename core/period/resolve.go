@@ -70,6 +70,8 @@ func walk(n node, visit func(node)) {
 		walk(n.term, visit)
 	case *outside:
 		walk(n.term, visit)
+	case *preceding:
+		walk(n.term, visit)
 	case *interval:
 		walk(n.from, visit)
 		walk(n.to, visit)
@@ -133,6 +135,13 @@ func (r *resolver) span(n node) Span {
 		return r.named(n)
 	case *interval:
 		return r.interval(n)
+	case *preceding:
+		s := r.span(n.term)
+		if !s.Closed() {
+			r.fail(n.mark, "open_period", "Before an open period there is none that is as long.", "Name a start and an end.")
+			return s
+		}
+		return s.Preceding()
 	case *outside:
 		s := r.span(n.term)
 		if n.after {

@@ -44,6 +44,17 @@ func OfDays(first, last civil.Date) Span {
 	return Span{first.Midnight(), (last + 1).Midnight()}
 }
 
+// Preceding is as long a time, right before a span with both bounds: so many months before
+// whole months, else so many days or seconds.
+func (s Span) Preceding() Span {
+	if wholeMonths(s) {
+		y1, m1, _ := s.From.Date().YMD()
+		y2, m2, _ := s.Until.Date().YMD()
+		return Span{moveMonths(s.From, (y1-y2)*12+m1-m2), s.From}
+	}
+	return Span{s.From - (s.Until - s.From), s.From}
+}
+
 // Part is one end of the span as a stretch of its own: the first day in
 // ("from"), the last day in ("through"), the first day out ("until"); seconds
 // instead of days where the span is not of whole days. An end that is open

@@ -139,6 +139,11 @@ type (
 		mark
 		duration
 	}
+	// preceding is as long a time as a term, right before it.
+	preceding struct {
+		mark
+		term node
+	}
 	// outside is "before" (the end left out) or "after" a term.
 	outside struct {
 		mark

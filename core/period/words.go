@@ -26,6 +26,8 @@ const (
 	rThrough
 	rSince
 	rBefore
+	rAs
+	rLong
 	rAfter
 	rAll
 	rAgo
@@ -86,7 +88,7 @@ var vocabulary = map[string]word{
 	"fiscal": {rFiscal, 0}, "to": {rTo, 0}, "through": {rThrough, 0}, "since": {rSince, 0}, "from": {rFrom, 0},
 	"until": {rThrough, 0}, "till": {rThrough, 0}, "up": {rUp, 0}, "between": {rBetween, 0}, "and": {rAnd, 0},
 	"on": {rOn, 0}, "or": {rOr, 0}, "not": {rNot, 0}, "onward": {rOnwards, 0}, "onwards": {rOnwards, 0},
-	"before": {rBefore, 0}, "after": {rAfter, 0}, "all": {rAll, 0}, "ago": {rAgo, 0}, "back": {rAgo, 0}, "in": {rIn, 0},
+	"before": {rBefore, 0}, "as": {rAs, 0}, "long": {rLong, 0}, "after": {rAfter, 0}, "all": {rAll, 0}, "ago": {rAgo, 0}, "back": {rAgo, 0}, "in": {rIn, 0},
 	"first": {rNth, 1}, "second": {rNth, 2}, "third": {rNth, 3}, "fourth": {rNth, 4}, "fifth": {rNth, 5}, "sixth": {rNth, 6},
 	"seventh": {rNth, 7}, "eighth": {rNth, 8}, "ninth": {rNth, 9}, "tenth": {rNth, 10}, "eleventh": {rNth, 11}, "twelfth": {rNth, 12},
 	"a": {rCount, 1}, "an": {rCount, 1}, "one": {rCount, 1}, "two": {rCount, 2}, "three": {rCount, 3}, "four": {rCount, 4},

@@ -341,7 +341,7 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 		if out.Type == "" {
 			out.Type = catalog.Other // only its values will tell
 		}
-		if asked := b.askedIn(c.Expr); len(asked) > 0 {
+		if asked := b.askedIn(c.Expr); len(asked) > 0 && b.compiled.Query.Beside.Question == "" { // else the criteria say it
 			s.Said = append(s.Said, lowered(c.Heading())+" where "+strings.Join(asked, ", and where "))
 		}
 		if b.compiled.Grouped {

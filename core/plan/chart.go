@@ -5,6 +5,7 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/criteria"
+	"pikegate/core/definition"
 )
 
 // MaxPoints is how many points a chart has at the most; records that would
@@ -13,12 +14,17 @@ const MaxPoints = 2000
 
 // Chart is what is drawn of the rows.
 type Chart struct {
-	// Kind is bars or lines.
-	Kind  string
-	X     Axis
-	Y     Total
-	Split *Axis // nil where nothing is told apart
+	definition.Chart
+	X Axis
+	// Ys are what is drawn, those against the second axis at the end.
+	Ys []Total
+	// Split and Panels are nil where nothing is told apart.
+	Split, Panels *Axis
+	units         units
 }
+
+// IsZero tells whether no records are zero rather than a gap in the first value.
+func (c *Chart) IsZero() bool { return isZero(c.Ys[0], c.Empty) }
 
 // Axis is what records are told apart by in a chart.
 type Axis struct {
@@ -27,11 +33,11 @@ type Axis struct {
 	formula Formula
 }
 
-// Point is one value of a chart: the total of the records that have X and
-// Split in common.
+// Point is one place of a chart: the totals of the records that have X, Split and Panel in
+// common.
 type Point struct {
-	X, Split any
-	Y        TotalValue
+	X, Split, Panel any
+	Ys              []TotalValue
 }
 
 func (b *binder) axis(e criteria.Expr, label string, index func(*criteria.Column) int) Axis {
@@ -40,49 +46,71 @@ func (b *binder) axis(e criteria.Expr, label string, index func(*criteria.Column
 
 // drawn is the points of a chart while rows pass.
 type drawn struct {
-	points  map[[2]string]*point
+	points  map[[3]string]*point
 	leftOut int64
 }
 
 type point struct {
-	x, split any
-	made     tally
+	x, split, panel any
+	made            tally
 }
 
 func (d *drawn) add(c *Chart, values []any) {
-	x, split := c.X.formula.Of(values), any(nil)
-	key := [2]string{text(x)}
+	p := point{x: c.X.formula.Of(values)}
+	key := [3]string{text(p.x)}
 	if c.Split != nil {
-		split = c.Split.formula.Of(values)
-		key[1] = text(split)
+		p.split = c.Split.formula.Of(values)
+		key[1] = text(p.split)
 	}
-	p := d.points[key]
-	if p == nil {
+	if c.Panels != nil {
+		p.panel = c.Panels.formula.Of(values)
+		key[2] = text(p.panel)
+	}
+	at := d.points[key]
+	if at == nil {
 		if len(d.points) == MaxPoints {
 			d.leftOut++
 			return
 		}
 		if d.points == nil {
-			d.points = map[[2]string]*point{}
+			d.points = map[[3]string]*point{}
 		}
-		p = &point{x: x, split: split, made: tally{kept: make([]accumulator, 1)}}
-		d.points[key] = p
+		at = &p
+		at.made = tally{kept: make([]accumulator, len(c.Ys))}
+		d.points[key] = at
 	}
-	p.made.add([]Total{c.Y}, values)
+	at.made.add(c.Ys, values)
 }
 
-// Chart gives the points in the order of X and Split, blanks last, and how
-// many records are not in them because there would be too many.
+// Chart gives the points in the order of X, Split and Panel, blanks last, and how
+// many records are not in them because there would be too many. Units of time in which no
+// record lies are points as well.
 func (t *Tally) Chart() (points []Point, leftOut int64) {
+	c := t.shown.Chart
 	for _, p := range t.drawn.points {
-		points = append(points, Point{p.x, p.split, p.made.made([]Total{t.shown.Chart.Y})[0]})
+		points = append(points, Point{p.x, p.split, p.panel, p.made.made(c.Ys)})
 	}
-	slices.SortFunc(points, func(a, b Point) int {
-		if order := compare(a.X, b.X); order != 0 {
-			return order
+	inOrder := func() {
+		slices.SortFunc(points, func(a, b Point) int {
+			for _, order := range []int{compare(a.X, b.X), compare(a.Split, b.Split)} {
+				if order != 0 {
+					return order
+				}
+			}
+			return compare(a.Panel, b.Panel)
+		})
+	}
+	inOrder()
+	xs := make([]any, len(points))
+	for i, p := range points {
+		xs[i] = p.X
+	}
+	if missing := c.units.missing(xs); len(missing) > 0 && len(points)+len(missing) <= MaxPoints {
+		for _, x := range missing {
+			points = append(points, Point{x, points[0].Split, points[0].Panel, none(c.Ys, c.Empty)})
 		}
-		return compare(a.Split, b.Split)
-	})
+		inOrder()
+	}
 	return points, t.drawn.leftOut
 }
 

@@ -42,7 +42,7 @@ func reported(t *testing.T, report *definition.Report) Selection {
 // its records.
 func TestChart(t *testing.T) {
 	s := drawing(t, definition.Chart{Kind: "bars", X: definition.Text{Value: "place"}, Y: definition.Text{Value: "sum of toll"}})
-	assert.Equal(t, []string{"Place", "Sum of toll", "money"}, []string{s.Chart.X.Label, s.Chart.Y.Label, s.Chart.Y.Format})
+	assert.Equal(t, []string{"Place", "Sum of toll", "money"}, []string{s.Chart.X.Label, s.Chart.Ys[0].Label, s.Chart.Ys[0].Format})
 	tally, read := s.NewTally(civil.Calendar{}), NewReader(s.Outputs, civil.UTC).Read
 	for _, row := range [][]any{{"b", int64(10)}, {"a", int64(1)}, {nil, int64(5)}, {"b", int64(20)}, {"c", nil}} {
 		tally.Row(read(row))
@@ -50,7 +50,7 @@ func TestChart(t *testing.T) {
 	points, leftOut := tally.Chart()
 	var shown []string
 	for _, p := range points {
-		shown = append(shown, fmt.Sprint(p.X, " ", p.Y.Value))
+		shown = append(shown, fmt.Sprint(p.X, " ", p.Ys[0].Value))
 	}
 	assert.Equal(t, []string{"a 0.01", "b 0.3", "c <nil>", "<nil> 0.05"}, shown)
 	assert.Zero(t, leftOut)
@@ -82,7 +82,8 @@ func TestPartialTotals(t *testing.T) {
 	}
 	var groups []string
 	for _, row := range [][]any{{"a", int64(1)}, {"b", int64(10)}, {"b", int64(20)}, {"b", nil}, {"c", nil}} {
-		for _, closed := range tally.Row(read(row)) {
+		ended, _ := tally.Row(read(row))
+		for _, closed := range ended {
 			groups = append(groups, fmt.Sprint(closed.Value, ": ", said(closed.Totals)))
 		}
 	}
@@ -107,7 +108,7 @@ func TestChartIsBounded(t *testing.T) {
 	points, leftOut := tally.Chart()
 	assert.Len(t, points, MaxPoints)
 	assert.EqualValues(t, 10, leftOut)
-	assert.True(t, points[0].Y.Value.(decimal.Decimal).Equal(decimal.New(MaxPoints+11, 0)))
+	assert.True(t, points[0].Ys[0].Value.(decimal.Decimal).Equal(decimal.New(MaxPoints+11, 0)))
 	assert.Equal(t, []any{"00000", "0"}, []any{points[0].X, fmt.Sprint(points[0].Split)})
 }
 

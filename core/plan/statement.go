@@ -65,6 +65,8 @@ type Shown struct {
 	Totals  []Total
 	Judged  []Total // worked out and not shown
 	Chart   *Chart
+	// Across is nil where records are shown one by one.
+	Across *Across
 	// Emphasis is what stands out, the first that holds of a value.
 	Emphasis []Highlight
 	// Parts are those of a union, which read its rows.

@@ -46,6 +46,8 @@ type Group struct {
 	Label  string
 	Of     string // the column of the result, where it is by one
 	Totals []Total
+	// Head, Once and Page tell how its beginning is shown.
+	Head, Once, Page bool
 
 	column  catalog.Column
 	formula Formula
@@ -57,6 +59,17 @@ type TotalValue struct {
 	Total
 	Value any
 }
+
+// Beginning is a group that begins.
+type Beginning struct {
+	// Level counts from 0, the outermost.
+	Level int
+	Group *Group
+	Value any
+}
+
+// Column is that of the value.
+func (o Beginning) Column() catalog.Column { return o.Group.column }
 
 // Subtotal is a group that has come to its end.
 type Subtotal struct {
@@ -97,17 +110,30 @@ func (b *binder) view(s *Selection, v definition.View) {
 		s.Judged = append(s.Judged, total(t))
 	}
 	if c := v.Chart; c != nil {
-		s.Chart = &Chart{Kind: c.Kind, X: b.axis(c.X, c.XLabel, index), Y: total(c.Y)}
+		s.Chart = &Chart{Chart: c.Chart, X: b.axis(c.X, c.XLabel, index), units: b.unitsOf(c.X)}
+		for _, y := range c.Ys {
+			s.Chart.Ys = append(s.Chart.Ys, total(y))
+		}
 		if c.Split != nil {
 			split := b.axis(c.Split, c.SplitLabel, index)
 			s.Chart.Split = &split
+		}
+		if c.Panels != nil {
+			panels := b.axis(c.Panels, c.PanelsLabel, index)
+			s.Chart.Panels = &panels
+		}
+	}
+	if a := v.Across; a != nil {
+		s.Across = &Across{Axis: b.axis(a.Expr, a.Label, index), Empty: a.Empty, units: b.unitsOf(a.Expr)}
+		for _, t := range a.Of {
+			s.Across.Of = append(s.Across.Of, total(t))
 		}
 	}
 	s.Emphasis = b.emphasis(v.Emphasis, s.Outputs, index)
 	var keys []SortKey
 	for i, g := range v.Groups {
 		behind := b.compiled.Behind(g.Expr)
-		made := Group{Label: g.Label, formula: newFormula(g.Expr, b.calendar, index), column: computedColumn(behind, criteria.TypeOf(g.Expr))}
+		made := Group{Label: g.Label, Head: g.Head, Once: g.Once, Page: g.Page, formula: newFormula(g.Expr, b.calendar, index), column: computedColumn(behind, criteria.TypeOf(g.Expr))}
 		if column, ok := g.Expr.(*criteria.Column); ok {
 			made.Of = column.Ref.Column.Name
 		}
@@ -191,8 +217,8 @@ func (s *Shown) NewTally(calendar civil.Calendar) *Tally {
 }
 
 // Row takes in a record and returns the groups that ended before it, the
-// innermost first.
-func (t *Tally) Row(r record.Record) []Subtotal {
+// innermost first, and those that begin with it, the outermost first.
+func (t *Tally) Row(r record.Record) (closed []Subtotal, opened []Beginning) {
 	for i, v := range r {
 		t.values[i] = operand(v, &t.shown.Outputs[i].Column, t.clock)
 	}
@@ -204,9 +230,13 @@ func (t *Tally) Row(r record.Record) []Subtotal {
 			changed = i
 		}
 	}
-	var closed []Subtotal
 	if t.open {
 		closed = t.close(changed)
+	} else {
+		changed = 0
+	}
+	for level := changed; level < len(keys); level++ {
+		opened = append(opened, Beginning{level, &t.shown.Groups[level], keys[level]})
 	}
 	t.keys, t.open = keys, true
 	for i := range t.groups {
@@ -219,7 +249,7 @@ func (t *Tally) Row(r record.Record) []Subtotal {
 	if t.shown.Chart != nil {
 		t.drawn.add(t.shown.Chart, t.values)
 	}
-	return closed
+	return closed, opened
 }
 
 // End returns the groups still open, the innermost first, and the totals.

@@ -190,6 +190,8 @@ var calls = []struct {
 	{"list-values", "GET", "/sources/navigation/tables/passages/columns/direction/values", "", 200, `[{"value":"downstream","count":`},
 	{"list-values", "GET", "/sources/navigation/tables/locks/columns/name/values?search=osier", "", 200, `[{"value":"Osier Bend","count":1}]`},
 	{"list-values", "GET", "/sources/navigation/tables/locks/columns/nam/values", "", 404, "name"},
+	{"draw-chart", "POST", "/drawings", `{"chart":{"kind":"bars","x":"Month","y":"Tolls","points":[{"x":"<2025-01>","y":5},{"x":"b","y":12345678901234567890}]},"width":100,"height":60}`, 200, `<title>&lt;2025-01&gt;: 5</title>`},
+	{"draw-chart", "POST", "/drawings", `{"chart":{"kind":"pie","x":"Month","y":"Tolls","points":[]},"width":10,"height":60}`, 422, "body.width"},
 	{"begin-report", "GET", "/sources/navigation/tables/passages/begin", "", 200, `"name":"passages","content":"kind: query\nname: passages\ntitle: Passages\nsource: navigation\nfrom: passages\njoins:\n  - table: locks\n    on: passages.lock_id = locks.id\n`},
 	{"begin-report", "GET", "/sources/navigation/tables/passages/begin?on=passed", "", 422, "Take passed_at."},
 	{"begin-report", "GET", "/sources/navigation/tables/passage/begin", "", 404, "passages"},

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"bytes"
 	"context"
 	"net/http"
 	"reflect"
@@ -15,6 +16,7 @@ import (
 	"pikegate/internal/engine"
 	"pikegate/internal/identity"
 	"pikegate/internal/output"
+	"pikegate/internal/paper"
 	"pikegate/internal/runner"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
@@ -36,8 +38,12 @@ func (s *Server) runs() {
 		output.XML.ContentType:     {Schema: &huma.Schema{Type: huma.TypeString, Description: "One document in the namespace urn:pikegate:result:1, described by docs/result.xsd"}},
 		output.XLSX.ContentType:    {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "A workbook: the records, and a sheet about the run"}},
 		output.PDF.ContentType:     {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "Pages of the paper that the report names, 20,000 records at the most"}},
+		output.Pages.ContentType:   {Schema: &huma.Schema{Type: huma.TypeString, Description: "The same pages as pictures (SVG), each on a line of its own"}},
+		output.SVG.ContentType:     {Schema: &huma.Schema{Type: huma.TypeString, Description: "The chart as a drawing"}},
+		output.PNG.ContentType:     {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary", Description: "The chart as a picture"}},
 	}
 	s.huma.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[output.Subtotal](), true, "Subtotal") // stands among the rows
+	s.huma.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[output.Opening](), true, "Opening")
 	register(s, huma.Operation{
 		OperationID: "run-report", Method: http.MethodPost, Path: "/reports/{report}/runs",
 		Summary: "Run a report and stream its records",
@@ -48,12 +54,23 @@ func (s *Server) runs() {
 	}, func(ctx context.Context, who identity.Actor, in *struct {
 		ReportPath
 		Accept string `header:"Accept" doc:"The format, where the query names none"`
-		Format string `query:"format" enum:"json,csv,ndjson,jsonl,xlsx,parquet,pdf,html,xml" doc:"The format; the Accept header decides when it is left out"`
+		Format string `query:"format" enum:"json,csv,ndjson,jsonl,xlsx,parquet,pdf,html,xml,pages,svg,png" doc:"The format; the Accept header decides when it is left out"`
 		Body   RunBody
 	},
 	) (*huma.StreamResponse, error) {
 		format := formatOf(in.Format, in.Accept)
 		return &huma.StreamResponse{Body: func(ctx huma.Context) { s.stream(ctx, who, in.Body.request(in.Report), format) }}, nil
+	})
+	register(s, huma.Operation{
+		OperationID: "draw-chart", Method: http.MethodPost, Path: "/drawings", Summary: "Draw the chart of a result", Errors: []int{400, 422},
+		Responses: map[string]*huma.Response{"200": {Description: "The drawing", Content: map[string]*huma.MediaType{output.SVG.ContentType: content[output.SVG.ContentType]}}},
+	}, func(_ context.Context, _ identity.Actor, in *struct{ Body Drawing }) (*drawn, error) {
+		var out bytes.Buffer
+		header := output.Header{Language: in.Body.Language}
+		if err := paper.WriteSVG(&out, in.Body.Chart.Draw(header.Place(), in.Body.Width, in.Body.Height)); err != nil {
+			return nil, err
+		}
+		return &drawn{output.SVG.ContentType, out.Bytes()}, nil
 	})
 	get(s, "show-run", "/runs/{run}", "The record of a run", []int{404}, func(ctx context.Context, who identity.Actor, in *struct {
 		Run uint `path:"run" doc:"The number of the run"`
@@ -89,6 +106,20 @@ func (s *Server) runs() {
 		records, err := s.service.RunRecords(ctx, who, store.Filter{Report: in.Report, Outcome: in.Outcome, From: in.From, Until: in.Until, Before: in.Before}, in.Limit)
 		return answer(s, records, err)
 	})
+}
+
+// Drawing is a chart to be drawn.
+type Drawing struct {
+	Chart    output.Chart `json:"chart" doc:"The chart, as the summary of a run has it"`
+	Language string       `json:"language,omitempty" maxLength:"35" doc:"The language of its numbers and dates"`
+	Width    float64      `json:"width" minimum:"40" maximum:"1000" doc:"In millimetres"`
+	Height   float64      `json:"height" minimum:"30" maximum:"1000" doc:"In millimetres"`
+}
+
+// drawn is a drawing as it is answered with.
+type drawn struct {
+	ContentType string `header:"Content-Type"`
+	Body        []byte
 }
 
 func formatOf(name, accept string) output.Format {

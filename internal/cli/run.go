@@ -82,7 +82,7 @@ func (a *app) run() *cobra.Command {
 }
 
 // files are the formats that a run can be written in, besides a table.
-var files = []output.Format{output.CSV, output.JSON, output.JSONL, output.XLSX, output.Parquet, output.PDF, output.HTML, output.XML}
+var files = []output.Format{output.CSV, output.JSON, output.JSONL, output.XLSX, output.Parquet, output.PDF, output.HTML, output.XML, output.SVG, output.PNG}
 
 // fileNames are what these are called.
 func fileNames() []string {

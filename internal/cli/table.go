@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -37,7 +38,7 @@ func writeTable(w io.Writer, rows io.Reader, begun func(output.Header)) (output.
 	}
 	begun(header)
 	header.Location, _ = time.LoadLocation(header.Zone) // without it, clocks do not change
-	t := table{columns: header.Columns, shown: output.NewShown(header), out: out}
+	t := table{columns: header.Columns, shown: output.NewShown(header), groups: header.Groups, told: map[string]bool{}, out: out}
 	for {
 		line, err := lines.ReadBytes('\n')
 		if err != nil {
@@ -45,6 +46,12 @@ func writeTable(w io.Writer, rows io.Reader, begun func(output.Header)) (output.
 		}
 		if bytes.HasPrefix(line, []byte(`{"group":`)) {
 			if err := t.subtotal(line); err != nil {
+				return summary, err
+			}
+			continue
+		}
+		if bytes.HasPrefix(line, []byte(`{"head":`)) {
+			if err := t.head(line); err != nil {
 				return summary, err
 			}
 			continue
@@ -81,6 +88,9 @@ func writeTable(w io.Writer, rows io.Reader, begun func(output.Header)) (output.
 type table struct {
 	columns []plan.Output
 	shown   output.Shown
+	groups  []output.Grouping
+	// told are the columns that are shown once for each group, where that was done.
+	told map[string]bool
 	// emphasis is how values of the next row stand out, by column.
 	emphasis map[string]string
 	out      *bufio.Writer
@@ -92,6 +102,8 @@ type table struct {
 type entry struct {
 	cells []string
 	text  string
+	// label says what totals belong to, from the first column on.
+	label string
 }
 
 // row takes one row as a JSON array.
@@ -107,10 +119,17 @@ func (t *table) row(line []byte) error {
 		texts[i] = output.Marks[record.EmphasisOf(t.emphasis[t.columns[i].Name])] + legible(t.shown.Cell(i, c))
 	}
 	t.emphasis = nil
-	if t.widths != nil {
-		return t.print(texts)
+	for _, g := range t.groups {
+		at := slices.IndexFunc(t.columns, func(c plan.Output) bool { return g.Once && c.Name == g.Of })
+		if at < 0 {
+			continue
+		}
+		if t.told[g.Of] {
+			texts[at] = ""
+		}
+		t.told[g.Of] = true
 	}
-	return t.wait(entry{cells: texts})
+	return t.put(entry{cells: texts})
 }
 
 // wait keeps a line until the widths are settled.
@@ -121,7 +140,7 @@ func (t *table) wait(l entry) error {
 	return nil
 }
 
-// subtotal prints what closes a group, beneath its rows.
+// subtotal prints what closes a group beneath its rows, each total in its column.
 func (t *table) subtotal(content []byte) error {
 	var closed struct{ Group output.Subtotal }
 	decoder := json.NewDecoder(bytes.NewReader(content))
@@ -130,17 +149,34 @@ func (t *table) subtotal(content []byte) error {
 		return err
 	}
 	g := closed.Group
-	heading := legible(t.shown.Heading(g))
-	text := strings.Repeat("  ", g.Level) + "— " + strings.TrimLeft(heading, " ") + ": "
-	if len(g.Totals) > 0 {
-		text += t.totals(g.Totals)
-	} else {
-		text += strings.ToLower(records(g.Count))
+	for level := g.Level; level < len(t.groups); level++ {
+		delete(t.told, t.groups[level].Of)
 	}
+	for _, line := range t.shown.Lines(t.shown.Heading(g), g.Totals, g.Count) {
+		if err := t.put(entry{label: legible(line.Label), cells: line.Cells}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// head prints what the records of a group have in common, before them.
+func (t *table) head(content []byte) error {
+	var opened struct{ Head output.Opening }
+	decoder := json.NewDecoder(bytes.NewReader(content))
+	decoder.UseNumber()
+	if err := decoder.Decode(&opened); err != nil {
+		return err
+	}
+	return t.put(entry{text: legible(t.shown.OpeningText(opened.Head))})
+}
+
+// put prints a line, or keeps it until the widths are settled.
+func (t *table) put(l entry) error {
 	if t.widths == nil {
-		return t.wait(entry{text: text})
+		return t.wait(l)
 	}
-	return t.text(text)
+	return t.print(l)
 }
 
 // totals is a list of totals on one line.
@@ -209,13 +245,7 @@ func (t *table) flush() error {
 		rules[i] = strings.Repeat("─", width)
 	}
 	for _, l := range append([]entry{{cells: heads}, {cells: rules}}, t.waiting...) {
-		var err error
-		if l.cells == nil {
-			err = t.text(l.text)
-		} else {
-			err = t.print(l.cells)
-		}
-		if err != nil {
+		if err := t.print(l); err != nil {
 			return err
 		}
 	}
@@ -223,19 +253,40 @@ func (t *table) flush() error {
 	return nil
 }
 
-func (t *table) print(cells []string) error {
+// print prints a line. A label reaches as far as there is nothing in the columns; one that
+// needs more room has a line of its own.
+func (t *table) print(l entry) error {
+	if l.cells == nil {
+		return t.text(l.text)
+	}
+	cells, room, labelled := slices.Clone(l.cells), -2, 0
+	for labelled < len(cells) && cells[labelled] == "" {
+		room += t.widths[labelled] + 2
+		labelled++
+	}
+	if l.label != "" && uniseg.StringWidth(l.label) > room {
+		if err := t.text(l.label); err != nil {
+			return err
+		}
+		l.label = ""
+	}
 	var line strings.Builder
+	if l.label != "" {
+		line.WriteString(l.label + strings.Repeat(" ", room-uniseg.StringWidth(l.label)))
+		cells = cells[labelled:]
+	} else {
+		labelled = 0
+	}
 	for i, cell := range cells {
-		pad := strings.Repeat(" ", max(0, t.widths[i]-uniseg.StringWidth(cell)))
-		if i > 0 {
+		pad := strings.Repeat(" ", max(0, t.widths[labelled+i]-uniseg.StringWidth(cell)))
+		if labelled+i > 0 {
 			line.WriteString("  ")
 		}
-		if t.columns[i].Type.IsNumber() {
+		if t.columns[labelled+i].Type.IsNumber() {
 			line.WriteString(pad + cell)
 		} else {
 			line.WriteString(cell + pad)
 		}
 	}
-	_, err := t.out.WriteString(strings.TrimRight(line.String(), " ") + "\n")
-	return err
+	return t.text(strings.TrimRight(line.String(), " "))
 }

@@ -19,6 +19,9 @@ func newBuffered(w io.Writer) buffered { return buffered{w, bufio.NewWriterSize(
 // Flush sends on what was written.
 func (b buffered) Flush() error { return flush(b.out, b.to) }
 
+// Opening does nothing: most formats tell of groups at their end.
+func (b buffered) Opening(Opening) error { return nil }
+
 // endWhole writes what is left, unless the run broke off: then it is no whole file.
 func (b buffered) endWhole(s Summary) error {
 	if s.Problem != "" {

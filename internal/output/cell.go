@@ -2,6 +2,7 @@ package output
 
 import (
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -26,9 +27,43 @@ const (
 type cells struct {
 	columns []plan.Output
 	shown   Shown
+	// once tells, by column, the level of the group in whose first record alone it is shown,
+	// and fresh whether that is the next record; nil where there is none.
+	once   []int
+	fresh  []bool
+	groups []Grouping
 }
 
-func newCells(h Header) cells { return cells{h.Columns, NewShown(h)} }
+func newCells(h Header) cells {
+	c := cells{columns: h.Columns, shown: NewShown(h), groups: h.Groups}
+	for level, g := range h.Groups {
+		at := slices.IndexFunc(h.Columns, func(column plan.Output) bool { return g.Once && column.Name == g.Of })
+		if at < 0 {
+			continue
+		}
+		if c.once == nil {
+			c.once, c.fresh = slices.Repeat([]int{-1}, len(h.Columns)), make([]bool, len(h.Columns))
+		}
+		c.once[at] = level
+	}
+	return c
+}
+
+// opened takes note that a group begins.
+func (c *cells) opened(level int) {
+	for i, at := range c.once {
+		c.fresh[i] = c.fresh[i] || at >= level
+	}
+}
+
+// isHeaded tells whether the head of a group is shown.
+func (c *cells) isHeaded(level int) bool { return level < len(c.groups) && c.groups[level].Head }
+
+// passed takes note that a record was shown.
+func (c *cells) passed() { clear(c.fresh) }
+
+// isRepeated tells whether a column was shown with a record before it.
+func (c *cells) isRepeated(i int) bool { return c.once != nil && c.once[i] >= 0 && !c.fresh[i] }
 
 // moneyPlaces is how many places the format money has.
 const moneyPlaces = 2

@@ -44,7 +44,7 @@ type csvWriter struct {
 	cell      []byte
 	set       CSVSettings
 	delimiter byte
-	special   [256]bool // the bytes that stand between quotes
+	special   [256]bool                                              // the bytes that stand between quotes
 	encode    func(b []byte, text []byte) (encoded []byte, bad rune) // nil for UTF-8
 	records   int64
 }

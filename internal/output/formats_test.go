@@ -215,7 +215,7 @@ var grouped = []any{
 }
 
 var groupedHeader = output.Header{
-	Run: 3, Report: "tolls", Title: `Tolls "<b>"`, Version: 2, ReadBack: "All & sundry.", Zone: "Europe/London", Columns: two, Groups: []string{"Reach"},
+	Run: 3, Report: "tolls", Title: `Tolls "<b>"`, Version: 2, ReadBack: "All & sundry.", Zone: "Europe/London", Columns: two, Groups: []output.Grouping{{Label: "Reach"}},
 	Answers: []output.Answered{{Question: "Which \"days\"?", ReadBack: "Mon 3 Mar 2025"}, {Question: "Vessel"}},
 }
 
@@ -289,7 +289,7 @@ func TestHTML(t *testing.T) {
 func TestXLSXTotals(t *testing.T) {
 	columns := append(append([]plan.Output{}, two...), plan.Output{Name: "day", Label: "Day", Type: catalog.Date, Column: catalog.Column{Type: catalog.Date, Encoding: catalog.EncDate}, Index: 2})
 	header := groupedHeader
-	header.Columns, header.Groups = columns, []string{"Reach", "Lock"}
+	header.Columns, header.Groups = columns, []output.Grouping{{Label: "Reach"}, {Label: "Lock"}}
 	total := func(name, of string, value any) output.Total {
 		kind := catalog.Decimal
 		if _, isText := value.(string); isText {

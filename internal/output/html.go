@@ -2,11 +2,16 @@ package output
 
 import (
 	_ "embed" // the page
+	"fmt"
 	"html/template"
 	"io"
 	"slices"
+	"strings"
+
+	"github.com/yuin/goldmark"
 
 	"pikegate/core/record"
+	"pikegate/internal/paper"
 )
 
 //go:embed page.html
@@ -35,7 +40,10 @@ func (h *htmlWriter) Begin(header Header) error {
 	for _, c := range header.Columns {
 		h.number = append(h.number, c.Type.IsNumber())
 	}
-	return page.ExecuteTemplate(h.out, "head", header)
+	return page.ExecuteTemplate(h.out, "head", struct {
+		Header
+		Heading, Subtitle string
+	}{header, header.Fill(header.Page.TitleOr(header.Title), 1, 1), header.Fill(header.Page.Subtitle, 1, 1)})
 }
 
 func (h *htmlWriter) Row(r record.Record) error {
@@ -45,6 +53,18 @@ func (h *htmlWriter) Row(r record.Record) error {
 		h.begin("td", i, r[i].Emphasis.String())
 		h.line = appendXML(h.line, string(h.cell))
 	}
+	h.cells.passed()
+	return h.flushLine()
+}
+
+// Opening writes what the records of a group have in common, where that is shown.
+func (h *htmlWriter) Opening(g Opening) error {
+	h.cells.opened(g.Level)
+	if !h.cells.isHeaded(g.Level) {
+		return nil
+	}
+	h.line = fmt.Appendf(h.line[:0], "<tr class=head><th scope=rowgroup colspan=%d>", max(1, len(h.header.Columns)))
+	h.line = appendXML(h.line, h.cells.shown.OpeningText(g))
 	return h.flushLine()
 }
 
@@ -74,26 +94,48 @@ func (h *htmlWriter) Subtotal(s Subtotal) error {
 }
 
 func (h *htmlWriter) totals(class, label string, totals []Total, count int64) error {
-	for _, l := range h.cells.shown.linesOf(label, totals, count) {
+	for _, l := range h.cells.shown.Lines(label, totals, count) {
 		h.line = append(append(append(h.line[:0], "<tr class="...), class...), "><th scope=row>"...)
-		if t, ok := l.under[0]; ok {
-			h.line = appendXML(h.line, h.cells.shown.Total(t))
-		} else {
-			h.line = appendXML(h.line, l.label)
+		if len(l.Cells) > 0 && l.Cells[0] != "" {
+			l.Label = l.Cells[0]
 		}
-		for i := 1; i < len(h.header.Columns); i++ {
+		h.line = appendXML(h.line, l.Label)
+		for i := 1; i < len(l.Cells); i++ {
 			h.begin("td", i, "")
-			if t, ok := l.under[i]; ok && t.isCount() {
-				h.line = appendXML(h.line, countText(t))
-			} else if ok {
-				h.line = appendXML(h.line, h.cells.shown.Total(t))
-			}
+			h.line = appendXML(h.line, l.Cells[i])
 		}
 		if err := h.flushLine(); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// chart draws the chart as vectors.
+func (h *htmlWriter) chart(c *Chart) error {
+	if _, err := h.out.WriteString("<figure class=chart>\n"); err != nil {
+		return err
+	}
+	if err := paper.WriteSVG(h.out, c.Draw(h.header.Place(), pictureWidth, pictureHeight)); err != nil {
+		return err
+	}
+	_, err := h.out.WriteString("</figure>\n")
+	return err
+}
+
+// notes writes the notes of the report. The library leaves out HTML that stands in them.
+func (h *htmlWriter) notes() error {
+	if strings.TrimSpace(h.header.Page.Notes) == "" {
+		return nil
+	}
+	if _, err := h.out.WriteString("<section class=notes>\n"); err != nil {
+		return err
+	}
+	if err := goldmark.Convert([]byte(h.header.Notes()), h.out); err != nil {
+		return err
+	}
+	_, err := h.out.WriteString("</section>\n")
+	return err
 }
 
 func (h *htmlWriter) End(s Summary) error {
@@ -104,6 +146,17 @@ func (h *htmlWriter) End(s Summary) error {
 		if err := h.totals("all", "All records", s.Totals, s.Count); err != nil {
 			return err
 		}
+	}
+	if _, err := h.out.WriteString("</tbody>\n</table>\n</div>\n"); err != nil {
+		return err
+	}
+	if s.Chart != nil && len(s.Chart.Points) > 0 && h.header.Page.Chart != "none" {
+		if err := h.chart(s.Chart); err != nil {
+			return err
+		}
+	}
+	if err := h.notes(); err != nil {
+		return err
 	}
 	lines := slices.DeleteFunc(aboutLines(h.header, s, 0), func(l [2]string) bool { return l[0] == "Title" || l[0] == "Selected" })
 	if err := page.ExecuteTemplate(h.out, "foot", lines); err != nil {

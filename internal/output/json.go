@@ -102,19 +102,37 @@ func (j *jsonWriter) emphasis(b []byte, r record.Record) []byte {
 	return b
 }
 
+// Opening writes an object where the head of the group is shown.
+func (j *jsonWriter) Opening(g Opening) error {
+	if j.cells.isHeaded(g.Level) {
+		return j.object(struct {
+			Head Opening `json:"head"`
+		}{g})
+	}
+	return nil
+}
+
 // Subtotal writes an object where rows are arrays.
 func (j *jsonWriter) Subtotal(s Subtotal) error {
-	b, err := json.Marshal(struct {
+	return j.object(struct {
 		Group Subtotal `json:"group"`
 	}{s})
-	if err != nil {
+}
+
+// object writes an object among the rows.
+func (j *jsonWriter) object(v any) error {
+	b, err := json.Marshal(v)
+	switch {
+	case err != nil:
 		return err
-	}
-	if j.lines {
+	case j.lines:
 		b = append(b, '\n')
-	} else {
+	case j.begun:
 		b = append([]byte(",\n"), b...)
+	default:
+		b = append([]byte("\n"), b...)
 	}
+	j.begun = true
 	_, err = j.out.Write(b)
 	return err
 }

@@ -59,6 +59,9 @@ func (k *Keeper) Text(b []byte, r record.Record) []byte {
 	return b
 }
 
+// Opening does nothing, either.
+func (k *Keeper) Opening(Opening) error { return nil }
+
 // Subtotal does nothing: what closes a group is not a record.
 func (k *Keeper) Subtotal(Subtotal) error { return nil }
 

@@ -90,6 +90,26 @@ func (shown *Shown) linesOf(label string, totals []Total, count int64) []totalLi
 	return lines
 }
 
+// TotalLine is a line of totals as text: what they belong to, and each in its column.
+type TotalLine struct {
+	Label string
+	Cells []string
+}
+
+// Lines lays totals out beneath the columns.
+func (shown *Shown) Lines(label string, totals []Total, count int64) (lines []TotalLine) {
+	for _, l := range shown.linesOf(label, totals, count) {
+		made := TotalLine{l.label, make([]string, len(shown.columns))}
+		for at, t := range l.under {
+			if made.Cells[at] = shown.Total(t); t.isCount() && at > 0 {
+				made.Cells[at] = countText(t)
+			}
+		}
+		lines = append(lines, made)
+	}
+	return lines
+}
+
 // countText says how many records there are.
 func countText(t Total) string {
 	n, err := strconv.ParseInt(orBlank(t.Value), 10, 64)

@@ -4,6 +4,7 @@ package output
 
 import (
 	"bufio"
+	"cmp"
 	"encoding/json"
 	"io"
 	"strconv"
@@ -28,14 +29,26 @@ type Header struct {
 	Zone       string        `json:"zone" doc:"The IANA zone dates are read and shown in"`
 	Language   string        `json:"language,omitempty" doc:"The language that numbers and dates are shown in; that of whoever reads them when left out"`
 	Columns    []plan.Output `json:"columns"`
-	// Groups are the labels of what the records are put together by.
-	Groups   []string   `json:"groups,omitempty" doc:"What the records are put together by, from the outside in; an object among the rows closes a group"`
-	Answers  []Answered `json:"answers,omitempty" doc:"What was asked, and what each answer was read as"`
-	Delivery string     `json:"delivery,omitempty" doc:"What it was run for, where that was due by itself: the schedule, the occurrence and the part"`
+	Groups     []Grouping    `json:"groups,omitempty" doc:"What the records are put together by, from the outside in; an object among the rows closes a group"`
+	Across     bool          `json:"across,omitempty" doc:"Whether the rows are groups, with a column for each value across"`
+	Answers    []Answered    `json:"answers,omitempty" doc:"What was asked, and what each answer was read as"`
+	Delivery   string        `json:"delivery,omitempty" doc:"What it was run for, where that was due by itself: the schedule, the occurrence and the part"`
+	// Filled is what names in braces stand for in titles and footers.
+	Filled map[string]string `json:"-"`
 	// Location is the zone itself.
 	Location *time.Location `json:"-"`
 	// Page is the paper it is printed on.
 	Page Paper `json:"page" doc:"The paper the report is printed on"`
+}
+
+// Grouping is what records are put together by.
+type Grouping struct {
+	Label string `json:"label" doc:"What people read"`
+	Of    string `json:"of,omitempty" doc:"The column, where it is one"`
+	Head  bool   `json:"head,omitempty" doc:"Whether an object before its records says what they have in common"`
+	Once  bool   `json:"once,omitempty" doc:"Whether its column is shown in the first record of a group alone"`
+	// Page tells that each group begins a page on paper.
+	Page bool `json:"-"`
 }
 
 // Answered is what a question was answered with.
@@ -48,13 +61,22 @@ type Answered struct {
 type Paper struct {
 	Width  float64 `json:"width" doc:"In millimetres"`
 	Height float64 `json:"height" doc:"In millimetres"`
-	Footer string  `json:"footer,omitempty" doc:"What stands at the foot of every page"`
+	// The others are as the report has them.
+	Title    string `json:"-"`
+	Subtitle string `json:"-"`
+	Footer   string `json:"-"`
+	Notes    string `json:"-"`
+	Chart    string `json:"-"`
+	ReadBack string `json:"-"`
 }
+
+// TitleOr is the title of the paper, or else another.
+func (p Paper) TitleOr(title string) string { return cmp.Or(p.Title, title) }
 
 // PaperOf is the paper that a report names.
 func PaperOf(p definition.Page) Paper {
 	width, height := p.Millimetres()
-	return Paper{width, height, p.Footer}
+	return Paper{width, height, p.Title, p.Subtitle, p.Footer, p.Notes, p.Chart, p.ReadBack}
 }
 
 // Result is a whole result in one value, as the JSON format writes it.
@@ -151,11 +173,12 @@ type DayCount struct {
 	Count int64  `json:"count"`
 }
 
-// Writer writes one result: Begin, then Row for each record, with Subtotal after
-// the last one of a group, then End.
+// Writer writes one result: Begin, then Row for each record, with Opening before the
+// first one of a group and Subtotal after its last one, then End.
 type Writer interface {
 	Begin(Header) error
 	Row(r record.Record) error
+	Opening(Opening) error
 	Subtotal(Subtotal) error
 	// Flush sends on what can be sent so far; a format that is put together at
 	// its end has nothing.
@@ -185,8 +208,10 @@ type Format struct {
 	Framed bool
 	// File tells that it is made to be kept, and is long more often than not.
 	File bool
-	each []Format
-	new  func(w io.Writer) Writer
+	// Charted tells that it has a place for a chart.
+	Charted bool
+	each    []Format
+	new     func(w io.Writer) Writer
 }
 
 // New makes a writer of the format; dates are shown in the zone of the header.
@@ -194,16 +219,19 @@ func (f Format) New(w io.Writer) Writer { return f.new(w) }
 
 // The formats.
 var (
-	CSV     = Format{"csv", "text/csv; charset=utf-8; header=present", false, true, nil, func(w io.Writer) Writer { return newCSV(w, CSVSettings{}) }}
-	JSON    = Format{"json", "application/json", true, false, nil, newJSON}
-	NDJSON  = Format{"ndjson", "application/x-ndjson", true, false, nil, newNDJSON}
-	JSONL   = Format{"jsonl", "application/jsonl", false, true, nil, newJSONLines}
-	XLSX    = Format{"xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", false, true, nil, newXLSX}
-	Parquet = Format{"parquet", "application/vnd.apache.parquet", false, true, nil, newParquet}
-	PDF     = Format{"pdf", "application/pdf", false, true, nil, newPDF}
-	HTML    = Format{"html", "text/html; charset=utf-8", false, true, nil, newHTML}
-	XML     = Format{"xml", "application/xml; charset=utf-8", false, true, nil, newXML}
+	CSV     = Format{"csv", "text/csv; charset=utf-8; header=present", false, true, false, nil, func(w io.Writer) Writer { return newCSV(w, CSVSettings{}) }}
+	JSON    = Format{"json", "application/json", true, false, true, nil, newJSON}
+	NDJSON  = Format{"ndjson", "application/x-ndjson", true, false, true, nil, newNDJSON}
+	JSONL   = Format{"jsonl", "application/jsonl", false, true, false, nil, newJSONLines}
+	XLSX    = Format{"xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", false, true, false, nil, newXLSX}
+	Parquet = Format{"parquet", "application/vnd.apache.parquet", false, true, false, nil, newParquet}
+	Pages   = Format{"pages", "application/vnd.pikegate.pages", false, false, true, nil, newPages}
+	SVG     = Format{"svg", "image/svg+xml", false, false, true, nil, newSVG}
+	PNG     = Format{"png", "image/png", false, false, true, nil, newPNG}
+	PDF     = Format{"pdf", "application/pdf", false, true, true, nil, newPDF}
+	HTML    = Format{"html", "text/html; charset=utf-8", false, true, true, nil, newHTML}
+	XML     = Format{"xml", "application/xml; charset=utf-8", false, true, false, nil, newXML}
 )
 
 // Formats lists the formats, the default first.
-var Formats = []Format{JSON, CSV, NDJSON, JSONL, XLSX, Parquet, PDF, HTML, XML}
+var Formats = []Format{JSON, CSV, NDJSON, JSONL, XLSX, Parquet, PDF, HTML, XML, Pages, SVG, PNG}

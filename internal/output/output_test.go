@@ -258,7 +258,7 @@ type placed struct {
 // pdfPlaces are the texts of the pages of a PDF in their order.
 func pdfPlaces(t *testing.T, file []byte) (all []placed) {
 	t.Helper()
-	for _, found := range regexp.MustCompile(`(?s)BT ([\d.]+) ([\d.]+) Td \((.*?)\)Tj`).FindAllStringSubmatch(pdfText(t, file), -1) {
+	for _, found := range regexp.MustCompile(`(?s)BT ([\d.]+) ([\d.]+) Td \((.*?)\) ?Tj`).FindAllStringSubmatch(pdfText(t, file), -1) {
 		x, err := strconv.ParseFloat(found[1], 64)
 		require.NoError(t, err)
 		y, err := strconv.ParseFloat(found[2], 64)
@@ -280,7 +280,7 @@ func TestPaperLines(t *testing.T) {
 	}
 	var out bytes.Buffer
 	w := output.PDF.New(&out)
-	require.NoError(t, w.Begin(output.Header{Title: "Tolls", Columns: of, Groups: []string{"Lock"}, Page: output.PaperOf(definition.Page{})}))
+	require.NoError(t, w.Begin(output.Header{Title: "Tolls", Columns: of, Groups: []output.Grouping{{Label: "Lock"}}, Page: output.PaperOf(definition.Page{})}))
 	reader := plan.NewReader(of, time.UTC)
 	for _, row := range [][]any{{"Mossgill", "1234.5", long, int64(70)}, {"Mossgill", "0.25", "short", int64(8)}} {
 		require.NoError(t, w.Row(reader.Read(row)))

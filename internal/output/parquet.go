@@ -225,6 +225,9 @@ func decimalNode(places, digits int) (parquet.Node, func(cell []byte, k kind) (p
 	}
 }
 
+// Opening writes nothing.
+func (p *parquetWriter) Opening(Opening) error { return nil }
+
 // Subtotal writes nothing: the file is a table of records.
 func (p *parquetWriter) Subtotal(Subtotal) error { return nil }
 

@@ -62,6 +62,14 @@ func showAs(f format.Column, v any) string {
 	return fmt.Sprint(v)
 }
 
+// Value is a value that was worked out, by itself.
+func (h Header) Value(v any, column catalog.Column) string {
+	if v == nil {
+		return "blank"
+	}
+	return showAs(h.Place().Of(column.Type, "", format.Words{}), shown(v, &column, ""))
+}
+
 // Total is the value of a total.
 func (s *Shown) Total(t Total) string { return t.Text(s.place) }
 
@@ -79,18 +87,26 @@ func (t Total) Text(place format.Place) string {
 
 // Heading says which group a subtotal closes.
 func (s *Shown) Heading(closed Subtotal) string {
-	return strings.Repeat("  ", closed.Level) + closed.Label + " " + s.groupValue(closed)
+	if closed.All {
+		return "All"
+	}
+	return strings.Repeat("  ", closed.Level) + closed.Label + " " + s.groupValue(closed.Of, closed.Type, closed.Value)
+}
+
+// OpeningText says which group begins.
+func (s *Shown) OpeningText(g Opening) string {
+	return strings.Repeat("  ", g.Level) + g.Label + " " + s.groupValue(g.Of, g.Type, g.Value)
 }
 
 // groupValue is what the records of a group have in common.
-func (s *Shown) groupValue(closed Subtotal) string {
+func (s *Shown) groupValue(of string, kind catalog.Type, value any) string {
 	shown := ""
-	if i := slices.IndexFunc(s.columns, func(c plan.Output) bool { return closed.Of != "" && c.Name == closed.Of }); i >= 0 {
-		shown = s.Cell(i, closed.Value)
+	if i := slices.IndexFunc(s.columns, func(c plan.Output) bool { return of != "" && c.Name == of }); i >= 0 {
+		shown = s.Cell(i, value)
 	} else {
-		shown = showAs(s.place.Of(closed.Type, "", format.Words{}), closed.Value)
+		shown = showAs(s.place.Of(kind, "", format.Words{}), value)
 	}
-	if closed.Value == nil && shown == "" {
+	if value == nil && shown == "" {
 		return "blank"
 	}
 	return shown
@@ -113,6 +129,9 @@ var Marks = map[record.Emphasis]string{record.Good: "✓ ", record.Warning: "! "
 
 // appendShown appends a cell as people read it.
 func (c *cells) appendShown(b []byte, i int, r record.Record) []byte {
+	if c.isRepeated(i) {
+		return b
+	}
 	b = append(b, Marks[r[i].Emphasis]...)
 	start, f := len(b), &c.shown.formats[i]
 	b, k := c.append(b, i, r)

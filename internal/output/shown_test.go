@@ -194,6 +194,6 @@ func TestEmphasis(t *testing.T) {
 		assert.Equal(t, bold, of.Font != nil && of.Font.Bold, cell)
 	}
 	written := pdfText(t, []byte(made(output.PDF)))
-	assert.Regexp(t, `q 0\.659 0\.125 0\.102 rg BT [\d. ]+ Td \(.. ?Coot\)`, written, "a mark and a colour")
-	assert.Regexp(t, `S BT [\d. ]+ Td \(Vessel\)`, written, "and what is not emphasised has none")
+	assert.Regexp(t, `q 0\.659 0\.125 0\.102 rg BT [\d. ]+ Td \(.. ?Coot\) Tj`, written, "a mark and a colour")
+	assert.Regexp(t, `ET\nBT [\d. ]+ Td \(Vessel\) Tj`, written, "and what is not emphasised has none")
 }

@@ -16,7 +16,7 @@ func Together(formats ...Format) Format {
 	whole := Format{each: formats, File: true}
 	for i, f := range formats {
 		names[i] = f.Name
-		whole.Framed = whole.Framed || f.Framed
+		whole.Framed, whole.Charted = whole.Framed || f.Framed, whole.Charted || f.Charted
 	}
 	whole.Name = strings.Join(names, "+")
 	return whole
@@ -56,6 +56,11 @@ func (t Tee) Row(r record.Record) error {
 		}
 	}
 	return nil
+}
+
+// Opening begins a group with each.
+func (t Tee) Opening(g Opening) error {
+	return t.all(func(w Writer) error { return w.Opening(g) })
 }
 
 // Subtotal writes a subtotal with each.

@@ -26,13 +26,29 @@ type Subtotal struct {
 	Of     string       `json:"of,omitempty" doc:"The column, where they are put together by one"`
 	Type   catalog.Type `json:"type,omitempty" doc:"What the value is"`
 	Value  any          `json:"value" doc:"What the records of the group have in common"`
+	All    bool         `json:"all,omitempty" doc:"Whether it closes the whole table rather than a group"`
 	Count  int64        `json:"count" doc:"How many records the group has"`
 	Totals []Total      `json:"totals"`
 }
 
+// Opening begins a group of records, which stand after it.
+type Opening struct {
+	Level int          `json:"level" doc:"0 for the outermost group"`
+	Label string       `json:"label" doc:"What the records are put together by"`
+	Of    string       `json:"of,omitempty" doc:"The column, where they are put together by one"`
+	Type  catalog.Type `json:"type,omitempty" doc:"What the value is"`
+	Value any          `json:"value" doc:"What the records of the group have in common"`
+}
+
+// OpeningOf is the beginning of a group as it is shown.
+func OpeningOf(b plan.Beginning) Opening {
+	column := b.Column()
+	return Opening{b.Level, b.Group.Label, b.Group.Of, column.Type, shown(b.Value, &column, "")}
+}
+
 // SubtotalOf is a subtotal as it is shown.
 func SubtotalOf(s plan.Subtotal) Subtotal {
-	return Subtotal{s.Level, s.Label, s.Of, s.Column.Type, shown(s.Value, &s.Column, ""), s.Count, TotalsOf(s.Totals)}
+	return Subtotal{Level: s.Level, Label: s.Label, Of: s.Of, Type: s.Column.Type, Value: shown(s.Value, &s.Column, ""), Count: s.Count, Totals: TotalsOf(s.Totals)}
 }
 
 // TotalsOf are totals as they are shown.
@@ -56,38 +72,4 @@ func shown(v any, column *catalog.Column, format string) any {
 		return v
 	}
 	return string(b)
-}
-
-// Chart is what is drawn of the records.
-type Chart struct {
-	Kind    string  `json:"kind" enum:"bars,lines" doc:"What is drawn"`
-	X       string  `json:"x" doc:"What stands along the bottom"`
-	Y       string  `json:"y" doc:"What is drawn"`
-	Split   string  `json:"split,omitempty" doc:"What tells lines, or parts of a bar, apart"`
-	Format  string  `json:"format,omitempty" doc:"How its numbers are shown, as the column that they are of"`
-	Points  []Point `json:"points"`
-	LeftOut int64   `json:"left_out,omitempty" doc:"How many records are not drawn because there would be too many points"`
-}
-
-// Point is one value of a chart.
-type Point struct {
-	X     any `json:"x" doc:"Text, number, true or false, or null where blank"`
-	Split any `json:"split,omitempty"`
-	Y     any `json:"y" doc:"A number, or null where there was nothing to make it of"`
-}
-
-// ChartOf is a chart as it is shown.
-func ChartOf(c *plan.Chart, points []plan.Point, leftOut int64) *Chart {
-	out := &Chart{Kind: c.Kind, X: c.X.Label, Y: c.Y.Label, Format: c.Y.Format, Points: make([]Point, len(points)), LeftOut: leftOut}
-	for i, p := range points {
-		made := Point{X: shown(p.X, &c.X.Column, ""), Y: shown(p.Y.Value, &c.Y.Column, c.Y.Format)}
-		if c.Split != nil {
-			made.Split = shown(p.Split, &c.Split.Column, "")
-		}
-		out.Points[i] = made
-	}
-	if c.Split != nil {
-		out.Split = c.Split.Label
-	}
-	return out
 }

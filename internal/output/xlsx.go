@@ -380,6 +380,21 @@ func serialOf(text []byte) (serial []byte, isDay, ok bool) {
 	return strconv.AppendFloat(nil, float64(days)+seconds/86400, 'f', -1, 64), false, true
 }
 
+// Opening writes what the records of a group have in common, where that is shown.
+func (x *xlsxWriter) Opening(g Opening) error {
+	if !x.shown.isHeaded(g.Level) {
+		return nil
+	}
+	if err := x.next(); err != nil {
+		return err
+	}
+	x.text(x.shown.shown.OpeningText(g), x.bold())
+	if len(x.broken) > 0 {
+		x.broken[0] = true // it would be counted
+	}
+	return x.flush()
+}
+
 // Subtotal writes the totals of a group beneath its records, with the formulas that make
 // them, so that they follow what is changed or filtered there.
 func (x *xlsxWriter) Subtotal(s Subtotal) error {

@@ -16,9 +16,11 @@ import (
 	"time"
 
 	"pikegate/core/catalog"
+	"pikegate/core/civil"
 	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/dialect"
+	"pikegate/core/format"
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
 	"pikegate/internal/engine"
@@ -249,22 +251,24 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	edges := newEdges(prepared.Selection.Statement, prepared.Edges, job.Context.Zone)
 	header := headerOf(job, prepared)
 	header.Run = record.ID
-	if !format.Framed {
+	if !format.Charted {
 		prepared.Selection.Chart = nil // it has no place for one
 	}
 	kept := newFingerprints(record.ID)
 	summary := output.Summary{Reason: prepared.Impossible}
 	passed := int64(0)
-	if err = writer.Begin(header); err == nil && prepared.Impossible == "" {
+	table := newTable(job, prepared, header, writer)
+	if err = table.begin(); err == nil && prepared.Impossible == "" {
 		head := beginning
 		if format.Framed {
 			head = idle
 		}
-		passed, err = stream(ctx, r.Spool, head, job, prepared, writer, func(row []any) {
+		passed, err = stream(ctx, r.Spool, head, job, prepared, table, func(row []any) {
 			edges.see(row)
 			kept.see(row)
 		}, &summary)
 	}
+	err = table.end(err)
 	if err == nil && prepared.Impossible == "" && job.Unchanged {
 		err = job.Confirm(ctx)
 	}
@@ -366,39 +370,84 @@ func headerOf(job Job, p Prepared) output.Header {
 		ReadBack: p.ReadBack, Restricted: strings.TrimSpace(restricted(p.Restricts)), Zone: job.Context.Zone.String(), Location: job.Context.Zone, Language: job.Report.Language, Columns: p.Selection.Outputs, Page: output.PaperOf(job.Report.Page),
 	}
 	for _, g := range p.Selection.Groups {
-		header.Groups = append(header.Groups, g.Label)
+		header.Groups = append(header.Groups, output.Grouping{Label: g.Label, Of: g.Of, Head: g.Head, Once: g.Once, Page: g.Page})
 	}
+	header.Filled = filled(job, p, header.Place())
 	for _, q := range p.Questions {
 		header.Answers = append(header.Answers, output.Answered{Question: q.Label, ReadBack: q.ReadBack(p.Values[q.Name], job.Context.Language)})
 	}
 	return header
 }
 
+// filled is what names in the braces of titles, footers and notes stand for: the answers, and
+// the day that was taken for today.
+func filled(job Job, p Prepared, place format.Place) map[string]string {
+	shown := place.Of(catalog.Date, "medium", format.Words{})
+	day := func(d civil.Date) string { return shown.Date(d.String()) }
+	names := map[string]string{"as_of": day(job.Context.Today())}
+	for _, q := range job.Compiled.Questions {
+		v := p.Values[q.Name]
+		names[q.Name] = strings.Join(q.Canonical(v), ", ")
+		if !v.Given {
+			names[q.Name] = "any"
+			continue
+		}
+		if q.Kind != parameter.Period || q.Many {
+			continue
+		}
+		from, through := "", ""
+		if !v.Span.OpenStart() {
+			from = day(v.Span.From.Date())
+		}
+		if !v.Span.OpenEnd() {
+			through = day((v.Span.Until - 1).Date())
+		}
+		names[q.Name+".from"], names[q.Name+".through"] = from, through
+		switch {
+		case from == through:
+			names[q.Name] = from
+		case from == "":
+			names[q.Name] = "through " + through
+		case through == "":
+			names[q.Name] = "from " + from
+		default:
+			names[q.Name] = from + " – " + through
+		}
+	}
+	return names
+}
+
 // stream hands the rows to the writer as they come, and before to who wants to
 // see them, each group's subtotal after its last row, and puts the totals and the chart into the summary.
 // It returns how many records were left out because a date in them does not fit.
-func stream(ctx context.Context, folder string, head time.Duration, job Job, p Prepared, writer output.Writer, see func(row []any), summary *output.Summary) (int64, error) {
+func stream(ctx context.Context, folder string, head time.Duration, job Job, p Prepared, writer *table, see func(row []any), summary *output.Summary) (int64, error) {
 	fitting := newFitting(&p.Selection.Statement, job.Context.Zone)
 	reader := p.Selection.NewReader(job.Context.Zone)
 	tally := p.Selection.NewTally(job.Context.Calendar)
 	subtotals := func(closed []plan.Subtotal) error {
 		for _, s := range closed {
-			if err := writer.Subtotal(output.SubtotalOf(s)); err != nil {
+			if err := writer.group(func(w output.Writer) error { return w.Subtotal(output.SubtotalOf(s)) }); err != nil {
 				return err
 			}
 		}
 		return nil
 	}
 	read := func(row func([]any) error) error { return job.Source.Stream(ctx, p.Query, row) }
-	err := pipeline(ctx, folder, read, sink{head: head, flush: writer.Flush, write: fitting.through(func(row []any) error {
+	err := pipeline(ctx, folder, read, sink{head: head, flush: writer.flush, write: fitting.through(func(row []any) error {
 		see(row)
 		record := reader.Read(row)
 		if tally != nil {
-			if err := subtotals(tally.Row(record)); err != nil {
+			closed, opened := tally.Row(record)
+			if err := subtotals(closed); err != nil {
 				return err
 			}
+			for _, g := range opened {
+				if err := writer.group(func(w output.Writer) error { return w.Opening(output.OpeningOf(g)) }); err != nil {
+					return err
+				}
+			}
 		}
-		return writer.Row(record)
+		return writer.row(record)
 	})})
 	if err != nil || tally == nil {
 		return fitting.leftOut, err

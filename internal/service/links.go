@@ -89,6 +89,10 @@ func (b both) Subtotal(s output.Subtotal) error {
 	return b.each(func(w output.Writer) error { return w.Subtotal(s) })
 }
 
+func (b both) Opening(g output.Opening) error {
+	return b.each(func(w output.Writer) error { return w.Opening(g) })
+}
+
 func (b both) Flush() error { return b.each(output.Writer.Flush) }
 
 func (b both) End(s output.Summary) error {

@@ -90,6 +90,7 @@ run-report            POST   /reports/tolls/runs                               4
 run-report            POST   /reports/wages/runs                               404 404 404 404 200 404  {}
 copy-definition       POST   /copies                                           403 403 200 404 200 403  {"kind": "report", "name": "tolls", "to": "tolls-copied-by-WHO"}
 rename                POST   /names                                            403 403 200 404 200 403  {"kind": "report", "name": "tolls", "question": "lock", "to": "locks_of_WHO"}
+draw-chart            POST   /drawings                                         200 200 200 200 200 200  {"chart": {"kind": "bars", "x": "a", "y": "b", "points": []}, "width": 100, "height": 60}
 read-criteria         POST   /criteria/read                                    403 403 200 200 200 200  {"content": "kind: criterion\nname: dear\non: tolls\ncriteria: pence > 5"}
 write-criteria        POST   /criteria/write                                   403 403 200 200 200 200  {"content": "kind: criterion\nname: dear\non: tolls\ncriteria: pence > 5", "condition": {"kind": "all", "parts": []}}
 count-criteria        POST   /criteria/counts                                  403 403 200 422 200 200  {"content": "kind: query\nname: dear\nsource: tolls\nfrom: tolls\ncolumns: [id]\ncriteria: pence > 5"}

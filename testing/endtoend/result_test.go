@@ -122,7 +122,7 @@ func TestChartAndPages(t *testing.T) {
 	p := browser.Open(t, address+"/#/reports/tolls-by-month?period=2025", 1280, 800)
 	p.Wait("document.querySelector('[data-outcome=done]')")
 	p.Press("Chart")
-	p.Wait("document.querySelector('[data-drawn=true] canvas')")
+	p.Wait("document.querySelector('[data-drawn=true] svg')")
 	var drawn [][]string
 	p.Read("[...document.querySelectorAll('figure tbody tr')].map(r => [...r.cells].map(c => c.textContent.replaceAll(',', '')))", &drawn)
 	r := pikegate(t, "run", "tolls-by-month", "--set", "period=2025", "--format", "csv")
@@ -135,9 +135,12 @@ func TestChartAndPages(t *testing.T) {
 	assert.Equal(t, want, drawn)
 
 	p.Press("Pages")
-	p.Wait("document.querySelectorAll('article').length === 2")
-	assert.Contains(t, p.Text("article:last-of-type footer"), "Tarn and Wold Navigation")
-	assert.Contains(t, p.Text("article:last-of-type footer"), "2 / 2")
+	p.Wait("document.querySelector('[data-pages=ended]') && document.querySelectorAll('article svg').length === 2")
+	assert.Contains(t, p.Text("article:last-of-type"), "Tarn and Wold Navigation")
+	assert.Contains(t, p.Text("article:last-of-type"), "2 / 2")
+	var bars int
+	p.Read("document.querySelectorAll('article path title').length", &bars)
+	assert.GreaterOrEqual(t, bars, 12, "the chart is on paper too")
 	for _, page := range []struct{ hash, size string }{
 		{"", "594.9 841.9"},
 		{"#/reports/passages-by-date?period=2025-03-31", "841.9 594.9"},
@@ -146,7 +149,7 @@ func TestChartAndPages(t *testing.T) {
 			p = browser.Open(t, address+"/"+page.hash, 1280, 800)
 			p.Wait("document.querySelector('[data-outcome=done]')")
 			p.Press("Pages")
-			p.Wait("document.querySelector('article')")
+			p.Wait("document.querySelector('[data-pages=ended]') && document.querySelector('article svg')")
 		}
 		assert.Equal(t, page.size, strings.Join(boxes(t, p), ", "), "every page of paper is as large as the report says")
 	}

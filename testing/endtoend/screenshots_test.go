@@ -31,7 +31,7 @@ var pages = []struct {
 	{name: "console-nothing", hash: "#/reports/jobs-due?period.start=2023-03-01&period.end=2023-03-07&locks=Harrow+Top", ready: "document.querySelector('[data-advice]')"},
 	{name: "console-chart", hash: "#/reports/tolls-by-month?period=2025", ready: resultShown, do: func(p *browser.Page) {
 		p.Press("Chart")
-		p.Wait("document.querySelector('[data-drawn=true] canvas')")
+		p.Wait("document.querySelector('[data-drawn=true] svg')")
 	}},
 	{name: "console-pages", hash: "#/reports/tolls-by-month?period=2025", ready: resultShown, do: func(p *browser.Page) {
 		p.Press("Pages")

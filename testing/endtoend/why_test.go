@@ -194,8 +194,11 @@ func TestTotals(t *testing.T) {
 	assert.Equal(t, 3, groups)
 	assert.Equal(t, pounds(sums[""]), got.Totals[1].Value.String())
 	r = pikegate(t, "run", "tolls-by-month", "--set", "period=2025-Q4")
-	assert.Contains(t, r.out, fmt.Sprintf("— Month 2025-12: Sum of passages %d · Sum of tolls %s\n", counts["2025-12"], pounds(sums["2025-12"])))
-	assert.Contains(t, r.out, "\nTotal: Sum of passages "+fmt.Sprint(counts[""]))
+	grouped := func(pence int) string {
+		return fmt.Sprintf("%s.%02d", output.Thousands(int64(pence/100)), pence%100)
+	}
+	assert.Regexp(t, fmt.Sprintf(`\nMonth 2025-12 +%s +%s\n`, output.Thousands(int64(counts["2025-12"])), grouped(sums["2025-12"])), r.out)
+	assert.Contains(t, r.out, "\nTotal: Sum of passages "+output.Thousands(int64(counts[""])))
 }
 
 func TestPlan(t *testing.T) {

@@ -38,7 +38,9 @@ internal/engine/sqlite   core/catalog core/civil core/dialect core/evaluate core
 internal/engine/postgres core/catalog core/dialect core/sqltext internal/engine
 internal/engine/mysql    core/catalog core/dialect core/sqltext internal/engine
 internal/engine/files    core/catalog core/civil core/dialect core/period core/plan internal/engine internal/engine/worker
-internal/output          core/catalog core/civil core/definition core/diag core/format core/plan core/record
+internal/paper
+internal/chart           internal/paper
+internal/output          core/catalog core/civil core/definition core/diag core/format core/plan core/record internal/chart internal/paper
 internal/store           core/catalog core/parameter
 internal/delivery        core/definition
 internal/schedule        core/civil core/recurrence internal/delivery internal/store
@@ -47,7 +49,7 @@ internal/wire            core/* internal/output
 internal/runner          core/* internal/engine internal/output internal/store internal/wire
 internal/service         core/* internal/delivery internal/engine internal/identity internal/output internal/runner internal/schedule internal/store internal/wire
 internal/api/console
-internal/api             core/* internal/api/console internal/engine internal/identity internal/output internal/runner internal/service internal/store internal/wire
+internal/api             core/* internal/api/console internal/engine internal/identity internal/output internal/paper internal/runner internal/service internal/store internal/wire
 internal/client          core/begin core/catalog core/definition core/diag core/parameter internal/engine internal/output internal/wire
 internal/config          core/civil
 internal/cli             core/* internal/client internal/config internal/output internal/wire

@@ -15,6 +15,8 @@ export type Problem = Schemas['Problem'];
 export type Fix = Schemas['Fix'];
 export type Column = Schemas['Output'];
 export type Result = Schemas['Result'];
+export type Grouping = Schemas['Grouping'];
+export type Opening = Schemas['Opening'];
 export type Header = Omit<Result, 'rows' | keyof Summary>;
 export type Summary = Pick<
 	Result,
@@ -162,6 +164,17 @@ export type CSVFormat = Schemas['CSVFormat'];
 /** A whole result as a file. */
 export const takeFile = async (t: Target, inputs: Inputs, sort: string[], format: FileFormat, csv: CSVFormat) =>
 	(await call('POST', `${report(t)}/runs?format=${format}`, { inputs, sort, draft: t.draft, csv })).blob();
+/** The pages of a result, each a picture on a line of its own. */
+export const takePages = (t: Target, inputs: Inputs, sort: string[], signal: AbortSignal) =>
+	call('POST', `${report(t)}/runs?format=pages`, { inputs, sort, draft: t.draft }, signal);
+/** The drawing of a chart, so many millimetres wide and high. */
+export const drawChart = async (
+	chart: Chart,
+	language: string | undefined,
+	width: number,
+	height: number,
+	signal: AbortSignal,
+) => (await call('POST', '/drawings', { chart, language, width, height }, signal)).text();
 export const startRun = (t: Target, inputs: Inputs, sort: string[], signal: AbortSignal) =>
 	call('POST', report(t) + '/runs?format=ndjson', { inputs, sort, draft: t.draft }, signal);
 

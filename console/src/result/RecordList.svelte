@@ -4,7 +4,7 @@
 	import type { Column } from '../lib/api';
 	import { cellText, marks, type Cell, type Place } from '../lib/text';
 	import Dialog from '../parts/Dialog.svelte';
-	import { closingCells } from './closing';
+	import { closingCells, openingText } from './closing';
 	import { emphasisOf, type Row } from './run.svelte';
 	import { rowsInView } from './virtual.svelte';
 
@@ -54,7 +54,7 @@
 					</button>
 				{:else if row}
 					<p class="bg-wash text-ink-2 grid h-full content-center px-3.5 text-[13px] font-semibold">
-						{closingCells(row.group, [], place)[0]!.text}
+						{'head' in row ? openingText(row.head, columns, place) : closingCells(row.group, [], place)[0]!.text}
 					</p>
 				{/if}
 			</li>

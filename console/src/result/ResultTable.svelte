@@ -3,14 +3,14 @@
 	// Cells are chosen with the mouse or the arrow keys and copied as
 	// tab-separated text; columns keep the place and width a reader gives them.
 	import { tick, type Snippet } from 'svelte';
-	import type { Column } from '../lib/api';
+	import type { Column, Grouping } from '../lib/api';
 	import { changeText, clockChange } from '../lib/clock';
 	import { keepLayout, ordered, readLayout } from './layout';
 	import { emphasisOf, type Row } from './run.svelte';
 	import { rowsInView } from './virtual.svelte';
 	import { bounds, holds, step, tabSeparated, type Cursor, type Selection } from './selection';
 	import { cellText, countText, isNumber, marks, type Cell, type Place } from '../lib/text';
-	import { closingCells } from './closing';
+	import { closingCells, openingText } from './closing';
 
 	let {
 		report,
@@ -23,6 +23,7 @@
 		onsort,
 		heads,
 		onmove,
+		groups = [],
 	}: {
 		/** The name the reader's layout is kept under. */
 		report: string;
@@ -37,6 +38,8 @@
 		onsort?: (sort: string[]) => void;
 		/** What opens at the head of a column, and which one is open; instead of an order. */
 		heads?: { opened: string; toggle: (name: string) => void; panel: Snippet<[Column]> };
+		/** What the records are put together by. */
+		groups?: Grouping[];
 		/** Moves a column to the place of another; without it the reader's own layout has its place. */
 		onmove?: (name: string, to: string) => void;
 	} = $props();
@@ -67,6 +70,16 @@
 	const isStamp = (c: Column) => c.type === 'date' || c.type === 'date-time';
 	const cellOf = (row: Row | undefined, i: number): Cell | undefined => (Array.isArray(row) ? row[i] : undefined);
 
+	/** Whether a column that is shown once for each group was shown with a record before. */
+	function isRepeated(r: number, column: Column): boolean {
+		const level = groups.findIndex((g) => g.once && g.of === column.name);
+		for (let before = r - 1; level >= 0 && before >= 0; before--) {
+			const row = rows[before]!;
+			if (Array.isArray(row)) return true;
+			if ('group' in row && row.group.level <= level) return false;
+		}
+		return false;
+	}
 	/** What is said of the clocks where the first record of such a day stands. */
 	function changeAt(r: number, place: number): string {
 		const [value, before] = [cellOf(rows[r], place), cellOf(rows[r - 1], place)];
@@ -262,7 +275,15 @@
 				{#each items as item, i (i)}
 					{@const row = rows[item.index]}
 					<tr aria-rowindex={item.index + 2} style:height="{height}px">
-						{#if row && !Array.isArray(row)}
+						{#if row && 'head' in row}
+							<td
+								role="gridcell"
+								colspan={places.length}
+								data-head-of={row.head.level}
+								class="bg-wash border-line-strong truncate border-t border-b px-3 font-semibold"
+								style:padding-left="{row.head.level + 0.75}rem">{openingText(row.head, columns, locale)}</td
+							>
+						{:else if row && !Array.isArray(row)}
 							{#each closingCells(row.group, shownColumns, locale) as cell, c (c)}<td
 									role="gridcell"
 									colspan={cell.span}
@@ -276,6 +297,7 @@
 							{#each places as place, at (place)}
 								{@const column = columns[place]!}
 								{@const value = row?.[place]}
+								{@const repeated = isRepeated(item.index, column)}
 								{@const chosen = holds(selection, item.index, at)}
 								{@const emphasis = emphasisOf(row, column.name)}
 								{@const mark = marks[emphasis] ?? ''}
@@ -295,7 +317,8 @@
 									onpointerenter={() => {
 										if (choosing) choose({ row: item.index, column: at }, true);
 									}}
-									>{#if (value === null || value === undefined) && !column.words?.blank}<span class="blank"
+									>{#if repeated}<span class="sr-only">{cellText(value, column, locale)}</span
+										>{:else if (value === null || value === undefined) && !column.words?.blank}<span class="blank"
 											><span class="sr-only">blank</span></span
 										>{:else if isStamp(column)}{@const change = changeAt(item.index, place)}<time
 											datetime={String(value)}>{mark}{cellText(value, column, locale)}</time

@@ -4,10 +4,8 @@
 	import type { Target } from '../lib/api';
 	import { countText, recordsText } from '../lib/text';
 	import Facts from '../parts/Facts.svelte';
-	import ChartView from './ChartView.svelte';
 	import { factsOf } from './facts';
 	import NothingFound from './NothingFound.svelte';
-	import PaperView from './PaperView.svelte';
 	import RecordList from './RecordList.svelte';
 	import ResultTable from './ResultTable.svelte';
 	import { mostRows, type Run } from './run.svelte';
@@ -115,9 +113,13 @@
 			</p>{/if}
 		<div id="shown-result" role="tabpanel" aria-label="The result" class="h-[70dvh] min-h-0 lg:h-auto lg:grow">
 			{#if view === 'chart' && run.summary?.chart}
-				<ChartView chart={run.summary.chart} />
+				{#await import('./ChartView.svelte') then { default: ChartView }}
+					<ChartView chart={run.summary.chart} place={run.header} />
+				{/await}
 			{:else if view === 'pages' && run.summary}
-				<PaperView header={run.header} summary={run.summary} rows={run.rows} />
+				{#await import('./PaperView.svelte') then { default: PaperView }}
+					<PaperView header={run.header} asked={run.asked!} />
+				{/await}
 			{:else if narrow}
 				<RecordList
 					columns={run.header.columns ?? []}
@@ -134,8 +136,9 @@
 					kept={run.kept}
 					title={run.header.title}
 					locale={run.header}
+					groups={run.header.groups ?? []}
 					{sort}
-					{onsort}
+					onsort={run.header.across ? undefined : onsort}
 				/>
 			{/if}
 		</div>

@@ -5,6 +5,7 @@ import {
 	startRun,
 	type Header,
 	type Inputs,
+	type Opening,
 	type Problem,
 	type Subtotal,
 	type Summary,
@@ -12,8 +13,8 @@ import {
 } from '../lib/api';
 import type { Cell } from '../lib/text';
 
-/** A record, or what closes a group of them. */
-export type Row = Cell[] | { group: Subtotal };
+/** A record, what closes a group of them, or what begins one. */
+export type Row = Cell[] | { group: Subtotal } | { head: Opening };
 
 /** How many records the page keeps; further ones are counted, not shown. */
 export const mostRows = 200_000;
@@ -35,6 +36,8 @@ export class Run {
 	count = $state(0);
 	/** How long the run has taken so far, in milliseconds. */
 	spent = $state(0);
+	/** What it was asked for. */
+	asked?: { target: Target; inputs: Inputs; sort: string[] };
 	#records = 0;
 	/** How values of the next row stand out. */
 	#emphasis?: Record<string, string>;
@@ -44,6 +47,7 @@ export class Run {
 		this.stop();
 		const abort = (this.#abort = new AbortController());
 		this.state = 'running';
+		this.asked = { target, inputs, sort };
 		const begun = performance.now();
 		const clock = setInterval(() => (this.spent = performance.now() - begun), 250);
 		this.spent = 0;
@@ -95,7 +99,7 @@ export class Run {
 			this.#records++;
 		} else if (line.startsWith('{"emphasis":')) {
 			this.#emphasis = (JSON.parse(line) as { emphasis: Record<string, string> }).emphasis;
-		} else if (line.startsWith('{"group":')) {
+		} else if (line.startsWith('{"group":') || line.startsWith('{"head":')) {
 			if (this.rows.length < mostRows) this.rows.push(JSON.parse(line));
 		} else if (!this.header) this.header = JSON.parse(line);
 		else this.summary = JSON.parse(line);
@@ -110,7 +114,7 @@ function parseRow(line: string): Cell[] {
 	return JSON.parse(line, exact);
 }
 
-async function* linesOf(body: ReadableStream<Uint8Array>): AsyncGenerator<string[]> {
+export async function* linesOf(body: ReadableStream<Uint8Array>): AsyncGenerator<string[]> {
 	const reader = body.pipeThrough(new TextDecoderStream() as TransformStream<Uint8Array, string>).getReader();
 	let rest = '';
 	for (;;) {

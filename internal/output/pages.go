@@ -1,0 +1,647 @@
+package output
+
+import (
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+
+	"pikegate/core/catalog"
+	"pikegate/core/diag"
+	"pikegate/core/record"
+	"pikegate/internal/paper"
+)
+
+// MaxPDFRows is how many records are laid out on paper at the most: the pages are
+// kept until the end, and nobody turns more of them.
+const MaxPDFRows = 20_000
+
+// Lengths on paper, in millimetres, and sizes of letters, in points.
+const (
+	pageMargin = 12.0
+	lineHeight = 5.0
+	headHeight = 7.0
+	footHeight = 8.0
+	cellGap    = 2.0
+
+	titleSize = 14.0
+	textSize  = 8.5
+	footSize  = 7.5
+)
+
+// Columns that are a little too wide for the paper get smaller letters, down to
+// this part of their size; wider ones go on beside it, on sheets of their own.
+const smallest = 0.8
+
+// widest is the part of the paper's width that one column takes at the most; what is
+// longer goes on beneath.
+const widest = 0.45
+
+// widestLabel is the part of it that the first column takes for what totals belong to.
+const widestLabel = 0.25
+
+var (
+	rulerInk = paper.Ink{R: 190, G: 190, B: 190}
+	// inks are the colours of what stands out, beside its weight and its mark.
+	inks = map[record.Emphasis]paper.Ink{record.Quiet: {R: 86, G: 96, B: 91}, record.Good: {R: 29, G: 107, B: 52}, record.Warning: {R: 138, G: 90}, record.Bad: {R: 168, G: 32, B: 26}}
+)
+
+// pagesWriter lays a result out on the paper that the report names, and has the pages
+// drawn. It keeps the lines until the end: no cell is cut because a longer one came late,
+// and what was found stands on the first page.
+type pagesWriter struct {
+	out     io.Writer
+	draw    func(w io.Writer, h Header, pages func(yield func(paper.Page) bool)) error
+	header  Header
+	cells   cells
+	letters *paper.Letters
+	lines   []pageLine
+	rows    int
+	begins  bool // a page, with the next line
+	// size is that of the letters in the cells, in points.
+	size float64
+}
+
+// strip is the columns that stand beside each other on a sheet, by their place
+// in the report, and their widths.
+type strip struct {
+	columns []int
+	widths  []float64
+}
+
+// pageLine is a line of a record, or one of totals, each under its column, or the head of
+// a group.
+type pageLine struct {
+	cells []string
+	// label says what totals belong to, from the first column on; it is a line by itself
+	// where there are no cells.
+	label string
+	total bool
+	// emphasis is how each cell stands out; nil where none does.
+	emphasis []record.Emphasis
+	// goesOn tells that the record has more lines.
+	goesOn bool
+	// head tells that the line is what records of a group have in common, and level which.
+	head  bool
+	level int
+	// begins tells that a page begins with it.
+	begins bool
+}
+
+func newPDF(w io.Writer) Writer { return &pagesWriter{out: w, draw: drawPDF} }
+
+func newPages(w io.Writer) Writer { return &pagesWriter{out: w, draw: drawPages} }
+
+func drawPDF(w io.Writer, h Header, pages func(yield func(paper.Page) bool)) error {
+	file := paper.NewPDF(h.Title, h.Page.Width, h.Page.Height)
+	for page := range pages {
+		file.Page(page)
+	}
+	return file.Finish(w)
+}
+
+// drawPages writes the pages as pictures, each on a line of its own.
+func drawPages(w io.Writer, _ Header, pages func(yield func(paper.Page) bool)) (err error) {
+	for page := range pages {
+		if err = paper.WriteSVG(w, page); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (p *pagesWriter) Begin(h Header) error {
+	p.header, p.cells, p.letters = h, newCells(h), paper.NewLetters()
+	return nil
+}
+
+func (p *pagesWriter) Row(r record.Record) error {
+	if p.rows++; p.rows > MaxPDFRows {
+		return diag.Problems{{
+			Code: "too_long", Field: "format", Message: fmt.Sprintf("A PDF holds %d records at the most.", MaxPDFRows),
+			Hint: "Ask for fewer, or take them as CSV or XLSX.",
+		}}
+	}
+	line := pageLine{cells: make([]string, len(p.cells.columns))}
+	for i := range line.cells {
+		line.cells[i] = paper.Printable(string(p.cells.appendShown(nil, i, r)))
+		if e := r[i].Emphasis; e != 0 {
+			if line.emphasis == nil {
+				line.emphasis = make([]record.Emphasis, len(line.cells))
+			}
+			line.emphasis[i] = e
+		}
+	}
+	p.cells.passed()
+	p.add(line)
+	return nil
+}
+
+func (p *pagesWriter) add(line pageLine) {
+	line.begins, p.begins = p.begins, false
+	p.lines = append(p.lines, line)
+}
+
+func (p *pagesWriter) Opening(g Opening) error {
+	p.cells.opened(g.Level)
+	p.begins = p.begins || p.header.Groups[g.Level].Page && len(p.lines) > 0
+	if p.header.Groups[g.Level].Head {
+		p.add(pageLine{label: paper.Printable(p.cells.shown.OpeningText(g)), head: true, level: g.Level})
+	}
+	return nil
+}
+
+func (p *pagesWriter) Subtotal(s Subtotal) error {
+	p.totals(p.cells.shown.Heading(s), s.Totals, s.Count)
+	return nil
+}
+
+func (p *pagesWriter) totals(label string, totals []Total, count int64) {
+	for _, line := range p.cells.shown.Lines(label, totals, count) {
+		for i := range line.Cells {
+			line.Cells[i] = paper.Printable(line.Cells[i])
+		}
+		p.add(pageLine{cells: line.Cells, label: paper.Printable(line.Label), total: true})
+	}
+}
+
+// Flush does nothing: how wide columns are is known at the end.
+func (p *pagesWriter) Flush() error { return nil }
+
+func (p *pagesWriter) End(s Summary) error {
+	if s.Problem != "" {
+		return nil // what is half is not written
+	}
+	if len(s.Totals) > 0 && s.Count > 0 {
+		p.totals("All records", s.Totals, s.Count)
+	}
+	return p.draw(p.out, p.header, p.layOut(s))
+}
+
+// isBold tells whether the i-th cell of a line has bold letters.
+func (l pageLine) isBold(i int) bool {
+	if l.emphasis != nil {
+		return l.emphasis[i] != 0 && l.emphasis[i] != record.Quiet
+	}
+	return l.total || l.head
+}
+
+// strips shares the columns out. Each gets what its longest cell needs. Where
+// that is more than the paper has, what does not fit goes on in another strip,
+// which begins with the first column again so that its lines can be told apart.
+func (p *pagesWriter) strips() []strip {
+	columns := p.header.Columns
+	widths := make([]float64, len(columns))
+	for i, c := range columns {
+		widths[i] = p.letters.Width(paper.Printable(c.Label), textSize, true)
+	}
+	for _, l := range p.lines {
+		for i, cell := range l.cells {
+			widths[i] = max(widths[i], p.letters.Width(cell, textSize, l.isBold(i)))
+		}
+		if l.total && l.label != "" && (len(columns) == 1 || l.cells[1] != "") { // it has the first column alone
+			widths[0] = max(widths[0], min(p.letters.Width(l.label, textSize, true), p.room()*widestLabel))
+		}
+	}
+	room := p.room()
+	whole := 0.0
+	for i := range widths {
+		widths[i] = min(widths[i]+cellGap, room*widest)
+		whole += widths[i]
+	}
+	p.size = textSize
+	if room < whole && room >= whole*smallest {
+		p.size *= room / whole
+	}
+	var strips []strip
+	used := 0.0
+	for i, width := range widths {
+		switch {
+		case i == 0:
+			strips = []strip{{}}
+		case whole*smallest > room && used+width > room:
+			strips = append(strips, strip{[]int{0}, []float64{widths[0]}})
+			used = widths[0]
+		}
+		on := &strips[len(strips)-1]
+		on.columns, on.widths = append(on.columns, i), append(on.widths, width)
+		used += width
+	}
+	for _, s := range strips {
+		stretch(s.widths, room)
+	}
+	return strips
+}
+
+// physical are the lines as they stand on the paper: a text that is wider than its column
+// goes on beneath, and so does a label that totals leave no room for.
+func (p *pagesWriter) physical(strips []strip) []pageLine {
+	widths := make([]float64, len(p.header.Columns))
+	for _, on := range strips {
+		for i, c := range on.columns {
+			widths[c] = on.widths[i]
+		}
+	}
+	lines := make([]pageLine, 0, len(p.lines))
+	for _, l := range p.lines {
+		begins := l.begins
+		put := func(l pageLine) {
+			l.begins, begins = begins, false
+			lines = append(lines, l)
+		}
+		if l.total || l.head {
+			room := p.room()
+			for _, on := range strips {
+				if l.total {
+					room = min(room, l.roomOfLabel(on))
+				}
+			}
+			if l.label != "" && p.letters.Width(l.label, p.size, true) > room-cellGap/2 {
+				parts := p.letters.Wrapped(l.label, p.room()-cellGap/2, p.size, true)
+				for i, part := range parts {
+					put(pageLine{label: part, total: l.total, head: l.head, level: l.level, goesOn: l.total || i < len(parts)-1})
+				}
+				if l.label = ""; l.head {
+					continue
+				}
+			}
+		}
+		pieces, most := make([][]string, len(l.cells)), 1
+		for i, cell := range l.cells {
+			pieces[i] = p.letters.Wrapped(cell, widths[i]-cellGap/2, p.size, l.isBold(i))
+			most = max(most, len(pieces[i]))
+		}
+		if most == 1 {
+			put(l)
+			continue
+		}
+		for n := range most {
+			part := pageLine{cells: make([]string, len(l.cells)), total: l.total, emphasis: l.emphasis, goesOn: n < most-1}
+			if n == 0 {
+				part.label = l.label
+			}
+			for i := range pieces {
+				if n < len(pieces[i]) {
+					part.cells[i] = pieces[i][n]
+				}
+			}
+			put(part)
+		}
+	}
+	return lines
+}
+
+// roomOfLabel is how much room totals leave before the first of them.
+func (l pageLine) roomOfLabel(on strip) (room float64) {
+	for i, c := range on.columns {
+		if l.cells[c] != "" {
+			break
+		}
+		room += on.widths[i]
+	}
+	return room
+}
+
+// stretch makes widths fill the room, in proportion.
+func stretch(widths []float64, room float64) {
+	whole := 0.0
+	for _, w := range widths {
+		whole += w
+	}
+	for i := range widths {
+		widths[i] *= room / whole
+	}
+}
+
+// room is the width between the margins.
+func (p *pagesWriter) room() float64 { return p.header.Page.Width - 2*pageMargin }
+
+// bottom is how far down lines reach.
+func (p *pagesWriter) bottom() float64 { return p.header.Page.Height - pageMargin - footHeight/2 }
+
+// sheet is what stands on one page.
+type sheet struct {
+	// first tells that it has the title; before and after are blocks around the lines, from
+	// the top of what room there is.
+	first         bool
+	before, after []block
+	lines         []pageLine
+	// on is the columns, beside says which part of them they are.
+	on     strip
+	beside string
+}
+
+// block is something laid out that is not a line of the table.
+type block struct {
+	height float64
+	draw   func(page *paper.Page, top float64)
+}
+
+// layOut shares everything out among pages, and draws them as they are asked for.
+func (p *pagesWriter) layOut(s Summary) func(yield func(paper.Page) bool) {
+	strips := p.strips()
+	top := p.top(s)
+	chart := p.chart(s)
+	var before, after []block
+	if p.header.Page.Chart == "after" {
+		after = append(after, chart...)
+	} else {
+		before = append(before, chart...)
+	}
+	after = append(after, p.notes()...)
+	var sheets []sheet
+	at := pageMargin + heightOf(top)
+	lead := top
+	for _, b := range before { // a page of its own where it leaves no room for lines
+		if at+b.height+headHeight+3*lineHeight > p.bottom() && at > pageMargin {
+			sheets = append(sheets, sheet{first: len(sheets) == 0, before: lead})
+			lead, at = nil, pageMargin
+		}
+		lead, at = append(lead, b), at+b.height
+	}
+	var open []string // the heads of groups that are under way
+	lines := p.physical(strips)
+	for begun := false; !begun || len(lines) > 0; begun = true {
+		room := p.bottom() - at - headHeight
+		drawn := p.fitting(lines, int(room/lineHeight), open)
+		page := slices.Clone(lines[:drawn])
+		if begun || len(sheets) > 0 {
+			page = append(continued(open, page), page...)
+		}
+		for i, on := range strips {
+			made := sheet{lines: page, on: on}
+			if i == 0 {
+				made.first, made.before = len(sheets) == 0, lead
+			}
+			if len(strips) > 1 {
+				made.beside = fmt.Sprintf("Columns, part %d of %d    ", i+1, len(strips))
+			}
+			sheets = append(sheets, made)
+		}
+		for _, l := range lines[:drawn] {
+			if l.head {
+				open = append(open[:min(l.level, len(open))], l.label)
+			}
+		}
+		lines = lines[drawn:]
+		at += headHeight + float64(len(page))*lineHeight
+		if len(lines) > 0 {
+			lead, at = nil, pageMargin
+		}
+	}
+	for _, b := range after {
+		if last := &sheets[len(sheets)-1]; len(strips) == 1 && at+b.height <= p.bottom() {
+			last.after = append(last.after, b)
+			at += b.height
+			continue
+		}
+		sheets = append(sheets, sheet{before: []block{b}})
+		at, strips = pageMargin+b.height, strips[:1]
+	}
+	return func(yield func(paper.Page) bool) {
+		for i, sh := range sheets {
+			if !yield(p.page(sh, i+1, len(sheets))) {
+				return
+			}
+		}
+	}
+}
+
+func heightOf(blocks []block) (height float64) {
+	for _, b := range blocks {
+		height += b.height
+	}
+	return height
+}
+
+// continued are the heads of groups that are under way where a page begins.
+func continued(open []string, page []pageLine) (heads []pageLine) {
+	level := len(open)
+	if len(page) > 0 && page[0].head {
+		level = min(level, page[0].level)
+	}
+	for _, label := range open[:level] {
+		heads = append(heads, pageLine{label: label + ", continued", head: true})
+	}
+	return heads
+}
+
+// fitting is how many lines go on a page that has room for some: a page of their own where
+// they ask for it, the last line of a group never by itself at the top of the next page, nor
+// a head at the foot of this one.
+func (p *pagesWriter) fitting(lines []pageLine, room int, open []string) int {
+	room = max(room-len(continued(open, lines)), 1)
+	for i := 1; i < len(lines) && i <= room; i++ {
+		if lines[i].begins {
+			return i
+		}
+	}
+	if len(lines) <= room {
+		return len(lines)
+	}
+	n := room
+	for n > 3 && (lines[n].total && !lines[n-1].total || lines[n-1].goesOn || lines[n-1].head) {
+		n--
+	}
+	if n <= 3 {
+		return room
+	}
+	return n
+}
+
+// page draws a sheet.
+func (p *pagesWriter) page(sh sheet, number, of int) paper.Page {
+	page := paper.Page{Width: p.header.Page.Width, Height: p.header.Page.Height, Label: fmt.Sprintf("Page %d of %d", number, of)}
+	p.foot(&page, sh, number, of)
+	y := pageMargin
+	for _, b := range sh.before {
+		b.draw(&page, y)
+		y += b.height
+	}
+	if len(sh.on.columns) > 0 {
+		y = p.heads(&page, sh.on, y)
+		for _, l := range sh.lines {
+			p.line(&page, l, sh.on, y)
+			y += lineHeight
+		}
+	}
+	for _, b := range sh.after {
+		b.draw(&page, y)
+		y += b.height
+	}
+	return page
+}
+
+// put draws a text into a box, at its left, in its middle or at its right.
+func (p *pagesWriter) put(page *paper.Page, text string, x, y, width, height, size float64, bold bool, where align, ink paper.Ink) {
+	if text == "" {
+		return
+	}
+	wide := p.letters.Width(text, size, bold)
+	switch where {
+	case right:
+		x += width - wide - cellGap/2
+	case centre:
+		x += (width - wide) / 2
+	default:
+		x += cellGap / 2
+	}
+	// Letters stand on a line that lies by a part of their height below the middle.
+	page.Texts = append(page.Texts, paper.Text{X: x, Y: y + height/2 + size*0.3528*0.32, Text: text, Size: size, Width: wide, Bold: bold, Ink: ink})
+}
+
+type align int
+
+const (
+	left align = iota
+	centre
+	right
+)
+
+func alignOf(t catalog.Type) align {
+	if t.IsNumber() {
+		return right
+	}
+	return left
+}
+
+// foot draws what stands at the foot of a page.
+func (p *pagesWriter) foot(page *paper.Page, sh sheet, number, of int) {
+	y, third := page.Height-pageMargin, p.room()/3
+	counts := fmt.Sprintf("%s%d / %d", sh.beside, number, of)
+	footer := p.header.Page.Footer
+	if strings.Contains(footer, "{page}") { // it says so itself
+		counts = sh.beside
+	}
+	p.put(page, p.fitted(p.header.Fill(footer, number, of), third-cellGap, footSize), pageMargin, y, third, lineHeight, footSize, false, left, paper.Ink{})
+	about := strings.Join(slices.DeleteFunc([]string{fmt.Sprintf("Run %d", p.header.Run), p.header.Delivery, p.header.Zone}, func(s string) bool { return s == "" }), ", ")
+	p.put(page, about, pageMargin+third, y, third, lineHeight, footSize, false, centre, paper.Ink{})
+	p.put(page, strings.TrimRight(counts, " "), pageMargin+2*third, y, third, lineHeight, footSize, false, right, paper.Ink{})
+}
+
+// top is the title of the first page, and what stands beneath it.
+func (p *pagesWriter) top(s Summary) []block {
+	text := func(text string, size, height float64, bold bool) block {
+		lines := p.letters.Wrapped(paper.Printable(text), p.room()-cellGap, size, bold)
+		return block{height * float64(len(lines)), func(page *paper.Page, top float64) {
+			for i, line := range lines {
+				p.put(page, line, pageMargin, top+float64(i)*height, p.room(), height, size, bold, left, paper.Ink{})
+			}
+		}}
+	}
+	blocks := []block{text(p.header.Fill(p.header.Page.TitleOr(p.header.Title), 1, 0), titleSize, 8, true)}
+	if p.header.Page.Subtitle != "" {
+		blocks = append(blocks, text(p.header.Fill(p.header.Page.Subtitle, 1, 0), textSize+1.5, 5.5, false))
+	}
+	if p.header.Page.ReadBack != "hidden" {
+		blocks = append(blocks, text(p.header.ReadBack, textSize, 4, false), text(p.cells.shown.found(s), textSize, 4, false))
+	}
+	return append(blocks, block{2, func(*paper.Page, float64) {}})
+}
+
+// heads draws the heads of columns, and gives what is beneath them.
+func (p *pagesWriter) heads(page *paper.Page, on strip, y float64) float64 {
+	x := pageMargin
+	for i, c := range on.columns {
+		column := p.header.Columns[c]
+		p.put(page, p.fitted(paper.Printable(column.Label), on.widths[i]-cellGap/2, p.size), x, y, on.widths[i], headHeight, p.size, true, alignOf(column.Type), paper.Ink{})
+		x += on.widths[i]
+	}
+	y += headHeight
+	page.Lines = append(page.Lines, paper.Line{X1: pageMargin, Y1: y, X2: x, Y2: y, Width: 0.3})
+	return y
+}
+
+// line draws a line of the table.
+func (p *pagesWriter) line(page *paper.Page, l pageLine, on strip, y float64) {
+	if !l.goesOn {
+		rule := paper.Line{X1: pageMargin, Y1: y + lineHeight, X2: pageMargin + p.room(), Y2: y + lineHeight, Width: 0.1, Ink: rulerInk}
+		if l.head {
+			rule.Width = 0.2
+		}
+		page.Lines = append(page.Lines, rule)
+	}
+	if l.cells == nil {
+		p.put(page, l.label, pageMargin, y, p.room(), lineHeight, p.size, true, left, paper.Ink{})
+		return
+	}
+	labelled := 0.0 // how far the label reaches
+	if l.label != "" {
+		labelled = l.roomOfLabel(on)
+		p.put(page, l.label, pageMargin, y, labelled, lineHeight, p.size, true, left, paper.Ink{})
+	}
+	at := 0.0
+	for i, c := range on.columns {
+		if at += on.widths[i]; at > labelled {
+			ink := paper.Ink{}
+			if l.emphasis != nil {
+				ink = inks[l.emphasis[c]]
+			}
+			p.put(page, l.cells[c], pageMargin+at-on.widths[i], y, on.widths[i], lineHeight, p.size, l.isBold(c), alignOf(p.header.Columns[c].Type), ink)
+		}
+	}
+}
+
+// fitted is a text cut to a width; that it was cut is shown.
+func (p *pagesWriter) fitted(text string, width, size float64) string {
+	if p.letters.Width(text, size, true) <= width {
+		return text
+	}
+	runes := []rune(text)
+	for len(runes) > 0 && p.letters.Width(string(runes)+"…", size, true) > width {
+		runes = runes[:len(runes)-1]
+	}
+	return string(runes) + "…"
+}
+
+// Fill puts answers, and what is known of the run, into the braces of a text: {period},
+// {as_of}, {page}, {pages}, {run}, {zone}, {title} and the names of questions.
+func (h Header) Fill(text string, page, pages int) string {
+	return paper.Printable(filled(text, func(name string) string { return h.filled(name, page, pages) }))
+}
+
+// filled puts values in the place of names in braces.
+func filled(text string, value func(name string) string) string {
+	var b strings.Builder
+	for text != "" {
+		before, rest, open := strings.Cut(text, "{")
+		b.WriteString(before)
+		name, after, closed := strings.Cut(rest, "}")
+		if !open || !closed {
+			break
+		}
+		b.WriteString(value(name))
+		text = after
+	}
+	return b.String()
+}
+
+func (h Header) filled(name string, page, pages int) string {
+	switch name {
+	case "page":
+		return strconv.Itoa(page)
+	case "pages":
+		return strconv.Itoa(pages)
+	case "run":
+		return strconv.FormatUint(uint64(h.Run), 10)
+	case "zone":
+		return h.Zone
+	case "title":
+		return h.Title
+	}
+	return h.Filled[name]
+}
+
+// found says in a sentence what was found.
+func (shown *Shown) found(s Summary) string {
+	text := Counted(s.Count, "record", "records")
+	if s.First != "" {
+		text += ", first " + shown.Moment(s.First) + ", last " + shown.Moment(s.Last)
+	}
+	text += "."
+	if len(s.Totals) > 0 {
+		text += " " + shown.totalsText(s.Totals, s.Count) + "."
+	}
+	return text
+}

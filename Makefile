@@ -94,13 +94,14 @@ soak: ## Stop and kill the service thousands of times over days of schedules; ha
 	go test -race ./testing/attacks -run TestEverybodyAtOnce -v -during 2m -runners 50 -exports 5 -timeout 20m
 
 .PHONY: bench
-bench: deps ## Measure: reading periods and answers, ten thousand schedules due at once, a check while typing, pages painted and scrolled in Chromium, conditions on related records, a day of many, groups by month, edges, small runs by many callers, what knowing who asks and row rules cost, a month of a CSV of ten million rows, and a million rows exported against each database's own program
+bench: deps ## Measure: reading periods and answers, ten thousand schedules due at once, a check while typing, pages painted and scrolled in Chromium, conditions on related records, a day of many, groups by month, edges, small runs by many callers, what knowing who asks and row rules cost, a month of a CSV of ten million rows, 20,000 records on paper, and a million rows exported against each database's own program
 	go test ./core/period ./core/recurrence ./core/parameter ./internal/cli -run '^$$' -bench . -benchmem -cpu 1
 	go test ./internal/schedule -run '^$$' -bench . -benchtime 3x
 	go test ./testing/export -run '^$$' -bench . -benchtime 1x
 	go test ./testing/load -run '^$$' -bench . -benchtime 1x
 	go test ./internal/service -run '^$$' -bench .
 	go test ./testing/paint -run '^$$' -bench . -benchtime 1x
+	go test ./internal/output -run '^$$' -bench .
 	go test ./internal/identity -run '^$$' -bench . -benchtime 20x
 	go test ./testing/access -run '^$$' -bench . -benchtime 3x
 

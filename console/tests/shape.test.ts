@@ -63,9 +63,31 @@ describe('the shape of a report', () => {
 				'groups:\n  - {by: month of done, totals: [count]}\ntotals:\n  - sum of "odd, name"\nchart:\n  kind: bars\n  x: month of done\n  y: count\n',
 		);
 		shape.draw({ ...shape.drawing!, kind: 'lines', split: 'id' });
-		expect(shape.drawing).toEqual({ kind: 'lines', x: 'month of done', y: 'count', split: 'id' });
+		expect(shape.drawing).toEqual({
+			kind: 'lines',
+			x: 'month of done',
+			y: 'count',
+			split: 'id',
+			panels: '',
+			beside: false,
+		});
 		shape.setGroup(0, { by: 'id', totals: [] });
 		expect(shape.groups).toEqual([{ by: 'id', totals: [] }]);
+		shape.setGroup(0, { by: 'id', totals: ['count'], shown: ['head', 'page'] });
+		expect(texts.report).toContain('- {by: id, head: true, page: true, totals: [count]}');
+		shape.setGroup(0, { by: 'id', totals: [] });
+		expect(shape.groups[0]!.shown).toEqual(['head', 'page']); // what is not said stays
+		shape.cross({ by: 'month of done', of: [] });
+		expect(shape.crossing).toEqual({ by: 'month of done', of: [] });
+		shape.cross({ by: 'month of done', of: ['count'] });
+		expect(texts.report).toMatch(
+			/across:\n {2}by: month of done\n {2}of: \[count\]|across: \{by: month of done, of: \[count\]\}/,
+		);
+		shape.cross(undefined);
+		shape.draw({ ...shape.drawing!, panels: 'id', beside: true });
+		expect(shape.drawing).toMatchObject({ panels: 'id', beside: true });
+		shape.draw({ ...shape.drawing!, panels: '', beside: false });
+		expect(texts.report).not.toContain('beside');
 		shape.dropGroup(0);
 		shape.total('sum of "odd, name"', false);
 		shape.draw(undefined);

@@ -18,7 +18,7 @@ func linked(t *testing.T, text string) (*definition.Query, diag.Problems) {
 	documents, problems := definition.Decode("", []byte("kind: query\nname: q\nsource: navigation\nfrom: passages\n"+text))
 	require.Empty(t, problems)
 	before := documents[0].Raw()
-	q, problems := definition.Link(documents[0].(*definition.Query), definition.Library{})
+	q, problems := definition.Linked(documents[0].(*definition.Query), definition.Library{})
 	again, _ := definition.Decode("", []byte(before))
 	assert.Equal(t, again[0].(*definition.Query).Columns, documents[0].(*definition.Query).Columns, "the document stays as it was")
 	return q, problems

@@ -271,7 +271,7 @@ func Compile(query *Query, source *catalog.Source, library Library) (*Compiled, 
 }
 
 func compile(query *Query, source *catalog.Source, library Library) *compiler {
-	q, problems := Link(query, library)
+	q, problems := Linked(query, library)
 	if library.Calendar != nil && q.Calendar != "" {
 		calendar, unknown := library.In(*library.Calendar, q.Calendar)
 		if library.Calendar = &calendar; unknown.Failed() {

@@ -144,7 +144,7 @@ func (c *compiler) qualify(e criteria.Expr, table, alias string) {
 // queries that use it.
 func checkCriterion(d *Criterion, library Library) diag.Problems {
 	q := &Query{Head: d.Head, From: d.On, Parameters: slices.Clone(d.Parameters), Criteria: d.Criteria}
-	linked, problems := Link(q, library)
+	linked, problems := Linked(q, library)
 	c := compiler{query: linked, library: library, problems: problems, out: &Compiled{Query: linked, Offers: map[string]Offer{}}}
 	c.name(d.Head)
 	c.tables()

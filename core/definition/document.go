@@ -262,6 +262,7 @@ type Report struct {
 	Totals   []Text            `yaml:"totals" doc:"What is made of all records: count, or sum, average, least, greatest or count distinct of a column" example:"sum of toll"`
 	Across   Across            `yaml:"across" doc:"Shows a table of what is made of the records: a line for each of the groups, and a column for each value of this"`
 	Chart    Chart             `yaml:"chart" doc:"A drawing of the records"`
+	Links    []Link            `yaml:"links" doc:"Columns that lead to other reports, with answers filled in from the record"`
 	Page     Page              `yaml:"page" doc:"The paper it is printed on"`
 	Unfit    string            `yaml:"unfit" doc:"As in the query, where the report is stricter than that" enum:"leave-out,refuse"`
 	CSV      catalog.CSVFormat `yaml:"csv" doc:"How its CSV is written, where not as whoever takes it likes it"`
@@ -278,6 +279,18 @@ type Across struct {
 
 func (a *Across) setText(t Text) { a.By = t }
 
+// Target is another report, and answers to its questions.
+type Target struct {
+	Report string            `yaml:"report" doc:"The report it leads to" example:"passages-by-date"`
+	Set    map[string]string `yaml:"set" doc:"The answers there, by question: the value of a column of the result, or the answer to a question of this report, after a colon" example:"lock"`
+}
+
+// Link has a column lead to another report.
+type Link struct {
+	On     string `yaml:"on" doc:"The column of the result, also where records are grouped by it" example:"lock" required:"true"`
+	Target `yaml:",inline"`
+}
+
 // Chart draws what is made of the records; the zero value draws nothing.
 type Chart struct {
 	Kind   string `yaml:"kind" doc:"What is drawn" enum:"bars,lines,areas,points" required:"true"`
@@ -288,6 +301,7 @@ type Chart struct {
 	Split  Text   `yaml:"split" doc:"What tells several lines, or parts of a bar, apart" example:"lock"`
 	Panels Text   `yaml:"panels" doc:"What has a drawing of its own for each of its values, all with the same scales" example:"region"`
 	Beside bool   `yaml:"beside" doc:"Whether bars, or areas, stand beside each other instead of on top" example:"true"`
+	Link   Target `yaml:"link" doc:"The report that a mark leads to"`
 	Empty  string `yaml:"empty" doc:"What stands for a month, or another unit of time, without records: zero, or a gap; when left out, zero for counts and sums" enum:"zero,gap"`
 }
 

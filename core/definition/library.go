@@ -57,10 +57,10 @@ func (l Library) query(name string) (*Query, bool) {
 	return l.Query(name)
 }
 
-// Link is a query with the questions of the named criteria that it uses, with
+// Linked is a query with the questions of the named criteria that it uses, with
 // shared parameters in the place of the questions that use them, and with the other period
 // that stands beside the one asked for.
-func Link(query *Query, library Library) (*Query, diag.Problems) {
+func Linked(query *Query, library Library) (*Query, diag.Problems) {
 	var problems diag.Problems
 	own := *query
 	q := &own

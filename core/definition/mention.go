@@ -131,7 +131,7 @@ var roles = map[string]map[string]role{
 	}),
 	"report": {
 		"name": own, "query": nameOf("query"), "calendar.use": nameOf("calendar"), "ask[]": question, "ask[].*": question, "set.*": question, "examples[].ask.*": question,
-		"across": inGroup, "across.by": inGroup, "across.of[]": inTotal, "page.title": inBraces, "page.subtitle": inBraces, "page.footer": inBraces, "page.notes": inBraces, "columns[]": column, "emphasis.when": inGroup, "emphasis[].when": inGroup, "emphasis.columns[]": column, "emphasis[].columns[]": column, "groups[]": inGroup, "groups[].by": inGroup, "groups[].totals[]": inTotal,
+		"links[].report": nameOf("report"), "links[].on": column, "links[].set.*": elsewhere, "links[].set.*.": inSet, "chart.link.report": nameOf("report"), "chart.link.set.*": elsewhere, "chart.link.set.*.": inSet, "across": inGroup, "across.by": inGroup, "across.of[]": inTotal, "page.title": inBraces, "page.subtitle": inBraces, "page.footer": inBraces, "page.notes": inBraces, "columns[]": column, "emphasis.when": inGroup, "emphasis[].when": inGroup, "emphasis.columns[]": column, "emphasis[].columns[]": column, "groups[]": inGroup, "groups[].by": inGroup, "groups[].totals[]": inTotal,
 		"totals[]": inTotal, "chart.x": inGroup, "chart.y": inTotal, "chart.also[]": inTotal, "chart.second[]": inTotal, "chart.split": inGroup, "chart.panels": inGroup,
 	},
 	"criterion": withQuestions("parameters[]", map[string]role{"name": own, "criteria": inCriteria}),
@@ -322,6 +322,18 @@ func said(parse func(string) (criteria.Expr, diag.Problems), result bool) role {
 		e, _ := parse(text)
 		m.within(p, text, e, 0, result)
 	}
+}
+
+// elsewhere is a name that belongs to another definition.
+func elsewhere(*mentioner, *place, string) {}
+
+// inSet is a column of the result, or an answer after a colon.
+func inSet(m *mentioner, p *place, text string) {
+	if name, isQuestion := strings.CutPrefix(text, ":"); isQuestion {
+		m.says(p, "question", m.asks(), name, 1, len(text), true)
+		return
+	}
+	inGroup(m, p, text)
 }
 
 // inVerdict is a condition on totals: count stands for how many records there are.

@@ -80,6 +80,25 @@ func CheckReport(r *Report, q *Query, library Library) diag.Problems {
 			c.fail(fmt.Sprintf("examples[%d].expect", i), 0, "missing_field", "The example expects nothing.", "Write rows, first, last or refused.")
 		}
 	}
+	for i, l := range r.Links {
+		field := fmt.Sprintf("links[%d]", i)
+		if len(columns) > 0 {
+			known(field+".on", "column", l.On, columns)
+		}
+		if l.Report == "" {
+			c.fail(field+".report", 0, "missing_field", "report is missing.", "Name the report that the column leads to.")
+		}
+		c.target(field, l.Target, columns, questions)
+	}
+	if r.Chart.Link.Report != "" {
+		var drawn []string // what a mark knows
+		for _, text := range []string{r.Chart.X.Value, r.Chart.Split.Value, r.Chart.Panels.Value} {
+			if text != "" {
+				drawn = append(drawn, text)
+			}
+		}
+		c.target("chart.link", r.Chart.Link, drawn, questions)
+	}
 	for field, text := range map[string]string{"page.title": r.Page.Title, "page.subtitle": r.Page.Subtitle, "page.footer": r.Page.Footer, "page.notes": r.Page.Notes} {
 		for _, found := range placeholder.FindAllStringSubmatch(text, -1) {
 			name, part, _ := strings.Cut(found[1], ".")
@@ -96,4 +115,37 @@ func CheckReport(r *Report, q *Query, library Library) diag.Problems {
 		known(fmt.Sprintf("columns[%d]", i), "column", name, columns)
 	}
 	return c.problems
+}
+
+// target checks where something leads, as far as that is known here: the report may be
+// published later.
+func (c *compiler) target(field string, t Target, columns, questions []string) {
+	other, found := c.library.report(t.Report)
+	var asked []string
+	if found {
+		if q, ok := c.library.query(other.Query); ok {
+			linked, _ := Linked(q, c.library)
+			for _, p := range linked.Parameters {
+				asked = append(asked, p.Name)
+			}
+		}
+	} else if t.Report != "" {
+		c.problems = append(c.problems, diag.Problem{
+			Code: "unknown_report", Severity: diag.Warning, Field: field + ".report",
+			Message: "There is no report " + t.Report + " here.", Hint: "Push it, or give its file as well; until then nothing leads there.",
+		})
+	}
+	for _, question := range slices.Sorted(maps.Keys(t.Set)) {
+		at, value := field+".set."+question, t.Set[question]
+		if asked != nil && !slices.Contains(asked, question) {
+			c.fail(at, 0, "unknown_question", fmt.Sprintf("The report %s has no question %s.", t.Report, question), nearOr(question, asked))
+		}
+		own, isQuestion := strings.CutPrefix(value, ":")
+		switch {
+		case isQuestion && !slices.Contains(questions, own):
+			c.fail(at, 0, "undeclared_parameter", "No question is called "+own+".", nearOr(own, questions))
+		case !isQuestion && len(columns) > 0 && !slices.Contains(columns, value):
+			c.fail(at, 0, "unknown_column", "There is no column "+value+" to take the answer from.", nearOr(value, columns))
+		}
+	}
 }

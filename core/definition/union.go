@@ -78,7 +78,7 @@ func (c *compiler) member(field, name string, twice bool) (m member, ok bool) {
 	case query.Calendar != "" && query.Calendar != c.query.Calendar:
 		return fail("calendars_differ", "The query "+name+" has the calendar "+query.Calendar+", and the union has not.", "Write calendar: "+query.Calendar+" in the union too.")
 	}
-	linked, problems := Link(query, c.library)
+	linked, problems := Linked(query, c.library)
 	compiled, more := Compile(linked, c.source, c.library)
 	_, firsts := criteria.TakeFirst(compiled.Criteria)
 	switch {

@@ -67,6 +67,7 @@ func (s *Server) runs() {
 	}, func(_ context.Context, _ identity.Actor, in *struct{ Body Drawing }) (*drawn, error) {
 		var out bytes.Buffer
 		header := output.Header{Language: in.Body.Language}
+		in.Body.Chart.Base = "." // of the page that shows it
 		if err := paper.WriteSVG(&out, in.Body.Chart.Draw(header.Place(), in.Body.Width, in.Body.Height)); err != nil {
 			return nil, err
 		}

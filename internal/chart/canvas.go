@@ -17,8 +17,8 @@ type canvas struct {
 	page  *paper.Page
 	state state
 	saved []state
-	// title is what the next area stands for.
-	title string
+	// title is what the next area stands for, link where it leads.
+	title, link string
 }
 
 // state is how the next thing is drawn.
@@ -91,17 +91,17 @@ func (c *canvas) Stroke(p vg.Path) {
 func (c *canvas) Fill(p vg.Path) {
 	if !c.state.clear {
 		ink := c.state.ink
-		c.page.Shapes = append(c.page.Shapes, paper.Shape{Steps: c.steps(p), Fill: &ink, Title: c.title})
+		c.page.Shapes = append(c.page.Shapes, paper.Shape{Steps: c.steps(p), Fill: &ink, Title: c.title, Link: c.link})
 	}
 }
 
 // titled has what is drawn until the next call stand for something.
-func titled(c vg.Canvas, title string) {
+func titled(c vg.Canvas, title, link string) {
 	for d, wraps := c.(draw.Canvas); wraps; d, wraps = c.(draw.Canvas) {
 		c = d.Canvas
 	}
 	if own, ok := c.(*canvas); ok {
-		own.title = title
+		own.title, own.link = title, link
 	}
 }
 

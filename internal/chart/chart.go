@@ -6,6 +6,7 @@ package chart
 import (
 	"image/color"
 	"math"
+	"slices"
 	"strconv"
 	"sync"
 
@@ -50,6 +51,16 @@ type Series struct {
 	Values []float64
 	// Second tells that it is drawn against the second axis.
 	Second bool
+	// Links are where its marks lead; nil where that is nowhere.
+	Links []string
+}
+
+// link is where the i-th mark leads.
+func (s Series) link(i int) string {
+	if s.Links == nil {
+		return ""
+	}
+	return s.Links[i]
 }
 
 // inks tell series apart, together with hatching and the shapes of points.
@@ -93,7 +104,7 @@ func textStyle() text.Style {
 
 // Draw draws a chart so many millimetres wide and high.
 func Draw(c Chart, width, height float64) paper.Page {
-	page := paper.Page{Width: width, Height: height, Label: c.Description, IsPicture: true}
+	page := paper.Page{Width: width, Height: height, Label: c.Description, IsPicture: !c.isLinked()}
 	top := c.legend(&page)
 	n := len(c.Panels)
 	columns := 1
@@ -110,6 +121,13 @@ func Draw(c Chart, width, height float64) paper.Page {
 		page.Put(part, part.Width*float64(i%columns), top+part.Height*float64(i/columns))
 	}
 	return page
+}
+
+// isLinked tells whether marks lead somewhere, so that there is more than a picture.
+func (c Chart) isLinked() bool {
+	return slices.ContainsFunc(c.Panels, func(p Panel) bool {
+		return slices.ContainsFunc(p.Series, func(s Series) bool { return s.Links != nil })
+	})
 }
 
 // legend draws what tells series apart above the chart, and gives its height.

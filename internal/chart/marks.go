@@ -70,10 +70,10 @@ func (m marks) Plot(c draw.Canvas, p *plot.Plot) {
 					left += wide * float64(k)
 					right = left + wide
 				}
-				titled(c, m.said(s, i))
+				titled(c, m.said(s, i), s.link(i))
 				fill(c, rectangle{float64(x(left)), float64(y(min(from, v))), float64(x(right)), float64(y(max(from, v)))}, ink)
 			}
-			titled(c, "")
+			titled(c, "", "")
 		case "areas":
 			m.area(c, s, ink, base, above, at, x, y)
 		default:
@@ -141,10 +141,10 @@ func (m marks) line(c draw.Canvas, s Series, ink int, joined bool, at func(Serie
 		}
 		if !joined || len(s.Values) <= 80 || len(run) == 1 {
 			for k, p := range run {
-				titled(c, m.said(s, from+k))
+				titled(c, m.said(s, from+k), s.link(from+k))
 				m.chart.glyph(c.Canvas, ink, p)
 			}
-			titled(c, "")
+			titled(c, "", "")
 		}
 		run = nil
 	}

@@ -27,6 +27,9 @@ type Chart struct {
 	Type    string    `json:"type,omitempty" doc:"What the values along the bottom are"`
 	Format  string    `json:"format,omitempty" doc:"How its numbers are shown, as the column that they are of"`
 	More    []Measure `json:"more,omitempty" maxItems:"7" doc:"What else is drawn"`
+	Link    *Link     `json:"link,omitempty" doc:"Where its marks lead; the columns of its answers are the three things that tell them apart, as the report writes them"`
+	Names   []string  `json:"names,omitempty" maxItems:"3" doc:"What stands along the bottom, tells parts apart and has drawings of its own, as the report writes it"`
+	Base    string    `json:"-"` // the address of the service for people
 	Points  []Point   `json:"points" maxItems:"2000"`
 	LeftOut int64     `json:"left_out,omitempty" doc:"How many records are not drawn because there would be too many points"`
 }
@@ -54,6 +57,7 @@ func ChartOf(c *plan.Chart, points []plan.Point, leftOut int64) *Chart {
 		Kind: c.Kind, X: c.X.Label, Y: first.Label, Beside: c.Beside, Zero: c.IsZero(), Type: string(c.X.Column.Type), Format: first.Format,
 		Points: make([]Point, len(points)), LeftOut: leftOut,
 	}
+	out.Names = []string{c.Chart.X.Value, c.Chart.Split.Value, c.Chart.Panels.Value}
 	for i, y := range c.Ys[1:] {
 		out.More = append(out.More, Measure{y.Label, y.Format, i >= len(c.Also)})
 	}
@@ -192,12 +196,20 @@ func (c *Chart) Draw(place format.Place, width, height float64) paper.Page {
 			}
 			d.Panels = append(d.Panels, chart.Panel{Title: title})
 		}
+		address := c.address(p)
 		put := func(name string, second bool, y any) {
 			v, ok := numberOf(y)
 			if !ok {
 				v = math.NaN()
 			}
-			series(&d.Panels[at], name, second).Values[places[label(p.X)]] = v
+			s := series(&d.Panels[at], name, second)
+			s.Values[places[label(p.X)]] = v
+			if address != "" {
+				if s.Links == nil {
+					s.Links = make([]string, len(d.Labels))
+				}
+				s.Links[places[label(p.X)]] = address
+			}
 		}
 		if c.Split != "" {
 			put(text(p.Split), false, p.Y)
@@ -221,6 +233,21 @@ const (
 	mostSeries = 40
 	mostPanels = 36
 )
+
+// address is where a mark leads, blank where that is nowhere.
+func (c *Chart) address(p Point) string {
+	if c.Link == nil || c.Base == "" {
+		return ""
+	}
+	return c.Base + c.Link.Address(func(column string) any {
+		for i, v := range []any{p.X, p.Split, p.Panel} {
+			if i < len(c.Names) && c.Names[i] == column {
+				return v
+			}
+		}
+		return nil
+	})
+}
 
 func isIn(m map[string]int, key string) bool {
 	_, ok := m[key]

@@ -26,6 +26,7 @@ type htmlWriter struct {
 	buffered
 	header Header
 	cells  cells
+	links  *links
 	number []bool // by column, whether it stands to the right
 	line   []byte
 	cell   []byte
@@ -36,7 +37,7 @@ func newHTML(w io.Writer) Writer {
 }
 
 func (h *htmlWriter) Begin(header Header) error {
-	h.header, h.cells = header, newCells(header)
+	h.header, h.cells, h.links = header, newCells(header), newLinks(header)
 	for _, c := range header.Columns {
 		h.number = append(h.number, c.Type.IsNumber())
 	}
@@ -48,9 +49,15 @@ func (h *htmlWriter) Begin(header Header) error {
 
 func (h *htmlWriter) Row(r record.Record) error {
 	h.line = append(h.line[:0], "<tr>"...)
+	addresses := h.links.addresses(r)
 	for i := range h.cells.columns {
 		h.cell = h.cells.appendShown(h.cell[:0], i, r)
 		h.begin("td", i, r[i].Emphasis.String())
+		if addresses != nil && addresses[i] != "" && len(h.cell) > 0 {
+			h.line = append(append(append(h.line, `<a href="`...), attribute(addresses[i])...), `">`...)
+			h.line = append(appendXML(h.line, string(h.cell)), "</a>"...)
+			continue
+		}
 		h.line = appendXML(h.line, string(h.cell))
 	}
 	h.cells.passed()

@@ -30,11 +30,14 @@ type Header struct {
 	Language   string        `json:"language,omitempty" doc:"The language that numbers and dates are shown in; that of whoever reads them when left out"`
 	Columns    []plan.Output `json:"columns"`
 	Groups     []Grouping    `json:"groups,omitempty" doc:"What the records are put together by, from the outside in; an object among the rows closes a group"`
+	Links      []Link        `json:"links,omitempty" doc:"Columns that lead to other reports"`
 	Across     bool          `json:"across,omitempty" doc:"Whether the rows are groups, with a column for each value across"`
 	Answers    []Answered    `json:"answers,omitempty" doc:"What was asked, and what each answer was read as"`
 	Delivery   string        `json:"delivery,omitempty" doc:"What it was run for, where that was due by itself: the schedule, the occurrence and the part"`
 	// Filled is what names in braces stand for in titles and footers.
 	Filled map[string]string `json:"-"`
+	// Base is the address of the service for people, blank where that is not known.
+	Base string `json:"-"`
 	// Location is the zone itself.
 	Location *time.Location `json:"-"`
 	// Page is the paper it is printed on.
@@ -49,6 +52,19 @@ type Grouping struct {
 	Once  bool   `json:"once,omitempty" doc:"Whether its column is shown in the first record of a group alone"`
 	// Page tells that each group begins a page on paper.
 	Page bool `json:"-"`
+}
+
+// Link has the values of a column lead to another report.
+type Link struct {
+	On     string               `json:"on,omitempty" doc:"The column"`
+	Report string               `json:"report" doc:"The report it leads to"`
+	Set    map[string]LinkValue `json:"set,omitempty" doc:"The answers there, by question"`
+}
+
+// LinkValue is where an answer comes from.
+type LinkValue struct {
+	Column string   `json:"column,omitempty" doc:"The column of the record that has it"`
+	Texts  []string `json:"texts,omitempty" doc:"The answer itself, where it is the same for all records"`
 }
 
 // Answered is what a question was answered with.

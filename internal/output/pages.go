@@ -51,14 +51,17 @@ var (
 // drawn. It keeps the lines until the end: no cell is cut because a longer one came late,
 // and what was found stands on the first page.
 type pagesWriter struct {
-	out     io.Writer
-	draw    func(w io.Writer, h Header, pages func(yield func(paper.Page) bool)) error
-	header  Header
-	cells   cells
-	letters *paper.Letters
-	lines   []pageLine
-	rows    int
-	begins  bool // a page, with the next line
+	out  io.Writer
+	draw func(w io.Writer, h Header, pages func(yield func(paper.Page) bool)) error
+	// pictures tells that the pages are drawn as such.
+	pictures bool
+	header   Header
+	cells    cells
+	letters  *paper.Letters
+	links    *links
+	lines    []pageLine
+	rows     int
+	begins   bool // a page, with the next line
 	// size is that of the letters in the cells, in points.
 	size float64
 }
@@ -80,6 +83,8 @@ type pageLine struct {
 	total bool
 	// emphasis is how each cell stands out; nil where none does.
 	emphasis []record.Emphasis
+	// addresses are where each cell leads; nil where none does.
+	addresses []string
 	// goesOn tells that the record has more lines.
 	goesOn bool
 	// head tells that the line is what records of a group have in common, and level which.
@@ -91,7 +96,7 @@ type pageLine struct {
 
 func newPDF(w io.Writer) Writer { return &pagesWriter{out: w, draw: drawPDF} }
 
-func newPages(w io.Writer) Writer { return &pagesWriter{out: w, draw: drawPages} }
+func newPages(w io.Writer) Writer { return &pagesWriter{out: w, draw: drawPages, pictures: true} }
 
 func drawPDF(w io.Writer, h Header, pages func(yield func(paper.Page) bool)) error {
 	file := paper.NewPDF(h.Title, h.Page.Width, h.Page.Height)
@@ -112,7 +117,7 @@ func drawPages(w io.Writer, _ Header, pages func(yield func(paper.Page) bool)) (
 }
 
 func (p *pagesWriter) Begin(h Header) error {
-	p.header, p.cells, p.letters = h, newCells(h), paper.NewLetters()
+	p.header, p.cells, p.letters, p.links = h, newCells(h), paper.NewLetters(), newLinks(h)
 	return nil
 }
 
@@ -133,6 +138,7 @@ func (p *pagesWriter) Row(r record.Record) error {
 			line.emphasis[i] = e
 		}
 	}
+	line.addresses = p.links.addresses(r)
 	p.cells.passed()
 	p.add(line)
 	return nil
@@ -173,10 +179,32 @@ func (p *pagesWriter) End(s Summary) error {
 	if s.Problem != "" {
 		return nil // what is half is not written
 	}
+	if err := p.writable(); err != nil {
+		return err
+	}
 	if len(s.Totals) > 0 && s.Count > 0 {
 		p.totals("All records", s.Totals, s.Count)
 	}
 	return p.draw(p.out, p.header, p.layOut(s))
+}
+
+// writable tells which font is missing, where one is. Pictures are drawn with the fonts of
+// whoever looks at them.
+func (p *pagesWriter) writable() error {
+	if p.pictures {
+		return nil
+	}
+	for _, l := range p.lines {
+		for _, text := range append(l.cells, l.label) {
+			if missing := paper.Missing(text); missing != "" {
+				return diag.Problems{{
+					Code: "font_missing", Field: "format", Message: fmt.Sprintf("The letters of %q are not installed on the machine of the service.", shortened([]byte(text))),
+					Hint: "Have whoever runs it install Debian's package " + missing + ", or take the records as XLSX or HTML.",
+				}}
+			}
+		}
+	}
+	return nil
 }
 
 // isBold tells whether the i-th cell of a line has bold letters.
@@ -277,7 +305,7 @@ func (p *pagesWriter) physical(strips []strip) []pageLine {
 			continue
 		}
 		for n := range most {
-			part := pageLine{cells: make([]string, len(l.cells)), total: l.total, emphasis: l.emphasis, goesOn: n < most-1}
+			part := pageLine{cells: make([]string, len(l.cells)), total: l.total, emphasis: l.emphasis, addresses: l.addresses, goesOn: n < most-1}
 			if n == 0 {
 				part.label = l.label
 			}
@@ -579,6 +607,9 @@ func (p *pagesWriter) line(page *paper.Page, l pageLine, on strip, y float64) {
 				ink = inks[l.emphasis[c]]
 			}
 			p.put(page, l.cells[c], pageMargin+at-on.widths[i], y, on.widths[i], lineHeight, p.size, l.isBold(c), alignOf(p.header.Columns[c].Type), ink)
+			if l.addresses != nil && l.addresses[c] != "" && l.cells[c] != "" {
+				page.Texts[len(page.Texts)-1].Link = l.addresses[c]
+			}
 		}
 	}
 }

@@ -197,3 +197,37 @@ func TestEmphasis(t *testing.T) {
 	assert.Regexp(t, `q 0\.659 0\.125 0\.102 rg BT [\d. ]+ Td \(.. ?Coot\) Tj`, written, "a mark and a colour")
 	assert.Regexp(t, `ET\nBT [\d. ]+ Td \(Vessel\) Tj`, written, "and what is not emphasised has none")
 }
+
+// TestLinks: a column leads to another report, in every form that people follow links in;
+// what has no value leads nowhere, and what is typed there cannot break out of its address.
+func TestLinks(t *testing.T) {
+	columns := []plan.Output{
+		{Name: "lock", Label: "Lock", Type: catalog.Text, Column: catalog.Column{Type: catalog.Text}},
+		{Name: "at", Label: "At", Type: catalog.DateTime, Column: catalog.Column{Type: catalog.DateTime, Encoding: catalog.EncISOInstant}, Index: 1},
+	}
+	header := output.Header{Title: "Tolls", Base: "https://gate.example", Columns: columns, Page: output.PaperOf(definition.Page{}), Links: []output.Link{
+		{On: "lock", Report: "by date", Set: map[string]output.LinkValue{"locks": {Column: "lock"}, "period": {Column: "at"}, "region": {Texts: []string{"a", "b"}}}},
+	}}
+	made := func(f output.Format) []byte {
+		out, err := writeRows(t, f, header, output.Summary{Count: 2}, []any{`"><&= x`, "2025-03-09T08:30:15Z"}, []any{nil, nil})
+		require.NoError(t, err)
+		return out
+	}
+	const address = "https://gate.example/#/reports/by%20date?locks=%22%3E%3C%26%3D+x&period=2025-03-09&region=a&region=b"
+	page := string(made(output.HTML))
+	assert.Contains(t, page, `<td><a href="`+strings.ReplaceAll(address, "&", "&amp;")+`">"&gt;&lt;&amp;= x</a><td>2025-03-09`)
+	assert.Contains(t, page, "<tr><td><td>\n")
+	assert.Contains(t, string(made(output.PDF)), "/URI ("+address+")")
+	assert.Contains(t, string(made(output.Pages)), `<a href="`+strings.ReplaceAll(address, "&", "&amp;")+`"><text`)
+	book, err := excelize.OpenReader(bytes.NewReader(made(output.XLSX)))
+	require.NoError(t, err)
+	formula, err := book.GetCellFormula("Records", "A2")
+	require.NoError(t, err)
+	assert.Equal(t, `HYPERLINK("`+address+`","""><&= x")`, formula)
+	value, err := book.GetCellValue("Records", "A2")
+	require.NoError(t, err)
+	assert.Equal(t, `"><&= x`, value)
+	assert.NotContains(t, string(made(output.CSV)), "gate.example")
+	header.Base = ""
+	assert.NotContains(t, string(made(output.HTML)), "<a href=\"/#", "where the service is not known")
+}

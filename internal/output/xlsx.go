@@ -54,6 +54,7 @@ type xlsxWriter struct {
 	begins []int // by level, the row its group begins in; 0 where that is on an earlier sheet
 	styles styleTable
 	codes  []string // by column, the format of its cells
+	links  *links
 
 	broken []bool // by column, whether adding its cells up is not the total
 	blanks []bool // by column, whether a record has none
@@ -66,7 +67,7 @@ func newXLSX(w io.Writer) Writer {
 }
 
 func (x *xlsxWriter) Begin(h Header) error {
-	x.header, x.shown = h, newCells(h)
+	x.header, x.shown, x.links = h, newCells(h), newLinks(h)
 	x.cells.columns = slices.Clone(h.Columns)
 	for i := range x.cells.columns {
 		x.cells.columns[i].Format = ""
@@ -206,6 +207,7 @@ func (x *xlsxWriter) Row(r record.Record) error {
 	if err := x.next(); err != nil {
 		return err
 	}
+	addresses := x.links.addresses(r)
 	for i := range x.cells.columns {
 		var k kind
 		x.cell, k = x.cells.append(x.cell[:0], i, r)
@@ -224,6 +226,9 @@ func (x *xlsxWriter) Row(r record.Record) error {
 				width = utf8.RuneCountInString(f.Date(string(x.cell)))
 			}
 			x.widths[i] = max(x.widths[i], width+2)
+		}
+		if k == text && addresses != nil && addresses[i] != "" && !x.header.Columns[i].Type.IsDate() && x.linked(string(x.cell), addresses[i], r[i].Emphasis) {
+			continue
 		}
 		x.value(x.cell, k, i, r[i].Emphasis)
 	}
@@ -272,6 +277,22 @@ func (x *xlsxWriter) value(cell []byte, k kind, i int, e record.Emphasis) {
 		}
 		words(string(cell))
 	}
+}
+
+// longestLiteral is how many characters a text in a formula has at the most.
+const longestLiteral = 255
+
+// linked appends a cell whose text leads to an address; false where that is too long for a
+// formula.
+func (x *xlsxWriter) linked(text, address string, e record.Emphasis) bool {
+	if utf8.RuneCountInString(text) > longestLiteral || len(address) > longestLiteral {
+		return false
+	}
+	literal := func(s string) string { return `"` + strings.ReplaceAll(s, `"`, `""`) + `"` }
+	x.line = fmt.Appendf(x.line, `<c t="str" s="%d"><f>`, x.styles.of(style{marked("", Marks[e], true), lettersOf(e)}))
+	x.line = appendXML(x.line, "HYPERLINK("+literal(address)+","+literal(text)+")")
+	x.line = append(appendXML(append(x.line, "</f><v>"...), text), "</v></c>"...)
+	return true
 }
 
 // cellOf begins a cell of a style whose value follows.

@@ -20,14 +20,16 @@ const pointsPerMillimetre = 72 / 25.4
 
 // Letters measure texts as they are drawn.
 type Letters struct {
-	pdf  *fpdf.Fpdf
-	bold bool
-	size float64
+	pdf    *fpdf.Fpdf
+	font   string
+	bold   bool
+	size   float64
+	loaded map[string]bool // fonts of the machine
 }
 
 // NewLetters loads the fonts.
 func NewLetters() *Letters {
-	l := &Letters{pdf: fpdf.New("P", "mm", "A4", "")}
+	l := &Letters{pdf: fpdf.New("P", "mm", "A4", ""), loaded: map[string]bool{}}
 	withFonts(l.pdf)
 	return l
 }
@@ -39,11 +41,28 @@ func withFonts(pdf *fpdf.Fpdf) {
 
 // Width is how wide a text is, in millimetres, its letters so many points high.
 func (l *Letters) Width(text string, size float64, bold bool) float64 {
-	if size != l.size || bold != l.bold {
-		l.pdf.SetFont("text", style(bold), size)
-		l.size, l.bold = size, bold
+	if isLatin(text) {
+		l.set(ownFont, size, bold)
+		return l.pdf.GetStringWidth(text)
 	}
-	return l.pdf.GetStringWidth(text)
+	whole := 0.0
+	for _, r := range visual(text) {
+		l.set(r.font, size, bold)
+		whole += l.pdf.GetStringWidth(r.text)
+	}
+	return whole
+}
+
+func (l *Letters) set(font string, size float64, bold bool) {
+	if font == l.font && size == l.size && bold == l.bold {
+		return
+	}
+	if font != ownFont && !l.loaded[font] {
+		loadFont(l.pdf, font)
+		l.loaded[font] = true
+	}
+	l.pdf.SetFont(font, style(bold), size)
+	l.font, l.size, l.bold = font, size, bold
 }
 
 func style(bold bool) string {

@@ -49,6 +49,8 @@ type Shape struct {
 	Dashes []float64
 	// Title says what the shape stands for, blank where it is only drawn.
 	Title string
+	// Link is an address it leads to, blank for none.
+	Link string
 }
 
 // Step leads to a point: by nothing, a line, a cubic curve, or back to where the shape began.
@@ -87,4 +89,18 @@ func (p *Page) Put(drawing Page, x, y float64) {
 		t.X, t.Y = t.X+x, t.Y+y
 		p.Texts = append(p.Texts, t)
 	}
+}
+
+// bounds is the least rectangle around the points of a shape.
+func (s Shape) bounds() (x1, y1, x2, y2 float64) {
+	for i, step := range s.Steps {
+		switch {
+		case step.Kind == Close:
+		case i == 0:
+			x1, y1, x2, y2 = step.X, step.Y, step.X, step.Y
+		default:
+			x1, y1, x2, y2 = min(x1, step.X), min(y1, step.Y), max(x2, step.X), max(y2, step.Y)
+		}
+	}
+	return x1, y1, x2, y2
 }

@@ -8,10 +8,12 @@ import (
 
 // PDF draws pages into one file.
 type PDF struct {
-	pdf  *fpdf.Fpdf
-	size float64
-	bold bool
-	ink  Ink
+	pdf    *fpdf.Fpdf
+	font   string
+	size   float64
+	bold   bool
+	loaded map[string]bool // fonts of the machine
+	ink    Ink
 }
 
 // NewPDF begins a file whose pages have a size.
@@ -26,7 +28,7 @@ func NewPDF(title string, width, height float64) *PDF {
 	withFonts(pdf)
 	pdf.SetTitle(title, true)
 	pdf.SetCreator("Pike Gate", true)
-	return &PDF{pdf: pdf}
+	return &PDF{pdf: pdf, loaded: map[string]bool{}}
 }
 
 // Page draws a page.
@@ -49,10 +51,6 @@ func (p *PDF) text(t Text) {
 	if t.Text == "" {
 		return
 	}
-	if t.Size != p.size || t.Bold != p.bold {
-		p.pdf.SetFont("text", style(t.Bold), t.Size)
-		p.size, p.bold = t.Size, t.Bold
-	}
 	if t.Ink != p.ink {
 		p.pdf.SetTextColor(int(t.Ink.R), int(t.Ink.G), int(t.Ink.B))
 		p.ink = t.Ink
@@ -62,7 +60,19 @@ func (p *PDF) text(t Text) {
 		p.pdf.TransformRotate(t.Turned, t.X, t.Y)
 		defer p.pdf.TransformEnd()
 	}
-	p.pdf.Text(t.X, t.Y, t.Text)
+	x := t.X
+	for _, r := range visual(t.Text) {
+		if r.font != ownFont && !p.loaded[r.font] {
+			loadFont(p.pdf, r.font)
+			p.loaded[r.font] = true
+		}
+		if r.font != p.font || t.Size != p.size || t.Bold != p.bold {
+			p.pdf.SetFont(r.font, style(t.Bold), t.Size)
+			p.font, p.size, p.bold = r.font, t.Size, t.Bold
+		}
+		p.pdf.Text(x, t.Y, r.text)
+		x += p.pdf.GetStringWidth(r.text)
+	}
 	if t.Link != "" {
 		high := t.Size / pointsPerMillimetre
 		p.pdf.LinkString(t.X, t.Y-high*0.8, t.Width, high, t.Link)
@@ -97,6 +107,10 @@ func (p *PDF) shape(s Shape) {
 		return
 	}
 	p.pdf.DrawPath(how)
+	if s.Link != "" {
+		x1, y1, x2, y2 := s.bounds()
+		p.pdf.LinkString(x1, y1, x2-x1, y2-y1, s.Link)
+	}
 	if len(s.Dashes) > 0 {
 		p.pdf.SetDashPattern(nil, 0)
 	}

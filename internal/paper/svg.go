@@ -37,6 +37,9 @@ func WriteSVG(w io.Writer, page Page) error {
 	b = append(b, '"')
 	b = fmt.Appendf(b, ` width="%gmm" height="%gmm" font-family="'DejaVu Sans Condensed','DejaVu Sans',sans-serif">`, page.Width, page.Height)
 	for _, s := range page.Shapes {
+		if s.Link != "" {
+			b = append(append(append(b, `<a href="`...), escaped(s.Link)...), `">`...)
+		}
 		b = append(b, `<path d="`...)
 		for _, step := range s.Steps {
 			switch step.Kind {
@@ -65,9 +68,12 @@ func WriteSVG(w io.Writer, page Page) error {
 		}
 		if s.Title != "" {
 			b = append(append(append(b, "><title>"...), escaped(s.Title)...), "</title></path>"...)
-			continue
+		} else {
+			b = append(b, "/>"...)
 		}
-		b = append(b, "/>"...)
+		if s.Link != "" {
+			b = append(b, "</a>"...)
+		}
 	}
 	for _, l := range page.Lines {
 		b = append(b, "<line"...)

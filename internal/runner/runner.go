@@ -54,6 +54,8 @@ func timedOut(limit time.Duration) error {
 
 // Job is what is to be run: a report, its checked query and the inputs.
 type Job struct {
+	// Base is the address of the service for people, blank where that is not known.
+	Base   string
 	Report *definition.Report
 	// Version is 0 for a draft.
 	Version  int
@@ -372,11 +374,37 @@ func headerOf(job Job, p Prepared) output.Header {
 	for _, g := range p.Selection.Groups {
 		header.Groups = append(header.Groups, output.Grouping{Label: g.Label, Of: g.Of, Head: g.Head, Once: g.Once, Page: g.Page})
 	}
+	header.Base, header.Links = job.Base, linksOf(job, p)
 	header.Filled = filled(job, p, header.Place())
 	for _, q := range p.Questions {
 		header.Answers = append(header.Answers, output.Answered{Question: q.Label, ReadBack: q.ReadBack(p.Values[q.Name], job.Context.Language)})
 	}
 	return header
+}
+
+// linksOf are the links of a report, with the answers to its own questions.
+func linksOf(job Job, p Prepared) (links []output.Link) {
+	for _, l := range job.Report.Links {
+		links = append(links, linkTo(job, p, l.On, l.Target))
+	}
+	return links
+}
+
+func linkTo(job Job, p Prepared, on string, t definition.Target) output.Link {
+	link := output.Link{On: on, Report: t.Report, Set: map[string]output.LinkValue{}}
+	for question, value := range t.Set {
+		own, isQuestion := strings.CutPrefix(value, ":")
+		if !isQuestion {
+			link.Set[question] = output.LinkValue{Column: value}
+			continue
+		}
+		for _, q := range job.Compiled.Questions {
+			if q.Name == own && p.Values[own].Given {
+				link.Set[question] = output.LinkValue{Texts: q.Canonical(p.Values[own])}
+			}
+		}
+	}
+	return link
 }
 
 // filled is what names in the braces of titles, footers and notes stand for: the answers, and
@@ -460,6 +488,11 @@ func stream(ctx context.Context, folder string, head time.Duration, job Job, p P
 	if p.Selection.Chart != nil {
 		points, leftOut := tally.Chart()
 		summary.Chart = output.ChartOf(p.Selection.Chart, points, leftOut)
+		if target := job.Report.Chart.Link; target.Report != "" {
+			link := linkTo(job, p, "", target)
+			summary.Chart.Link = &link
+			summary.Chart.Base = job.Base
+		}
 	}
 	return fitting.leftOut, subtotals(closed)
 }

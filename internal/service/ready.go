@@ -266,7 +266,7 @@ func (s *Service) asked(ctx context.Context, v plan.Viewer, made ready, r Reques
 	return runner.Job{
 		Rows: s.rows(g, made.source.known.Load()), Seen: g.seenOf(source, made.reads), Reading: reading,
 		Report: made.report, Version: made.version, Compiled: made.compiled, View: made.view, Inputs: r.Inputs, Sort: r.Sort, CSV: r.csv(made.report),
-		Problems: found, Context: parameter.Context{Calendar: calendar, Marks: marks}, Source: s.guard(g, made.source.shared, made.reads...),
+		Problems: found, Base: s.Public, Context: parameter.Context{Calendar: calendar, Marks: marks}, Source: s.guard(g, made.source.shared, made.reads...),
 		Unchanged: unchanged,
 		Confirm:   func(ctx context.Context) error { return made.source.confirm(ctx, made.tables) },
 	}, nil

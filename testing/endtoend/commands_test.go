@@ -103,7 +103,7 @@ func TestExitCodes(t *testing.T) {
 		{[]string{"run"}, 2, "accepts 1 arg"},
 		{[]string{"rn"}, 2, "Did you mean run?"},
 		{[]string{"run", "jobs-due", "--form", "csv"}, 2, "unknown flag"},
-		{[]string{"run", "jobs-due", "--format", "xls"}, 2, "table, csv, json, jsonl, xlsx, parquet, pdf, html or xml"},
+		{[]string{"run", "jobs-due", "--format", "xls"}, 2, "table, csv, json, jsonl, xlsx, parquet, pdf, html, xml, svg or png"},
 		{[]string{"run", "jobs-due", "--set", "period"}, 2, "NAME=VALUE"},
 		{[]string{"run", "jobs-due", "--set", "period=2025", "--start", "2025-01-01"}, 2, "either"},
 		{[]string{"run", "passages-by-date"}, 3, "period: An answer is needed."},

@@ -59,7 +59,7 @@ func TestRunFormats(t *testing.T) {
 		"csv.delimiter", "csv.decimal", "csv.mark", "csv.encoding", "[bad_file_format]")
 	r := pikegate(t, "run", "passages-by-date", "--set", "period=2025-03-01", "--format", "docx")
 	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, "table, csv, json, jsonl, xlsx, parquet, pdf, html or xml")
+	assert.Contains(t, r.err, "table, csv, json, jsonl, xlsx, parquet, pdf, html, xml, svg or png")
 	file := filepath.Join(t.TempDir(), "q.yaml")
 	write := func(csv string) {
 		require.NoError(t, os.WriteFile(file, []byte("kind: query\nname: closings\nsource: navigation\nfrom: locks\ncolumns: [name, {name: half, value: 1.5 + 0}]\nsort: [name]\n---\nkind: report\nname: closings\nquery: closings\ncsv: "+csv+"\n"), 0o600))
@@ -82,7 +82,7 @@ func TestExportedPage(t *testing.T) {
 	done(t, pikegate(t, "run", "tolls-by-month", "--set", "period=2025", "--out", file))
 	p := browser.Open(t, "file://"+file, 1280, 800)
 	p.Wait("document.querySelectorAll('tr.sub').length === 12")
-	p.Wait("document.querySelector('tr.all td.n:nth-of-type(4)').textContent === '486731.60' || document.querySelector('tr.all').textContent.includes('486731.60')")
+	p.Wait("document.querySelector('tr.all td.n:nth-of-type(4)').textContent === '486,731.60' || document.querySelector('tr.all').textContent.includes('486,731.60')")
 	accessible(t, p, "an exported page")
 	p.Quiet()
 

@@ -151,6 +151,16 @@ func BenchmarkWorkbook(b *testing.B) {
 	compare(b, address, "xlsx", base, "times-csv", func() { export(b, address, "csv") })
 }
 
+// BenchmarkHTML is the same as one page of HTML, which is written as the records come.
+func BenchmarkHTML(b *testing.B) {
+	config.TuneMemory(config.DefaultMemory)
+	_, address := fixture(b, million)
+	small, smallAddress := fixture(b, 10_000)
+	_, base := export(b, smallAddress, "html")
+	require.NoError(b, os.Remove(small))
+	compare(b, address, "html", base, "times-csv", func() { export(b, address, "csv") })
+}
+
 const (
 	million = 1_000_000
 	rounds  = 5

@@ -5,6 +5,7 @@
 	import type { Pointing } from './Condition.svelte';
 	import Pointed from './Pointed.svelte';
 	import {
+		groupOptions,
 		isDated,
 		isNumeric,
 		putTogether,
@@ -13,6 +14,7 @@
 		units,
 		wordsOf,
 		type Drawing,
+		type GroupOption,
 		type Grouping,
 		type Shape,
 	} from './shape';
@@ -94,11 +96,14 @@
 			'',
 		y: 'count',
 		split: '',
+		panels: '',
+		beside: false,
 	});
-	const drawn: { field: 'y' | 'x' | 'split'; before: string; add: string }[] = [
+	const drawn: { field: 'y' | 'x' | 'split' | 'panels'; before: string; add: string }[] = [
 		{ field: 'y', before: 'of', add: '' },
 		{ field: 'x', before: 'by', add: '' },
 		{ field: 'split', before: 'for each', add: '+ for each' },
+		{ field: 'panels', before: 'with a drawing for each', add: '+ drawing for each' },
 	];
 </script>
 
@@ -149,6 +154,24 @@
 						>
 						{@render removed(close, () => shape.dropGroup(i))}
 					</div>
+					<fieldset class="flex flex-wrap gap-1" data-group-shown>
+						<legend class="text-ink-2">Shown with</legend>
+						{#each Object.entries(groupOptions) as [option, label] (option)}
+							{@const on = g.shown?.includes(option as GroupOption) ?? false}
+							{#if option !== 'once' || !takeApart(g.by).by}
+								<button
+									type="button"
+									class="chip"
+									aria-pressed={on}
+									onclick={() =>
+										shape.setGroup(i, {
+											...g,
+											shown: on ? g.shown!.filter((o) => o !== option) : [...(g.shown ?? []), option as GroupOption],
+										})}>{label}</button
+								>
+							{/if}
+						{/each}
+					</fieldset>
 				{/snippet}
 			</Pointed>
 			<span class="text-ink-2">with</span>
@@ -183,6 +206,25 @@
 			</Pointed>
 		</div>
 	{/each}
+	{#if shape.crossing}
+		{@const c = shape.crossing}
+		<div>
+			<span class="text-ink-2">across</span>
+			<Pointed {pointing} {onback} label="Across" {...phrase('across', words(c.by), 'Across')}>
+				{#snippet panel(close)}
+					{@render chosen('Across', apart, close, (by) => shape.cross({ ...c, by }), c.by)}
+					<Choice
+						label="Each cell"
+						options={made}
+						chosen={c.of[0] ?? 'count'}
+						onchoose={(text) => shape.cross({ ...c, of: text === 'count' ? [] : [text] })}
+					/>
+					{@render removed(close, () => shape.cross(undefined))}
+				{/snippet}
+			</Pointed>
+			<span class="text-ink-2">with {(c.of.length ? c.of : ['count']).map(words).join(', ')}</span>
+		</div>
+	{/if}
 	{#if shape.totals.length}
 		<div>
 			<span class="text-ink-2">in total</span>
@@ -203,7 +245,7 @@
 			<Pointed {pointing} {onback} label="The drawing" {...phrase('chart', d.kind, 'Drawing')}>
 				{#snippet panel(close)}
 					<div class="flex flex-wrap gap-1">
-						{#each ['bars', 'lines'] as kind (kind)}
+						{#each ['bars', 'lines', 'areas', 'points'] as kind (kind)}
 							<button
 								type="button"
 								class="chip"
@@ -215,6 +257,14 @@
 							>
 						{/each}
 					</div>
+					{#if d.kind === 'bars' || d.kind === 'areas'}
+						<button
+							type="button"
+							class="chip"
+							aria-pressed={d.beside}
+							onclick={() => shape.draw({ ...d, beside: !d.beside })}>beside each other</button
+						>
+					{/if}
 					{@render removed(close, () => shape.draw(undefined))}
 				{/snippet}
 			</Pointed>
@@ -238,7 +288,9 @@
 							(to) => shape.draw({ ...d, [part.field]: to }),
 							text,
 						)}
-						{#if part.field === 'split' && text}{@render removed(close, () => shape.draw({ ...d, split: '' }))}{/if}
+						{#if (part.field === 'split' || part.field === 'panels') && text}{@render removed(close, () =>
+								shape.draw({ ...d, [part.field]: '' }),
+							)}{/if}
 					{/snippet}
 				</Pointed>
 			{/each}
@@ -265,6 +317,18 @@
 				)}
 			{/snippet}
 		</Pointed>
+		{#if !shape.crossing && shape.groups.length}
+			<Pointed {pointing} {onback} label="Across" {...adder('across', '+ across', 'Put values across')}>
+				{#snippet panel(close)}
+					{@render chosen(
+						'Across',
+						apart.filter((a) => !shape.groups.some((g) => g.by === a.value)),
+						close,
+						(by) => shape.cross({ by, of: [] }),
+					)}
+				{/snippet}
+			</Pointed>
+		{/if}
 		{#if !shape.drawing && apart.length}
 			<button
 				type="button"

@@ -49,9 +49,20 @@ export function totalsOf(type: string): TotalName[] {
 	return type === 'yes-no' ? ['count distinct'] : ['least', 'greatest', 'count distinct'];
 }
 
-/** A group of a report: by what, and what is made of each. */
-export type Grouping = { by: string; totals: string[] };
-export type Drawing = { kind: string; x: string; y: string; split: string };
+/** How a group is shown: a line before its records, its column once, on pages of its own. */
+export const groupOptions = {
+	head: 'a line before its records',
+	once: 'its column once',
+	page: 'a page for each',
+} as const;
+export type GroupOption = keyof typeof groupOptions;
+/** A group of a report: by what, what is made of each, and how it is shown. */
+export type Grouping = { by: string; totals: string[]; shown?: GroupOption[] };
+export type Drawing = { kind: string; x: string; y: string; split: string; panels?: string; beside?: boolean };
+/** What stands along the top of a table of groups, and what its cells are made of. */
+export type Crossing = { by: string; of: string[] };
+
+const isTrue = (value: Value | undefined) => value === true || textOf(value) === 'true';
 
 /** The report and the query of a page, and every change of what is made of the columns. */
 export class Shape {
@@ -90,10 +101,14 @@ export class Shape {
 		});
 	}
 	get groups(): Grouping[] {
-		return itemsOf(this.#report?.groups).map((g) => ({
-			by: textOf(g) || textOf(fieldsOf(g).by),
-			totals: itemsOf(fieldsOf(g).totals).map(textOf),
-		}));
+		return itemsOf(this.#report?.groups).map((g) => {
+			const shown = (Object.keys(groupOptions) as GroupOption[]).filter((o) => isTrue(fieldsOf(g)[o]));
+			return {
+				by: textOf(g) || textOf(fieldsOf(g).by),
+				totals: itemsOf(fieldsOf(g).totals).map(textOf),
+				...(shown.length ? { shown } : {}),
+			};
+		});
 	}
 	get totals(): string[] {
 		return itemsOf(this.#report?.totals).map(textOf);
@@ -101,7 +116,16 @@ export class Shape {
 	get drawing(): Drawing | undefined {
 		const chart = fieldsOf(this.#report?.chart);
 		if (!textOf(chart.kind)) return undefined;
-		return { kind: textOf(chart.kind), x: textOf(chart.x), y: textOf(chart.y), split: textOf(chart.split) };
+		const [kind, x, y, split, panels] = ['kind', 'x', 'y', 'split', 'panels'].map((field) => textOf(chart[field]));
+		return { kind: kind!, x: x!, y: y!, split: split!, panels: panels!, beside: isTrue(chart.beside) };
+	}
+	get crossing(): Crossing | undefined {
+		const across = this.#report?.across;
+		const by = textOf(across) || textOf(fieldsOf(across).by);
+		return by ? { by, of: itemsOf(fieldsOf(across).of).map(textOf) } : undefined;
+	}
+	cross(c: Crossing | undefined) {
+		this.report(['across'], !c ? undefined : c.of.length ? { by: c.by, of: c.of } : c.by);
 	}
 
 	query(path: Path, value: Value | undefined) {
@@ -164,7 +188,9 @@ export class Shape {
 		for (const text of this.totals.filter(uses)) this.total(text, false);
 		const d = this.drawing;
 		if (d && (uses(d.x) || uses(d.y))) this.draw(undefined);
-		else if (d && uses(d.split)) this.draw({ ...d, split: '' });
+		else if (d && (uses(d.split) || uses(d.panels ?? '')))
+			this.draw({ ...d, split: uses(d.split) ? '' : d.split, panels: uses(d.panels ?? '') ? '' : d.panels });
+		if (this.crossing && uses(this.crossing.by)) this.cross(undefined);
 	}
 	/** Shows a column in the report, or hides it there with what is made of it. */
 	show(name: string, yes: boolean) {
@@ -191,7 +217,9 @@ export class Shape {
 		this.#add('report', ['groups'], by);
 	}
 	setGroup(i: number, g: Grouping) {
-		this.report(['groups', i], g.totals.length ? { by: g.by, totals: g.totals } : g.by);
+		const shown = Object.fromEntries((g.shown ?? this.groups[i]?.shown ?? []).map((option) => [option, true]));
+		const fields = { by: g.by, ...shown, ...(g.totals.length ? { totals: g.totals } : {}) };
+		this.report(['groups', i], Object.keys(fields).length > 1 ? fields : g.by);
 	}
 	dropGroup(i: number) {
 		this.report(['groups', i], undefined);
@@ -208,7 +236,9 @@ export class Shape {
 	draw(d: Drawing | undefined) {
 		if (!d) return this.report(['chart'], undefined);
 		for (const [field, to] of Object.entries(d)) {
-			if (textOf(fieldsOf(this.#report?.chart)[field]) !== to) this.report(['chart', field], to || undefined);
+			const now = fieldsOf(this.#report?.chart)[field];
+			if (typeof to === 'boolean' ? isTrue(now) !== to : textOf(now) !== to)
+				this.report(['chart', field], to || undefined);
 		}
 	}
 }

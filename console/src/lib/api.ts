@@ -15,6 +15,7 @@ export type Problem = Schemas['Problem'];
 export type Fix = Schemas['Fix'];
 export type Column = Schemas['Output'];
 export type Result = Schemas['Result'];
+export type Link = Schemas['Link'];
 export type Grouping = Schemas['Grouping'];
 export type Opening = Schemas['Opening'];
 export type Header = Omit<Result, 'rows' | keyof Summary>;

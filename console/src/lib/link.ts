@@ -1,7 +1,8 @@
 // The answers of a report in its address, so that a link carries them, Back and
 // Forward work, and a reload loses nothing.
 import type { PeriodText } from '../ask/period';
-import type { Inputs, Question, RunRecord, Target } from './api';
+import type { Inputs, Link, Question, RunRecord, Target } from './api';
+import type { Cell } from './text';
 
 export type Answers = {
 	periods: Record<string, PeriodText>;
@@ -51,6 +52,20 @@ export const reportAddress = (target: Target) =>
 	target.draft
 		? `/drafts/report/${encodeURIComponent(target.report)}/try`
 		: `/reports/${encodeURIComponent(target.report)}`;
+
+/** Where a cell leads: a report with answers from its record; nothing where it is blank. */
+export function cellAddress(link: Link, row: Cell[], columns: { name: string }[]): string {
+	const query = new URLSearchParams();
+	for (const [question, from] of Object.entries(link.set ?? {})) {
+		const value = from.column ? row[columns.findIndex((c) => c.name === from.column)] : undefined;
+		const text = typeof value === 'boolean' ? (value ? 'yes' : 'no') : String(value ?? '');
+		// Of a date-time, its day.
+		const answers = from.column ? [text.replace(/^(\d{4}-\d\d-\d\d)T\d\d:.*$/, '$1')] : (from.texts ?? []);
+		for (const answer of answers) if (answer) query.append(question, answer);
+	}
+	const address = '#/reports/' + encodeURIComponent(link.report);
+	return query.size ? `${address}?${query}` : address;
+}
 
 /** Answers as they were typed, as the part of an address after the question mark. */
 export function inputsQuery(typed: Record<string, unknown>): string {

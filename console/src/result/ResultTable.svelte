@@ -3,7 +3,8 @@
 	// Cells are chosen with the mouse or the arrow keys and copied as
 	// tab-separated text; columns keep the place and width a reader gives them.
 	import { tick, type Snippet } from 'svelte';
-	import type { Column, Grouping } from '../lib/api';
+	import type { Column, Grouping, Link } from '../lib/api';
+	import { cellAddress } from '../lib/link';
 	import { changeText, clockChange } from '../lib/clock';
 	import { keepLayout, ordered, readLayout } from './layout';
 	import { emphasisOf, type Row } from './run.svelte';
@@ -24,6 +25,7 @@
 		heads,
 		onmove,
 		groups = [],
+		links = [],
 	}: {
 		/** The name the reader's layout is kept under. */
 		report: string;
@@ -40,6 +42,8 @@
 		heads?: { opened: string; toggle: (name: string) => void; panel: Snippet<[Column]> };
 		/** What the records are put together by. */
 		groups?: Grouping[];
+		/** Columns that lead to other reports. */
+		links?: Link[];
 		/** Moves a column to the place of another; without it the reader's own layout has its place. */
 		onmove?: (name: string, to: string) => void;
 	} = $props();
@@ -70,6 +74,7 @@
 	const isStamp = (c: Column) => c.type === 'date' || c.type === 'date-time';
 	const cellOf = (row: Row | undefined, i: number): Cell | undefined => (Array.isArray(row) ? row[i] : undefined);
 
+	const leads = (column: Column) => links.find((l) => l.on === column.name);
 	/** Whether a column that is shown once for each group was shown with a record before. */
 	function isRepeated(r: number, column: Column): boolean {
 		const level = groups.findIndex((g) => g.once && g.of === column.name);
@@ -320,6 +325,9 @@
 									>{#if repeated}<span class="sr-only">{cellText(value, column, locale)}</span
 										>{:else if (value === null || value === undefined) && !column.words?.blank}<span class="blank"
 											><span class="sr-only">blank</span></span
+										>{:else if Array.isArray(row) && leads(column)}<a
+											class="underline"
+											href={cellAddress(leads(column)!, row, columns)}>{mark}{cellText(value, column, locale)}</a
 										>{:else if isStamp(column)}{@const change = changeAt(item.index, place)}<time
 											datetime={String(value)}>{mark}{cellText(value, column, locale)}</time
 										>{#if change}<small class="text-ink-3 text-xs">&ensp;{change}</small>{/if}{:else}{mark}{cellText(

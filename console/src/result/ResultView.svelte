@@ -137,6 +137,7 @@
 					title={run.header.title}
 					locale={run.header}
 					groups={run.header.groups ?? []}
+					links={run.header.links ?? []}
 					{sort}
 					onsort={run.header.across ? undefined : onsort}
 				/>

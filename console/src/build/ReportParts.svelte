@@ -278,7 +278,11 @@
 					{label}
 					{...text
 						? phrase(`chart:${part.field}`, words(text), 'Drawing ' + part.before)
-						: adder(`chart:${part.field}`, part.add, 'Draw one for each')}
+						: adder(
+								`chart:${part.field}`,
+								part.add,
+								part.field === 'panels' ? 'Add a drawing for each' : 'Draw one for each',
+							)}
 				>
 					{#snippet panel(close)}
 						{@render chosen(

@@ -177,7 +177,11 @@ func (c Chart) names() (names []string) {
 // extent is the least and greatest value along an axis; bars and areas stand on zero.
 func (c Chart) extent(second bool) (low, high float64) {
 	low, high = math.Inf(1), math.Inf(-1)
-	take := func(v float64) { low, high = min(low, v), max(high, v) }
+	take := func(v float64) {
+		if math.Abs(v) < hugest { // else there is no scale that has it
+			low, high = min(low, v), max(high, v)
+		}
+	}
 	for _, p := range c.Panels {
 		for x := range c.Labels {
 			above, below := 0.0, 0.0
@@ -208,11 +212,17 @@ func (c Chart) extent(second bool) (low, high float64) {
 		return 0, 1
 	case low == high && low == 0:
 		return 0, 1
-	case low == high:
-		return min(0, low), max(0, high)
+	case high-low <= 1e-9*max(math.Abs(low), math.Abs(high)) || high-low < 1/hugest:
+		low, high = min(0, low), max(0, high)
+	}
+	if high-low < 1/hugest {
+		return 0, 1
 	}
 	return low, high
 }
+
+// hugest is the greatest number that is drawn, and 1 of it the least.
+const hugest = 1e200
 
 func (c Chart) stacked() bool { return (c.Kind == "bars" || c.Kind == "areas") && !c.Beside }
 

@@ -39,7 +39,7 @@ func (m marks) Plot(c draw.Canvas, p *plot.Plot) {
 		if s.Second && m.scale != nil {
 			v = m.scale(v)
 		}
-		return v, !math.IsNaN(v)
+		return v, math.Abs(s.Values[i]) < hugest // NaN is not, either
 	}
 	n := len(m.chart.Labels)
 	above, below := make([]float64, n), make([]float64, n)

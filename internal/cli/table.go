@@ -65,9 +65,7 @@ func writeTable(w io.Writer, rows io.Reader, begun func(output.Header)) (output.
 			continue
 		}
 		if line[0] == '{' {
-			decoder := json.NewDecoder(bytes.NewReader(line))
-			decoder.UseNumber()
-			err = decoder.Decode(&summary)
+			err = decode(line, &summary)
 			if err == nil && summary.Count > 0 {
 				err = t.flush()
 			}
@@ -106,12 +104,17 @@ type entry struct {
 	label string
 }
 
+// decode reads JSON, numbers with all their digits.
+func decode(content []byte, into any) error {
+	decoder := json.NewDecoder(bytes.NewReader(content))
+	decoder.UseNumber()
+	return decoder.Decode(into)
+}
+
 // row takes one row as a JSON array.
 func (t *table) row(line []byte) error {
-	decoder := json.NewDecoder(bytes.NewReader(line))
-	decoder.UseNumber()
 	var cells []any
-	if err := decoder.Decode(&cells); err != nil {
+	if err := decode(line, &cells); err != nil {
 		return err
 	}
 	texts := make([]string, len(cells))
@@ -143,9 +146,7 @@ func (t *table) wait(l entry) error {
 // subtotal prints what closes a group beneath its rows, each total in its column.
 func (t *table) subtotal(content []byte) error {
 	var closed struct{ Group output.Subtotal }
-	decoder := json.NewDecoder(bytes.NewReader(content))
-	decoder.UseNumber()
-	if err := decoder.Decode(&closed); err != nil {
+	if err := decode(content, &closed); err != nil {
 		return err
 	}
 	g := closed.Group
@@ -163,9 +164,7 @@ func (t *table) subtotal(content []byte) error {
 // head prints what the records of a group have in common, before them.
 func (t *table) head(content []byte) error {
 	var opened struct{ Head output.Opening }
-	decoder := json.NewDecoder(bytes.NewReader(content))
-	decoder.UseNumber()
-	if err := decoder.Decode(&opened); err != nil {
+	if err := decode(content, &opened); err != nil {
 		return err
 	}
 	return t.put(entry{text: legible(t.shown.OpeningText(opened.Head))})

@@ -85,14 +85,17 @@ func (c *csvWriter) Row(r record.Record) error {
 		}
 		start := len(c.line)
 		var k kind
+		isText := false // as it is stored
 		if c.set.Values == "shown" {
+			isText = r[i].Kind() == record.Text
 			if c.line = c.cells.appendShown(c.line, i, r); len(c.line) > start || r[i].Kind() != record.Blank {
 				k = text
 			}
 		} else {
 			c.line, k = c.cells.append(c.line, i, r)
+			isText = k == text
 		}
-		if c.set.Guard && k == text && isFormula(c.line[start:]) {
+		if c.set.Guard && isText && isFormula(c.line[start:]) {
 			c.line = append(c.line, 0)
 			copy(c.line[start+1:], c.line[start:])
 			c.line[start] = '\''

@@ -217,7 +217,7 @@ func (l pageLine) isBold(i int) bool {
 
 // strips shares the columns out. Each gets what its longest cell needs. Where
 // that is more than the paper has, what does not fit goes on in another strip,
-// which begins with the first column again so that its lines can be told apart.
+// which begins with the first columns again so that its lines can be told apart.
 func (p *pagesWriter) strips() []strip {
 	columns := p.header.Columns
 	widths := make([]float64, len(columns))
@@ -243,16 +243,21 @@ func (p *pagesWriter) strips() []strip {
 		p.size *= room / whole
 	}
 	var strips []strip
-	used := 0.0
+	var on *strip
+	used, lead := 0.0, p.lead(widths)
 	for i, width := range widths {
 		switch {
 		case i == 0:
 			strips = []strip{{}}
-		case whole*smallest > room && used+width > room:
-			strips = append(strips, strip{[]int{0}, []float64{widths[0]}})
-			used = widths[0]
+		case whole*smallest > room && used+width > room && i >= lead:
+			strips = append(strips, strip{})
+			on, used = &strips[len(strips)-1], 0
+			for at := range lead {
+				on.columns, on.widths = append(on.columns, at), append(on.widths, widths[at])
+				used += widths[at]
+			}
 		}
-		on := &strips[len(strips)-1]
+		on = &strips[len(strips)-1]
 		on.columns, on.widths = append(on.columns, i), append(on.widths, width)
 		used += width
 	}
@@ -260,6 +265,25 @@ func (p *pagesWriter) strips() []strip {
 		stretch(s.widths, room)
 	}
 	return strips
+}
+
+// lead is how many columns stand on every sheet: those that records are grouped by, where
+// these are the first ones and leave room for others; else the first one.
+func (p *pagesWriter) lead(widths []float64) int {
+	n := p.header.Lead
+	for n < len(p.header.Columns) && slices.ContainsFunc(p.header.Groups, func(g Grouping) bool { return g.Of == p.header.Columns[n].Name }) {
+		n++
+	}
+	for wide := 0.0; n > 1; n-- {
+		for _, w := range widths[:n] {
+			wide += w
+		}
+		if wide <= p.room()/2 {
+			break
+		}
+		wide = 0
+	}
+	return min(max(n, 1), len(widths))
 }
 
 // physical are the lines as they stand on the paper: a text that is wider than its column

@@ -46,6 +46,7 @@ var layouts = []layout{
 	{name: "notes", page: definition.Page{Notes: "Tolls are those of the *lock book*, read on {as_of}:\n\n1. those of **boats**\n2. and `rafts`\n\n- see [the book](https://example.org/book)\n\n## Left out\n\nA line\\\nand its next."}, filled: map[string]string{"as_of": "2 *Apr* [2025](x)"}, locks: 1, records: 3},
 	{name: "a chart before", chart: drawn("bars"), locks: 1, records: 30},
 	{name: "a chart after", page: definition.Page{Chart: "after"}, chart: drawn("lines"), locks: 1, records: 30},
+	{name: "wide in groups", page: definition.Page{Size: "A5"}, wide: 14, locks: 1, records: 4, groups: []output.Grouping{{Label: "Lock", Of: "lock"}, {Label: "Passed", Of: "passed"}}},
 	{name: "wide", page: definition.Page{Size: "A5", ReadBack: "hidden"}, wide: 14, locks: 2, records: 20, chart: drawn("areas")},
 }
 
@@ -228,6 +229,11 @@ func TestPagesSay(t *testing.T) {
 	wide := onPages(t, "wide")
 	assert.NotContains(t, strings.Join(wide, ""), "All of them.")
 	assert.Contains(t, strings.Join(wide, ""), "Columns, part 2 of")
+	led := onPages(t, "wide in groups")
+	require.Greater(t, len(led), 1)
+	for _, page := range led {
+		assert.Contains(t, page, "|Lock|Passed|", "what records are grouped by stands on every sheet")
+	}
 }
 
 // TestGroupsInForms: heads of groups and columns that are shown once are in every form that
@@ -269,6 +275,15 @@ func TestChartMarks(t *testing.T) {
 			func(c *output.Chart) { c.Beside = true },
 			func(c *output.Chart) { c.Points = c.Points[:1] },
 			func(c *output.Chart) { c.Points = nil },
+			func(c *output.Chart) { c.Points[0].Y, c.Points[1].Y = json.Number("1e308"), json.Number("-1e308") },
+			func(c *output.Chart) {
+				c.Points = c.Points[:2]
+				c.Points[0].Y, c.Points[1].Y = json.Number("1e-320"), json.Number("2e-320")
+			},
+			func(c *output.Chart) {
+				c.Points = c.Points[:2]
+				c.Points[0].Y, c.Points[1].Y = json.Number("1000000000000"), json.Number("1000000000001")
+			},
 			func(c *output.Chart) {
 				for i := range c.Points {
 					c.Points[i].Y = nil

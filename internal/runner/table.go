@@ -71,7 +71,7 @@ func (t *table) end(err error) error {
 		return errors.Join(err, t.writer.Begin(t.header))
 	}
 	made := t.cross.End()
-	t.header.Columns, t.header.Groups, t.header.Across = made.Outputs, nil, true
+	t.header.Columns, t.header.Lead, t.header.Groups, t.header.Across = made.Outputs, len(t.header.Groups), nil, true
 	for i, top := range made.Tops {
 		if column := &made.Outputs[i]; made.IsTop[i] {
 			column.Label = strings.TrimSpace(t.header.Value(top, made.Top) + " " + column.Label)

@@ -160,7 +160,7 @@ export const showCalendar = (name: string, year: number) =>
 	json<CalendarYear>('GET', `/calendars/${encodeURIComponent(name)}?year=${year}`);
 export const coverReport = (t: Target, by: string, inputs: Inputs, signal: AbortSignal) =>
 	json<Coverage>('POST', `${report(t)}/coverage?by=${encodeURIComponent(by)}`, { inputs, draft: t.draft }, signal);
-export type FileFormat = 'csv' | 'xlsx' | 'pdf' | 'html' | 'json' | 'jsonl' | 'parquet' | 'xml';
+export type FileFormat = 'csv' | 'xlsx' | 'pdf' | 'html' | 'json' | 'jsonl' | 'parquet' | 'xml' | 'svg' | 'png';
 export type CSVFormat = Schemas['CSVFormat'];
 /** A whole result as a file. */
 export const takeFile = async (t: Target, inputs: Inputs, sort: string[], format: FileFormat, csv: CSVFormat) =>

@@ -7,11 +7,14 @@
 		target,
 		inputs,
 		sort,
+		charted,
 		disabled,
 	}: {
 		target: Target;
 		inputs: Inputs;
 		sort: string[];
+		/** Whether there is a chart to be taken by itself. */
+		charted: boolean;
 		/** Until there is a whole result; its buttons keep their places meanwhile. */
 		disabled: boolean;
 	} = $props();
@@ -51,6 +54,7 @@
 					{target}
 					{inputs}
 					{sort}
+					{charted}
 					ondone={() => (open = false)}
 					onlink={(address) => {
 						linked = address;

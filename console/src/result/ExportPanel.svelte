@@ -17,18 +17,21 @@
 		target,
 		inputs,
 		sort,
+		charted,
 		ondone,
 		onlink,
 	}: {
 		target: Target;
 		inputs: Inputs;
 		sort: string[];
+		/** Whether there is a chart to be taken by itself. */
+		charted: boolean;
 		ondone: () => void;
 		/** An address was made that a spreadsheet reads. */
 		onlink: (address: string) => void;
 	} = $props();
 
-	const formats: { name: FileFormat; about: string }[] = [
+	const formats: { name: FileFormat; about: string }[] = $derived([
 		{ name: 'csv', about: 'for spreadsheets and programs' },
 		{ name: 'xlsx', about: 'a workbook' },
 		{ name: 'pdf', about: 'pages as they print' },
@@ -37,7 +40,13 @@
 		{ name: 'jsonl', about: 'an object for each record' },
 		{ name: 'parquet', about: 'for data tools' },
 		{ name: 'xml', about: 'with the header and totals' },
-	];
+		...(charted
+			? [
+					{ name: 'svg' as const, about: 'the chart, as a drawing' },
+					{ name: 'png' as const, about: 'the chart, as a picture' },
+				]
+			: []),
+	]);
 	const titles: Partial<Record<FileFormat, string>> = { jsonl: 'JSONL', parquet: 'Parquet' };
 	/** How CSV is written this time. */
 	let csv = $state<CSVFormat>({});

@@ -241,7 +241,13 @@
 						disabled={!run.summary}
 						onclick={() => (sending = true)}>Send me this …</button
 					>{/if}
-				<Export {target} inputs={ran ?? form.inputs} {sort} disabled={run.summary?.outcome !== 'done'} />
+				<Export
+					{target}
+					inputs={ran ?? form.inputs}
+					{sort}
+					charted={!!run.summary?.chart?.points?.length}
+					disabled={run.summary?.outcome !== 'done'}
+				/>
 			{/if}
 		</PageHead>
 		{#if folded}

@@ -256,13 +256,24 @@ func (m *maker) columns(on *catalog.Column) {
 			m.shown = append(m.shown, fmt.Sprintf("  - {name: %s, value: %s}\n", definition.Scalar(shown.take(name)), definition.Scalar(written(alias, called.Name))))
 			continue
 		}
-		if name := shown.take(c.Name); name != c.Name {
-			m.shown = append(m.shown, fmt.Sprintf("  - {name: %s, value: %s}\n", definition.Scalar(name), definition.Scalar(written("", c.Name))))
+		format := ""
+		if isMoney(c) {
+			format = ", format: money"
+		}
+		if name := shown.take(c.Name); name != c.Name || format != "" {
+			m.shown = append(m.shown, fmt.Sprintf("  - {name: %s, value: %s%s}\n", definition.Scalar(name), definition.Scalar(written(m.ambiguous(c.Name), c.Name)), format))
 		} else {
 			m.shown = append(m.shown, "  - "+definition.Scalar(written(m.ambiguous(c.Name), c.Name))+"\n")
 		}
 	}
 }
+
+// ofMoney are names of columns that hold money.
+var ofMoney = regexp.MustCompile(`(?i)(^|_)(amounts?|balance|budget|charges?|costs?|fares?|fees?|gross|net|prices?|revenue|salary|tax|tolls?|total)($|_)`)
+
+// isMoney tells whether a column is shown with two places, by its type and its name: sums of
+// whole numbers may be of hundredths.
+func isMoney(c catalog.Column) bool { return c.Type == catalog.Decimal && ofMoney.MatchString(c.Name) }
 
 // must tells whether a column belongs to the report however many there are.
 func (m *maker) must(c catalog.Column, on *catalog.Column) bool {

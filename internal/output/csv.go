@@ -59,6 +59,7 @@ func newCSV(w io.Writer, set CSVSettings) Writer {
 
 func (c *csvWriter) Begin(h Header) error {
 	c.cells = newCells(h)
+	c.cells.once = nil // each line is a record by itself
 	c.line = c.line[:0]
 	if c.set.Marked() {
 		c.line = append(c.line, "\ufeff"...)

@@ -249,6 +249,8 @@ func TestGroupsInForms(t *testing.T) {
 	require.NoError(t, json.Unmarshal(l.write(t, output.JSON), &whole))
 	assert.Len(t, whole.Rows, 3*30+3+2)
 	assert.Equal(t, 90, strings.Count(string(l.write(t, output.CSV)), ",2025-"), "files for programs have every value")
+	shown := output.CSV.As(output.CSVSettings{CSVFormat: catalog.CSVFormat{Values: "shown"}})
+	assert.Equal(t, 30, strings.Count(string(l.write(t, shown)), "\nLock 1,"))
 	assert.Equal(t, 31, strings.Count(string(l.write(t, output.CSV)), "Lock 1")+1)
 }
 

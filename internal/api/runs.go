@@ -1,7 +1,6 @@
 package api
 
 import (
-	"bytes"
 	"context"
 	"net/http"
 	"reflect"
@@ -16,7 +15,6 @@ import (
 	"pikegate/internal/engine"
 	"pikegate/internal/identity"
 	"pikegate/internal/output"
-	"pikegate/internal/paper"
 	"pikegate/internal/runner"
 	"pikegate/internal/service"
 	"pikegate/internal/store"
@@ -64,14 +62,12 @@ func (s *Server) runs() {
 	register(s, huma.Operation{
 		OperationID: "draw-chart", Method: http.MethodPost, Path: "/drawings", Summary: "Draw the chart of a result", Errors: []int{400, 422},
 		Responses: map[string]*huma.Response{"200": {Description: "The drawing", Content: map[string]*huma.MediaType{output.SVG.ContentType: content[output.SVG.ContentType]}}},
-	}, func(_ context.Context, _ identity.Actor, in *struct{ Body Drawing }) (*drawn, error) {
-		var out bytes.Buffer
-		header := output.Header{Language: in.Body.Language}
-		in.Body.Chart.Base = "." // of the page that shows it
-		if err := paper.WriteSVG(&out, in.Body.Chart.Draw(header.Place(), in.Body.Width, in.Body.Height)); err != nil {
-			return nil, err
+	}, func(ctx context.Context, who identity.Actor, in *struct{ Body Drawing }) (*drawn, error) {
+		picture, err := s.service.Draw(ctx, who, in.Body.Chart, in.Body.Language, in.Body.Width, in.Body.Height)
+		if err != nil {
+			return nil, s.asProblem(err)
 		}
-		return &drawn{output.SVG.ContentType, out.Bytes()}, nil
+		return &drawn{output.SVG.ContentType, picture}, nil
 	})
 	get(s, "show-run", "/runs/{run}", "The record of a run", []int{404}, func(ctx context.Context, who identity.Actor, in *struct {
 		Run uint `path:"run" doc:"The number of the run"`

@@ -231,3 +231,34 @@ func TestLinks(t *testing.T) {
 	header.Base = ""
 	assert.NotContains(t, string(made(output.HTML)), "<a href=\"/#", "where the service is not known")
 }
+
+// TestWorkbookPaper: a workbook prints on the report's paper, with the heads of its columns and
+// its foot on every page.
+func TestWorkbookPaper(t *testing.T) {
+	for _, c := range []struct {
+		page        definition.Page
+		size        int
+		orientation string
+		foot        string
+	}{
+		{definition.Page{}, 9, "portrait", "&L&R&P / &N"},
+		{definition.Page{Size: "A3", Landscape: true, Footer: "Tarn & Wold {period}"}, 8, "landscape", "&LTarn && Wold 1 &&P Mar&R&P / &N"},
+		{definition.Page{Size: "letter", Footer: "{page} of {pages}, {zone}"}, 1, "portrait", "&L&P of &N, Europe/London"},
+		{definition.Page{Size: "legal", Landscape: true}, 5, "landscape", "&L&R&P / &N"},
+		{definition.Page{Size: "A5"}, 11, "portrait", "&L&R&P / &N"},
+	} {
+		got, err := writeRows(t, output.XLSX, output.Header{Columns: two, Zone: "Europe/London", Page: output.PaperOf(c.page), Filled: map[string]string{"period": "1 &P Mar"}}, output.Summary{Count: 1}, []any{"Coot", "1"})
+		require.NoError(t, err)
+		book, err := excelize.OpenReader(bytes.NewReader(got))
+		require.NoError(t, err)
+		layout, err := book.GetPageLayout("Records")
+		require.NoError(t, err)
+		assert.Equal(t, []any{c.size, c.orientation}, []any{*layout.Size, *layout.Orientation})
+		foot, err := book.GetHeaderFooter("Records")
+		require.NoError(t, err)
+		assert.Equal(t, c.foot, foot.OddFooter)
+		names := book.GetDefinedName()
+		require.Len(t, names, 1)
+		assert.Equal(t, "'Records'!$1:$1", names[0].RefersTo)
+	}
+}

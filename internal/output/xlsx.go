@@ -19,6 +19,7 @@ import (
 	"pikegate/core/civil"
 	"pikegate/core/format"
 	"pikegate/core/record"
+	"pikegate/internal/paper"
 )
 
 // The limits of a worksheet; source: ECMA-376 as its readers have them.
@@ -129,7 +130,7 @@ const widestColumn = 60
 
 // settle writes the head of a sheet of records, and its first rows.
 func (x *xlsxWriter) settle() error {
-	head := []byte(`<sheetViews><sheetView workbookViewId="0"><pane ySplit="1" topLeftCell="A2" activePane="bottomLeft" state="frozen"/></sheetView></sheetViews><cols>`)
+	head := []byte(`<sheetPr><pageSetUpPr fitToPage="1"/></sheetPr><sheetViews><sheetView workbookViewId="0"><pane ySplit="1" topLeftCell="A2" activePane="bottomLeft" state="frozen"/></sheetView></sheetViews><cols>`)
 	for i, width := range x.widths {
 		head = fmt.Appendf(head, `<col min="%d" max="%d" width="%d" customWidth="1"/>`, i+1, i+1, min(width, widestColumn))
 	}
@@ -152,7 +153,56 @@ func (x *xlsxWriter) endRecords(last int) error {
 	if n := len(x.header.Columns); n > 0 {
 		filter = fmt.Sprintf(`<autoFilter ref="A1:%s%d"/>`, columnLetters(n-1), last)
 	}
-	return x.end(filter)
+	return x.end(filter + x.paper())
+}
+
+// paperSizes are the numbers of papers by the shorter of their sides, in millimetres. Source:
+// ECMA-376, part 1, 18.3.1.63.
+var paperSizes = map[float64]int{297: 8, 210: 9, 148: 11}
+
+// paper is how a sheet of records prints: on the report's paper, as wide as that, with its
+// foot on every page.
+func (x *xlsxWriter) paper() string {
+	page := x.header.Page
+	if page.Width == 0 {
+		return ""
+	}
+	size := paperSizes[min(page.Width, page.Height)]
+	switch max(page.Width, page.Height) {
+	case 279.4:
+		size = 1 // letter
+	case 355.6:
+		size = 5 // legal
+	}
+	orientation := "portrait"
+	if page.Width > page.Height {
+		orientation = "landscape"
+	}
+	text := func(s string) string { return strings.ReplaceAll(paper.Printable(s), "&", "&&") }
+	left := filled(page.Footer, func(name string) string {
+		switch name {
+		case "page":
+			return "\x01P"
+		case "pages":
+			return "\x01N"
+		}
+		return x.header.filled(name, 1, 1)
+	})
+	parts := strings.Split(left, "\x01")
+	for i := range parts { // what stands for a number is no text
+		if i == 0 {
+			parts[i] = text(parts[i])
+		} else {
+			parts[i] = parts[i][:1] + text(parts[i][1:])
+		}
+	}
+	foot := "&L" + strings.Join(parts, "&") + "&R&P / &N"
+	if len(parts) > 1 {
+		foot = "&L" + strings.Join(parts, "&")
+	}
+	var b []byte
+	b = fmt.Appendf(b, `<pageMargins left="0.5" right="0.5" top="0.5" bottom="0.6" header="0.3" footer="0.3"/><pageSetup paperSize="%d" orientation="%s" fitToWidth="1" fitToHeight="0"/><headerFooter><oddFooter>`, size, orientation)
+	return string(append(appendXML(b, foot), "</oddFooter></headerFooter>"...))
 }
 
 // end ends the sheet.
@@ -572,16 +622,21 @@ func (x *xlsxWriter) End(s Summary) error {
 	if err := x.about(s); err != nil {
 		return err
 	}
-	var types, books, links strings.Builder
+	var types, books, links, titles strings.Builder
+	titles.WriteString("<definedNames>")
 	for i, name := range x.sheets {
 		fmt.Fprintf(&types, `<Override PartName="/xl/worksheets/sheet%d.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/>`, i+1)
 		fmt.Fprintf(&books, `<sheet name="%s" sheetId="%d" r:id="rId%d"/>`, name, i+1, i+1)
 		fmt.Fprintf(&links, `<Relationship Id="rId%d" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet" Target="worksheets/sheet%d.xml"/>`, i+1, i+1)
 	}
+	for i, name := range x.sheets[:len(x.sheets)-1] { // the heads of columns are on every page
+		fmt.Fprintf(&titles, `<definedName name="_xlnm.Print_Titles" localSheetId="%d">'%s'!$1:$1</definedName>`, i, name)
+	}
+	titles.WriteString("</definedNames>")
 	const relationships = `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">`
 	for _, part := range []struct{ name, content string }{
 		{"xl/styles.xml", x.styles.String()},
-		{"xl/workbook.xml", `<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets>` + books.String() + `</sheets></workbook>`},
+		{"xl/workbook.xml", `<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets>` + books.String() + `</sheets>` + titles.String() + `</workbook>`},
 		{"xl/_rels/workbook.xml.rels", relationships + links.String() + fmt.Sprintf(`<Relationship Id="rId%d" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/styles" Target="styles.xml"/></Relationships>`, len(x.sheets)+1)},
 		{"_rels/.rels", relationships + `<Relationship Id="rId1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument" Target="xl/workbook.xml"/></Relationships>`},
 		{"[Content_Types].xml", `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/styles.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.styles+xml"/>` + types.String() + `</Types>`},

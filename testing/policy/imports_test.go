@@ -47,9 +47,9 @@ internal/schedule        core/civil core/recurrence internal/delivery internal/s
 internal/identity        core/diag core/parameter internal/store
 internal/wire            core/* internal/output
 internal/runner          core/* internal/engine internal/output internal/store internal/wire
-internal/service         core/* internal/delivery internal/engine internal/identity internal/output internal/runner internal/schedule internal/store internal/wire
+internal/service         core/* internal/delivery internal/engine internal/identity internal/output internal/paper internal/runner internal/schedule internal/store internal/wire
 internal/api/console
-internal/api             core/* internal/api/console internal/engine internal/identity internal/output internal/paper internal/runner internal/service internal/store internal/wire
+internal/api             core/* internal/api/console internal/engine internal/identity internal/output internal/runner internal/service internal/store internal/wire
 internal/client          core/begin core/catalog core/definition core/diag core/parameter internal/engine internal/output internal/wire
 internal/config          core/civil
 internal/cli             core/* internal/client internal/config internal/output internal/wire

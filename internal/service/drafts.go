@@ -176,11 +176,16 @@ func (s *Service) FirstResults(ctx context.Context, who identity.Actor, content 
 }
 
 // written is the job of the first of some definitions that are being written, for who may
-// write them.
-func (s *Service) written(ctx context.Context, who identity.Actor, content string) (runner.Job, error) {
+// write them, after changes to them.
+func (s *Service) written(ctx context.Context, who identity.Actor, content string, changes ...func(definition.Document)) (runner.Job, error) {
 	documents, err := decoded(content)
 	if err != nil {
 		return runner.Job{}, err
+	}
+	for _, d := range documents {
+		for _, change := range changes {
+			change(d)
+		}
 	}
 	if err := mayWrite(who, documents); err != nil {
 		return runner.Job{}, err

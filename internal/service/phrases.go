@@ -181,7 +181,7 @@ func (s *Service) CountConditions(ctx context.Context, who identity.Actor, conte
 	if err := authors(who); err != nil {
 		return wire.ConditionCounts{}, err
 	}
-	job, err := s.written(ctx, who, content)
+	job, err := s.written(ctx, who, content, asWritten)
 	if err != nil {
 		return wire.ConditionCounts{}, err
 	}
@@ -200,6 +200,14 @@ func (s *Service) CountConditions(ctx context.Context, who identity.Actor, conte
 		return uncounted, nil
 	}
 	return counts, err
+}
+
+// asWritten leaves the conditions of a query as they are written: another period that stands
+// beside would put others in their place.
+func asWritten(d definition.Document) {
+	if q, ok := d.(*definition.Query); ok {
+		q.Beside = definition.Beside{}
+	}
 }
 
 // How long conditions are counted while somebody types, and where they wait for it.

@@ -114,7 +114,7 @@ func TestCallerLeaves(t *testing.T) {
 	gone := errors.New("gone")
 	leave(gone)
 	before := *read
-	_, err := s.Push(ctx, anybody(t, s), strings.ReplaceAll(definitions(t), "title: ", "title: New "), wire.Keeping{})
+	_, err := s.Push(ctx, anybody(t, s), strings.ReplaceAll(definitions(t), "\ntitle: ", "\ntitle: New "), wire.Keeping{})
 	require.ErrorIs(t, err, gone)
 	_, err = s.Examine(ctx, anybody(t, s), definitions(t), true)
 	require.ErrorIs(t, err, gone)

@@ -77,6 +77,7 @@ fuzz: ## Fuzz each parser for a minute, and try many more random criteria
 	go test ./core/criteria -run '^$$' -fuzz FuzzParse -fuzztime 1m
 	go test ./core/catalog -run '^$$' -fuzz FuzzLayout -fuzztime 1m
 	go test ./core/phrase -run '^$$' -fuzz FuzzWrite -fuzztime 1m
+	go test ./core/format -run '^$$' -fuzz FuzzDate -fuzztime 1m
 	go test ./core/recurrence -run '^$$' -fuzz FuzzParse -fuzztime 1m
 	go test ./core/recurrence -run TestEveryClockChange -every
 	go test ./core/sqltext -run '^$$' -fuzz FuzzSplit -fuzztime 1m

@@ -262,13 +262,7 @@ func (d Date) year(b *strings.Builder, f dateField, year int) {
 func (d Date) Workbook() (code string, ok bool) {
 	var b strings.Builder
 	if slices.ContainsFunc(d.fields, func(f dateField) bool { return (f.letter == 'M' || f.letter == 'E') && f.width > 2 || f.letter == 'E' }) {
-		tag := strings.ToLower(d.language.Tag)
-		found, ok := known[tag]
-		if !ok {
-			tag, _, _ = strings.Cut(tag, "-")
-			found = known[tag]
-		}
-		b.WriteString("[$-" + found.lcid + "]")
+		b.WriteString("[$-" + d.language.lcid + "]")
 	}
 	for _, f := range d.fields {
 		switch f.letter {

@@ -60,6 +60,7 @@ type Language struct {
 	// Group parts thousands, Decimal is the decimal mark.
 	Group, Decimal string
 
+	lcid    string // its name in workbooks
 	names   locales.Translator
 	lengths func() map[string]string
 }
@@ -106,7 +107,7 @@ func LanguageOf(tag string) (Language, bool) {
 		l.Tag = tag
 		return l, true
 	}
-	l := Language{Tag: tag, names: found.make()}
+	l := Language{Tag: tag, lcid: found.lcid, names: found.make()}
 	l.Group, l.Decimal = marks(l.names.FmtNumber(1234567.5, 1))
 	l.lengths = sync.OnceValue(func() map[string]string { return lengthsOf(l.names) })
 	made.Store(name, l)

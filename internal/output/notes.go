@@ -36,7 +36,7 @@ func (p *pagesWriter) notes() []block {
 	}
 	source := []byte(p.header.Notes())
 	var paragraphs []paragraph
-	collect(goldmark.DefaultParser().Parse(reading.NewReader(source)), source, 0, "", &paragraphs)
+	collect(goldmark.DefaultParser().Parse(reading.NewReader(source)), source, 0, &paragraphs)
 	blocks := []block{{3, func(*paper.Page, float64) {}}}
 	for _, para := range paragraphs {
 		blocks = append(blocks, p.paragraph(para))
@@ -59,7 +59,7 @@ func (h Header) Notes() string {
 }
 
 // collect takes notes apart into paragraphs.
-func collect(n ast.Node, source []byte, indent float64, mark string, into *[]paragraph) {
+func collect(n ast.Node, source []byte, indent float64, into *[]paragraph) {
 	for child := n.FirstChild(); child != nil; child = child.NextSibling() {
 		switch node := child.(type) {
 		case *ast.List:
@@ -71,13 +71,13 @@ func collect(n ast.Node, source []byte, indent float64, mark string, into *[]par
 					number++
 				}
 				before := len(*into)
-				collect(item, source, indent+5, "", into)
+				collect(item, source, indent+5, into)
 				if len(*into) > before {
 					(*into)[before].mark = mark
 				}
 			}
 		case *ast.Blockquote, *ast.ListItem:
-			collect(node, source, indent+5, mark, into)
+			collect(node, source, indent+5, into)
 		case *ast.Heading:
 			made := paragraph{indent: indent, size: textSize + 1}
 			inline(node, source, true, "", &made.words)

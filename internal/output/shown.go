@@ -90,7 +90,7 @@ func (s *Shown) Heading(closed Subtotal) string {
 	if closed.All {
 		return "All"
 	}
-	return strings.Repeat("  ", closed.Level) + closed.Label + " " + s.groupValue(closed.Of, closed.Type, closed.Value)
+	return s.OpeningText(Opening{closed.Level, closed.Label, closed.Of, closed.Type, closed.Value})
 }
 
 // OpeningText says which group begins.

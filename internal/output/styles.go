@@ -46,10 +46,12 @@ const (
 	codeDate     = `yyyy\-mm\-dd`
 	codeDateTime = `yyyy\-mm\-dd\ hh:mm:ss`
 	codeCount    = `[=1]0" record";#,##0" records"`
-	codeMoney    = `#,##0.00`
 	codeHours    = `[h]" h "mm" min"`
 	codeMinutes  = `[m]" min "ss" s"`
 )
+
+// durationCodes are the formats of durations, by the name of the column's.
+var durationCodes = map[string]string{"hours": codeHours, "minutes": codeMinutes}
 
 // styleTable is the styles of a workbook, by their place in cellXfs; the first is that of
 // cells which have none.
@@ -109,12 +111,8 @@ func (x *xlsxWriter) codeOf(i int) string {
 		return code
 	}
 	switch {
-	case column.Format == "money":
-		return codeMoney
-	case column.Format == "hours":
-		return codeHours
-	case column.Format == "minutes":
-		return codeMinutes
+	case f.IsDuration():
+		return durationCodes[column.Format]
 	case column.Type == catalog.Date:
 		return codeDate
 	case column.Type == catalog.DateTime:

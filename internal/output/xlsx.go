@@ -536,7 +536,7 @@ func (x *xlsxWriter) total(t Total, at, begin, last int) {
 	case t.isCount():
 		code = codeCount
 	case f.IsDuration() && isNumber:
-		value, code = f.Days(value, maxDigits), map[string]string{"hours": codeHours, "minutes": codeMinutes}[t.Format]
+		value, code = f.Days(value, maxDigits), durationCodes[t.Format]
 	}
 	if !isNumber {
 		x.broken[at] = true

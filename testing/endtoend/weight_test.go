@@ -28,7 +28,7 @@ func TestWeight(t *testing.T) {
 		p.Late(150 * time.Millisecond) // each answer is drawn before the next comes
 		p.Visit(address + "/" + page.hash)
 		p.Wait(page.ready)
-		p.Eval("new PerformanceObserver(l => window.moved = [...window.moved ?? [], ...l.getEntries().filter(e => !e.hadRecentInput).map(e => ({ By: e.value, What: e.sources.map(s => String(s.node?.className ?? s.node?.nodeName)).join(', ') }))]).observe({ type: 'layout-shift', buffered: true }); 1")
+		p.Eval("new PerformanceObserver(l => window.moved = [...window.moved ?? [], ...l.getEntries().filter(e => !e.hadRecentInput).map(e => ({ By: e.value, What: e.sources.map(s => `${s.node?.className ?? s.node?.nodeName}, from ${s.previousRect.y} to ${s.currentRect.y}`).join('; ') }))]).observe({ type: 'layout-shift', buffered: true }); 1")
 		time.Sleep(300 * time.Millisecond)
 		var loaded struct{ Bytes, Requests int }
 		p.Read(`(() => {

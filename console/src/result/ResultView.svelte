@@ -4,7 +4,7 @@
 	import type { Target } from '../lib/api';
 	import { countText, recordsText } from '../lib/text';
 	import Facts from '../parts/Facts.svelte';
-	import { factsOf } from './facts';
+	import { factsOf, uncountedText } from './facts';
 	import NothingFound from './NothingFound.svelte';
 	import RecordList from './RecordList.svelte';
 	import ResultTable from './ResultTable.svelte';
@@ -43,6 +43,8 @@
 	]);
 	const view = $derived(run.summary && views.some((v) => v.name === wanted) ? wanted : 'table');
 	const zone = $derived(run.header?.zone ?? '');
+	// Beside the records, not among the facts: it is known only at the end, and moves nothing.
+	const uncounted = $derived(run.summary ? uncountedText(run.summary) : '');
 	// Told once, at the end: a counter that runs is not.
 	const said = $derived(
 		run.state !== 'ended' || !run.summary
@@ -67,6 +69,7 @@
 		<p class="panel px-4 py-3">
 			<strong>No records.</strong>
 			{run.summary.reason ?? 'Nothing matches all of these criteria.'}
+			{#if uncounted}<span class="text-ink-3" data-uncounted>Also: {uncounted}.</span>{/if}
 		</p>
 	{:else if run.summary && !run.failure}
 		<Facts facts={factsOf(run.summary, run.header ?? {})} />
@@ -79,7 +82,7 @@
 		/>
 	{/if}
 	{#if run.header?.restricted}<p class="text-ink-2 text-[13px]" data-restricted>{run.header.restricted}</p>{/if}
-	{#if run.summary?.outcome === 'empty' && run.summary.left_out}
+	{#if run.summary?.outcome === 'empty' && run.summary.left_out?.records}
 		<Facts facts={factsOf(run.summary, run.header ?? {}).filter((f) => f.mark === 'left-out')} />
 	{/if}
 </div>
@@ -105,7 +108,11 @@
 				{/each}
 			</div>
 			<p class="text-ink-3 ml-auto py-2 text-[13px]">
-				Run {run.header.run}{run.summary ? ` · ${run.summary.ms} ms` : ''} · times in {zone}
+				Run {run.header.run}{run.summary ? ` · ${run.summary.ms} ms` : ''} · times in {zone}{#if uncounted}<span
+						data-uncounted
+					>
+						· {uncounted}</span
+					>{/if}
 			</p>
 		</div>
 		{#if run.count > mostRows}<p class="text-sm">

@@ -35,12 +35,16 @@ export function factsOf(found: Found, place: Place): Fact[] {
 	beyond('before', 'Nearest before', edges?.before, edges?.no_before ? 'no earlier record' : '');
 	beyond('after', 'Nearest after', edges?.after, edges?.no_after ? 'no later record' : '');
 	for (const t of found.totals ?? []) facts.push({ label: t.label, value: valueText(t, place), mark: 'total' });
-	if (left)
+	if (left?.records)
 		facts.push({
 			label: 'Left out',
-			value: left.records ? (left.at_least ? 'at least ' : '') + countText(left.records) : 'not counted',
+			value: (left.at_least ? 'at least ' : '') + countText(left.records),
 			note: `no valid date in ${(left.columns ?? []).join(', ')}`,
 			mark: 'left-out',
 		});
 	return facts;
 }
+
+/** Says that records without a valid date were not counted, where it is so. */
+export const uncountedText = ({ left_out: left }: Found) =>
+	left && !left.records ? `records without a valid date in ${(left.columns ?? []).join(', ')} not counted` : '';

@@ -113,12 +113,16 @@ func (q *Query) beside() (problems diag.Problems) {
 			q.Sort[i].Value = strings.Replace(key.Value, by, criteria.Print(of(e, now)), 1)
 		}
 	}
-	derive := ":" + b.Question + " - 1 year"
-	if b.With == "as-long-before" {
-		derive = "as long before :" + b.Question
-	}
-	q.Parameters = append(q.Parameters, Question{Name: other, Kind: "period", Label: q.Parameters[at].Label, Shown: "hidden", Derive: Text{Value: derive}, Limits: Limits{Ends: q.Parameters[at].Limits.Ends}})
+	q.Parameters = append(q.Parameters, Question{Name: other, Kind: "period", Label: q.Parameters[at].Label, Shown: "hidden", Derive: Text{Value: b.Derive()}, Limits: Limits{Ends: q.Parameters[at].Limits.Ends}})
 	return nil
+}
+
+// Derive works the other period out of the one asked for.
+func (b Beside) Derive() string {
+	if b.With == "as-long-before" {
+		return "as long before :" + b.Question
+	}
+	return ":" + b.Question + " - 1 year"
 }
 
 // all is conditions that are all to be met.

@@ -59,6 +59,8 @@ func Check(documents []Document, known Environment) (*Set, diag.Problems) {
 			found = checkRowRule(d, known)
 		case *Calendar:
 			_, found = d.Almanac(known.Zone)
+		case *Overview:
+			found = checkOverview(d, known, set)
 		case *Schedule:
 			found = checkSchedule(d, known, set)
 		}
@@ -204,6 +206,10 @@ func Uses(d Document) []string {
 		add("query", d.Parameter.Choices.Query)
 	case *RowRule:
 		add("source", d.Source)
+	case *Overview:
+		for _, part := range d.Parts {
+			add("report", part.Report)
+		}
 	case *Schedule:
 		add("report", d.Report)
 		add("calendar", d.Calendar)

@@ -28,12 +28,13 @@ var kinds = map[string]func() Document{
 	"criterion": func() Document { return &Criterion{} },
 	"source":    func() Document { return &Source{} },
 	"calendar":  func() Document { return &Calendar{} },
+	"overview":  func() Document { return &Overview{} },
 	"schedule":  func() Document { return &Schedule{} },
 }
 
 // kindNames are in the order in which definitions are frozen: what is used
 // comes first.
-var kindNames = []string{"source", "calendar", "parameter", "criterion", "query", "report", "schedule", "rule"}
+var kindNames = []string{"source", "calendar", "parameter", "criterion", "query", "report", "overview", "schedule", "rule"}
 
 // Decode reads every document of a YAML (or JSON) file. All problems come
 // back at once, each with its line and the path of its field. The documents

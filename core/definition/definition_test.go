@@ -112,7 +112,7 @@ func TestSchema(t *testing.T) {
 		}
 	}
 	require.NoError(t, json.Unmarshal(text, &schema))
-	require.Len(t, schema.OneOf, 8)
+	require.Len(t, schema.OneOf, 9)
 	assert.ElementsMatch(t, []string{"kind", "name", "source"}, schema.OneOf[4].Required)
 	for _, kind := range schema.OneOf {
 		assert.False(t, kind.AdditionalProperties)

@@ -137,6 +137,7 @@ var roles = map[string]map[string]role{
 	"criterion": withQuestions("parameters[]", map[string]role{"name": own, "criteria": inCriteria}),
 	"parameter": withQuestions("parameter", map[string]role{"name": own}),
 	"rule":      {"name": own},
+	"overview":  {"name": own, "parts[].report": nameOf("report")},
 	"schedule": {
 		"name": own, "report": nameOf("report"), "calendar": nameOf("calendar"), "set.*": question, "each.question": question, "only": inVerdict,
 		"deliver[].folder.file": inBraces, "deliver[].mail.subject": inBraces, "deliver[].mail.file": inBraces, "deliver[].mail.to.by": question,

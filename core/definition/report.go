@@ -99,7 +99,19 @@ func CheckReport(r *Report, q *Query, library Library) diag.Problems {
 		}
 		c.target("chart.link", r.Chart.Link, drawn, questions)
 	}
-	for field, text := range map[string]string{"page.title": r.Page.Title, "page.subtitle": r.Page.Subtitle, "page.footer": r.Page.Footer, "page.notes": r.Page.Notes} {
+	c.pagePlaceholders(r.Page, questions, kinds)
+	for i, name := range r.Columns {
+		if len(columns) == 0 {
+			break // they are those of a table that is not known here
+		}
+		known(fmt.Sprintf("columns[%d]", i), "column", name, columns)
+	}
+	return c.problems
+}
+
+// pagePlaceholders checks what stands in braces in the texts of a page.
+func (c *compiler) pagePlaceholders(p Page, questions []string, kinds map[string]parameter.Kind) {
+	for field, text := range map[string]string{"page.title": p.Title, "page.subtitle": p.Subtitle, "page.footer": p.Footer, "page.notes": p.Notes} {
 		for _, found := range placeholder.FindAllStringSubmatch(text, -1) {
 			name, part, _ := strings.Cut(found[1], ".")
 			isPart := part == "" || (part == "from" || part == "through") && kinds[name] == parameter.Period
@@ -108,13 +120,6 @@ func CheckReport(r *Report, q *Query, library Library) diag.Problems {
 			}
 		}
 	}
-	for i, name := range r.Columns {
-		if len(columns) == 0 {
-			break // they are those of a table that is not known here
-		}
-		known(fmt.Sprintf("columns[%d]", i), "column", name, columns)
-	}
-	return c.problems
 }
 
 // target checks where something leads, as far as that is known here: the report may be

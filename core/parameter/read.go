@@ -47,7 +47,7 @@ func Read(questions []Parameter, rules []Rule, inputs Inputs, ctx Context) (Valu
 	for _, q := range questions {
 		derive(q.Name)
 	}
-	problems = append(problems, unknown(questions, inputs)...)
+	problems = append(problems, Unknown(questions, inputs)...)
 	if len(problems) == 0 {
 		problems = CheckRules(rules, values, ctx.Calendar)
 	}
@@ -62,7 +62,8 @@ func at(name string, found diag.Problems) diag.Problems {
 	return found
 }
 
-func unknown(questions []Parameter, inputs Inputs) diag.Problems {
+// Unknown tells of answers to questions that there are none of.
+func Unknown(questions []Parameter, inputs Inputs) diag.Problems {
 	var problems diag.Problems
 	known := map[string]bool{}
 	var names []string

@@ -72,6 +72,7 @@ func New(s *service.Service, log *slog.Logger, version string) *Server {
 	server.huma.OpenAPI().Components.Schemas.RegisterTypeAlias(reflect.TypeFor[parameter.Input](), reflect.TypeFor[any]())
 
 	server.reports()
+	server.overviews()
 	server.runs()
 	server.authoring()
 	server.sources()

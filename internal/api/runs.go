@@ -133,9 +133,18 @@ func formatOf(name, accept string) output.Format {
 // byte is a problem document; after it, a format that cannot say how it ended
 // breaks the connection off, so that half a file is never taken for a whole one.
 func (s *Server) stream(ctx huma.Context, who identity.Actor, request service.Request, format output.Format) {
+	s.streamed(ctx, who, "run-report", format, func(ctx context.Context, begin beginning) (wire.RunRecord, error) {
+		return s.service.Run(ctx, who, request, format, begin)
+	})
+}
+
+// beginning begins a response before its first row.
+type beginning = func(started wire.RunRecord, format output.Format) output.Writer
+
+func (s *Server) streamed(ctx huma.Context, who identity.Actor, operation string, format output.Format, run func(ctx context.Context, begin beginning) (wire.RunRecord, error)) {
 	body := newBody(ctx.Context(), humagin.Unwrap(ctx).Writer, s.Stall)
 	defer body.close()
-	record, err := s.service.Run(ctx.Context(), who, request, format, func(started wire.RunRecord, format output.Format) output.Writer {
+	record, err := run(ctx.Context(), func(started wire.RunRecord, format output.Format) output.Writer {
 		ctx.SetHeader("Content-Type", format.ContentType)
 		ctx.SetHeader(RunHeader, strconv.FormatUint(uint64(started.Run), 10))
 		ctx.SetStatus(http.StatusOK)
@@ -145,7 +154,7 @@ func (s *Server) stream(ctx huma.Context, who identity.Actor, request service.Re
 	switch {
 	case err != nil:
 		problem = s.asProblem(err)
-		s.tell(ctx.Context(), who, "run-report", problem)
+		s.tell(ctx.Context(), who, operation, problem)
 	case record.Outcome == runner.Cancelled || record.Outcome == runner.Stalled:
 		panic(http.ErrAbortHandler) // nobody is there
 	case format.Framed || record.Problem == "":

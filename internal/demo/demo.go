@@ -84,6 +84,11 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 	if err != nil {
 		return err
 	}
+	overviews, err := s.Overviews(ctx, who)
+	if err != nil {
+		return err
+	}
+	there = append(there, overviews...)
 	calendars, err := s.Calendars(ctx, who)
 	if err != nil {
 		return err
@@ -96,12 +101,12 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 	if err != nil {
 		return err
 	}
-	const first = "definitions/waterway.yaml" // the calendar, which reports use; schedules use reports
+	const first = "definitions/waterway.yaml" // the calendar, which reports use; overviews and schedules use reports
 	files = inOrder(files, first)
 	for _, file := range files {
 		name := filepath.Base(file[:len(file)-len(".yaml")])
 		if slices.ContainsFunc(there, func(r wire.ReportInfo) bool { return r.Name == name }) || file == first && len(calendars) > 0 ||
-			slices.ContainsFunc(schedules, func(k wire.ScheduleInfo) bool { return k.Name == name }) || isSchedule(file) && !s.Demonstration {
+			slices.ContainsFunc(schedules, func(k wire.ScheduleInfo) bool { return k.Name == name }) || isOf("schedule", file) && !s.Demonstration {
 			continue
 		}
 		content, err := definitions.ReadFile(file)
@@ -114,7 +119,7 @@ func Install(ctx context.Context, s *service.Service, folder string) error {
 		if _, err := s.Publish(ctx, who, name); err != nil {
 			return err
 		}
-		if isSchedule(file) { // so that there is something to see
+		if isOf("schedule", file) { // so that there is something to see
 			if _, err := s.RunSchedule(ctx, who, name, time.Time{}); err != nil {
 				return err
 			}
@@ -130,8 +135,10 @@ func inOrder(files []string, first string) []string {
 			switch {
 			case file == first:
 				return 0
-			case isSchedule(file):
+			case isOf("overview", file):
 				return 2
+			case isOf("schedule", file):
+				return 3
 			}
 			return 1
 		}
@@ -140,10 +147,10 @@ func inOrder(files []string, first string) []string {
 	return files
 }
 
-// isSchedule tells whether a file holds a schedule.
-func isSchedule(file string) bool {
+// isOf tells whether a file holds a definition of a kind.
+func isOf(kind, file string) bool {
 	content, err := definitions.ReadFile(file)
-	return err == nil && strings.Contains("\n"+string(content), "\nkind: schedule\n")
+	return err == nil && strings.Contains("\n"+string(content), "\nkind: "+kind+"\n")
 }
 
 // MailPath is where the mails of the demonstration are shown, beneath the service's own address.

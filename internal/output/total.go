@@ -73,3 +73,12 @@ func shown(v any, column *catalog.Column, format string) any {
 	}
 	return string(b)
 }
+
+// NoTotal is a total of no records: none are counted, and nothing is made of them.
+func NoTotal(name, label string) Total {
+	t := Total{Name: name, Label: label}
+	if t.isCount() {
+		t.Value = json.Number("0")
+	}
+	return t
+}

@@ -61,20 +61,25 @@ func (s *Service) Ask(ctx context.Context, who identity.Actor, r Request) (wire.
 	sheet := wire.ReportForm{ReportInfo: info, Zone: job.Context.Zone.String(), Calendar: job.Reading.Calendar, Today: job.Context.Today().String()}
 	asked, values, _ := job.Read()
 	for _, q := range asked {
-		made := wire.FormQuestion{Parameter: q}
-		if v := values[q.Name]; v.Given {
-			made.DefaultReadBack = q.ReadBack(v, job.Context.Language)
-		}
-		made.Earliest = daysOf(q.Limits.Earliest, job.Context.Calendar).From
-		made.Latest = daysOf(q.Limits.Latest, job.Context.Calendar).Through
-		if q.Kind == parameter.Period {
-			for _, text := range q.Quick {
-				made.Suggested = append(made.Suggested, daysOf(text, job.Context.Calendar))
-			}
-		}
-		sheet.Questions = append(sheet.Questions, made)
+		sheet.Questions = append(sheet.Questions, formQuestion(q, values[q.Name], job.Context))
 	}
 	return sheet, nil
+}
+
+// formQuestion is a question with what its default, which was read, and its limits mean.
+func formQuestion(q parameter.Parameter, v parameter.Value, c parameter.Context) wire.FormQuestion {
+	made := wire.FormQuestion{Parameter: q}
+	if v.Given {
+		made.DefaultReadBack = q.ReadBack(v, c.Language)
+	}
+	made.Earliest = daysOf(q.Limits.Earliest, c.Calendar).From
+	made.Latest = daysOf(q.Limits.Latest, c.Calendar).Through
+	if q.Kind == parameter.Period {
+		for _, text := range q.Quick {
+			made.Suggested = append(made.Suggested, daysOf(text, c.Calendar))
+		}
+	}
+	return made
 }
 
 // daysOf are the days of a period that an author wrote, none where nothing was.

@@ -134,11 +134,16 @@ func (s *Service) Run(ctx context.Context, who identity.Actor, r Request, format
 	if err != nil {
 		return wire.RunRecord{}, err
 	}
+	return s.runJob(ctx, who, job, format, begin)
+}
+
+// runJob runs a report that is ready.
+func (s *Service) runJob(ctx context.Context, who identity.Actor, job runner.Job, format output.Format, begin func(wire.RunRecord, output.Format) output.Writer) (wire.RunRecord, error) {
 	record, err := s.runner.Run(ctx, job, format, func(started store.Run, format output.Format) output.Writer {
 		return begin(recordOf(started), format)
 	})
 	if format.File && record.Count > s.tellExports() && err == nil {
-		entry := who.Entry("exported", r.Report).With(nil, map[string]any{"run": record.ID, "records": record.Count, "format": format.Name})
+		entry := who.Entry("exported", job.Report.Name).With(nil, map[string]any{"run": record.ID, "records": record.Count, "format": format.Name})
 		if err := s.Store.Audit(context.WithoutCancel(ctx), entry); err != nil {
 			s.Log.Error("an export was not told to the audit log", "run", record.ID, "problem", err)
 		}

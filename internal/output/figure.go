@@ -1,0 +1,113 @@
+package output
+
+import (
+	"encoding/json"
+	"io"
+
+	"github.com/shopspring/decimal"
+
+	"pikegate/core/record"
+)
+
+// Figure is one number of a report, and the same of another period.
+type Figure struct {
+	Run   uint   `json:"run" doc:"The number of the run that found it"`
+	Total Total  `json:"total" doc:"The number"`
+	Zone  string `json:"zone" doc:"The IANA zone in which days begin and end"`
+	// Language is that of the report.
+	Language  string `json:"language,omitempty" doc:"The language that numbers and dates are shown in; that of whoever reads them when left out"`
+	ReadBack  string `json:"readback" doc:"What was selected, in words"`
+	Before    *Total `json:"before,omitempty" doc:"The same number of the other period"`
+	BeforeRun uint   `json:"before_run,omitempty" doc:"The number of the run that found that"`
+	Period    string `json:"period,omitempty" doc:"The other period, in words"`
+	// Uncompared is blank where there is one.
+	Uncompared string `json:"uncompared,omitempty" doc:"Why there is no number of the other period"`
+	Change     any    `json:"change,omitempty" doc:"By how much it is more, where both are numbers"`
+	Percent    any    `json:"percent,omitempty" doc:"The change in percent of the other, rounded to a tenth; left out where that is zero"`
+}
+
+// Compare puts the number of another period beside a figure.
+func (f *Figure) Compare(before Total) {
+	f.Before = &before
+	now, isNow := decimalOf(f.Total.Value)
+	then, isThen := decimalOf(before.Value)
+	if !isNow || !isThen {
+		return
+	}
+	change := now.Sub(then)
+	f.Change = json.Number(change.String())
+	if !then.IsZero() {
+		f.Percent = json.Number(change.Mul(decimal.New(100, 0)).DivRound(then.Abs(), 1).String())
+	}
+}
+
+func decimalOf(v any) (decimal.Decimal, bool) {
+	digits, ok := v.(json.Number)
+	if !ok {
+		return decimal.Decimal{}, false
+	}
+	d, err := decimal.NewFromString(digits.String())
+	return d, err == nil
+}
+
+// Number takes the records of a run for one of their totals alone.
+var Number = Format{Name: "number", Framed: true, new: func(io.Writer) Writer { return &Found{} }}
+
+// Found keeps what is known before and after the records of a run, and none of them.
+type Found struct {
+	Header  Header
+	Summary Summary
+}
+
+// Begin keeps the header.
+func (f *Found) Begin(h Header) error {
+	f.Header = h
+	return nil
+}
+
+// Row passes a record over.
+func (f *Found) Row(record.Record) error { return nil }
+
+// Opening passes the beginning of a group over.
+func (f *Found) Opening(Opening) error { return nil }
+
+// Subtotal passes the end of a group over.
+func (f *Found) Subtotal(Subtotal) error { return nil }
+
+// Flush has nothing to send.
+func (f *Found) Flush() error { return nil }
+
+// End keeps the summary.
+func (f *Found) End(s Summary) error {
+	f.Summary = s
+	return nil
+}
+
+// First hands on only so many of the records; what is known of all of them stays.
+func First(w Writer, most int) Writer { return &first{Writer: w, most: most} }
+
+type first struct {
+	Writer
+	most int
+}
+
+func (f *first) Row(r record.Record) error {
+	if f.most--; f.most < 0 {
+		return nil
+	}
+	return f.Writer.Row(r)
+}
+
+func (f *first) Opening(g Opening) error {
+	if f.most <= 0 {
+		return nil
+	}
+	return f.Writer.Opening(g)
+}
+
+func (f *first) Subtotal(s Subtotal) error {
+	if f.most < 0 {
+		return nil
+	}
+	return f.Writer.Subtotal(s)
+}

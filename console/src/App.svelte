@@ -11,6 +11,7 @@
 	const routes = {
 		'/': Reports,
 		'/reports/:name': wrap({ asyncComponent: report }),
+		'/overviews/:name': wrap({ asyncComponent: () => import('./routes/Overview.svelte') }),
 		'/runs': wrap({ asyncComponent: () => import('./routes/Runs.svelte') }),
 		'/runs/:run': wrap({ asyncComponent: () => import('./routes/RunRecord.svelte') }),
 		'/runs/:run/compare/:other': wrap({ asyncComponent: () => import('./routes/Compare.svelte') }),

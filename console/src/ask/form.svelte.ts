@@ -52,6 +52,14 @@ export class Form {
 	/** Problems that belong to no question. */
 	elsewhere = $derived(this.problems.filter((p) => !this.questions.some((q) => this.problemsOf(q).includes(p))));
 
+	/** That answers need another look, and which; empty where none do. */
+	inTheWay = $derived.by(() => {
+		if (this.problems.length === 0) return '';
+		const wrong = this.questions.filter((q) => this.problemsOf(q).length).map((q) => q.label.replace(/\?$/, ''));
+		const counted = this.problems.length === 1 ? 'One answer needs' : `${this.problems.length} answers need`;
+		return `${counted} another look${wrong.length ? ': ' + wrong.join(', ') : ''}.`;
+	});
+
 	/** Asks for the questions; the result stops asking. */
 	open(target: Target): () => void {
 		this.report.forget();

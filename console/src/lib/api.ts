@@ -6,6 +6,9 @@ import type { components } from './schema';
 export type Schemas = components['schemas'];
 export type ReportInfo = Schemas['ReportInfo'];
 export type ReportForm = Schemas['ReportForm'];
+export type OverviewForm = Schemas['OverviewForm'];
+export type OverviewPart = Schemas['OverviewPart'];
+export type Figure = Schemas['Figure'];
 export type Question = Schemas['FormQuestion'];
 export type Choice = Schemas['Choice'];
 export type Preview = Schemas['Preview'];
@@ -137,13 +140,20 @@ export async function json<T>(method: string, path: string, body?: unknown, sign
 /** A name in a path. */
 export const part = encodeURIComponent;
 
-/** Which report is meant: the published one, or what was pushed last. */
-export type Target = { report: string; draft: boolean };
-const report = (target: Target) => '/reports/' + part(target.report);
+/** Which report, or overview, is meant: the published one, or what was pushed last. */
+export type Target = { report: string; draft: boolean; overview?: boolean };
+const report = (target: Target) => (target.overview ? '/overviews/' : '/reports/') + part(target.report);
 
 export const listReports = (signal?: AbortSignal) => json<ReportInfo[]>('GET', '/reports', undefined, signal);
 export const askReport = (t: Target, signal?: AbortSignal) =>
 	json<ReportForm>('GET', `${report(t)}?draft=${t.draft}`, undefined, signal);
+export const listOverviews = (signal?: AbortSignal) => json<ReportInfo[]>('GET', '/overviews', undefined, signal);
+/** The number that a part of an overview shows; parts are counted from 1. */
+export const measurePart = (t: Target, number: number, inputs: Inputs, signal: AbortSignal) =>
+	json<Figure>('POST', `${report(t)}/parts/${number}/number`, { inputs, draft: t.draft }, signal);
+/** Runs the report of a part, of which so many records are sent at the most. */
+export const runPart = (t: Target, number: number, most: number, inputs: Inputs, signal: AbortSignal) =>
+	call('POST', `${report(t)}/parts/${number}/runs?most=${most}`, { inputs, draft: t.draft }, signal);
 export const listChoices = (t: Target, question: string, search: string, inputs: Inputs, signal: AbortSignal) =>
 	json<Choice[]>(
 		'POST',
@@ -165,6 +175,9 @@ export type CSVFormat = Schemas['CSVFormat'];
 /** A whole result as a file. */
 export const takeFile = async (t: Target, inputs: Inputs, sort: string[], format: FileFormat, csv: CSVFormat) =>
 	(await call('POST', `${report(t)}/runs?format=${format}`, { inputs, sort, draft: t.draft, csv })).blob();
+/** A whole overview as a file. */
+export const takePage = async (t: Target, inputs: Inputs, format: 'pdf' | 'html') =>
+	(await call('POST', `${report(t)}/runs?format=${format}`, { inputs, draft: t.draft })).blob();
 /** The pages of a result, each a picture on a line of its own. */
 export const takePages = (t: Target, inputs: Inputs, sort: string[], signal: AbortSignal) =>
 	call('POST', `${report(t)}/runs?format=pages`, { inputs, sort, draft: t.draft }, signal);

@@ -1,7 +1,7 @@
 // The answers of a report in its address, so that a link carries them, Back and
 // Forward work, and a reload loses nothing.
 import type { PeriodText } from '../ask/period';
-import type { Inputs, Link, Question, RunRecord, Target } from './api';
+import type { Answer, Inputs, Link, OverviewPart, Question, RunRecord, Target } from './api';
 import type { Cell } from './text';
 
 export type Answers = {
@@ -47,11 +47,23 @@ export function fromQuery(questions: Question[], text: string): Answers {
 	return answers;
 }
 
-/** The address of a report, or of its draft. */
-export const reportAddress = (target: Target) =>
-	target.draft
-		? `/drafts/report/${encodeURIComponent(target.report)}/try`
-		: `/reports/${encodeURIComponent(target.report)}`;
+/** The address of a report or an overview, or of its draft. */
+export function reportAddress(target: Target): string {
+	const kind = target.overview ? 'overview' : 'report';
+	const name = encodeURIComponent(target.report);
+	return target.draft ? `/drafts/${kind}/${name}/try` : `/${kind}s/${name}`;
+}
+
+/** The address of the report of a part of an overview, with the answers of the page. */
+export function partAddress(part: OverviewPart, inputs: Inputs, answers: Answer[]): string {
+	const typed: Record<string, unknown> = { ...part.fixed };
+	for (const [own, question] of Object.entries(part.takes ?? {})) {
+		// What the page answers by a default, the report is asked for outright.
+		const read = answers.find((a) => a.name === question);
+		typed[own] = inputs[question] ?? (read?.given ? read.canonical : '');
+	}
+	return `${reportAddress({ report: part.report, draft: false })}?${inputsQuery(typed)}`;
+}
 
 /** Where a cell leads: a report with answers from its record; nothing where it is blank. */
 export function cellAddress(link: Link, row: Cell[], columns: { name: string }[]): string {

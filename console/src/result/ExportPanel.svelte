@@ -11,6 +11,7 @@
 		type NewToken,
 		type Target,
 	} from '../lib/api';
+	import { saveAs } from '../lib/save';
 	import CsvSettings from './CsvSettings.svelte';
 
 	let {
@@ -58,12 +59,7 @@
 		saving = format;
 		failure = '';
 		try {
-			const address = URL.createObjectURL(await takeFile(target, inputs, sort, format, csv));
-			const anchor = document.createElement('a');
-			anchor.href = address;
-			anchor.download = `${target.report}.${format}`;
-			anchor.click();
-			setTimeout(() => URL.revokeObjectURL(address), 60_000);
+			saveAs(await takeFile(target, inputs, sort, format, csv), `${target.report}.${format}`);
 			ondone();
 		} catch (error) {
 			failure = error instanceof Refusal ? error.message : 'The file is incomplete: ' + error;

@@ -188,7 +188,8 @@
 		event.preventDefault();
 		said = `Copied ${countText(b.bottom - b.top + 1)} × ${chosen.length} cells.`;
 	}
-	const cellId = (row: number, at: number) => `cell-${row}-${at}`;
+	const table = $props.id();
+	const cellId = (row: number, at: number) => `${table}-${row}-${at}`;
 	// A selection that the arrow keys made is at its head; the mouse may leave the box.
 	const active = $derived(
 		selection && items.some((item) => item.index === selection?.head.row)

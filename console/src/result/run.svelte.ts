@@ -43,6 +43,9 @@ export class Run {
 	#emphasis?: Record<string, string>;
 	#abort?: AbortController;
 
+	/** How it is asked for: as a run of a report, where nothing else is said. */
+	constructor(private begin = startRun) {}
+
 	async start(target: Target, inputs: Inputs, sort: string[]) {
 		this.stop();
 		const abort = (this.#abort = new AbortController());
@@ -57,7 +60,7 @@ export class Run {
 		this.rows = [];
 		this.kept = this.count = this.#records = 0;
 		try {
-			const response = await startRun(target, inputs, sort, abort.signal);
+			const response = await this.begin(target, inputs, sort, abort.signal);
 			for await (const lines of linesOf(response.body!)) {
 				if (abort !== this.#abort) return;
 				for (const line of lines) this.#take(line);

@@ -6,16 +6,18 @@
 	import { push, replace, router } from 'svelte-spa-router';
 	import { listAnswers, type Inputs, type SavedAnswers, type Summary } from '../lib/api';
 	import { account } from '../lib/account.svelte';
-	import { Form, isOpen } from '../ask/form.svelte';
+	import AnswerLine from '../ask/AnswerLine.svelte';
+	import { Form } from '../ask/form.svelte';
 	import Question from '../ask/Question.svelte';
+	import ReadBack from '../ask/ReadBack.svelte';
 	import Saved from '../ask/Saved.svelte';
+	import Unread from '../ask/Unread.svelte';
 	import { commandLine, httpRequest, inputsQuery, reportAddress, sortOf } from '../lib/link';
 	import { Loaded } from '../lib/loaded.svelte';
 	import Dialog from '../parts/Dialog.svelte';
 	import Empty from '../parts/Empty.svelte';
 	import PageHead from '../parts/PageHead.svelte';
 	import Pending from '../parts/Pending.svelte';
-	import Slot from '../parts/Slot.svelte';
 	import Explanation from '../result/Explanation.svelte';
 	import Export from '../result/Export.svelte';
 	import { Run } from '../result/run.svelte';
@@ -175,36 +177,12 @@
 		await submit();
 	}
 
-	/** Opens the fields of an answer, or closes them. */
-	async function open(question: string) {
-		opened = opened === question ? '' : question;
-		await tick();
-		if (opened) document.querySelector<HTMLElement>('#opened :is(input, select)')?.focus();
-	}
-	const wrong = $derived(form.questions.filter((q) => form.problemsOf(q).length));
-	const inTheWay = $derived(
-		form.problems.length === 0
-			? ''
-			: `${form.problems.length === 1 ? 'One answer needs' : `${form.problems.length} answers need`} another look${wrong.length ? ': ' + wrong.map((q) => q.label.replace(/\?$/, '')).join(', ') : ''}.`,
-	);
 	// What was shown is of other answers than those that stand in the fields now.
 	const stale = $derived(!!ran && JSON.stringify(ran) !== JSON.stringify(form.inputs));
 	const isRunning = $derived(run.state === 'running');
 </script>
 
 <svelte:head><title>{report?.title ?? name} · Pike Gate</title></svelte:head>
-
-{#snippet readback(className: string)}
-	<p
-		id="readback"
-		aria-live="polite"
-		data-readback
-		class="rounded-base {className} {inTheWay ? 'bg-bad-wash text-bad' : 'bg-act-wash'}"
-	>
-		{#if inTheWay}{inTheWay}{:else if preview?.readback}{preview.readback}{:else}Answer what is needed; what will be
-			selected is read back here.{/if}
-	</p>
-{/snippet}
 
 {#snippet savedAnswers(up: boolean)}
 	{#if !draft && report}<Saved
@@ -216,15 +194,6 @@
 			onchoose={choose}
 			onchange={() => saved.again()}
 		/>{/if}
-{/snippet}
-
-{#snippet elsewhere()}
-	{#if form.read.failure}<p role="alert" class="wash-bad text-sm" data-unread>
-			{form.read.failure} What you typed stays here.
-		</p>{/if}
-	{#each form.elsewhere as problem (problem.code + problem.field)}
-		<p class="text-bad text-sm">{problem.field}: {problem.message}</p>
-	{/each}
 {/snippet}
 
 <div class="grid grid-cols-1 gap-3.5 p-4 sm:px-5 lg:flex lg:h-full lg:flex-col" data-asking={!folded}>
@@ -251,26 +220,8 @@
 			{/if}
 		</PageHead>
 		{#if folded}
-			<form
-				class="panel flex min-h-13.5 shrink-0 flex-wrap items-center gap-2.5 px-3.5 py-2.5"
-				onsubmit={submit}
-				novalidate
-			>
-				{#each preview || form.read.failure ? form.questions.filter(isOpen) : [] as question (question.name)}
-					{@const slot = form.slotOf(question)}
-					<span class="flex max-w-full items-center gap-2">
-						{#if !slot.any}<span class="muted max-w-40 truncate text-sm">{question.label.replace(/\?$/, '')}</span>{/if}
-						<Slot
-							name={question.name}
-							label={question.label}
-							{...slot}
-							open={opened === question.name}
-							wrong={form.problemsOf(question).length > 0}
-							onclick={() => open(question.name)}
-						/>
-					</span>
-				{/each}
-				<span class="ml-auto flex items-center gap-2">
+			<AnswerLine {target} {form} today={report.today} bind:opened onsubmit={submit}>
+				{#snippet side()}
 					<button type="button" class="button {isRunning ? '' : 'invisible'}" onclick={() => run.stop()}>Stop</button>
 					{#if stale && !renews}<span class="muted text-[13px]">Answers changed</span>{/if}
 					<label class="muted flex min-h-8 items-center gap-1.5 text-[13px] max-sm:min-h-11"
@@ -283,16 +234,8 @@
 					>
 					{@render savedAnswers(false)}
 					<button type="submit" class="button-act">Run</button>
-				</span>
-				{#each form.questions.filter((q) => q.name === opened) as question (question.name)}
-					<div id="opened" class="border-line w-full max-w-full space-y-3 border-t pt-3">
-						<div class="max-w-2xl"><Question {target} {form} {question} today={report.today} /></div>
-						{@render readback('px-3 py-2 max-w-2xl text-sm')}
-					</div>
-				{/each}
-				{#if !opened && inTheWay}<div class="w-full">{@render readback('px-3 py-2 text-sm')}</div>{/if}
-				{@render elsewhere()}
-			</form>
+				{/snippet}
+			</AnswerLine>
 			<section class="flex min-w-0 grow flex-col gap-3 lg:min-h-96 lg:basis-0" aria-label="Result">
 				{#if view}
 					<view.default
@@ -326,7 +269,7 @@
 					<div
 						class="bg-sheet border-line sticky bottom-0 -mx-4 mt-auto space-y-2.5 border-t px-4 py-3 max-sm:fixed max-sm:inset-x-0 max-sm:z-20 max-sm:mx-0 sm:-mx-4.5 sm:px-4.5"
 					>
-						{@render readback('min-h-10 px-3 py-2')}
+						<ReadBack {form} class="min-h-10 px-3 py-2" />
 						<div class="flex gap-2">
 							<button type="submit" class="button-act max-sm:grow">Run</button>
 							{#if isRunning}<button type="button" class="button" onclick={() => run.stop()}>Stop</button>{/if}
@@ -338,7 +281,7 @@
 							>
 							<span class="ml-auto">{@render savedAnswers(true)}</span>
 						</div>
-						{@render elsewhere()}
+						<Unread {form} />
 					</div>
 				</form>
 				<section class="grid min-w-0 content-stretch" aria-label="Result">

@@ -1,8 +1,17 @@
 <script lang="ts">
-	// The reports there are: those run lately first.
+	// The overviews and reports there are: those run lately first.
 	import { link } from 'svelte-spa-router';
 	import { account } from '../lib/account.svelte';
-	import { listReports, type ReportInfo, listNotices, listSchedules, type Notice, type ScheduleInfo } from '../lib/api';
+	import {
+		listNotices,
+		listOverviews,
+		listReports,
+		listSchedules,
+		type Notice,
+		type ReportInfo,
+		type ScheduleInfo,
+	} from '../lib/api';
+	import { reportAddress } from '../lib/link';
 	import { Loaded } from '../lib/loaded.svelte';
 	import { readMonths } from '../lib/months';
 	import { agoText, instantText } from '../lib/text';
@@ -15,6 +24,8 @@
 	let tag = $state('');
 
 	$effect(() => reports.ask(listReports));
+	const overviews = new Loaded<ReportInfo[]>();
+	$effect(() => overviews.ask(listOverviews));
 	// When a report comes by itself to whoever reads this.
 	const schedules = new Loaded<ScheduleInfo[]>();
 	$effect(() => schedules.ask((signal) => listSchedules(false, signal)));
@@ -25,19 +36,23 @@
 			.filter((s) => s.report === name && s.next)
 			.sort((a, b) => a.next!.localeCompare(b.next!))[0];
 
-	const tags = $derived([...new Set((reports.value ?? []).flatMap((r) => r.tags ?? []))].sort());
+	const tags = $derived(
+		[...new Set([...(overviews.value ?? []), ...(reports.value ?? [])].flatMap((r) => r.tags ?? []))].sort(),
+	);
 	// Every word must occur in the title, the description or a tag.
-	const found = $derived.by(() => {
+	const matching = (list?: ReportInfo[]) => {
 		const words = search.toLowerCase().split(/\s+/).filter(Boolean);
-		return (reports.value ?? [])
+		return (list ?? [])
 			.filter((r) => {
 				const text = [r.title, r.about, r.name, ...(r.tags ?? [])].join(' ').toLowerCase();
 				return (!tag || r.tags?.includes(tag)) && words.every((word) => text.includes(word));
 			})
 			.sort((a, b) => (b.last_run ?? '').localeCompare(a.last_run ?? '') || a.title.localeCompare(b.title));
-	});
+	};
+	const found = $derived(matching(reports.value));
 	const groups = $derived(
 		[
+			{ name: 'Overviews', list: matching(overviews.value), overview: true },
 			{ name: 'Lately', list: found.filter((r) => r.last_run).slice(0, 6) },
 			{ name: 'All others', list: found.filter((r) => !r.last_run).concat(found.filter((r) => r.last_run).slice(6)) },
 		].filter((g) => g.list.length),
@@ -84,7 +99,7 @@
 					<code>pikegate publish NAME</code>.
 				</p>{/if}</Empty
 		>
-	{:else if reports.value && (notices.value || notices.failure) && (schedules.value || schedules.failure)}
+	{:else if reports.value && [overviews, notices, schedules].every((l) => l.value || l.failure)}
 		{#if tags.length}
 			<div class="flex flex-wrap gap-2" role="group" aria-label="Tags">
 				{#each ['', ...tags] as name (name)}<button
@@ -106,7 +121,7 @@
 					{#each group.list as report (report.name)}
 						<li>
 							<a
-								href="/reports/{report.name}"
+								href={reportAddress({ report: report.name, draft: false, overview: group.overview })}
 								use:link
 								class="text-ink hover:bg-wash grid grid-cols-1 items-center gap-x-4.5 gap-y-1 px-4.5 py-3 no-underline sm:grid-cols-[minmax(0,1fr)_120px_150px]"
 							>
@@ -114,13 +129,15 @@
 									<b class="block text-base font-semibold wrap-anywhere">{report.title}</b>
 									<span class="muted block text-[13px] wrap-anywhere">{report.about ?? ''}</span>
 								</span>
-								{@render months(readMonths(report.name))}
+								{@render months(group.overview ? [] : readMonths(report.name))}
 								<span class="text-ink-3 text-[13px]"
-									>{coming(report.name)
-										? `comes ${instantText(coming(report.name)!.next!)}`
-										: report.last_run
-											? `run ${agoText(report.last_run)}`
-											: 'not run yet'}</span
+									>{group.overview
+										? ''
+										: coming(report.name)
+											? `comes ${instantText(coming(report.name)!.next!)}`
+											: report.last_run
+												? `run ${agoText(report.last_run)}`
+												: 'not run yet'}</span
 								>
 							</a>
 						</li>

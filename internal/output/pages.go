@@ -62,8 +62,8 @@ type pagesWriter struct {
 	lines    []pageLine
 	rows     int
 	begins   bool // a page, with the next line
-	// size is that of the letters in the cells, in points.
-	size float64
+	// letterSize is that of the letters in the cells, in points.
+	letterSize float64
 }
 
 // strip is the columns that stand beside each other on a sheet, by their place
@@ -238,9 +238,9 @@ func (p *pagesWriter) strips() []strip {
 		widths[i] = min(widths[i]+cellGap, room*widest)
 		whole += widths[i]
 	}
-	p.size = textSize
+	p.letterSize = textSize
 	if room < whole && room >= whole*smallest {
-		p.size *= room / whole
+		p.letterSize *= room / whole
 	}
 	var strips []strip
 	var on *strip
@@ -309,8 +309,8 @@ func (p *pagesWriter) physical(strips []strip) []pageLine {
 					room = min(room, l.roomOfLabel(on))
 				}
 			}
-			if l.label != "" && p.letters.Width(l.label, p.size, true) > room-cellGap/2 {
-				parts := p.letters.Wrapped(l.label, p.room()-cellGap/2, p.size, true)
+			if l.label != "" && p.letters.Width(l.label, p.letterSize, true) > room-cellGap/2 {
+				parts := p.letters.Wrapped(l.label, p.room()-cellGap/2, p.letterSize, true)
 				for i, part := range parts {
 					put(pageLine{label: part, total: l.total, head: l.head, level: l.level, goesOn: l.total || i < len(parts)-1})
 				}
@@ -321,7 +321,7 @@ func (p *pagesWriter) physical(strips []strip) []pageLine {
 		}
 		pieces, most := make([][]string, len(l.cells)), 1
 		for i, cell := range l.cells {
-			pieces[i] = p.letters.Wrapped(cell, widths[i]-cellGap/2, p.size, l.isBold(i))
+			pieces[i] = p.letters.Wrapped(cell, widths[i]-cellGap/2, p.letterSize, l.isBold(i))
 			most = max(most, len(pieces[i]))
 		}
 		if most == 1 {
@@ -372,64 +372,54 @@ func (p *pagesWriter) room() float64 { return p.header.Page.Width - 2*pageMargin
 // bottom is how far down lines reach.
 func (p *pagesWriter) bottom() float64 { return p.header.Page.Height - pageMargin - footHeight/2 }
 
-// sheet is what stands on one page.
-type sheet struct {
-	// first tells that it has the title; before and after are blocks around the lines, from
-	// the top of what room there is.
-	first         bool
-	before, after []block
-	lines         []pageLine
-	// on is the columns, beside says which part of them they are.
-	on     strip
-	beside string
-}
-
-// block is something laid out that is not a line of the table.
-type block struct {
-	height float64
-	draw   func(page *paper.Page, top float64)
-}
-
 // layOut shares everything out among pages, and draws them as they are asked for.
 func (p *pagesWriter) layOut(s Summary) func(yield func(paper.Page) bool) {
-	strips := p.strips()
-	top := p.top(s)
+	on := p.sheets()
+	for _, b := range p.top(s) {
+		on.put(b)
+	}
 	chart := p.chart(s)
-	var before, after []block
-	if p.header.Page.Chart == "after" {
-		after = append(after, chart...)
-	} else {
-		before = append(before, chart...)
-	}
-	after = append(after, p.notes()...)
-	var sheets []sheet
-	at := pageMargin + heightOf(top)
-	lead := top
-	for _, b := range before { // a page of its own where it leaves no room for lines
-		if at+b.height+headHeight+3*lineHeight > p.bottom() && at > pageMargin {
-			sheets = append(sheets, sheet{first: len(sheets) == 0, before: lead})
-			lead, at = nil, pageMargin
+	if p.header.Page.Chart != "after" {
+		for _, b := range chart { // on a page of its own where it leaves no room for lines
+			on.need(b.height + fewestLines)
+			on.put(b)
 		}
-		lead, at = append(lead, b), at+b.height
+		chart = nil
 	}
+	p.table(on)
+	for _, b := range append(chart, p.notes()...) {
+		on.put(b)
+	}
+	return on.draw(p)
+}
+
+// sheets are the pages that are to be filled.
+func (p *pagesWriter) sheets() *sheets { return &sheets{bottom: p.bottom()} }
+
+// fewestLines is the room for the heads of a table and a few lines, which do not stand apart.
+const fewestLines = headHeight + 3*lineHeight
+
+// table lays the lines out on as many pages as they need: with the heads of the columns again
+// on each, and on sheets beside each other where these are too wide.
+func (p *pagesWriter) table(on *sheets) {
+	strips := p.strips()
+	on.need(fewestLines)
 	var open []string // the heads of groups that are under way
 	lines := p.physical(strips)
 	for begun := false; !begun || len(lines) > 0; begun = true {
-		room := p.bottom() - at - headHeight
-		drawn := p.fitting(lines, int(room/lineHeight), open)
-		page := slices.Clone(lines[:drawn])
-		if begun || len(sheets) > 0 {
-			page = append(continued(open, page), page...)
+		if begun {
+			on.turn("")
 		}
-		for i, on := range strips {
-			made := sheet{lines: page, on: on}
-			if i == 0 {
-				made.first, made.before = len(sheets) == 0, lead
+		drawn := p.fitting(lines, int((on.room()-headHeight)/lineHeight), open)
+		page := append(continued(open, lines[:drawn]), lines[:drawn]...)
+		for i, columns := range strips {
+			if i > 0 {
+				on.turn("")
 			}
 			if len(strips) > 1 {
-				made.beside = fmt.Sprintf("Columns, part %d of %d    ", i+1, len(strips))
+				on.last().beside = fmt.Sprintf("Columns, part %d of %d    ", i+1, len(strips))
 			}
-			sheets = append(sheets, made)
+			on.put(p.linesOf(columns, page))
 		}
 		for _, l := range lines[:drawn] {
 			if l.head {
@@ -437,34 +427,21 @@ func (p *pagesWriter) layOut(s Summary) func(yield func(paper.Page) bool) {
 			}
 		}
 		lines = lines[drawn:]
-		at += headHeight + float64(len(page))*lineHeight
-		if len(lines) > 0 {
-			lead, at = nil, pageMargin
-		}
 	}
-	for _, b := range after {
-		if last := &sheets[len(sheets)-1]; len(strips) == 1 && at+b.height <= p.bottom() {
-			last.after = append(last.after, b)
-			at += b.height
-			continue
-		}
-		sheets = append(sheets, sheet{before: []block{b}})
-		at, strips = pageMargin+b.height, strips[:1]
-	}
-	return func(yield func(paper.Page) bool) {
-		for i, sh := range sheets {
-			if !yield(p.page(sh, i+1, len(sheets))) {
-				return
-			}
-		}
+	if len(strips) > 1 {
+		on.close()
 	}
 }
 
-func heightOf(blocks []block) (height float64) {
-	for _, b := range blocks {
-		height += b.height
-	}
-	return height
+// linesOf are lines beneath the heads of their columns.
+func (p *pagesWriter) linesOf(on strip, lines []pageLine) block {
+	return block{headHeight + float64(len(lines))*lineHeight, func(page *paper.Page, top float64) {
+		y := p.heads(page, on, top)
+		for _, l := range lines {
+			p.line(page, l, on, y)
+			y += lineHeight
+		}
+	}}
 }
 
 // continued are the heads of groups that are under way where a page begins.
@@ -502,29 +479,6 @@ func (p *pagesWriter) fitting(lines []pageLine, room int, open []string) int {
 	return n
 }
 
-// page draws a sheet.
-func (p *pagesWriter) page(sh sheet, number, of int) paper.Page {
-	page := paper.Page{Width: p.header.Page.Width, Height: p.header.Page.Height, Label: fmt.Sprintf("Page %d of %d", number, of)}
-	p.foot(&page, sh, number, of)
-	y := pageMargin
-	for _, b := range sh.before {
-		b.draw(&page, y)
-		y += b.height
-	}
-	if len(sh.on.columns) > 0 {
-		y = p.heads(&page, sh.on, y)
-		for _, l := range sh.lines {
-			p.line(&page, l, sh.on, y)
-			y += lineHeight
-		}
-	}
-	for _, b := range sh.after {
-		b.draw(&page, y)
-		y += b.height
-	}
-	return page
-}
-
 // put draws a text into a box, at its left, in its middle or at its right.
 func (p *pagesWriter) put(page *paper.Page, text string, x, y, width, height, size float64, bold bool, where align, ink paper.Ink) {
 	if text == "" {
@@ -559,12 +513,12 @@ func alignOf(t catalog.Type) align {
 }
 
 // foot draws what stands at the foot of a page.
-func (p *pagesWriter) foot(page *paper.Page, sh sheet, number, of int) {
+func (p *pagesWriter) foot(page *paper.Page, beside string, number, of int) {
 	y, third := page.Height-pageMargin, p.room()/3
-	counts := fmt.Sprintf("%s%d / %d", sh.beside, number, of)
+	counts := fmt.Sprintf("%s%d / %d", beside, number, of)
 	footer := p.header.Page.Footer
 	if strings.Contains(footer, "{page}") { // it says so itself
-		counts = sh.beside
+		counts = beside
 	}
 	p.put(page, p.fitted(p.header.Fill(footer, number, of), third-cellGap, footSize), pageMargin, y, third, lineHeight, footSize, false, left, paper.Ink{})
 	about := strings.Join(slices.DeleteFunc([]string{fmt.Sprintf("Run %d", p.header.Run), p.header.Delivery, p.header.Zone}, func(s string) bool { return s == "" }), ", ")
@@ -597,7 +551,7 @@ func (p *pagesWriter) heads(page *paper.Page, on strip, y float64) float64 {
 	x := pageMargin
 	for i, c := range on.columns {
 		column := p.header.Columns[c]
-		p.put(page, p.fitted(paper.Printable(column.Label), on.widths[i]-cellGap/2, p.size), x, y, on.widths[i], headHeight, p.size, true, alignOf(column.Type), paper.Ink{})
+		p.put(page, p.fitted(paper.Printable(column.Label), on.widths[i]-cellGap/2, p.letterSize), x, y, on.widths[i], headHeight, p.letterSize, true, alignOf(column.Type), paper.Ink{})
 		x += on.widths[i]
 	}
 	y += headHeight
@@ -615,13 +569,13 @@ func (p *pagesWriter) line(page *paper.Page, l pageLine, on strip, y float64) {
 		page.Lines = append(page.Lines, rule)
 	}
 	if l.cells == nil {
-		p.put(page, l.label, pageMargin, y, p.room(), lineHeight, p.size, true, left, paper.Ink{})
+		p.put(page, l.label, pageMargin, y, p.room(), lineHeight, p.letterSize, true, left, paper.Ink{})
 		return
 	}
 	labelled := 0.0 // how far the label reaches
 	if l.label != "" {
 		labelled = l.roomOfLabel(on)
-		p.put(page, l.label, pageMargin, y, labelled, lineHeight, p.size, true, left, paper.Ink{})
+		p.put(page, l.label, pageMargin, y, labelled, lineHeight, p.letterSize, true, left, paper.Ink{})
 	}
 	at := 0.0
 	for i, c := range on.columns {
@@ -630,7 +584,7 @@ func (p *pagesWriter) line(page *paper.Page, l pageLine, on strip, y float64) {
 			if l.emphasis != nil {
 				ink = inks[l.emphasis[c]]
 			}
-			p.put(page, l.cells[c], pageMargin+at-on.widths[i], y, on.widths[i], lineHeight, p.size, l.isBold(c), alignOf(p.header.Columns[c].Type), ink)
+			p.put(page, l.cells[c], pageMargin+at-on.widths[i], y, on.widths[i], lineHeight, p.letterSize, l.isBold(c), alignOf(p.header.Columns[c].Type), ink)
 			if l.addresses != nil && l.addresses[c] != "" && l.cells[c] != "" {
 				page.Texts[len(page.Texts)-1].Link = l.addresses[c]
 			}
@@ -699,4 +653,8 @@ func (shown *Shown) found(s Summary) string {
 		text += " " + shown.totalsText(s.Totals, s.Count) + "."
 	}
 	return text
+}
+
+func (p *pagesWriter) size() (width, height float64) {
+	return p.header.Page.Width, p.header.Page.Height
 }

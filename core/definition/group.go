@@ -240,6 +240,10 @@ func (out *Compiled) said(e criteria.Expr) string {
 		return n.Of() + inner(out.said(n.X)) + where
 	case *criteria.UnitOf:
 		return Labelled(n.Unit) + " of " + inner(out.said(n.X))
+	case *criteria.Call:
+		if n.Name == "date_of" {
+			return "Day of " + inner(out.said(n.Args[0]))
+		}
 	}
 	return Labelled(criteria.Print(e))
 }

@@ -74,7 +74,7 @@ func TestOverview(t *testing.T) {
 		{`{ask: [least, period], parts: [{report: a}]}`, ""},
 		{`{ask: [days], parts: [{report: a}]}`, "ask[0] unknown_question"},
 		{`{ask: [least, least], parts: [{report: a}]}`, "ask[1] twice"},
-		{`{ask: [{period: {quick: [last 0 months]}}], parts: [{report: a}]}`, "ask[0] X"},
+		{`{ask: [{period: {quick: [last 0 months]}}], parts: [{report: a}]}`, "ask[0] bad_count"},
 		{`{page: {chart: none}, parts: [{report: a}]}`, "page.chart not_of_overview"},
 		{`{page: {subtitle: "In {period}, {period.from}"}, parts: [{report: a}]}`, ""},
 		{`{page: {subtitle: "In {days}"}, parts: [{report: a}]}`, "page.subtitle unknown_placeholder"},

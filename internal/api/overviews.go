@@ -2,9 +2,11 @@ package api
 
 import (
 	"context"
+	"io"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
@@ -115,4 +117,45 @@ func (s *Server) overviews() {
 			})
 		}}, nil
 	})
+	register(s, huma.Operation{
+		OperationID: "run-overview", Method: http.MethodPost, Path: "/overviews/{overview}/runs",
+		Summary: "Run every part of an overview and write what they find as one document",
+		Errors:  []int{400, 404, 422, 502, 504},
+		Responses: map[string]*huma.Response{"200": {Description: "The document; a part that failed says why in its place", Content: map[string]*huma.MediaType{
+			output.PDF.ContentType:  {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary"}},
+			output.HTML.ContentType: {Schema: &huma.Schema{Type: huma.TypeString}},
+		}}},
+	}, func(ctx context.Context, who identity.Actor, in *struct {
+		OverviewPath
+		Format string `query:"format" enum:"pdf,html" default:"pdf" doc:"The format"`
+		Body   PageBody
+	},
+	) (*huma.StreamResponse, error) {
+		return &huma.StreamResponse{Body: func(ctx huma.Context) {
+			s.document(ctx, who, in.Body.request(in.OverviewPath), formatOf(in.Format, ""))
+		}}, nil
+	})
+}
+
+// document writes an overview into the response. What goes wrong after its first byte breaks
+// the connection off.
+func (s *Server) document(ctx huma.Context, who identity.Actor, request service.OverviewRequest, format output.Format) {
+	body := newBody(ctx.Context(), humagin.Unwrap(ctx).Writer, s.Stall)
+	defer body.close()
+	_, err := s.service.RunOverview(ctx.Context(), who, request, format, func() io.Writer {
+		ctx.SetHeader("Content-Type", format.ContentType)
+		ctx.SetStatus(http.StatusOK)
+		return body
+	})
+	switch {
+	case err == nil:
+		return
+	case body.written:
+		panic(http.ErrAbortHandler)
+	}
+	problem := s.asProblem(err)
+	s.tell(ctx.Context(), who, "run-overview", problem)
+	ctx.SetHeader("Content-Type", problem.ContentType(""))
+	ctx.SetStatus(problem.Status)
+	writeBody(ctx, problem)
 }

@@ -6,6 +6,8 @@ import (
 
 	"github.com/shopspring/decimal"
 
+	"pikegate/core/catalog"
+	"pikegate/core/format"
 	"pikegate/core/record"
 )
 
@@ -15,11 +17,15 @@ type Figure struct {
 	Total Total  `json:"total" doc:"The number"`
 	Zone  string `json:"zone" doc:"The IANA zone in which days begin and end"`
 	// Language is that of the report.
-	Language  string `json:"language,omitempty" doc:"The language that numbers and dates are shown in; that of whoever reads them when left out"`
-	ReadBack  string `json:"readback" doc:"What was selected, in words"`
-	Before    *Total `json:"before,omitempty" doc:"The same number of the other period"`
-	BeforeRun uint   `json:"before_run,omitempty" doc:"The number of the run that found that"`
-	Period    string `json:"period,omitempty" doc:"The other period, in words"`
+	Language   string `json:"language,omitempty" doc:"The language that numbers and dates are shown in; that of whoever reads them when left out"`
+	ReadBack   string `json:"readback" doc:"What was selected, in words"`
+	Before     *Total `json:"before,omitempty" doc:"The same number of the other period"`
+	With       string `json:"with,omitempty" enum:"year-before,as-long-before" doc:"The other period: the same a year before, or as long before it"`
+	Restricted string `json:"restricted,omitempty" doc:"Which rows were left out because whoever asked may not see them, in words"`
+	BeforeRun  uint   `json:"before_run,omitempty" doc:"The number of the run that found that"`
+	Period     string `json:"period,omitempty" doc:"The other period, in words"`
+	// Header is that of its run.
+	Header Header `json:"-"`
 	// Uncompared is blank where there is one.
 	Uncompared string `json:"uncompared,omitempty" doc:"Why there is no number of the other period"`
 	Change     any    `json:"change,omitempty" doc:"By how much it is more, where both are numbers"`
@@ -39,6 +45,45 @@ func (f *Figure) Compare(before Total) {
 	if !then.IsZero() {
 		f.Percent = json.Number(change.Mul(decimal.New(100, 0)).DivRound(then.Abs(), 1).String())
 	}
+}
+
+// Texts are the number as it is shown, by how much it differs from that of the other period,
+// and that.
+func (f *Figure) Texts() (value, change, before string) {
+	place := f.Header.Place()
+	value = f.Total.Text(place)
+	if f.Before == nil {
+		switch {
+		case f.Uncompared != "":
+			before = "Not compared with " + f.Period + ": " + f.Uncompared
+		case f.With != "":
+			before = "Not compared: the period is open."
+		}
+		return value, "", before
+	}
+	before = f.Before.Text(place) + ": " + f.Period
+	amount, ok := decimalOf(f.Change)
+	if !ok {
+		return value, "", before
+	}
+	than := " before"
+	if f.With == "year-before" {
+		than = " a year before"
+	}
+	if amount.IsZero() {
+		return value, "As much as" + than, before
+	}
+	mark, way := "▲ ", " more"
+	if amount.IsNegative() {
+		mark, way = "▼ ", " less"
+	}
+	by := f.Total
+	by.Value = json.Number(amount.Abs().String())
+	change = mark + by.Text(place) + way
+	if percent, ok := decimalOf(f.Percent); ok {
+		change += " (" + showAs(place.Of(catalog.Decimal, "", format.Words{}), json.Number(percent.Abs().String())) + " %)"
+	}
+	return value, change + " than" + than, before
 }
 
 func decimalOf(v any) (decimal.Decimal, bool) {

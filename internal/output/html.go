@@ -37,14 +37,23 @@ func newHTML(w io.Writer) Writer {
 }
 
 func (h *htmlWriter) Begin(header Header) error {
+	h.prepare(header)
+	return page.ExecuteTemplate(h.out, "head", headed(header))
+}
+
+func (h *htmlWriter) prepare(header Header) {
 	h.header, h.cells, h.links = header, newCells(header), newLinks(header)
 	for _, c := range header.Columns {
 		h.number = append(h.number, c.Type.IsNumber())
 	}
-	return page.ExecuteTemplate(h.out, "head", struct {
+}
+
+// headed is a header with its texts filled in.
+func headed(h Header) any {
+	return struct {
 		Header
 		Heading, Subtitle string
-	}{header, header.Fill(header.Page.TitleOr(header.Title), 1, 1), header.Fill(header.Page.Subtitle, 1, 1)})
+	}{h, h.Fill(h.Page.TitleOr(h.Title), 1, 1), h.Fill(h.Page.Subtitle, 1, 1)}
 }
 
 func (h *htmlWriter) Row(r record.Record) error {
@@ -118,12 +127,12 @@ func (h *htmlWriter) totals(class, label string, totals []Total, count int64) er
 	return nil
 }
 
-// chart draws the chart as vectors.
-func (h *htmlWriter) chart(c *Chart) error {
+// chart draws the chart as vectors, so many millimetres wide and high.
+func (h *htmlWriter) chart(c *Chart, width, height float64) error {
 	if _, err := h.out.WriteString("<figure class=chart>\n"); err != nil {
 		return err
 	}
-	if err := paper.WriteSVG(h.out, c.Draw(h.header.Place(), pictureWidth, pictureHeight)); err != nil {
+	if err := paper.WriteSVG(h.out, c.Draw(h.header.Place(), width, height)); err != nil {
 		return err
 	}
 	_, err := h.out.WriteString("</figure>\n")
@@ -145,20 +154,26 @@ func (h *htmlWriter) notes() error {
 	return err
 }
 
-func (h *htmlWriter) End(s Summary) error {
-	if s.Problem != "" {
-		return nil // it is no whole page
-	}
+// close ends the table, with the totals of all records.
+func (h *htmlWriter) close(s Summary) error {
 	if len(s.Totals) > 0 && s.Count > 0 {
 		if err := h.totals("all", "All records", s.Totals, s.Count); err != nil {
 			return err
 		}
 	}
-	if _, err := h.out.WriteString("</tbody>\n</table>\n</div>\n"); err != nil {
+	_, err := h.out.WriteString("</tbody>\n</table>\n</div>\n")
+	return err
+}
+
+func (h *htmlWriter) End(s Summary) error {
+	if s.Problem != "" {
+		return nil // it is no whole page
+	}
+	if err := h.close(s); err != nil {
 		return err
 	}
 	if s.Chart != nil && len(s.Chart.Points) > 0 && h.header.Page.Chart != "none" {
-		if err := h.chart(s.Chart); err != nil {
+		if err := h.chart(s.Chart, pictureWidth, pictureHeight); err != nil {
 			return err
 		}
 	}

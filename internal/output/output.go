@@ -36,6 +36,8 @@ type Header struct {
 	Delivery   string        `json:"delivery,omitempty" doc:"What it was run for, where that was due by itself: the schedule, the occurrence and the part"`
 	// Filled is what names in braces stand for in titles and footers.
 	Filled map[string]string `json:"-"`
+	// LastRun is the number of the last run of a page with several, whose first Run is.
+	LastRun uint `json:"-"`
 	// Lead is how many columns at the left say what a line is of.
 	Lead int `json:"-"`
 	// Base is the address of the service for people, blank where that is not known.

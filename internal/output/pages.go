@@ -521,30 +521,78 @@ func (p *pagesWriter) foot(page *paper.Page, beside string, number, of int) {
 		counts = beside
 	}
 	p.put(page, p.fitted(p.header.Fill(footer, number, of), third-cellGap, footSize), pageMargin, y, third, lineHeight, footSize, false, left, paper.Ink{})
-	about := strings.Join(slices.DeleteFunc([]string{fmt.Sprintf("Run %d", p.header.Run), p.header.Delivery, p.header.Zone}, func(s string) bool { return s == "" }), ", ")
+	about := strings.Join(slices.DeleteFunc([]string{p.header.runs(), p.header.Delivery, p.header.Zone}, func(s string) bool { return s == "" }), ", ")
 	p.put(page, about, pageMargin+third, y, third, lineHeight, footSize, false, centre, paper.Ink{})
 	p.put(page, strings.TrimRight(counts, " "), pageMargin+2*third, y, third, lineHeight, footSize, false, right, paper.Ink{})
 }
 
-// top is the title of the first page, and what stands beneath it.
-func (p *pagesWriter) top(s Summary) []block {
-	text := func(text string, size, height float64, bold bool) block {
-		lines := p.letters.Wrapped(paper.Printable(text), p.room()-cellGap, size, bold)
-		return block{height * float64(len(lines)), func(page *paper.Page, top float64) {
-			for i, line := range lines {
-				p.put(page, line, pageMargin, top+float64(i)*height, p.room(), height, size, bold, left, paper.Ink{})
-			}
-		}}
+// runs names the run, or the runs of a page with several.
+func (h Header) runs() string {
+	switch {
+	case h.Run == 0:
+		return ""
+	case h.LastRun > h.Run:
+		return fmt.Sprintf("Runs %d to %d", h.Run, h.LastRun)
 	}
-	blocks := []block{text(p.header.Fill(p.header.Page.TitleOr(p.header.Title), 1, 0), titleSize, 8, true)}
-	if p.header.Page.Subtitle != "" {
-		blocks = append(blocks, text(p.header.Fill(p.header.Page.Subtitle, 1, 0), textSize+1.5, 5.5, false))
+	return fmt.Sprintf("Run %d", h.Run)
+}
+
+// passage is a text, and how it is set.
+type passage struct {
+	is         string
+	size, high float64
+	bold       bool
+	ink        paper.Ink
+}
+
+// texts are lines that are wrapped to a width, and how high they are together.
+func (p *pagesWriter) texts(width float64, said ...passage) (height float64, draw func(page *paper.Page, x, top float64)) {
+	lines := make([][]string, len(said))
+	for i, t := range said {
+		if t.is != "" {
+			lines[i] = p.letters.Wrapped(paper.Printable(t.is), width-cellGap, t.size, t.bold)
+			height += float64(len(lines[i])) * t.high
+		}
+	}
+	return height, func(page *paper.Page, x, top float64) {
+		for i, t := range said {
+			for _, line := range lines[i] {
+				p.put(page, line, x, top, width, t.high, t.size, t.bold, left, t.ink)
+				top += t.high
+			}
+		}
+	}
+}
+
+// across are texts over the whole width.
+func (p *pagesWriter) across(said ...passage) block {
+	height, draw := p.texts(p.room(), said...)
+	return block{height, func(page *paper.Page, top float64) { draw(page, pageMargin, top) }}
+}
+
+// headings are the title of the first page, and what was selected.
+func (p *pagesWriter) headings() []block {
+	blocks := []block{
+		p.across(passage{is: p.header.Fill(p.header.Page.TitleOr(p.header.Title), 1, 0), size: titleSize, high: 8, bold: true}),
+		p.across(passage{is: p.header.Fill(p.header.Page.Subtitle, 1, 0), size: textSize + 1.5, high: 5.5}),
 	}
 	if p.header.Page.ReadBack != "hidden" {
-		blocks = append(blocks, text(p.header.ReadBack, textSize, 4, false), text(p.cells.shown.found(s), textSize, 4, false))
+		blocks = append(blocks, p.across(passage{is: p.header.ReadBack, size: textSize, high: 4}))
 	}
-	return append(blocks, block{2, func(*paper.Page, float64) {}})
+	return blocks
 }
+
+// top is what stands above the records on the first page.
+func (p *pagesWriter) top(s Summary) []block {
+	blocks := p.headings()
+	if p.header.Page.ReadBack != "hidden" {
+		blocks = append(blocks, p.across(passage{is: p.cells.shown.found(s), size: textSize, high: 4}))
+	}
+	return append(blocks, space(2))
+}
+
+// space is nothing, so high.
+func space(height float64) block { return block{height, func(*paper.Page, float64) {}} }
 
 // heads draws the heads of columns, and gives what is beneath them.
 func (p *pagesWriter) heads(page *paper.Page, on strip, y float64) float64 {

@@ -375,7 +375,7 @@ func headerOf(job Job, p Prepared) output.Header {
 		header.Groups = append(header.Groups, output.Grouping{Label: g.Label, Of: g.Of, Head: g.Head, Once: g.Once, Page: g.Page})
 	}
 	header.Base, header.Links = job.Base, linksOf(job, p)
-	header.Filled = filled(job, p, header.Place())
+	header.Filled = Filled(job, p, header.Place())
 	for _, q := range p.Questions {
 		header.Answers = append(header.Answers, output.Answered{Question: q.Label, ReadBack: q.ReadBack(p.Values[q.Name], job.Context.Language)})
 	}
@@ -407,9 +407,9 @@ func linkTo(job Job, p Prepared, on string, t definition.Target) output.Link {
 	return link
 }
 
-// filled is what names in the braces of titles, footers and notes stand for: the answers, and
+// Filled is what names in the braces of titles, footers and notes stand for: the answers, and
 // the day that was taken for today.
-func filled(job Job, p Prepared, place format.Place) map[string]string {
+func Filled(job Job, p Prepared, place format.Place) map[string]string {
 	shown := place.Of(catalog.Date, "medium", format.Words{})
 	day := func(d civil.Date) string { return shown.Date(d.String()) }
 	names := map[string]string{"as_of": day(job.Context.Today())}

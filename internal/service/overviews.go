@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"slices"
 	"strconv"
 	"strings"
@@ -90,8 +91,8 @@ func (s *Service) overview(ctx context.Context, who identity.Actor, r OverviewRe
 		switch {
 		case errors.As(err, &missing):
 			err = errors.New("There is no report for this part that you may see.")
-		case err == nil:
-			err = job.Problems.Err()
+		case err == nil && job.Problems.Failed(): // of the request
+			return nil, job.Problems
 		}
 		if ctx.Err() != nil {
 			return nil, context.Cause(ctx)
@@ -145,14 +146,13 @@ func (s *Service) AskOverview(ctx context.Context, who identity.Actor, r Overvie
 	}
 	form := wire.OverviewForm{ReportForm: wire.ReportForm{ReportInfo: o.info, Questions: []wire.FormQuestion{}}, Parts: []wire.OverviewPart{}}
 	for i, part := range o.document.Parts {
-		made := wire.OverviewPart{Title: part.Title, Show: part.Shows(), Width: part.Wide(), With: part.Beside.With}
+		made := wire.OverviewPart{Title: o.title(i), Show: part.Shows(), Width: part.Wide()}
 		if err := o.problems[i]; err != nil {
 			made.Problem = err.Error()
 			form.Parts = append(form.Parts, made)
 			continue
 		}
-		title, _ := o.jobs[i].Report.Heading()
-		made.Report, made.Title = part.Report, cmp.Or(part.Title, title)
+		made.Report = part.Report
 		made.Takes, made.Fixed = map[string]string{}, map[string]string{}
 		for name, taken := range o.asking.Takes[i] {
 			if taken.Question == "" {
@@ -177,13 +177,19 @@ func (s *Service) AskOverview(ctx context.Context, who identity.Actor, r Overvie
 
 // PreviewOverview reads inputs back, as each of the parts reads them.
 func (s *Service) PreviewOverview(ctx context.Context, who identity.Actor, r OverviewRequest) (wire.Preview, error) {
-	out := wire.Preview{Answers: []wire.Answer{}, Problems: diag.Problems{}}
 	o, err := s.overview(ctx, who, r)
 	if err != nil {
-		return out, err
+		return wire.Preview{Answers: []wire.Answer{}, Problems: diag.Problems{}}, err
 	}
-	out.Problems = append(out.Problems, parameter.Unknown(o.asking.Questions, r.Inputs)...)
-	read := make([][]wire.Answer, len(o.jobs))
+	preview, _, err := o.read(ctx)
+	return preview, err
+}
+
+// read reads the answers in each part, and gives what was made of them by part.
+func (o *overview) read(ctx context.Context) (wire.Preview, []runner.Prepared, error) {
+	out := wire.Preview{Answers: []wire.Answer{}, Problems: diag.Problems{}}
+	out.Problems = append(out.Problems, parameter.Unknown(o.asking.Questions, o.request.Inputs)...)
+	made := make([]runner.Prepared, len(o.jobs))
 	for i := range o.jobs {
 		if o.problems[i] != nil {
 			continue
@@ -192,11 +198,11 @@ func (s *Service) PreviewOverview(ctx context.Context, who identity.Actor, r Ove
 		var problems diag.Problems
 		if err != nil && !errors.As(err, &problems) {
 			if ctx.Err() != nil {
-				return out, context.Cause(ctx)
+				return out, nil, context.Cause(ctx)
 			}
 			continue // told by the part itself
 		}
-		read[i] = answers(prepared, o.jobs[i].Context.Language)
+		made[i] = prepared
 		for _, p := range o.placed(i, problems) {
 			if !slices.ContainsFunc(out.Problems, func(told diag.Problem) bool { return told.Field == p.Field && told.Message == p.Message }) {
 				out.Problems = append(out.Problems, p)
@@ -205,24 +211,23 @@ func (s *Service) PreviewOverview(ctx context.Context, who identity.Actor, r Ove
 	}
 	var said []string
 	for i, q := range o.asking.Questions {
-		for _, a := range read[o.asking.From[i]] {
+		from := o.asking.From[i]
+		for _, a := range answers(made[from], o.jobs[from].Context.Language) {
 			if a.Name != q.Name {
 				continue
 			}
-			a.Label = q.Label
+			_, answered := o.request.Inputs[q.Name]
+			a.Label, a.Default = q.Label, !answered && len(q.Default) > 0
 			out.Answers = append(out.Answers, a)
 			if a.Given {
-				said = append(said, q.Label+": "+a.ReadBack)
+				said = append(said, strings.TrimSuffix(q.Label, "?")+": "+a.ReadBack)
 			}
 		}
 	}
-	if len(out.Problems) == 0 {
-		out.ReadBack = strings.Join(said, "; ")
-		if out.ReadBack != "" {
-			out.ReadBack += "."
-		}
+	if len(out.Problems) == 0 && said != nil {
+		out.ReadBack = strings.Join(said, "; ") + "."
 	}
-	return out, nil
+	return out, made, nil
 }
 
 // placed are the problems of a part's answers at the questions of the page.
@@ -353,7 +358,8 @@ func (s *Service) measure(ctx context.Context, who identity.Actor, o *overview, 
 		return output.Figure{}, err
 	}
 	figure := output.Figure{
-		Run: found.Header.Run, Total: numberIn(found, view.Totals[0]), Zone: found.Header.Zone, Language: found.Header.Language, ReadBack: found.Header.ReadBack,
+		Header: found.Header, With: part.Beside.With,
+		Run: found.Header.Run, Total: numberIn(found, view.Totals[0]), Zone: found.Header.Zone, Language: found.Header.Language, ReadBack: found.Header.ReadBack, Restricted: found.Header.Restricted,
 	}
 	if part.Beside.Question == "" {
 		return figure, nil
@@ -415,4 +421,100 @@ func otherPeriod(job runner.Job, beside definition.Beside) (parameter.Inputs, st
 	}
 	inputs[period.Name] = parameter.Typed(other.Canonical(values["other"])...)
 	return inputs, other.ReadBack(values["other"], job.Context.Language), nil
+}
+
+// RunOverview runs every part and writes what they find as one document. begin is called once,
+// before anything is written; an error means that nothing was. A part that fails says why in
+// its place, and failed counts them.
+func (s *Service) RunOverview(ctx context.Context, who identity.Actor, r OverviewRequest, format output.Format, begin func() io.Writer) (failed int, err error) {
+	if err := takes(who, format); err != nil {
+		return 0, err
+	}
+	o, err := s.overview(ctx, who, r)
+	if err != nil {
+		return 0, err
+	}
+	preview, made, err := o.read(ctx)
+	if err == nil {
+		err = preview.Problems.Err()
+	}
+	if err != nil {
+		return 0, err
+	}
+	to, ok := output.NewOverview(format, begin(), o.header(preview, made))
+	if !ok {
+		return 0, diag.Problems{{Code: "not_a_page", Field: "format", Message: "An overview is written as PDF or HTML.", Hint: "Take the records of one of its reports for another format."}}
+	}
+	if err := to.Begin(); err != nil {
+		return 0, err
+	}
+	for i, part := range o.document.Parts {
+		if err := s.write(ctx, who, o, i, format, to); err != nil {
+			if ctx.Err() != nil {
+				return failed, context.Cause(ctx)
+			}
+			failed++
+			if err := to.Missing(output.Frame{Title: o.title(i), Width: part.Wide()}, err.Error()); err != nil {
+				return failed, err
+			}
+		}
+	}
+	return failed, to.End()
+}
+
+// title is what people read above a part.
+func (o *overview) title(i int) string {
+	part := o.document.Parts[i]
+	if part.Title != "" || o.problems[i] != nil {
+		return cmp.Or(part.Title, fmt.Sprintf("Part %d", i+1))
+	}
+	title, _ := o.jobs[i].Report.Heading()
+	return title
+}
+
+// write runs a part and writes what it finds.
+func (s *Service) write(ctx context.Context, who identity.Actor, o *overview, i int, format output.Format, to output.Overview) error {
+	if err := o.problems[i]; err != nil {
+		return err
+	}
+	part := o.document.Parts[i]
+	frame := output.Frame{Title: o.title(i), Width: part.Wide()}
+	if part.Shows() == definition.ShowNumber {
+		figure, err := s.measure(ctx, who, o, i)
+		if err != nil {
+			return err
+		}
+		return to.Number(frame, figure)
+	}
+	record, err := s.runJob(ctx, who, o.jobs[i], format, func(wire.RunRecord, output.Format) output.Writer {
+		return to.Part(frame, part.Shows() == definition.ShowChart)
+	})
+	if err == nil && record.Problem != "" {
+		err = errors.New(record.Problem)
+	}
+	return err
+}
+
+// header is what stands at the top of a document.
+func (o *overview) header(preview wire.Preview, made []runner.Prepared) output.Header {
+	title, _ := o.document.Heading()
+	h := output.Header{Title: title, ReadBack: preview.ReadBack, Page: output.PaperOf(o.document.Page), Filled: map[string]string{}}
+	for i, q := range o.asking.Questions {
+		from := o.asking.From[i]
+		for name, text := range runner.Filled(o.jobs[from], made[from], output.Header{Language: o.jobs[from].Report.Language}.Place()) {
+			if of, _, _ := strings.Cut(name, "."); of == q.Name || name == "as_of" {
+				h.Filled[name] = text
+			}
+		}
+	}
+	for _, a := range preview.Answers {
+		h.Answers = append(h.Answers, output.Answered{Question: a.Label, ReadBack: a.ReadBack})
+	}
+	for i, job := range o.jobs {
+		if o.problems[i] == nil {
+			h.Zone, h.Location = job.Context.Zone.String(), job.Context.Zone
+			break
+		}
+	}
+	return h
 }

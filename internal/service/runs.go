@@ -127,14 +127,22 @@ func (s *Service) Run(ctx context.Context, who identity.Actor, r Request, format
 	if _, inputs, narrowed := who.Narrowed(); narrowed {
 		r.Inputs, r.AsOf, r.Answers = inputs, "", ""
 	}
-	if who.Behind() != "" && format.File {
-		return wire.RunRecord{}, forbidden("Nothing is taken away while you see as "+who.Name()+".", "End seeing as them first.")
+	if err := takes(who, format); err != nil {
+		return wire.RunRecord{}, err
 	}
 	job, err := s.job(ctx, who, r)
 	if err != nil {
 		return wire.RunRecord{}, err
 	}
 	return s.runJob(ctx, who, job, format, begin)
+}
+
+// takes refuses files to whoever looks at what somebody else sees.
+func takes(who identity.Actor, format output.Format) error {
+	if who.Behind() != "" && format.File {
+		return forbidden("Nothing is taken away while you see as "+who.Name()+".", "End seeing as them first.")
+	}
+	return nil
 }
 
 // runJob runs a report that is ready.

@@ -12,7 +12,6 @@ type OverviewPart struct {
 	Title  string `json:"title" doc:"What people read above it"`
 	Show   string `json:"show" enum:"records,chart,number" doc:"What is shown of it"`
 	Width  string `json:"width" enum:"third,half,whole" doc:"How much of the page's width it takes"`
-	With   string `json:"with,omitempty" enum:"year-before,as-long-before" doc:"The period whose number this one is compared with"`
 	// Takes is, by question of the report, the one of the page that answers it.
 	Takes   map[string]string `json:"takes,omitempty" doc:"The question of the page that answers one of the report, by the latter"`
 	Fixed   map[string]string `json:"fixed,omitempty" doc:"What the page answers itself, by question of the report"`

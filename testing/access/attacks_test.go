@@ -118,7 +118,10 @@ func TestHiddenNames(t *testing.T) {
 		assert.Equal(t, say("wagez", c), say("wages", c), c.path)
 		assert.NotContains(t, say("wagez", c), "wages", "a hint")
 	}
-	assert.NotContains(t, rob.must("GET", "/reports", nil).body, "wages")
+	for _, door := range []call{{"GET", "/reports", nil}, {"GET", "/overviews/both", nil}, {"POST", "/overviews/both/parts/3/number", map[string]any{}}, {"POST", "/overviews/both/runs?format=html", map[string]any{}}} {
+		assert.NotContains(t, rob.call(door.method, door.path, door.body).body, "wages", door.path)
+	}
+	assert.Contains(t, rob.must("POST", "/overviews/both/runs?format=html", map[string]any{}).body, "There is no report for this part that you may see.")
 	var times [2][]time.Duration
 	for i := range 2000 {
 		started := time.Now()

@@ -108,8 +108,19 @@ func open(t testing.TB) *gate {
 	anybody.must("POST", "/sources", map[string]any{"name": "tolls", "engine": "sqlite", "address": filepath.Join(folder, "tolls.db"), "encodings": map[string]string{"tolls.day": "iso-date"}})
 	anybody.publish(tolls("tolls", "dues"), "tolls")
 	anybody.publish(tolls("wages", "office"), "wages")
+	anybody.publish(both, "both")
 	return g
 }
+
+// both is an overview of two reports, one of which not everybody sees who sees the overview.
+const both = `kind: overview
+name: both
+folder: dues
+parts:
+  - {report: tolls, show: number, of: sum of pence}
+  - {report: tolls}
+  - {report: wages, title: What they earn, show: number, of: sum of pence}
+`
 
 // tolls is a query and a report of a name in a folder.
 func tolls(name, folder string) string {

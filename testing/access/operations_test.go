@@ -88,6 +88,17 @@ why-report            POST   /reports/tolls/why                                4
 run-report            POST   /reports/tolls/runs                               404 200 200 404 200 200  {}
 run-report            POST   /reports/tolls/runs                               404 404 200 404 200 200  {"draft": true}
 run-report            POST   /reports/wages/runs                               404 404 404 404 200 404  {}
+list-overviews        GET    /overviews                                        200 200 200 200 200 200
+ask-overview          GET    /overviews/both                                   404 200 200 404 200 200
+ask-overview          GET    /overviews/both?draft=true                        404 404 200 404 200 200
+preview-overview      POST   /overviews/both/preview                           404 200 200 404 200 200  {}
+list-overview-choices POST   /overviews/both/questions/lock/choices            404 200 200 404 200 200  {}
+cover-overview        POST   /overviews/both/coverage                          404 200 200 404 200 200  {}
+measure-part          POST   /overviews/both/parts/1/number                    404 200 200 404 200 200  {}
+measure-part          POST   /overviews/both/parts/3/number                    404 422 422 404 200 422  {}
+run-part              POST   /overviews/both/parts/2/runs                      404 200 200 404 200 200  {}
+run-part              POST   /overviews/both/parts/3/runs                      404 422 422 404 200 422  {}
+run-overview          POST   /overviews/both/runs                              404 200 200 404 200 200  {}
 copy-definition       POST   /copies                                           403 403 200 404 200 403  {"kind": "report", "name": "tolls", "to": "tolls-copied-by-WHO"}
 rename                POST   /names                                            403 403 200 404 200 403  {"kind": "report", "name": "tolls", "question": "lock", "to": "locks_of_WHO"}
 draw-chart            POST   /drawings                                         200 200 200 200 200 200  {"chart": {"kind": "bars", "x": "a", "y": "b", "points": []}, "width": 100, "height": 60}

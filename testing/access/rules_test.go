@@ -13,6 +13,7 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/parameter"
 	"pikegate/internal/api"
+	"pikegate/internal/output"
 	"pikegate/internal/wire"
 	"pikegate/testing/servers"
 )
@@ -76,6 +77,14 @@ kind: report
 name: by-hand
 folder: canal
 query: by-hand
+---
+kind: overview
+name: canal
+folder: canal
+parts:
+  - {report: passages, show: number, of: sum of toll, beside: {question: period, with: year-before}}
+  - {report: passages, show: number, of: greatest of toll}
+  - {report: passages}
 `
 
 const canalRules = `kind: rule
@@ -142,7 +151,7 @@ func onCanal(t *testing.T, kind string) world {
 	anybody := g.nobody()
 	anybody.must("POST", "/sources", source)
 	anybody.must("POST", "/definitions", map[string]string{"content": canalDefinitions})
-	for _, name := range []string{"passages", "locks", "by-hand"} {
+	for _, name := range []string{"passages", "locks", "by-hand", "canal"} {
 		anybody.must("POST", "/definitions/"+name+"/publish", nil)
 	}
 	w := world{gate: g, ada: g.administrator("ada")}
@@ -250,6 +259,14 @@ func tellsNothing(t *testing.T, w world) {
 			{"POST", "/reports/REPORT/questions/lock/choices", `{}`},
 			{"POST", "/reports/REPORT/questions/lock/choices?search=z", `{}`},
 			{"GET", "/reports/REPORT", ""},
+			{"GET", "/overviews/canal", ""},
+			{"POST", "/overviews/canal/preview", `{"inputs": {"lock": "lower"}}`},
+			{"POST", "/overviews/canal/parts/1/number", `{"inputs": {"period": "2026"}}`},
+			{"POST", "/overviews/canal/parts/2/number", `{}`},
+			{"POST", "/overviews/canal/parts/3/runs", `{}`},
+			{"POST", "/overviews/canal/questions/lock/choices", `{}`},
+			{"POST", "/overviews/canal/coverage?by=month", `{}`},
+			{"POST", "/overviews/canal/runs?format=html", `{"inputs": {"period": "2026"}}`},
 			{"GET", "/runs", ""},
 			{"GET", "/sources/canal", ""},
 			{"GET", "/sources/canal/tables/locks/rows", ""},
@@ -282,6 +299,10 @@ func tellsNothing(t *testing.T, w world) {
 			}
 		}
 	}
+	var figure output.Figure
+	w.into(w.north.must("POST", "/overviews/canal/parts/1/number", `{"inputs": {"period": "2026"}}`), &figure)
+	assert.EqualValues(t, 333, figure.Total.Value)
+	assert.Contains(t, figure.Restricted, "Not all of passages is shown")
 	var covered wire.Coverage
 	w.into(w.north.must("POST", "/reports/passages/coverage?by=month", `{}`), &covered)
 	assert.EqualValues(t, 2, covered.Total)

@@ -3,14 +3,14 @@
 	import type { Figure } from '../lib/api';
 	import { countText, valueText } from '../lib/text';
 
-	let { figure, compared }: { figure: Figure; compared?: string } = $props();
+	let { figure }: { figure: Figure } = $props();
 
 	const total = $derived(figure.total);
 	const change = $derived(typeof figure.change === 'number' ? figure.change : undefined);
 	const way = $derived(!change ? 'as much' : change > 0 ? 'more' : 'less');
 	const amount = $derived(change === undefined ? '' : valueText({ ...total, value: Math.abs(change) }, figure));
 	const percent = $derived(typeof figure.percent === 'number' ? `${countText(Math.abs(figure.percent))} %` : '');
-	const against = $derived(compared === 'year-before' ? 'a year before' : 'before');
+	const against = $derived(figure.with === 'year-before' ? 'a year before' : 'before');
 </script>
 
 <div data-number>
@@ -27,7 +27,8 @@
 		<p class="text-ink-3 text-[13px]">{valueText(figure.before, figure)}: {figure.period}</p>
 	{:else if figure.uncompared}
 		<p class="text-ink-3 text-[13px]">Not compared with {figure.period}: {figure.uncompared}</p>
-	{:else if compared}
+	{:else if figure.with}
 		<p class="text-ink-3 text-[13px]">Not compared: the period is open.</p>
 	{/if}
+	{#if figure.restricted}<p class="text-ink-2 text-[13px]" data-restricted>{figure.restricted}</p>{/if}
 </div>

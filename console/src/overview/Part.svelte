@@ -121,9 +121,7 @@
 	</div>
 	{#if wrong}<p role="alert" class="wash-bad text-sm">{wrong}</p>{/if}
 	{#if !wrong && part.show === 'number' && figure}
-		<a href={address} use:link class="text-ink no-underline {running ? 'opacity-60' : ''}"
-			><Measured {figure} compared={part.with} /></a
-		>
+		<a href={address} use:link class="text-ink no-underline {running ? 'opacity-60' : ''}"><Measured {figure} /></a>
 	{:else if !wrong && shown}
 		{@const { header, summary, rows } = shown}
 		<div class="flex min-h-0 grow flex-col gap-2 {running ? 'opacity-60' : ''}">

@@ -207,13 +207,15 @@ func (t *chartTile) End(s Summary) error {
 	}
 	o, part := t.of, parts[t.place.Width]
 	o.ran(t.Header.Run, t.Header.Run)
-	if s.Chart == nil || len(s.Chart.Points) == 0 {
-		o.framed(part, heading(t.place.Title), passage{"No records.", textSize, 4.5, false, paper.Ink{}})
-		return nil
-	}
 	width := o.inner(part)
-	head, draw := o.texts(width, heading(t.place.Title), passage{t.Header.Restricted, textSize, 4, false, inks[record.Quiet]})
-	drawing := s.Chart.Draw(t.Header.Place(), width, min(chartHeight, width*0.7, o.header.Page.Height-2*pageMargin-footHeight-30))
+	said := []passage{heading(t.place.Title), {t.Header.Restricted, textSize, 4, false, inks[record.Quiet]}}
+	var drawing paper.Page
+	if s.Chart == nil || len(s.Chart.Points) == 0 {
+		said = append(said, passage{"No records.", textSize, 4.5, false, paper.Ink{}})
+	} else {
+		drawing = s.Chart.Draw(t.Header.Place(), width, min(chartHeight, width*0.7, o.header.Page.Height-2*pageMargin-footHeight-30))
+	}
+	head, draw := o.texts(width, said...)
 	o.add(tile{part, head + drawing.Height, func(page *paper.Page, x, top, _ float64) {
 		draw(page, x, top)
 		page.Put(drawing, x, top+head)

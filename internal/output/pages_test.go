@@ -61,8 +61,8 @@ func drawn(kind string) *output.Chart {
 	return c
 }
 
-func (l layout) write(t *testing.T, f output.Format) []byte {
-	t.Helper()
+// columns are those of the result.
+func (l layout) columns() []plan.Output {
 	columns := []plan.Output{
 		{Name: "lock", Label: "Lock", Type: catalog.Text, Column: catalog.Column{Type: catalog.Text}},
 		{Name: "passed", Label: "Passed", Type: catalog.Date, Column: catalog.Column{Type: catalog.Date, Encoding: catalog.EncISODate}, Index: 1},
@@ -71,8 +71,21 @@ func (l layout) write(t *testing.T, f output.Format) []byte {
 	for i := range l.wide {
 		columns = append(columns, plan.Output{Name: fmt.Sprint("c", i), Label: fmt.Sprint("Column ", i), Type: catalog.Text, Column: catalog.Column{Type: catalog.Text}, Index: 0})
 	}
+	return columns
+}
+
+func (l layout) write(t *testing.T, f output.Format) []byte {
+	t.Helper()
 	var out bytes.Buffer
-	w, reader := f.New(&out), plan.NewReader(columns, time.UTC)
+	l.fill(t, f.New(&out))
+	return out.Bytes()
+}
+
+// fill gives the result to a writer.
+func (l layout) fill(t *testing.T, w output.Writer) {
+	t.Helper()
+	columns := l.columns()
+	reader := plan.NewReader(columns, time.UTC)
 	require.NoError(t, w.Begin(output.Header{Title: "Tolls", ReadBack: "All of them.", Zone: "Europe/London", Run: 7, Columns: columns, Groups: l.groups, Filled: l.filled, Page: output.PaperOf(l.page)}))
 	open := make([]string, len(l.groups))
 	n := int64(0)
@@ -98,7 +111,6 @@ func (l layout) write(t *testing.T, f output.Format) []byte {
 		}
 	}
 	require.NoError(t, w.End(output.Summary{Outcome: "done", Count: n, Chart: l.chart}))
-	return out.Bytes()
 }
 
 // svgPlaces are the texts of pages as pictures, in points from the left and from below.

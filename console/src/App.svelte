@@ -27,6 +27,7 @@
 		'/audit': wrap({ asyncComponent: () => import('./routes/Audit.svelte') }),
 		'/drafts': wrap({ asyncComponent: () => import('./routes/Drafts.svelte') }),
 		'/drafts/report/:name/try': wrap({ asyncComponent: () => import('./routes/Try.svelte') }),
+		'/drafts/overview/:name/try': wrap({ asyncComponent: () => import('./routes/TryOverview.svelte') }),
 		'/build/:kind/:name': wrap({ asyncComponent: () => import('./routes/Build.svelte') }),
 		'/drafts/:kind/:name': wrap({ asyncComponent: () => import('./routes/Draft.svelte') }),
 		'*': Reports,

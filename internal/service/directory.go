@@ -131,8 +131,11 @@ func readHead(content string) head {
 	}
 	h := head{folder: documents[0].Place(), uses: definition.Uses(documents[0])}
 	h.title, h.about = documents[0].Heading()
-	if r, ok := documents[0].(*definition.Report); ok {
-		h.tags = r.Tags
+	switch d := documents[0].(type) {
+	case *definition.Report:
+		h.tags = d.Tags
+	case *definition.Overview:
+		h.tags = d.Tags
 	}
 	return h
 }

@@ -37,8 +37,7 @@ func (s *Service) Reports(ctx context.Context, who identity.Actor) ([]wire.Repor
 		if e.draft.Kind != "report" || !e.seenBy(who, false) {
 			continue
 		}
-		h := e.publishedHead
-		info := wire.ReportInfo{Name: e.published.Name, Title: h.title, About: h.about, Tags: h.tags, Folder: h.folder, Version: e.published.Number}
+		info := e.info(false)
 		if at, ok := last[info.Name]; ok {
 			info.LastRun = &at
 		}

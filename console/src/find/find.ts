@@ -1,15 +1,17 @@
-// What can be found from everywhere: reports, drafts, runs and tables.
+// What can be found from everywhere: overviews, reports, drafts, runs and tables.
 import { account } from '../lib/account.svelte';
 import {
 	listCalendars,
 	listDefinitions,
+	listOverviews,
 	listReports,
 	listRuns,
 	listSchedules,
 	listSources,
 	showSource,
+	type ReportInfo,
 } from '../lib/api';
-import { draftAddress } from '../lib/link';
+import { draftAddress, reportAddress } from '../lib/link';
 
 export type Entry = { kind: string; title: string; about: string; address: string; text: string };
 
@@ -41,18 +43,19 @@ export async function everything(signal: AbortSignal): Promise<Entry[]> {
 					),
 		);
 	};
-	const parts = await Promise.allSettled([
-		listReports(signal).then((list) =>
-			list.map((r) =>
-				entry(
-					'Report',
-					r.title,
-					r.about ?? '',
-					`/reports/${encodeURIComponent(r.name)}`,
-					[r.name, ...(r.tags ?? [])].join(' '),
-				),
+	const run = (kind: string, overview: boolean) => (list: ReportInfo[]) =>
+		list.map((r) =>
+			entry(
+				kind,
+				r.title,
+				r.about ?? '',
+				reportAddress({ report: r.name, draft: false, overview }),
+				[r.name, ...(r.tags ?? [])].join(' '),
 			),
-		),
+		);
+	const parts = await Promise.allSettled([
+		listReports(signal).then(run('Report', false)),
+		listOverviews(signal).then(run('Overview', true)),
 		(account.authors ? listDefinitions(signal) : Promise.resolve([])).then((list) =>
 			list.map((d) => entry('Draft', d.title || d.name, `${d.kind} ${d.name}`, draftAddress(d.kind, d.name))),
 		),

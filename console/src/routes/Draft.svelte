@@ -20,7 +20,7 @@
 	import TheirChange from '../draft/TheirChange.svelte';
 	import { beginning, Draft } from '../draft/draft.svelte';
 	import Editor from '../draft/Editor.svelte';
-	import { buildAddress, draftAddress, newDraftAddress } from '../lib/link';
+	import { buildAddress, draftAddress, reportAddress, newDraftAddress } from '../lib/link';
 	import Empty from '../parts/Empty.svelte';
 	import PageHead from '../parts/PageHead.svelte';
 	import { account } from '../lib/account.svelte';
@@ -152,7 +152,7 @@
 	const saved = async () => !draft.changed || (await save());
 	async function tryIt() {
 		const name = text('name');
-		if (await saved()) push(draftAddress('report', name) + '/try');
+		if (await saved()) push(reportAddress({ report: name, draft: true, overview: kind === 'overview' }));
 	}
 	async function publish() {
 		const name = text('name');
@@ -173,7 +173,7 @@
 <datalist id="names-words"
 	>{#each names.words as n (n)}<option value={n}></option>{/each}</datalist
 >
-{#each ['source', 'from', 'table', 'on', 'query', 'use', 'questions'] as const as field (field)}
+{#each ['source', 'from', 'table', 'on', 'query', 'report', 'use', 'questions'] as const as field (field)}
 	<datalist id="names-{field}"
 		>{#each new Set(names[field] ?? []) as n (n)}<option value={n}></option>{/each}</datalist
 	>
@@ -204,7 +204,7 @@
 			>
 			<span class="grow"></span>
 			<button type="button" class="button" onclick={() => save()} title="Ctrl+S">Save</button>
-			{#if kind === 'report'}
+			{#if kind === 'report' || kind === 'overview'}
 				<button type="button" class="button" onclick={tryIt}>Try it</button>
 			{:else if kind === 'query' && !isNew}
 				<a

@@ -1,6 +1,5 @@
 <script lang="ts">
-	// Everything that was written here: queries, reports, shared questions and
-	// named conditions, with what is published of each.
+	// Everything that was written here, by kind, with what is published of each.
 	import { link } from 'svelte-spa-router';
 	import { listDefinitions, type DefinitionInfo } from '../lib/api';
 	import { Loaded } from '../lib/loaded.svelte';
@@ -18,6 +17,7 @@
 			label: 'Reports',
 			about: 'What people see: a query, how its questions are asked, groups, totals, a chart.',
 		},
+		{ kind: 'overview', label: 'Overviews', about: 'Several reports on one page, their questions asked once.' },
 		{ kind: 'query', label: 'Queries', about: 'Which records to read and what to ask for.' },
 		{ kind: 'parameter', label: 'Shared questions', about: 'Questions that several queries ask.' },
 		{ kind: 'criterion', label: 'Named conditions', about: 'Conditions that several queries use.' },

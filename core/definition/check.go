@@ -115,7 +115,7 @@ func checkQuery(q *Query, known Environment, set *Set) diag.Problems {
 // used may be kept by the service.
 func soften(problems diag.Problems, known Environment) diag.Problems {
 	for i, p := range problems {
-		if known.Source == nil && (p.Code == "unknown_query" || p.Code == "unknown_parameter" || p.Code == "unknown_criterion" || p.Code == "unknown_calendar" || p.Code == "unknown_report") {
+		if known.Source == nil && (p.Code == "unknown_query" || p.Code == "unknown_parameter" || p.Code == "unknown_criterion" || p.Code == "unknown_calendar" || p.Code == "unknown_report" || p.Code == "unknown_overview") {
 			problems[i].Severity, problems[i].Hint = diag.Warning, "Give its file as well to have it checked too."
 		}
 		if known.Source == nil && p.Code == "ambiguous_date" { // the service may have a date order
@@ -211,7 +211,8 @@ func Uses(d Document) []string {
 			add("report", part.Report)
 		}
 	case *Schedule:
-		add("report", d.Report)
+		kind, name := d.Runs()
+		add(kind, name)
 		add("calendar", d.Calendar)
 	}
 	return out

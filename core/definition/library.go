@@ -13,6 +13,7 @@ import (
 type Library struct {
 	Query     func(name string) (*Query, bool)
 	Report    func(name string) (*Report, bool)
+	Overview  func(name string) (*Overview, bool)
 	Parameter func(name string) (*SharedParameter, bool)
 	Criterion func(name string) (*Criterion, bool)
 	// CalendarOf finds the calendar of an organisation.
@@ -48,6 +49,13 @@ func (l Library) report(name string) (*Report, bool) {
 		return nil, false
 	}
 	return l.Report(name)
+}
+
+func (l Library) overview(name string) (*Overview, bool) {
+	if l.Overview == nil {
+		return nil, false
+	}
+	return l.Overview(name)
 }
 
 func (l Library) query(name string) (*Query, bool) {

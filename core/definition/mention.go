@@ -139,7 +139,7 @@ var roles = map[string]map[string]role{
 	"rule":      {"name": own},
 	"overview":  {"name": own, "parts[].report": nameOf("report")},
 	"schedule": {
-		"name": own, "report": nameOf("report"), "calendar": nameOf("calendar"), "set.*": question, "each.question": question, "only": inVerdict,
+		"name": own, "report": nameOf("report"), "overview": nameOf("overview"), "calendar": nameOf("calendar"), "set.*": question, "each.question": question, "only": inVerdict,
 		"deliver[].folder.file": inBraces, "deliver[].mail.subject": inBraces, "deliver[].mail.file": inBraces, "deliver[].mail.to.by": question,
 	},
 	"source":   {"name": own},

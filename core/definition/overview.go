@@ -221,33 +221,19 @@ func checkOverview(o *Overview, known Environment, set *Set) diag.Problems {
 	if o.Page.Chart != "" {
 		c.fail("page.chart", 0, "not_of_overview", "Charts stand where their parts do.", "Remove it.")
 	}
-	members := make([]Member, len(o.Parts))
 	for i, part := range o.Parts {
 		field := fmt.Sprintf("parts[%d]", i)
 		report, ok := c.library.report(part.Report)
-		if !ok {
-			if part.Report != "" {
-				c.problems = append(c.problems, soften(diag.Problems{{
-					Code: "unknown_report", Field: field + ".report", Message: "There is no report " + part.Report + " here.", Hint: "Publish the report first, or give its file as well.",
-				}}, known)...)
-			}
-			continue
+		if !ok && part.Report != "" {
+			c.problems = append(c.problems, soften(diag.Problems{{
+				Code: "unknown_report", Field: field + ".report", Message: "There is no report " + part.Report + " here.", Hint: "Publish the report first, or give its file as well.",
+			}}, known)...)
 		}
-		var source *catalog.Source
-		q, ok := c.library.query(report.Query)
-		if !ok {
-			continue // told with the report
+		if compiled, sound := set.compiledOf(report, known); sound {
+			c.shows(field, part, report, compiled)
 		}
-		if known.Source != nil {
-			source, _ = known.Source(q.Source)
-		}
-		compiled, problems := set.Compile(q, source)
-		if problems.Failed() {
-			continue // told with the query
-		}
-		members[i] = Member{report, compiled.Query}
-		c.shows(field, part, report, compiled)
 	}
+	members := o.members(known, set)
 	asking, problems := o.Asking(members)
 	c.problems = append(c.problems, problems...)
 	var questions []string
@@ -270,6 +256,36 @@ func checkOverview(o *Overview, known Environment, set *Set) diag.Problems {
 		c.pagePlaceholders(o.Page, questions, kinds)
 	}
 	return c.problems
+}
+
+// members are the reports of an overview, and their queries, as far as they are known and sound.
+func (o *Overview) members(known Environment, set *Set) []Member {
+	members := make([]Member, len(o.Parts))
+	for i, part := range o.Parts {
+		report, _ := set.Library.report(part.Report)
+		if compiled, sound := set.compiledOf(report, known); sound {
+			members[i] = Member{report, compiled.Query}
+		}
+	}
+	return members
+}
+
+// compiledOf is the query of a report, compiled; false where there is none, or it is not valid,
+// which is told with the query.
+func (s *Set) compiledOf(report *Report, known Environment) (*Compiled, bool) {
+	if report == nil {
+		return nil, false
+	}
+	q, ok := s.Library.query(report.Query)
+	if !ok {
+		return nil, false
+	}
+	var source *catalog.Source
+	if known.Source != nil {
+		source, _ = known.Source(q.Source)
+	}
+	compiled, problems := s.Compile(q, source)
+	return compiled, !problems.Failed()
 }
 
 // shows checks what is shown of a report, against that and its query.

@@ -136,3 +136,35 @@ parts:
 	given["least"] = parameter.Typed("9")
 	assert.Equal(t, parameter.Inputs{"period": march, "least": parameter.Typed("9")}, asking.Inputs(1, given))
 }
+
+// TestOverviewSchedules: an overview is scheduled like a report, and goes out as a page.
+func TestOverviewSchedules(t *testing.T) {
+	const page = "kind: overview\nname: o\nparts: [{report: a}, {report: b, set: {days: ':period'}}]\n---\n"
+	for _, c := range []struct{ says, want string }{
+		{"overview: o\nset: {period: last month, least: '4'}\ndeliver: [{mail: {to: a@b.example, format: pdf, subject: 'In {period.from}'}}, {folder: {file: 'dues/{period}.html'}}, {mail: {to: a@b.example}}]", ""},
+		{"overview: o\nreport: a\ndeliver: [{mail: {to: a@b.example}}]", "overview twice"},
+		{"overview: p\ndeliver: [{mail: {to: a@b.example}}]", "overview unknown_overview"},
+		{"overview: o\nset: {days: 2025}\ndeliver: [{mail: {to: a@b.example}}]", "set.days unknown_question"},
+		{"overview: o\nonly: count >= 1\ndeliver: [{mail: {to: a@b.example}}]", "only not_of_overview"},
+		{"overview: o\ndeliver: [{keep: {as: all_of_it}}]", "deliver[0].keep not_of_overview"},
+		{"overview: o\ndeliver: [{mail: {to: a@b.example, format: xlsx}}, {web: {url: 'https://a.example', secret: s}}]", "deliver[0].mail not_a_page · deliver[1].web not_a_page"},
+		{"overview: o\ndeliver: [{folder: {file: 'dues/{days}.pdf'}}]", "deliver[0].folder.file unknown_placeholder"},
+		{"overview: o\neach: {question: least}\ndeliver: [{mail: {to: a@b.example}}]", "each.question no_choices"},
+	} {
+		documents, problems := definition.Decode("", []byte(overviewed+page+"kind: schedule\nname: s\nwhen: every monday at 07:00\n"+c.says+"\n"))
+		require.Empty(t, problems, c.says)
+		_, problems = definition.Check(documents, definition.Environment{
+			Source: func(string) (*catalog.Source, *diag.Problem) { return &withPassages, nil },
+			Zone:   time.LoadLocation,
+		})
+		var got []string
+		for _, p := range problems {
+			got = append(got, strings.TrimPrefix(p.Field, "schedule s: ")+" "+p.Code)
+		}
+		assert.Equal(t, c.want, strings.Join(got, " · "), "%s %v", c.says, problems)
+		if kind, name := documents[len(documents)-1].(*definition.Schedule).Runs(); c.want == "" {
+			assert.Equal(t, "overview o", kind+" "+name)
+			assert.Contains(t, definition.Uses(documents[len(documents)-1]), "overview o")
+		}
+	}
+}

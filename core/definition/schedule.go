@@ -24,7 +24,8 @@ import (
 // Schedule has a report run by itself, again and again, and what it finds delivered.
 type Schedule struct {
 	Head     `yaml:",inline"`
-	Report   string           `yaml:"report" doc:"The report that is run, in its newest published version" example:"invoices-issued" required:"true"`
+	Report   string           `yaml:"report" doc:"The report that is run, in its newest published version" example:"invoices-issued"`
+	Overview string           `yaml:"overview" doc:"The overview that is run instead, and delivered as PDF or HTML" example:"navigation-at-a-glance"`
 	Set      map[string]Given `yaml:"set" doc:"The answers by question, read as of each time it is due: a text, a list of texts, or for a period also start and end" example:"last week"`
 	When     Text             `yaml:"when" doc:"When it is due: a rule of recurrence" example:"every monday at 07:00" required:"true"`
 	Zone     string           `yaml:"zone" doc:"The zone of its times, where not the report's" example:"Europe/London"`
@@ -36,6 +37,14 @@ type Schedule struct {
 	Deliver  []Delivery       `yaml:"deliver" doc:"Where it goes" required:"true"`
 
 	query string // of its report, for what it mentions
+}
+
+// Runs is what is run: a report or an overview, and its name.
+func (s *Schedule) Runs() (kind, name string) {
+	if s.Overview != "" {
+		return "overview", s.Overview
+	}
+	return "report", s.Report
 }
 
 // Of says which query its report shows: what it mentions are questions and columns of that.
@@ -328,6 +337,15 @@ func checkSchedule(s *Schedule, known Environment, set *Set) diag.Problems {
 		zone = func(string) (*time.Location, error) { return time.UTC, nil }
 	}
 	c.itself(s, zone)
+	switch {
+	case s.Report == "" && s.Overview == "":
+		c.fail("report", 0, "missing_field", "Neither report nor overview is said.", "Name the report that is run.")
+	case s.Report != "" && s.Overview != "":
+		c.fail("overview", 0, "twice", "A schedule runs a report or an overview, not both.", "Remove one of them.")
+	case s.Overview != "":
+		c.againstOverview(s, known, set)
+		return c.problems
+	}
 	report, query := s.reported(&c, known, set)
 	c.against(s, report, query)
 	return c.problems
@@ -339,11 +357,48 @@ func (c *compiler) against(s *Schedule, report *Report, query *Query) {
 	var asked []parameter.Parameter
 	if query != nil {
 		asked, _ = report.Questions(*query)
-		c.answers(s, report, asked)
+		c.answers(s, report.Set, asked)
+	}
+	c.deliveries(s, asked, query != nil)
+}
+
+func (c *compiler) deliveries(s *Schedule, asked []parameter.Parameter, known bool) {
+	for i, d := range s.Deliver {
+		c.delivery(fmt.Sprintf("deliver[%d]", i), s, d, asked, known)
+	}
+}
+
+// pageFormats are the formats that an overview is delivered in.
+var pageFormats = []string{"pdf", "html"}
+
+// againstOverview checks a schedule against its overview.
+func (c *compiler) againstOverview(s *Schedule, known Environment, set *Set) {
+	if s.Only.Value != "" {
+		c.fail("only", s.Only.Line, "not_of_overview", "An overview has no totals of its own that a condition could be about.", "Remove only, or schedule one of its reports.")
 	}
 	for i, d := range s.Deliver {
-		c.delivery(fmt.Sprintf("deliver[%d]", i), s, d, asked, query != nil)
+		switch field := fmt.Sprintf("deliver[%d].", i) + d.Way(); {
+		case d.Way() == "keep":
+			c.fail(field, 0, "not_of_overview", "The records of an overview are of several reports, and are kept in no table.", "Schedule one of its reports.")
+		case d.Way() != "" && !slices.Contains(pageFormats, d.Format()) && !(d.Way() == "mail" && d.Format() == ""):
+			c.fail(field, 0, "not_a_page", "An overview is delivered as PDF or HTML.", "Write format: pdf, or a file that ends in .pdf.")
+		}
 	}
+	overview, ok := set.Library.overview(s.Overview)
+	if !ok {
+		c.problems = append(c.problems, soften(diag.Problems{{
+			Code: "unknown_overview", Field: "overview", Message: "There is no overview " + s.Overview + " here.", Hint: "Publish the overview first, or give its file as well.",
+		}}, known)...)
+		c.deliveries(s, nil, false)
+		return
+	}
+	members := overview.members(known, set)
+	asking, _ := overview.Asking(members) // what is wrong is told with the overview
+	whole := !slices.Contains(members, Member{})
+	if whole {
+		c.answers(s, nil, asking.Questions)
+	}
+	c.deliveries(s, asking.Questions, whole)
 }
 
 // itself checks what stands in a schedule without looking at its report.
@@ -417,17 +472,18 @@ func (s *Schedule) Against(report *Report, compiled *Compiled, zone func(name st
 }
 
 // answers checks what is answered, and what each is made for.
-func (c *compiler) answers(s *Schedule, report *Report, asked []parameter.Parameter) {
+func (c *compiler) answers(s *Schedule, fixed map[string]string, asked []parameter.Parameter) {
+	kind, of := s.Runs()
 	names := make([]string, len(asked))
 	for i, q := range asked {
 		names[i] = q.Name
 	}
 	for _, name := range slices.Sorted(maps.Keys(s.Set)) {
 		field := "set." + name
-		if _, fixed := report.Set[name]; fixed {
-			c.fail(field, 0, "answered_already", fmt.Sprintf("The report %s answers %s itself.", report.Name, name), "Remove it here, or there.")
+		if _, fixed := fixed[name]; fixed {
+			c.fail(field, 0, "answered_already", fmt.Sprintf("The %s %s answers %s itself.", kind, of, name), "Remove it here, or there.")
 		} else if !slices.Contains(names, name) {
-			c.fail(field, 0, "unknown_question", fmt.Sprintf("The report %s has no question %s.", report.Name, name), nearOr(name, names))
+			c.fail(field, 0, "unknown_question", fmt.Sprintf("The %s %s has no question %s.", kind, of, name), nearOr(name, names))
 		}
 	}
 	if s.Each.Question == "" {
@@ -436,7 +492,7 @@ func (c *compiler) answers(s *Schedule, report *Report, asked []parameter.Parame
 	at := slices.Index(names, s.Each.Question)
 	switch _, both := s.Set[s.Each.Question]; {
 	case at < 0:
-		c.fail("each.question", 0, "unknown_question", fmt.Sprintf("The report %s has no question %s.", report.Name, s.Each.Question), nearOr(s.Each.Question, names))
+		c.fail("each.question", 0, "unknown_question", fmt.Sprintf("The %s %s has no question %s.", kind, of, s.Each.Question), nearOr(s.Each.Question, names))
 	case both:
 		c.fail("each.question", 0, "answered_already", s.Each.Question+" is set, and is answered by each.", "Remove one of them.")
 	case !asked[at].Choices.FromData() && len(asked[at].Choices.Listed) == 0:

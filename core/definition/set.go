@@ -42,6 +42,9 @@ func NewSet(documents []Document, behind Library) *Set {
 		Report: func(name string) (*Report, bool) {
 			return first(documents, func(r *Report) bool { return r.Name == name }, behind.Report, name)
 		},
+		Overview: func(name string) (*Overview, bool) {
+			return first(documents, func(o *Overview) bool { return o.Name == name }, behind.Overview, name)
+		},
 		Parameter: func(name string) (*SharedParameter, bool) {
 			return first(documents, func(p *SharedParameter) bool { return p.Name == name }, behind.Parameter, name)
 		},

@@ -82,3 +82,38 @@ func (t Tee) all(do func(Writer) error) (err error) {
 	}
 	return err
 }
+
+// Overviews writes one overview in several ways.
+type Overviews []Overview
+
+// Begin begins each.
+func (o Overviews) Begin() error { return o.all(Overview.Begin) }
+
+// Number writes a number with each.
+func (o Overviews) Number(at Frame, f Figure) error {
+	return o.all(func(one Overview) error { return one.Number(at, f) })
+}
+
+// Part gives a writer to all of them.
+func (o Overviews) Part(at Frame, chart bool) Writer {
+	tee := make(Tee, len(o))
+	for i, one := range o {
+		tee[i] = one.Part(at, chart)
+	}
+	return tee
+}
+
+// Missing says with each why nothing is shown of a part.
+func (o Overviews) Missing(at Frame, why string) error {
+	return o.all(func(one Overview) error { return one.Missing(at, why) })
+}
+
+// End ends each.
+func (o Overviews) End() error { return o.all(Overview.End) }
+
+func (o Overviews) all(do func(Overview) error) (err error) {
+	for _, one := range o {
+		err = errors.Join(err, do(one))
+	}
+	return err
+}

@@ -101,6 +101,10 @@ func (s *Service) library(ctx context.Context, who identity.Actor, drafts bool) 
 			r, ok := find("report", name).(*definition.Report)
 			return r, ok
 		},
+		Overview: func(name string) (*definition.Overview, bool) {
+			o, ok := find("overview", name).(*definition.Overview)
+			return o, ok
+		},
 		Parameter: func(name string) (*definition.SharedParameter, bool) {
 			p, ok := find("parameter", name).(*definition.SharedParameter)
 			return p, ok

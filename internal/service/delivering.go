@@ -194,8 +194,12 @@ func (s *Service) letter(ctx context.Context, d store.Delivery, o store.Occurren
 	}
 	l.Schedule, _ = document.Heading()
 	l.Title = l.Schedule
-	if e, ok := s.reportHead(ctx, o.Report); ok {
+	kind, name := document.Runs()
+	if e, ok := s.headOf(ctx, kind, name); ok {
 		l.Title = e.title
+	}
+	if kind == "overview" {
+		l.Records = output.Counted(p.Count, "part", "parts")
 	}
 	if !p.Single {
 		l.Title += ": " + orBlankWord(p.Label)
@@ -276,13 +280,13 @@ func atClock(at int64, zone *time.Location) string {
 	return strings.Replace(shown[:16], "T", " ", 1) + " " + zone.String()
 }
 
-// reportHead is the head of a published report.
-func (s *Service) reportHead(ctx context.Context, name string) (head, bool) {
+// headOf is the head of a published definition.
+func (s *Service) headOf(ctx context.Context, kind, name string) (head, bool) {
 	d, err := s.directory(ctx)
 	if err != nil {
 		return head{}, false
 	}
-	e, ok := d.entry("report", name)
+	e, ok := d.entry(kind, name)
 	return e.publishedHead, ok && e.published.Number > 0
 }
 

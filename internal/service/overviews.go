@@ -28,7 +28,16 @@ type OverviewRequest struct {
 	AsOf string
 	// Draft asks for what was pushed last instead.
 	Draft bool
+	// due is the instant that is now for a run that was due then, in seconds since 1970; 0 for none.
+	due int64
 }
+
+// errHidden says that a part's report is not there for whoever asks, without its name.
+var errHidden error = hiddenPart{}
+
+type hiddenPart struct{}
+
+func (hiddenPart) Error() string { return "There is no report for this part that you may see." }
 
 // overview is one that somebody may see. Its parts are reports for themselves: each is run
 // with the rights of who asks, and leaves a record of its own.
@@ -90,7 +99,7 @@ func (s *Service) overview(ctx context.Context, who identity.Actor, r OverviewRe
 		var missing *NotFound
 		switch {
 		case errors.As(err, &missing):
-			err = errors.New("There is no report for this part that you may see.")
+			err = errHidden
 		case err == nil && job.Problems.Failed(): // of the request
 			return nil, job.Problems
 		}
@@ -106,17 +115,57 @@ func (s *Service) overview(ctx context.Context, who identity.Actor, r OverviewRe
 	}
 	// What does not fit any more, since a report was published anew, is no answer to anything.
 	o.asking, _ = o.document.Asking(o.members)
-	for i := range o.jobs {
-		if o.problems[i] == nil {
-			o.jobs[i].Inputs = o.asking.Inputs(i, r.Inputs)
+	return o.answered(r.Inputs, ""), nil
+}
+
+// answered is the overview with answers, and what it is run for where that is a delivery.
+func (o *overview) answered(inputs parameter.Inputs, delivery string) *overview {
+	made := *o
+	made.request.Inputs, made.jobs = inputs, slices.Clone(o.jobs)
+	for i := range made.jobs {
+		if made.problems[i] == nil {
+			made.jobs[i].Inputs, made.jobs[i].Delivery = o.asking.Inputs(i, inputs), delivery
 		}
 	}
-	return o, nil
+	return &made
+}
+
+// lead is a job that reads the answers of the page as the first part reads them. It is not run.
+func (o *overview) lead() (runner.Job, error) {
+	at := slices.Index(o.problems, nil)
+	if at < 0 {
+		return runner.Job{}, cmp.Or(slices.Concat(o.problems, []error{errHidden})...)
+	}
+	job := o.jobs[at]
+	query, compiled := *job.Compiled.Query, *job.Compiled
+	query.Parameters, compiled.Rules, compiled.Questions = nil, nil, o.asking.Questions
+	report := definition.Report{Head: o.document.Head, Query: query.Name, Calendar: job.Report.Calendar, Language: job.Report.Language}
+	for i, q := range o.asking.Questions {
+		for _, own := range o.members[o.asking.From[i]].Query.Parameters {
+			if own.Name == q.Name {
+				own.Required = q.Required
+				query.Parameters = append(query.Parameters, own)
+			}
+		}
+		report.Ask = append(report.Ask, definition.Asked{Name: q.Name, Label: q.Label, Help: q.Help, Quick: q.Quick, Default: q.Default})
+	}
+	compiled.Query = &query
+	job.Report, job.Compiled, job.Inputs = &report, &compiled, o.request.Inputs
+	return job, nil
+}
+
+// asks is the job of the part that asks a question of the page.
+func (o *overview) asks(question string) (runner.Job, bool) {
+	at := slices.IndexFunc(o.asking.Questions, func(q parameter.Parameter) bool { return q.Name == question })
+	if at < 0 {
+		return runner.Job{}, false
+	}
+	return o.jobs[o.asking.From[at]], true
 }
 
 // partRequest asks for the report of a part: of a draft, also one that is not published yet.
 func (s *Service) partRequest(ctx context.Context, who identity.Actor, r OverviewRequest, part definition.Part) Request {
-	request := Request{Report: part.Report, AsOf: r.AsOf}
+	request := Request{Report: part.Report, AsOf: r.AsOf, due: r.due}
 	if r.Draft {
 		e, _, err := s.seen(ctx, who, "report", part.Report, true)
 		request.Draft = err == nil && e.published.Number == 0
@@ -230,6 +279,20 @@ func (o *overview) read(ctx context.Context) (wire.Preview, []runner.Prepared, e
 	return out, made, nil
 }
 
+// refused are the problems that parts have with the answers, beyond those that are told.
+func (o *overview) refused(told diag.Problems) (problems diag.Problems) {
+	for i, job := range o.jobs {
+		if o.problems[i] != nil {
+			continue
+		}
+		_, _, found := job.Read()
+		problems = append(problems, o.placed(i, found)...)
+	}
+	return slices.DeleteFunc(problems, func(p diag.Problem) bool {
+		return slices.ContainsFunc(told, func(t diag.Problem) bool { return t.Field == p.Field && t.Code == p.Code })
+	})
+}
+
 // placed are the problems of a part's answers at the questions of the page.
 func (o *overview) placed(part int, problems diag.Problems) diag.Problems {
 	out := make(diag.Problems, len(problems))
@@ -243,14 +306,13 @@ func (o *overview) placed(part int, problems diag.Problems) diag.Problems {
 	return out
 }
 
-// about is the part whose report a question of the page is asked by, and its request with the
-// answers of the page.
+// about is the request that a question of the page is asked by, with the answers of the page.
 func (o *overview) about(question string) (Request, error) {
 	at := slices.IndexFunc(o.asking.Questions, func(q parameter.Parameter) bool { return q.Name == question })
 	if at < 0 {
-		var names []string
-		for _, q := range o.asking.Questions {
-			names = append(names, q.Name)
+		names := make([]string, len(o.asking.Questions))
+		for i, q := range o.asking.Questions {
+			names[i] = q.Name
 		}
 		return Request{}, notFound("question", question, names)
 	}
@@ -445,18 +507,27 @@ func (s *Service) RunOverview(ctx context.Context, who identity.Actor, r Overvie
 	if !ok {
 		return 0, diag.Problems{{Code: "not_a_page", Field: "format", Message: "An overview is written as PDF or HTML.", Hint: "Take the records of one of its reports for another format."}}
 	}
+	return s.writeOverview(ctx, who, o, format, to, false)
+}
+
+// writeOverview writes every part. One that fails says why in its place, unless that ends it.
+func (s *Service) writeOverview(ctx context.Context, who identity.Actor, o *overview, format output.Format, to output.Overview, whole bool) (failed int, err error) {
 	if err := to.Begin(); err != nil {
 		return 0, err
 	}
 	for i, part := range o.document.Parts {
-		if err := s.write(ctx, who, o, i, format, to); err != nil {
-			if ctx.Err() != nil {
-				return failed, context.Cause(ctx)
-			}
-			failed++
-			if err := to.Missing(output.Frame{Title: o.title(i), Width: part.Wide()}, err.Error()); err != nil {
-				return failed, err
-			}
+		err := s.write(ctx, who, o, i, format, to)
+		switch {
+		case err == nil:
+			continue
+		case ctx.Err() != nil:
+			return failed, context.Cause(ctx)
+		case whole:
+			return failed, fmt.Errorf("%s: %w", o.title(i), err)
+		}
+		failed++
+		if err := to.Missing(output.Frame{Title: o.title(i), Width: part.Wide()}, err.Error()); err != nil {
+			return failed, err
 		}
 	}
 	return failed, to.End()

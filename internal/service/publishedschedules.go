@@ -80,7 +80,8 @@ func (s *Service) knownOf(ctx context.Context, d store.Definition, before store.
 
 // know says of a schedule what its definition and its report say.
 func (s *Service) know(ctx context.Context, document *definition.Schedule, k *store.Schedule, now int64) error {
-	k.Report, k.Missed = document.Report, document.Missed
+	_, k.Report = document.Runs()
+	k.Missed = document.Missed
 	k.Title, _ = document.Heading()
 	k.Rule = document.Rule().String()
 	for _, d := range document.Deliver {
@@ -88,7 +89,7 @@ func (s *Service) know(ctx context.Context, document *definition.Schedule, k *st
 			k.Missed = "each"
 		}
 	}
-	report, query, err := s.publishedReport(ctx, document.Report)
+	report, query, err := s.publishedLead(ctx, document)
 	if err != nil {
 		return err
 	}
@@ -113,6 +114,30 @@ func (s *Service) know(ctx context.Context, document *definition.Schedule, k *st
 		k.Next = 0
 	}
 	return nil
+}
+
+// publishedLead is the report that a schedule goes by: of an overview, that of the first part
+// that is there.
+func (s *Service) publishedLead(ctx context.Context, d *definition.Schedule) (*definition.Report, *definition.Query, error) {
+	if d.Overview == "" {
+		return s.publishedReport(ctx, d.Report)
+	}
+	kept, err := s.Store.Published(ctx, "overview", d.Overview)
+	if err != nil {
+		return nil, nil, orNotFound(err, "published overview", d.Overview)
+	}
+	documents, err := decoded(kept.Content)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, part := range documents[0].(*definition.Overview).Parts {
+		report, query, found := s.publishedReport(ctx, part.Report)
+		if found == nil {
+			return report, query, nil
+		}
+		err = found
+	}
+	return nil, nil, err
 }
 
 // publishedReport is a report as it is published, and its query.
@@ -203,7 +228,7 @@ func (s *Service) schedulesPublished(ctx context.Context, who identity.Actor, ve
 	for _, v := range versions {
 		for _, k := range known {
 			switch {
-			case v.Kind == "report" && k.Report == v.Name, v.Kind == "calendar" && k.Calendar == v.Name:
+			case (v.Kind == "report" || v.Kind == "overview") && k.Report == v.Name, v.Kind == "calendar" && k.Calendar == v.Name:
 				concerned = append(concerned, k.Name)
 			case v.Kind == "schedule" && k.Name == v.Name && k.Owner != who.Name():
 				words := fmt.Sprintf("It runs for %s from now on, who published version %d.", cmp.Or(who.Name(), "whoever is at the machine"), v.Number)

@@ -189,6 +189,7 @@ type occurrence struct {
 	schedule *definition.Schedule
 	who      identity.Actor
 	job      runner.Job // with the answers that are the same for all parts
+	page     *overview  // nil where a report is run
 	timing   civil.Calendar
 	parts    []store.Part
 	sends    []store.Delivery
@@ -277,7 +278,7 @@ func (s scheduled) take(ctx context.Context, o *occurrence) error {
 	if err := s.mayDeliver(o.who, o.schedule, k.Own); err != nil {
 		return err
 	}
-	if o.job, err = s.job(ctx, o.who, o.request()); err != nil {
+	if o.job, o.page, err = s.scheduledJob(ctx, o.who, o.schedule, o.Due); err != nil {
 		return err
 	}
 	o.AsOf, o.Zone = o.job.Context.Now.String(), o.job.Context.Zone.String()
@@ -300,9 +301,19 @@ func (s *Service) ownerOf(ctx context.Context, name string) (identity.Actor, err
 	return who, err
 }
 
-// request asks for the report as it was due.
-func (o *occurrence) request() Request {
-	return Request{Report: o.Occurrence.Report, Inputs: o.schedule.Inputs(), due: o.Due}
+// scheduledJob is what a schedule runs, as it is due at an instant or now: of an overview, the
+// job that reads its answers.
+func (s *Service) scheduledJob(ctx context.Context, who identity.Actor, d *definition.Schedule, due int64) (runner.Job, *overview, error) {
+	if d.Overview == "" {
+		job, err := s.job(ctx, who, Request{Report: d.Report, Inputs: d.Inputs(), due: due})
+		return job, nil, err
+	}
+	page, err := s.overview(ctx, who, OverviewRequest{Overview: d.Overview, Inputs: d.Inputs(), due: due})
+	if err != nil {
+		return runner.Job{}, nil, err
+	}
+	job, err := page.lead()
+	return job, page, err
 }
 
 // findParts finds what an occurrence is made for, and what is delivered of it.
@@ -341,9 +352,14 @@ func (s scheduled) valuesOf(ctx context.Context, o *occurrence, each string) ([]
 	asked, _, _ := o.job.Read()
 	at := slices.IndexFunc(asked, func(q parameter.Parameter) bool { return q.Name == each })
 	if at < 0 {
-		return nil, &schedule.Stop{Why: fmt.Sprintf("The report %s has no question %s any more.", o.Occurrence.Report, each)}
+		kind, name := o.schedule.Runs()
+		return nil, &schedule.Stop{Why: fmt.Sprintf("The %s %s has no question %s any more.", kind, name, each)}
 	}
-	values, err := runner.Choices(ctx, o.job, asked[at], plan.Search{Limit: mostParts + 1})
+	job := o.job
+	if o.page != nil {
+		job, _ = o.page.asks(each)
+	}
+	values, err := runner.Choices(ctx, job, asked[at], plan.Search{Limit: mostParts + 1})
 	if err != nil {
 		return nil, err
 	}
@@ -392,6 +408,12 @@ func (s scheduled) runPart(ctx context.Context, o *occurrence, p *store.Part) er
 		return err
 	}
 	defer sp.close()
+	if o.page != nil {
+		if err := s.runPage(ctx, o, p, sp); err != nil {
+			return err
+		}
+		return s.noted(ctx, o, p, sp)
+	}
 	format := output.JSONL
 	if all := sp.all(); len(all) > 0 {
 		format = output.Together(all...)
@@ -427,8 +449,25 @@ func (s scheduled) runPart(ctx context.Context, o *occurrence, p *store.Part) er
 		if p.Problem == "" && !blank {
 			p.Problem = "The condition " + o.schedule.Only.Value + " does not hold."
 		}
-	} else if err := sp.keep(); err != nil {
+	}
+	if err := s.noted(ctx, o, p, sp); err != nil {
 		return err
+	}
+	if record.Count > s.tellExports() {
+		entry := o.who.Entry("exported", record.Report).With(nil, map[string]any{"run": record.ID, "records": record.Count, "format": record.Format, "schedule": o.Schedule})
+		if err := s.Store.Audit(context.WithoutCancel(ctx), entry); err != nil {
+			s.Log.Error("an export was not told to the audit log", "run", record.ID, "problem", err)
+		}
+	}
+	return nil
+}
+
+// noted keeps the files of a part that ran, and notes it with its deliveries.
+func (s scheduled) noted(ctx context.Context, o *occurrence, p *store.Part, sp *spooling) error {
+	if p.State != partNothing {
+		if err := sp.keep(); err != nil {
+			return err
+		}
 	}
 	s.keeper.At("spooled")
 	var changed []store.Delivery
@@ -451,12 +490,6 @@ func (s scheduled) runPart(ctx context.Context, o *occurrence, p *store.Part) er
 		return err
 	}
 	s.keeper.At("part noted")
-	if record.Count > s.tellExports() {
-		entry := o.who.Entry("exported", record.Report).With(nil, map[string]any{"run": record.ID, "records": record.Count, "format": record.Format, "schedule": o.Schedule})
-		if err := s.Store.Audit(context.WithoutCancel(ctx), entry); err != nil {
-			s.Log.Error("an export was not told to the audit log", "run", record.ID, "problem", err)
-		}
-	}
 	return nil
 }
 

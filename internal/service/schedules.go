@@ -84,13 +84,19 @@ func (s *Service) Schedules(ctx context.Context, who identity.Actor, all bool) (
 
 func (s *Service) scheduleInfo(ctx context.Context, who identity.Actor, k store.Schedule) wire.ScheduleInfo {
 	info := wire.ScheduleInfo{
-		Name: k.Name, Title: k.Title, Report: k.Report, Version: k.Version, Owner: k.Owner, Own: k.Own, When: k.Rule, Zone: k.Zone,
+		Name: k.Name, Title: k.Title, Report: k.Report, Overview: s.runsOverview(ctx, k), Version: k.Version, Owner: k.Owner, Own: k.Own, When: k.Rule, Zone: k.Zone,
 		Paused: k.Paused, PausedBy: k.PausedBy, Changes: s.changesSchedule(ctx, who, k),
 	}
 	if k.Paused == "" {
 		info.Next = instant(k.Next)
 	}
 	return info
+}
+
+// runsOverview tells whether a schedule runs an overview rather than a report.
+func (s *Service) runsOverview(ctx context.Context, k store.Schedule) bool {
+	d, _, err := s.scheduleOf(ctx, k.Name, k.Version)
+	return err == nil && d.Overview != ""
 }
 
 // scheduleFor gives a schedule that somebody may see; to change it where changes says so.
@@ -167,7 +173,7 @@ func (s *Service) upcoming(ctx context.Context, who identity.Actor, k store.Sche
 	if problems.Failed() {
 		return nil, "", problems
 	}
-	job, err := s.job(ctx, who, Request{Report: document.Report, Inputs: document.Inputs()})
+	job, _, err := s.scheduledJob(ctx, who, document, 0)
 	if err != nil {
 		return []wire.DueAt{}, "Its answers cannot be read now: " + err.Error(), nil
 	}
@@ -193,12 +199,16 @@ func (s *Service) fits(ctx context.Context, who identity.Actor, k store.Schedule
 	if at == 0 {
 		at = s.Now().Unix()
 	}
-	job, err := s.job(ctx, who, Request{Report: document.Report, Inputs: document.Inputs(), due: at})
+	job, page, err := s.scheduledJob(ctx, who, document, at)
 	if err != nil {
 		return nil, err
 	}
 	_, _, found := job.Read()
-	for _, p := range slices.Concat(job.Problems, found) {
+	found = slices.Concat(job.Problems, found)
+	if page != nil {
+		found = append(found, page.refused(found)...)
+	}
+	for _, p := range found {
 		if p.Field == document.Each.Question && p.Code == "missing" {
 			continue
 		}

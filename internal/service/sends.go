@@ -225,7 +225,11 @@ func (s *Service) isUser(ctx context.Context, address string) bool {
 func (s scheduled) lookUp(ctx context.Context, o *occurrence, p store.Part, r definition.Recipients) ([]string, error) {
 	table, column, _ := strings.Cut(r.From, ".")
 	from := ""
-	for _, q := range o.job.Compiled.Query.Parameters {
+	asks := o.job
+	if o.page != nil {
+		asks, _ = o.page.asks(r.By)
+	}
+	for _, q := range asks.Compiled.Query.Parameters {
 		if q.Name == r.By {
 			from = q.Choices.Column
 		}
@@ -235,7 +239,7 @@ func (s scheduled) lookUp(ctx context.Context, o *occurrence, p store.Part, r de
 		return nil, &schedule.Stop{Why: fmt.Sprintf("Addresses are looked up in the table that the values of %s are chosen from, which is not %s.", r.By, table)}
 	}
 	query := &definition.Query{
-		Head: definition.Head{Kind: "query", Name: "recipients"}, Source: o.job.Compiled.Query.Source, From: table,
+		Head: definition.Head{Kind: "query", Name: "recipients"}, Source: asks.Compiled.Query.Source, From: table,
 		Parameters: []definition.Question{{Name: "of", Kind: "text", Required: true}},
 		Columns:    []definition.Column{{Name: "address", Value: definition.Text{Value: quoted(table) + "." + quoted(column)}}},
 		Criteria:   definition.Text{Value: quoted(table) + "." + quoted(key) + " = :of"},

@@ -89,19 +89,30 @@ func (w spoolWriter) End(s output.Summary) error {
 	return w.Tee.End(s)
 }
 
+// open opens a file, nil where that fails.
+func (s *spooling) open(key string) *spoolFile {
+	path := filepath.Join(s.folder, fmt.Sprintf("%d.%s", s.part, key))
+	file, err := os.OpenFile(path+".tmp", os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
+	if err != nil {
+		s.failed = err
+		return nil
+	}
+	made := &spoolFile{of: s, file: file, path: path, sum: sha256.New()}
+	if s.files == nil {
+		s.files = map[string]*spoolFile{}
+	}
+	s.files[key] = made
+	return made
+}
+
 // begin opens the files.
 func (s *spooling) begin() output.Writer {
-	s.files = map[string]*spoolFile{}
 	writer := spoolWriter{of: s}
 	add := func(key string, f output.Format) {
-		path := filepath.Join(s.folder, fmt.Sprintf("%d.%s", s.part, key))
-		file, err := os.OpenFile(path+".tmp", os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
-		if err != nil {
-			s.failed = err
+		made := s.open(key)
+		if made == nil {
 			return
 		}
-		made := &spoolFile{of: s, file: file, path: path, sum: sha256.New()}
-		s.files[key] = made
 		w := f.As(s.job.CSV).New(made)
 		if key == keptKey {
 			w = output.WithConstants(w, s.constants)

@@ -9,15 +9,16 @@ import (
 
 // ScheduleInfo is a schedule in a list.
 type ScheduleInfo struct {
-	Name    string `json:"name" doc:"Its name; one that was made of a result ends in @ and its owner"`
-	Title   string `json:"title"`
-	Report  string `json:"report"`
-	Version int    `json:"version"`
-	Owner   string `json:"owner" doc:"Whose rights it runs with"`
-	Own     bool   `json:"own" doc:"Whether it was made of a result, and belongs to its owner alone"`
-	When    string `json:"when" doc:"When it is due, as it is kept"`
-	Zone    string `json:"zone" doc:"The zone of its times"`
-	Paused  string `json:"paused,omitempty" doc:"Why nothing is run; blank where it is"`
+	Name     string `json:"name" doc:"Its name; one that was made of a result ends in @ and its owner"`
+	Title    string `json:"title"`
+	Report   string `json:"report"`
+	Overview bool   `json:"overview,omitempty" doc:"Whether it is an overview that is run"`
+	Version  int    `json:"version"`
+	Owner    string `json:"owner" doc:"Whose rights it runs with"`
+	Own      bool   `json:"own" doc:"Whether it was made of a result, and belongs to its owner alone"`
+	When     string `json:"when" doc:"When it is due, as it is kept"`
+	Zone     string `json:"zone" doc:"The zone of its times"`
+	Paused   string `json:"paused,omitempty" doc:"Why nothing is run; blank where it is"`
 	// PausedBy is blank where the service paused it.
 	PausedBy string             `json:"paused_by,omitempty" doc:"Who paused it; blank where the service did"`
 	Next     *time.Time         `json:"next,omitempty" doc:"When it is due next"`

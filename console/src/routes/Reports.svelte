@@ -31,9 +31,9 @@
 	$effect(() => schedules.ask((signal) => listSchedules(false, signal)));
 	const notices = new Loaded<Notice[]>();
 	$effect(() => notices.ask(listNotices));
-	const coming = (name: string) =>
+	const coming = (name: string, overview = false) =>
 		(schedules.value ?? [])
-			.filter((s) => s.report === name && s.next)
+			.filter((s) => s.report === name && !!s.overview === overview && s.next)
 			.sort((a, b) => a.next!.localeCompare(b.next!))[0];
 
 	const tags = $derived(
@@ -131,10 +131,10 @@
 								</span>
 								{@render months(group.overview ? [] : readMonths(report.name))}
 								<span class="text-ink-3 text-[13px]"
-									>{group.overview
-										? ''
-										: coming(report.name)
-											? `comes ${instantText(coming(report.name)!.next!)}`
+									>{coming(report.name, group.overview)
+										? `comes ${instantText(coming(report.name, group.overview)!.next!)}`
+										: group.overview
+											? ''
 											: report.last_run
 												? `run ${agoText(report.last_run)}`
 												: 'not run yet'}</span

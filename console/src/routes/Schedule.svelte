@@ -2,6 +2,7 @@
 	// One schedule: when it is due next and what its answers mean then, where it goes, and what
 	// came of it.
 	import { link, push } from 'svelte-spa-router';
+	import { reportAddress } from '../lib/link';
 	import { messageOf, fullMessageOf } from '../lib/api';
 	import {
 		pauseSchedule,
@@ -90,9 +91,10 @@
 		{#if failure}<p role="alert" class="wash-bad">{failure}</p>{/if}
 		{#if s.paused}<p class="wash-warn" data-paused><strong>Paused.</strong> {s.paused}</p>{/if}
 		<p class="text-sm">
-			Runs <a href="/reports/{s.report}" use:link>{s.report}</a>{s.owner ? `, for ${s.owner}` : ''}{s.each
-				? `, once for each ${s.each}`
-				: ''}{s.only ? `, and is sent only if ${s.only}` : ''}.
+			Runs <a href={reportAddress({ report: s.report, draft: false, overview: s.overview })} use:link>{s.report}</a
+			>{s.owner ? `, for ${s.owner}` : ''}{s.each ? `, once for each ${s.each}` : ''}{s.only
+				? `, and is sent only if ${s.only}`
+				: ''}.
 		</p>
 		<div class="grid gap-4 lg:grid-cols-2">
 			<section class="panel p-4" aria-labelledby="next">

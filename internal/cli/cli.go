@@ -98,7 +98,7 @@ func (a *app) root() *cobra.Command {
 	}
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	root.PersistentFlags().StringVar(&a.server, "server", config.DefaultServer(), "address of the service (or PIKEGATE_SERVER)")
-	root.AddCommand(a.reports(), a.ask(), a.begin(), a.copy(), a.rename(), a.run(), a.runs(), a.compare(), a.explain(), a.why(), a.coverage(), a.check(), a.format(), a.push(), a.review(), a.publish(), a.versions(),
+	root.AddCommand(a.reports(), a.ask(), a.begin(), a.copy(), a.rename(), a.run(), a.overviews(), a.overview(), a.runs(), a.compare(), a.explain(), a.why(), a.coverage(), a.check(), a.format(), a.push(), a.review(), a.publish(), a.versions(),
 		a.drafts(), a.pull(), a.remove(), a.uses(), a.schema(), a.period(), a.when(), a.schedules(), a.schedule(), a.verify(), a.calendar(), a.source(), a.signIn(), a.signOut(), a.whoami(), a.user(), a.group(), a.token(), a.rights(), a.audit(), a.answers(), a.secretCommand(), a.serve(), a.demo())
 	return root
 }

@@ -13,6 +13,7 @@ import (
 
 	"pikegate/core/parameter"
 	"pikegate/internal/client"
+	"pikegate/internal/wire"
 )
 
 // inputs are the answers given as options.
@@ -22,13 +23,17 @@ type inputs struct {
 	asOf       string
 	answers    string
 	draft      bool
+	// overview tells that they are of an overview.
+	overview bool
 }
 
 func (in *inputs) flags(cmd *cobra.Command) {
 	cmd.Flags().StringArrayVar(&in.set, "set", nil, "an answer, as NAME=VALUE; repeat it for several answers to one question")
 	cmd.Flags().StringVar(&in.start, "start", "", "the start of the report's period")
 	cmd.Flags().StringVar(&in.end, "end", "", "the end of the report's period; it counts in full")
-	cmd.Flags().StringVar(&in.answers, "answers", "", "the name of saved answers, under those that are given")
+	if !in.overview { // which has none
+		cmd.Flags().StringVar(&in.answers, "answers", "", "the name of saved answers, under those that are given")
+	}
 	asOfFlag(cmd, &in.asOf)
 	draftFlag(cmd, &in.draft)
 }
@@ -95,7 +100,7 @@ func (in *inputs) request(ctx context.Context, c *client.Client, report string) 
 		answers[name] = parameter.Typed(append(answers[name].Texts, value)...)
 	}
 	if in.start != "" || in.end != "" {
-		name, err := periodQuestion(ctx, c, report, in.draft)
+		name, err := in.periodQuestion(ctx, c, report)
 		if err != nil {
 			return client.Run{}, err
 		}
@@ -114,8 +119,16 @@ func (in *inputs) request(ctx context.Context, c *client.Client, report string) 
 	return client.Run{Inputs: answers, AsOf: in.asOf, Answers: in.answers, Draft: in.draft}, nil
 }
 
-func periodQuestion(ctx context.Context, c *client.Client, report string, draft bool) (string, error) {
-	form, err := c.Ask(ctx, report, client.Run{Draft: draft})
+func (in *inputs) periodQuestion(ctx context.Context, c *client.Client, report string) (string, error) {
+	var form wire.ReportForm
+	var err error
+	if in.overview {
+		var page wire.OverviewForm
+		page, err = c.AskOverview(ctx, report, client.Run{Draft: in.draft})
+		form = page.ReportForm
+	} else {
+		form, err = c.Ask(ctx, report, client.Run{Draft: in.draft})
+	}
 	if err != nil {
 		return "", err
 	}
@@ -126,7 +139,7 @@ func periodQuestion(ctx context.Context, c *client.Client, report string, draft 
 		}
 	}
 	if len(names) != 1 {
-		return "", usageError{fmt.Errorf("--start and --end need a report with one period question; %s has %d, so use --set", report, len(names))}
+		return "", usageError{fmt.Errorf("--start and --end need one period question; %s has %d, so use --set", report, len(names))}
 	}
 	return names[0], nil
 }

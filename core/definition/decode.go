@@ -36,6 +36,9 @@ var kinds = map[string]func() Document{
 // comes first.
 var kindNames = []string{"source", "calendar", "parameter", "criterion", "query", "report", "overview", "schedule", "rule"}
 
+// Kinds are the kinds of documents there are, what is used before what uses it.
+func Kinds() []string { return slices.Clone(kindNames) }
+
 // Decode reads every document of a YAML (or JSON) file. All problems come
 // back at once, each with its line and the path of its field. The documents
 // that could be read are returned even if others could not.

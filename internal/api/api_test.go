@@ -24,6 +24,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"pikegate/core/civil"
+	"pikegate/core/definition"
 	"pikegate/internal/delivery"
 	"pikegate/internal/demo"
 	"pikegate/internal/engine"
@@ -446,6 +447,17 @@ func TestDescription(t *testing.T) {
 	}
 	for id := range operations {
 		assert.True(t, tried[id], "the operation %s is not tried", id)
+	}
+}
+
+// TestKinds: every kind of definition can be named over HTTP.
+func TestKinds(t *testing.T) {
+	server, _ := serve(t, time.Minute)
+	document := server.huma.OpenAPI()
+	path := document.Paths[prefix+"/definitions/{kind}/{name}"].Get.Parameters
+	for _, kind := range definition.Kinds() {
+		assert.Contains(t, path[0].Schema.Enum, kind)
+		assert.Contains(t, document.Components.Schemas.Map()["Renaming"].Properties["kind"].Enum, kind)
 	}
 }
 

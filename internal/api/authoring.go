@@ -170,7 +170,7 @@ type Kept struct {
 
 // DefinitionPath is a definition named in the path.
 type DefinitionPath struct {
-	Kind string `path:"kind" enum:"source,calendar,parameter,criterion,query,report,schedule,rule" doc:"The kind of definition"`
+	Kind string `path:"kind" enum:"source,calendar,parameter,criterion,query,report,overview,schedule,rule" doc:"The kind of definition"`
 	Name string `path:"name" doc:"The definition's name"`
 }
 

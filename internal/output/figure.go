@@ -51,7 +51,11 @@ func (f *Figure) Compare(before Total) {
 // and that.
 func (f *Figure) Texts() (value, change, before string) {
 	place := f.Header.Place()
-	value = f.Total.Text(place)
+	number := func(t Total) string {
+		t.Name = "" // a count has its thousands parted here
+		return t.Text(place)
+	}
+	value = number(f.Total)
 	if f.Before == nil {
 		switch {
 		case f.Uncompared != "":
@@ -61,7 +65,7 @@ func (f *Figure) Texts() (value, change, before string) {
 		}
 		return value, "", before
 	}
-	before = f.Before.Text(place) + ": " + f.Period
+	before = number(*f.Before) + ": " + f.Period
 	amount, ok := decimalOf(f.Change)
 	if !ok {
 		return value, "", before
@@ -79,7 +83,7 @@ func (f *Figure) Texts() (value, change, before string) {
 	}
 	by := f.Total
 	by.Value = json.Number(amount.Abs().String())
-	change = mark + by.Text(place) + way
+	change = mark + number(by) + way
 	if percent, ok := decimalOf(f.Percent); ok {
 		change += " (" + showAs(place.Of(catalog.Decimal, "", format.Words{}), json.Number(percent.Abs().String())) + " %)"
 	}

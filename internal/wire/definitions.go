@@ -113,7 +113,7 @@ type Unfit struct {
 
 // Renaming is a name that something gets: a definition, or a column or a question of it.
 type Renaming struct {
-	Kind     string `json:"kind" enum:"query,report,criterion,parameter,source,calendar,schedule,rule" doc:"The kind of the definition" example:"query"`
+	Kind     string `json:"kind" enum:"query,report,criterion,parameter,source,calendar,overview,schedule,rule" doc:"The kind of the definition" example:"query"`
 	Name     string `json:"name" maxLength:"200" doc:"Its name" example:"lock-passages"`
 	Column   string `json:"column,omitempty" maxLength:"200" doc:"The column of its result that gets another name, instead of the definition" example:"toll"`
 	Question string `json:"question,omitempty" maxLength:"200" doc:"The question that gets another name, instead of the definition" example:"period"`

@@ -165,6 +165,7 @@ func TestAccessible(t *testing.T) {
 		{name: "keyboard", ready: "document.querySelectorAll('main li').length > 3", click: "header [aria-keyshortcuts='?']", then: "document.querySelector('dialog kbd')"},
 		{name: "problems", hash: "#/reports/jobs-due?period.start=31+Feb+2025&period.end=2025-01-01", ready: "document.querySelector('[data-problem]')"},
 		{name: "nothing", hash: "#/reports/jobs-due?period=2023-03-01%2F2023-03-07&locks=Harrow+Top", ready: "document.querySelector('[data-advice]')" + settled},
+		{name: "overview", hash: "#/overviews/navigation-at-a-glance?period=2025-03", ready: allShown + " && document.querySelectorAll('[data-drawn=true] svg').length === 2"},
 		{name: "runs", hash: "#/runs?report=jobs-due", ready: "document.querySelector('main li')"},
 		{name: "run", hash: "#/runs/" + runs[0], ready: "document.querySelector('[data-repeat]') || document.querySelector('main pre')"},
 		{name: "two runs", hash: "#/runs/" + strings.Join(runs, "/compare/"), ready: "document.querySelector('[data-difference]')"},

@@ -37,6 +37,7 @@ var pages = []struct {
 		p.Press("Pages")
 		p.Wait("document.querySelector('article')")
 	}},
+	{name: "console-overview", hash: "#/overviews/navigation-at-a-glance?period=2025-03", ready: allShown + " && document.querySelectorAll('[data-drawn=true] svg').length === 2"},
 	{name: "console-build", hash: "#/build/new/report?source=navigation&table=passages", ready: "document.querySelector('[data-findings=\"0\"]') && document.querySelector('[data-counts]')?.textContent.trim()", do: func(p *browser.Page) {
 		b := &steps{Page: p}
 		b.press("+ condition")

@@ -17,7 +17,7 @@ import (
 // gates are what a use case asks for rights with.
 var gates = []string{
 	"admitted", "changes", "authors", "authorChanges", "administrators", "administratorChanges", "inPerson",
-	"mayRun", "mayOn", "asks", "job", "table", "columnRows", "mayChangeAnswers", "mayKeepSecrets", "scheduleFor", "occurrenceFor",
+	"mayRun", "mayOn", "asks", "job", "table", "columnRows", "mayChangeAnswers", "mayKeepSecrets", "scheduleFor", "occurrenceFor", "overview", "part",
 }
 
 // atTheMachine are use cases that nobody reaches from outside, or only with something sealed that

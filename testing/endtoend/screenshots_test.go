@@ -152,7 +152,6 @@ var commands = []struct {
 }{
 	{"command-run", []string{"run", "passages-by-date", "--start", "2025-03-30", "--end", "2025-03-30", "--set", "locks=Harrow Top"}},
 	{"command-refused", []string{"run", "passages-by-date", "--start", "31 Feb 2025", "--end", "2025-13-01", "--set", "lcks=Mossgill"}},
-	{"command-explain", []string{"explain", "jobs-due", "--set", "period=first week of 2025"}},
 }
 
 // TestCommandScreenshots draws what commands print, as a terminal shows it.

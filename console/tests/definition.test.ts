@@ -13,6 +13,7 @@ const definitions = Object.entries(files).flatMap(([file, content]) =>
 );
 
 function* texts(value: Value, path: Path = []): Generator<Path> {
+	if (value === '') return; // one that is blank is taken away when it is set
 	if (typeof value === 'string') yield path;
 	else if (typeof value === 'object')
 		for (const [key, v] of Object.entries(value)) yield* texts(v, [...path, Array.isArray(value) ? Number(key) : key]);

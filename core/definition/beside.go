@@ -77,9 +77,10 @@ func (q *Query) beside() (problems diag.Problems) {
 	}
 	var columns []Column
 	several := false
-	for _, c := range q.Columns {
+	for i, c := range q.Columns {
 		e, found := criteria.ParseAggregate(c.Value.Value)
 		if found.Failed() || e == nil || !criteria.HasAggregate(e) {
+			problems = append(problems, apart(i, c, e, now)...)
 			columns = append(columns, c)
 			continue
 		}
@@ -114,7 +115,47 @@ func (q *Query) beside() (problems diag.Problems) {
 		}
 	}
 	q.Parameters = append(q.Parameters, Question{Name: other, Kind: "period", Label: q.Parameters[at].Label, Shown: "hidden", Derive: Text{Value: b.Derive()}, Limits: Limits{Ends: q.Parameters[at].Limits.Ends}})
-	return nil
+	return problems
+}
+
+// besideEachOther are the units of time that are alike in every year, by the functions that
+// tell them.
+var besideEachOther = map[string]string{"month": "month", "quarter": "quarter", "week": "week", "day": "day"}
+
+// apart warns that a column that records are taken together by has other values in the other
+// period, since it goes by the time that the conditions ask for.
+func apart(i int, c Column, e criteria.Expr, now []criteria.Expr) diag.Problems {
+	asked := map[string]bool{}
+	for _, term := range now {
+		for _, column := range criteria.Columns(term) {
+			asked[strings.ToLower(column.Name)] = true
+		}
+	}
+	hint := ""
+	criteria.Walk(e, func(e criteria.Expr) {
+		var of criteria.Expr
+		unit := ""
+		switch n := e.(type) {
+		case *criteria.UnitOf:
+			of, unit = n.X, besideEachOther[n.Unit]
+		case *criteria.Call:
+			if n.Name == "date_of" || n.Name == "start_of" {
+				of = n.Args[len(n.Args)-1]
+			}
+		}
+		if column, ok := of.(*criteria.Column); ok && asked[strings.ToLower(column.Name)] && hint == "" {
+			if hint = "Take the records together by what does not go by the time."; unit != "" {
+				hint = fmt.Sprintf("Write %s(%s), which is the same in every year.", unit, criteria.Print(column))
+			}
+		}
+	})
+	if hint == "" {
+		return nil
+	}
+	return diag.Problems{{
+		Code: "beside_apart", Severity: diag.Warning, Field: fmt.Sprintf("columns[%d]", i),
+		Message: fmt.Sprintf("%s is another value in the other period, so that the two never stand in one row.", c.Heading()), Hint: hint,
+	}}
 }
 
 // Derive works the other period out of the one asked for.

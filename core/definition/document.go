@@ -275,6 +275,9 @@ type Across struct {
 	By    Text   `yaml:"by" doc:"A column of the result, or a value made of them" example:"month of passed_at" required:"true"`
 	Of    []Text `yaml:"of" doc:"What is made of the records of each cell; how many they are when left out" example:"sum of toll"`
 	Empty string `yaml:"empty" doc:"What stands in a cell without records: zero, or a gap; when left out, zero for counts and sums" enum:"zero,gap"`
+	// Emphasis is of cells; its columns stay blank.
+	Emphasis Highlights `yaml:"emphasis" doc:"Which cells are made to stand out, by conditions on totals of their records such as sum of toll > 1000; the first that holds counts"`
+	Link     Target     `yaml:"link" doc:"The report that a cell leads to; answers are taken from the groups and from what stands along the top, as they are written there"`
 }
 
 func (a *Across) setText(t Text) { a.By = t }

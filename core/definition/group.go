@@ -53,6 +53,14 @@ type CompiledAcross struct {
 	Expr  criteria.Expr
 	Of    []CompiledTotal
 	Empty string
+	// Emphasis is what makes cells stand out, the first that holds.
+	Emphasis []CompiledCellHighlight
+}
+
+// CompiledCellHighlight makes a cell stand out.
+type CompiledCellHighlight struct {
+	When *Verdict
+	As   string
 }
 
 // CompiledChart is a drawing of totals over the columns of the result.
@@ -124,12 +132,23 @@ func (c *compiler) across(out *Compiled, r *Report) *CompiledAcross {
 	if len(of) == 0 {
 		of = []Text{{Value: "count", Line: r.Across.By.Line}}
 	}
-	made := &CompiledAcross{out.said(e), e, c.totals("across.of", out, of), r.Across.Empty}
+	made := &CompiledAcross{out.said(e), e, c.totals("across.of", out, of), r.Across.Empty, nil}
+	for i, h := range r.Across.Emphasis {
+		field := fmt.Sprintf("across.emphasis[%d]", i)
+		if len(h.Columns) > 0 {
+			c.fail(field+".columns", h.When.Line, "not_of_cells", "A cell stands out as a whole.", "Take columns out.")
+		}
+		when, found := out.Verdict(r, h.When)
+		c.place(field+".when", h.When, found)
+		if !found.Failed() {
+			made.Emphasis = append(made.Emphasis, CompiledCellHighlight{when, h.As})
+		}
+	}
 	switch {
 	case len(r.Groups) == 0:
 		c.fail("across", r.Across.By.Line, "across_groups", "The lines of such a table are groups, and there are none.", "Write groups: with what is to stand at the left.")
 	case len(r.Emphasis) > 0 || slices.ContainsFunc(out.Columns, func(col CompiledColumn) bool { return len(col.Emphasis) > 0 && len(r.Columns) == 0 }):
-		c.fail("across", r.Across.By.Line, "across_records", "Emphasis is of records, which such a table does not show.", "Take emphasis out, or name in columns those without.")
+		c.fail("across", r.Across.By.Line, "across_records", "Emphasis is of records, which such a table does not show.", "Write emphasis under across, with a condition on totals, or name in columns those without.")
 	case criteria.HasInOrder(out.Behind(e)):
 		c.fail("across.by", r.Across.By.Line, "in_order_here", "Records cannot be grouped by a column that depends on their order.", "Name another column.")
 	}

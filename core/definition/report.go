@@ -99,6 +99,13 @@ func CheckReport(r *Report, q *Query, library Library) diag.Problems {
 		}
 		c.target("chart.link", r.Chart.Link, drawn, questions)
 	}
+	if r.Across.Link.Report != "" {
+		crossed := []string{r.Across.By.Value} // what a cell knows
+		for _, g := range r.Groups {
+			crossed = append(crossed, g.By.Value)
+		}
+		c.target("across.link", r.Across.Link, crossed, questions)
+	}
 	c.pagePlaceholders(r.Page, questions, kinds)
 	for i, name := range r.Columns {
 		if len(columns) == 0 {

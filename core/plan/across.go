@@ -8,6 +8,7 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
+	"pikegate/core/definition"
 	"pikegate/core/record"
 )
 
@@ -17,6 +18,30 @@ type Across struct {
 	Of    []Total
 	Empty string
 	units units
+	// made is what is made of each cell: what is shown, and what emphasis depends on.
+	made     []Total
+	emphasis []cellHighlight
+}
+
+// cellHighlight makes a cell stand out, by the values from a place on among what is made of it.
+type cellHighlight struct {
+	when *definition.Verdict
+	from int
+	as   record.Emphasis
+}
+
+// standsOut is how a cell stands out, given what was made of it.
+func (a *Across) standsOut(made []TotalValue, calendar civil.Calendar) record.Emphasis {
+	for _, h := range a.emphasis {
+		values := make([]any, len(h.when.Totals))
+		for i := range values {
+			values[i] = made[h.from+i].Value
+		}
+		if h.when.Holds(values, calendar) {
+			return h.as
+		}
+	}
+	return 0
 }
 
 // How large such a table is at the most: it is kept until its end.
@@ -30,14 +55,15 @@ var ErrAcross = errors.New("the table is too large")
 
 // Cross is such a table while rows pass.
 type Cross struct {
-	shown   *Shown
-	clock   *civil.Clock
-	values  []any
-	lines   []*crossLine
-	at      map[string]*crossLine
-	columns map[string]any    // the values along the top
-	totals  map[string]*tally // of each of them, over all lines
-	all     tally
+	shown    *Shown
+	calendar civil.Calendar
+	clock    *civil.Clock
+	values   []any
+	lines    []*crossLine
+	at       map[string]*crossLine
+	columns  map[string]any    // the values along the top
+	totals   map[string]*tally // of each of them, over all lines
+	all      tally
 }
 
 // crossLine is one line: what its groups have in common, its cells and its total.
@@ -53,12 +79,12 @@ func (s *Shown) NewCross(calendar civil.Calendar) *Cross {
 		return nil
 	}
 	return &Cross{
-		shown: s, clock: civil.NewClock(calendar.Zone), values: make([]any, len(s.Outputs)), at: map[string]*crossLine{}, columns: map[string]any{}, totals: map[string]*tally{},
+		shown: s, calendar: calendar, clock: civil.NewClock(calendar.Zone), values: make([]any, len(s.Outputs)), at: map[string]*crossLine{}, columns: map[string]any{}, totals: map[string]*tally{},
 		all: s.Across.empty(),
 	}
 }
 
-func (a *Across) empty() tally { return tally{kept: make([]accumulator, len(a.Of))} }
+func (a *Across) empty() tally { return tally{kept: make([]accumulator, len(a.made))} }
 
 // Row takes in a record. The error tells that the table would be too large.
 func (c *Cross) Row(r record.Record) error {
@@ -96,7 +122,7 @@ func (c *Cross) Row(r record.Record) error {
 		line.cells[key] = cell
 	}
 	for _, t := range []*tally{cell, &line.all, c.totals[key], &c.all} {
-		t.add(c.shown.Across.Of, c.values)
+		t.add(c.shown.Across.made, c.values)
 	}
 	return nil
 }
@@ -158,19 +184,22 @@ func (c *Cross) End() CrossTable {
 		for _, k := range keys {
 			r = append(r, record.Computed(k))
 		}
-		take := func(values []TotalValue) {
-			for _, v := range values {
-				r, totals = append(r, record.Computed(v.Value)), append(totals, v)
+		take := func(values []TotalValue, as record.Emphasis) {
+			for _, v := range values[:len(a.Of)] {
+				value := record.Computed(v.Value)
+				value.Emphasis = as
+				r, totals = append(r, value), append(totals, v)
 			}
 		}
 		for _, top := range tops {
 			if cell := cells(text(top)); cell != nil {
-				take(cell.made(a.Of))
+				values := cell.made(a.made)
+				take(values, a.standsOut(values, c.calendar))
 			} else {
-				take(none(a.Of, a.Empty))
+				take(none(a.Of, a.Empty), 0)
 			}
 		}
-		take(all.made(a.Of))
+		take(all.made(a.made), 0)
 		return r, totals
 	}
 	for _, line := range c.lines {

@@ -78,6 +78,33 @@ func TestAcross(t *testing.T) {
 	assert.Equal(t, []string{"place|total", "total=0"}, crossed(t, definition.Across{By: by}, []string{"place"}))
 }
 
+// TestAcrossEmphasis: a cell stands out by what its records come to, whether that is shown or
+// not; the first condition that holds counts, and neither totals nor empty cells stand out.
+func TestAcrossEmphasis(t *testing.T) {
+	highlight := func(when, as string) definition.Highlight {
+		return definition.Highlight{When: definition.Text{Value: when}, As: as}
+	}
+	s := reported(t, &definition.Report{
+		Groups: []definition.Group{{By: definition.Text{Value: "place"}}},
+		Across: definition.Across{By: definition.Text{Value: "toll"}, Emphasis: definition.Highlights{highlight("sum of toll >= 4 and count >= 2", "good"), highlight("count >= 2", "warning"), highlight("count = 0", "bad")}},
+	})
+	cross, read := s.NewCross(civil.Calendar{}), NewReader(s.Outputs, civil.UTC).Read
+	for _, row := range [][]any{{"a", int64(100)}, {"a", int64(100)}, {"a", int64(200)}, {"b", int64(200)}, {"b", int64(200)}} {
+		require.NoError(t, cross.Row(read(row)))
+	}
+	table := cross.End()
+	var marks [][]string
+	for _, line := range table.Lines {
+		var of []string
+		for _, v := range line {
+			of = append(of, v.Emphasis.String())
+		}
+		marks = append(marks, of)
+	}
+	assert.Equal(t, [][]string{{"", "warning", "", ""}, {"", "", "good", ""}}, marks)
+	assert.Len(t, table.Outputs, 4, "what emphasis depends on has no column")
+}
+
 // TestAcrossAddsUp: whatever the records, the cells of each line and of each column add up to
 // its total, and all of them to the number of records.
 func TestAcrossAddsUp(t *testing.T) {

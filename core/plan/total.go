@@ -128,6 +128,14 @@ func (b *binder) view(s *Selection, v definition.View) {
 		for _, t := range a.Of {
 			s.Across.Of = append(s.Across.Of, total(t))
 		}
+		s.Across.made = slices.Clone(s.Across.Of)
+		for _, h := range a.Emphasis {
+			from := len(s.Across.made)
+			for _, t := range h.When.Totals {
+				s.Across.made = append(s.Across.made, total(t))
+			}
+			s.Across.emphasis = append(s.Across.emphasis, cellHighlight{h.When, from, record.EmphasisOf(h.As)})
+		}
 	}
 	s.Emphasis = b.emphasis(v.Emphasis, s.Outputs, index)
 	var keys []SortKey

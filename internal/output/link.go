@@ -5,6 +5,7 @@ import (
 	"net/url"
 	"slices"
 
+	"pikegate/core/catalog"
 	"pikegate/core/plan"
 	"pikegate/core/record"
 )
@@ -31,6 +32,9 @@ func (l Link) Address(value func(column string) any) string {
 	}
 	return address
 }
+
+// Answer is a value that was worked out as somebody would type it, blank for nothing.
+func Answer(v any, column catalog.Column) string { return answerOf(shown(v, &column, "")) }
 
 // answerOf is a value as somebody would type it; of a date-time, its day. A blank answers
 // nothing.

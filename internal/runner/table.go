@@ -2,8 +2,10 @@ package runner
 
 import (
 	"errors"
+	"slices"
 	"strings"
 
+	"pikegate/core/definition"
 	"pikegate/core/diag"
 	"pikegate/core/plan"
 	"pikegate/core/record"
@@ -17,10 +19,12 @@ type table struct {
 	header output.Header
 	cross  *plan.Cross // nil where records are written one by one
 	begun  bool
+	job    Job
+	found  Prepared
 }
 
 func newTable(job Job, p Prepared, header output.Header, writer output.Writer) *table {
-	return &table{writer: writer, header: header, cross: p.Selection.NewCross(job.Context.Calendar)}
+	return &table{writer: writer, header: header, cross: p.Selection.NewCross(job.Context.Calendar), job: job, found: p}
 }
 
 // begin writes the header, where its columns are known.
@@ -75,6 +79,9 @@ func (t *table) end(err error) error {
 	for i, top := range made.Tops {
 		if column := &made.Outputs[i]; made.IsTop[i] {
 			column.Label = strings.TrimSpace(t.header.Value(top, made.Top) + " " + column.Label)
+			if t.job.Report.Across.Link.Report != "" {
+				t.header.Links = append(t.header.Links, t.cellLink(made, column.Name, top))
+			}
 		}
 	}
 	if err := t.writer.Begin(t.header); err != nil {
@@ -89,4 +96,26 @@ func (t *table) end(err error) error {
 		return nil
 	}
 	return t.writer.Subtotal(output.Subtotal{All: true, Count: int64(len(made.Lines)), Totals: output.TotalsOf(made.Totals)})
+}
+
+// cellLink leads from the cells of a column to another report, with answers from their groups
+// and from what stands along the top.
+func (t *table) cellLink(made plan.CrossTable, on string, top any) output.Link {
+	across := t.job.Report.Across
+	link := linkTo(t.job, t.found, on, across.Link)
+	for question, v := range link.Set {
+		if v.Column == "" {
+			continue
+		}
+		if v.Column == across.By.Value {
+			v = output.LinkValue{}
+			if text := output.Answer(top, made.Top); text != "" {
+				v.Texts = []string{text}
+			}
+		} else if at := slices.IndexFunc(t.job.Report.Groups, func(g definition.Group) bool { return g.By.Value == v.Column }); at >= 0 {
+			v.Column = made.Outputs[at].Name
+		}
+		link.Set[question] = v
+	}
+	return link
 }

@@ -62,9 +62,8 @@ func (h *htmlWriter) Row(r record.Record) error {
 	for i := range h.cells.columns {
 		h.cell = h.cells.appendShown(h.cell[:0], i, r)
 		h.begin("td", i, r[i].Emphasis.String())
-		if addresses != nil && addresses[i] != "" && len(h.cell) > 0 {
-			h.line = append(append(append(h.line, `<a href="`...), attribute(addresses[i])...), `">`...)
-			h.line = append(appendXML(h.line, string(h.cell)), "</a>"...)
+		if addresses != nil {
+			h.leads(addresses[i], string(h.cell))
 			continue
 		}
 		h.line = appendXML(h.line, string(h.cell))
@@ -76,12 +75,23 @@ func (h *htmlWriter) Row(r record.Record) error {
 // Opening writes what the records of a group have in common, where that is shown.
 func (h *htmlWriter) Opening(g Opening) error {
 	h.cells.opened(g.Level)
+	address := h.links.opens(g)
 	if !h.cells.isHeaded(g.Level) {
 		return nil
 	}
 	h.line = fmt.Appendf(h.line[:0], "<tr class=head><th scope=rowgroup colspan=%d>", max(1, len(h.header.Columns)))
-	h.line = appendXML(h.line, h.cells.shown.OpeningText(g))
+	h.leads(address, h.cells.shown.OpeningText(g))
 	return h.flushLine()
+}
+
+// leads appends a text that leads somewhere, unless the address is blank.
+func (h *htmlWriter) leads(address, text string) {
+	if address == "" || text == "" {
+		h.line = appendXML(h.line, text)
+		return
+	}
+	h.line = append(append(append(h.line, `<a href="`...), attribute(address)...), `">`...)
+	h.line = append(appendXML(h.line, text), "</a>"...)
 }
 
 // begin begins a cell of a column, and of a class; HTML ends it at the next one.
@@ -106,16 +116,20 @@ func (h *htmlWriter) flushLine() error {
 
 // Subtotal writes the totals of a group beneath its records.
 func (h *htmlWriter) Subtotal(s Subtotal) error {
-	return h.totals("sub", h.cells.shown.Heading(s), s.Totals, s.Count)
+	address := ""
+	if !s.All {
+		address = h.links.group(s.Level)
+	}
+	return h.totals("sub", h.cells.shown.Heading(s), address, s.Totals, s.Count)
 }
 
-func (h *htmlWriter) totals(class, label string, totals []Total, count int64) error {
+func (h *htmlWriter) totals(class, label, address string, totals []Total, count int64) error {
 	for _, l := range h.cells.shown.Lines(label, totals, count) {
 		h.line = append(append(append(h.line[:0], "<tr class="...), class...), "><th scope=row>"...)
 		if len(l.Cells) > 0 && l.Cells[0] != "" {
 			l.Label = l.Cells[0]
 		}
-		h.line = appendXML(h.line, l.Label)
+		h.leads(address, l.Label)
 		for i := 1; i < len(l.Cells); i++ {
 			h.begin("td", i, "")
 			h.line = appendXML(h.line, l.Cells[i])
@@ -157,7 +171,7 @@ func (h *htmlWriter) notes() error {
 // close ends the table, with the totals of all records.
 func (h *htmlWriter) close(s Summary) error {
 	if len(s.Totals) > 0 && s.Count > 0 {
-		if err := h.totals("all", "All records", s.Totals, s.Count); err != nil {
+		if err := h.totals("all", "All records", "", s.Totals, s.Count); err != nil {
 			return err
 		}
 	}

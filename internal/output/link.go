@@ -59,8 +59,38 @@ func answerOf(v any) string {
 // links are those of the columns of a result, in files that know where the service is.
 type links struct {
 	base string
-	of   []*Link // by column
-	keep *Keeper // reads the values of a record
+	of   []*Link   // by column
+	keep *Keeper   // reads the values of a record
+	open []Opening // the groups that are under way
+}
+
+// opens takes note that a group begins, and gives where its line leads: what is known there is
+// what its records have in common. Blank where it leads nowhere.
+func (l *links) opens(g Opening) string {
+	if l == nil {
+		return ""
+	}
+	l.open = append(l.open[:min(g.Level, len(l.open))], g)
+	return l.group(g.Level)
+}
+
+// group is where a line of the group of a level leads that is under way.
+func (l *links) group(level int) string {
+	if l == nil || level >= len(l.open) || l.open[level].Of == "" || l.open[level].Value == nil {
+		return ""
+	}
+	at := slices.IndexFunc(l.keep.Columns, func(c plan.Output) bool { return c.Name == l.open[level].Of })
+	if at < 0 || l.of[at] == nil {
+		return ""
+	}
+	return l.base + l.of[at].Address(func(column string) any {
+		for _, g := range l.open[:level+1] {
+			if g.Of == column {
+				return g.Value
+			}
+		}
+		return nil
+	})
 }
 
 func newLinks(h Header) *links {

@@ -184,7 +184,7 @@ func (p *pagesPart) End(s Summary) error {
 	o.on.put(block{height + 1, func(page *paper.Page, top float64) { draw(page, pageMargin, top) }})
 	if s.Count > 0 {
 		if len(s.Totals) > 0 {
-			p.totals("All records", s.Totals, s.Count)
+			p.totals("All records", "", s.Totals, s.Count)
 		}
 		p.table(o.on)
 	}

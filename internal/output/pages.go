@@ -81,6 +81,8 @@ type pageLine struct {
 	// where there are no cells.
 	label string
 	total bool
+	// address is where the label leads, blank for nowhere.
+	address string
 	// emphasis is how each cell stands out; nil where none does.
 	emphasis []record.Emphasis
 	// addresses are where each cell leads; nil where none does.
@@ -151,24 +153,29 @@ func (p *pagesWriter) add(line pageLine) {
 
 func (p *pagesWriter) Opening(g Opening) error {
 	p.cells.opened(g.Level)
+	address := p.links.opens(g)
 	p.begins = p.begins || p.header.Groups[g.Level].Page && len(p.lines) > 0
 	if p.header.Groups[g.Level].Head {
-		p.add(pageLine{label: paper.Printable(p.cells.shown.OpeningText(g)), head: true, level: g.Level})
+		p.add(pageLine{label: paper.Printable(p.cells.shown.OpeningText(g)), head: true, level: g.Level, address: address})
 	}
 	return nil
 }
 
 func (p *pagesWriter) Subtotal(s Subtotal) error {
-	p.totals(p.cells.shown.Heading(s), s.Totals, s.Count)
+	address := ""
+	if !s.All {
+		address = p.links.group(s.Level)
+	}
+	p.totals(p.cells.shown.Heading(s), address, s.Totals, s.Count)
 	return nil
 }
 
-func (p *pagesWriter) totals(label string, totals []Total, count int64) {
+func (p *pagesWriter) totals(label, address string, totals []Total, count int64) {
 	for _, line := range p.cells.shown.Lines(label, totals, count) {
 		for i := range line.Cells {
 			line.Cells[i] = paper.Printable(line.Cells[i])
 		}
-		p.add(pageLine{cells: line.Cells, label: paper.Printable(line.Label), total: true})
+		p.add(pageLine{cells: line.Cells, label: paper.Printable(line.Label), total: true, address: address})
 	}
 }
 
@@ -183,7 +190,7 @@ func (p *pagesWriter) End(s Summary) error {
 		return err
 	}
 	if len(s.Totals) > 0 && s.Count > 0 {
-		p.totals("All records", s.Totals, s.Count)
+		p.totals("All records", "", s.Totals, s.Count)
 	}
 	return p.draw(p.out, p.header, p.layOut(s))
 }
@@ -312,7 +319,7 @@ func (p *pagesWriter) physical(strips []strip) []pageLine {
 			if l.label != "" && p.letters.Width(l.label, p.letterSize, true) > room-cellGap/2 {
 				parts := p.letters.Wrapped(l.label, p.room()-cellGap/2, p.letterSize, true)
 				for i, part := range parts {
-					put(pageLine{label: part, total: l.total, head: l.head, level: l.level, goesOn: l.total || i < len(parts)-1})
+					put(pageLine{label: part, total: l.total, head: l.head, level: l.level, address: l.address, goesOn: l.total || i < len(parts)-1})
 				}
 				if l.label = ""; l.head {
 					continue
@@ -329,7 +336,7 @@ func (p *pagesWriter) physical(strips []strip) []pageLine {
 			continue
 		}
 		for n := range most {
-			part := pageLine{cells: make([]string, len(l.cells)), total: l.total, emphasis: l.emphasis, addresses: l.addresses, goesOn: n < most-1}
+			part := pageLine{cells: make([]string, len(l.cells)), total: l.total, address: l.address, emphasis: l.emphasis, addresses: l.addresses, goesOn: n < most-1}
 			if n == 0 {
 				part.label = l.label
 			}
@@ -618,12 +625,14 @@ func (p *pagesWriter) line(page *paper.Page, l pageLine, on strip, y float64) {
 	}
 	if l.cells == nil {
 		p.put(page, l.label, pageMargin, y, p.room(), lineHeight, p.letterSize, true, left, paper.Ink{})
+		lead(page, l.address)
 		return
 	}
 	labelled := 0.0 // how far the label reaches
 	if l.label != "" {
 		labelled = l.roomOfLabel(on)
 		p.put(page, l.label, pageMargin, y, labelled, lineHeight, p.letterSize, true, left, paper.Ink{})
+		lead(page, l.address)
 	}
 	at := 0.0
 	for i, c := range on.columns {
@@ -633,10 +642,17 @@ func (p *pagesWriter) line(page *paper.Page, l pageLine, on strip, y float64) {
 				ink = inks[l.emphasis[c]]
 			}
 			p.put(page, l.cells[c], pageMargin+at-on.widths[i], y, on.widths[i], lineHeight, p.letterSize, l.isBold(c), alignOf(p.header.Columns[c].Type), ink)
-			if l.addresses != nil && l.addresses[c] != "" && l.cells[c] != "" {
-				page.Texts[len(page.Texts)-1].Link = l.addresses[c]
+			if l.addresses != nil && l.cells[c] != "" {
+				lead(page, l.addresses[c])
 			}
 		}
+	}
+}
+
+// lead has the text that was put last lead somewhere, unless the address is blank.
+func lead(page *paper.Page, address string) {
+	if address != "" {
+		page.Texts[len(page.Texts)-1].Link = address
 	}
 }
 

@@ -232,6 +232,38 @@ func TestLinks(t *testing.T) {
 	assert.NotContains(t, string(made(output.HTML)), "<a href=\"/#", "where the service is not known")
 }
 
+// TestGroupLinks: the line of a group leads to another report with what its records have in
+// common, and with nothing of a record of its own.
+func TestGroupLinks(t *testing.T) {
+	header := output.Header{Title: "Tolls", Base: "https://gate.example", Columns: layout{}.columns(), Groups: []output.Grouping{{Label: "Passed", Of: "passed", Head: true}, {Label: "Lock", Of: "lock", Head: true}}, Page: output.PaperOf(definition.Page{}), Links: []output.Link{
+		{On: "lock", Report: "other", Set: map[string]output.LinkValue{"locks": {Column: "lock"}, "day": {Column: "passed"}, "toll": {Column: "toll"}, "region": {Texts: []string{"North"}}}},
+	}}
+	made := func(f output.Format) string {
+		var out bytes.Buffer
+		w := f.New(&out)
+		require.NoError(t, w.Begin(header))
+		day := output.Opening{Level: 0, Label: "Passed", Of: "passed", Type: catalog.Date, Value: "2025-03-09"}
+		lock := output.Opening{Level: 1, Label: "Lock", Of: "lock", Type: catalog.Text, Value: "Mossgill"}
+		require.NoError(t, w.Opening(day))
+		require.NoError(t, w.Opening(lock))
+		require.NoError(t, w.Row(plan.NewReader(header.Columns, time.UTC).Read([]any{"Mossgill", "2025-03-09", "5"})))
+		require.NoError(t, w.Subtotal(output.Subtotal{Level: 1, Label: "Lock", Of: "lock", Type: catalog.Text, Value: "Mossgill", Count: 1}))
+		blank := lock
+		blank.Value = nil
+		require.NoError(t, w.Opening(blank))
+		require.NoError(t, w.Subtotal(output.Subtotal{Level: 0, Label: "Passed", Of: "passed", Type: catalog.Date, Value: "2025-03-09", Count: 1}))
+		require.NoError(t, w.End(output.Summary{Outcome: "done", Count: 1}))
+		return out.String()
+	}
+	const address = "https://gate.example/#/reports/other?day=2025-03-09&locks=Mossgill&region=North"
+	page := made(output.HTML)
+	leads := `<a href="` + strings.ReplaceAll(address, "&", "&amp;") + `">  Lock Mossgill`
+	assert.Equal(t, 2, strings.Count(page, leads), "the head and the totals")
+	assert.Contains(t, page, ">  Lock blank\n", "what has no value leads nowhere")
+	assert.Contains(t, page, "colspan=3>Passed 2025-03-09\n", "nor what has no link")
+	assert.Equal(t, 2, strings.Count(made(output.PDF), "/URI ("+address+")"))
+}
+
 // TestWorkbookPaper: a workbook prints on the report's paper, with the heads of its columns and
 // its foot on every page.
 func TestWorkbookPaper(t *testing.T) {

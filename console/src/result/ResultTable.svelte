@@ -75,6 +75,22 @@
 	const cellOf = (row: Row | undefined, i: number): Cell | undefined => (Array.isArray(row) ? row[i] : undefined);
 
 	const leads = (column: Column) => links.find((l) => l.on === column.name);
+	/** Where the line of a group leads, with what its records have in common; blank for nowhere. */
+	function groupAddress(r: number, group: { level: number; of?: string; all?: boolean }): string {
+		const link = group.of && !group.all && links.find((l) => l.on === group.of);
+		if (!link) return '';
+		const record = (by: 1 | -1) => {
+			for (let at = r + by; at >= 0 && at < shown; at += by) if (Array.isArray(rows[at])) return rows[at] as Cell[];
+		};
+		const near = 'head' in (rows[r] as object) ? record(1) : record(-1);
+		if (!near) return '';
+		const common = groups.slice(0, group.level + 1).map((g) => g.of);
+		return cellAddress(
+			link,
+			near.map((value, i) => (common.includes(columns[i]!.name) ? value : null)),
+			columns,
+		);
+	}
 	/** Whether a column that is shown once for each group was shown with a record before. */
 	function isRepeated(r: number, column: Column): boolean {
 		const level = groups.findIndex((g) => g.once && g.of === column.name);
@@ -198,6 +214,8 @@
 	);
 </script>
 
+{#snippet leading(address: string, text: string)}{#if address}<a class="underline" href={address}>{text}</a
+		>{:else}{text}{/if}{/snippet}
 <svelte:window onpointerup={() => (choosing = false)} />
 <div class="flex h-full min-h-0 flex-col gap-1">
 	<div bind:this={box} class="panel relative min-h-40 grow overflow-auto" role="region" aria-label="Records of {title}">
@@ -287,7 +305,8 @@
 								colspan={places.length}
 								data-head-of={row.head.level}
 								class="bg-wash border-line-strong truncate border-t border-b px-3 font-semibold"
-								style:padding-left="{row.head.level + 0.75}rem">{openingText(row.head, columns, locale)}</td
+								style:padding-left="{row.head.level + 0.75}rem"
+								>{@render leading(groupAddress(item.index, row.head), openingText(row.head, columns, locale))}</td
 							>
 						{:else if row && !Array.isArray(row)}
 							{#each closingCells(row.group, shownColumns, locale) as cell, c (c)}<td
@@ -297,7 +316,8 @@
 									class="bg-wash border-line text-ink-2 truncate border-b px-3 text-[13px] font-semibold {cell.number
 										? 'text-right'
 										: ''}"
-									style:padding-left={c === 0 ? `${row.group.level + 0.75}rem` : undefined}>{cell.text}</td
+									style:padding-left={c === 0 ? `${row.group.level + 0.75}rem` : undefined}
+									>{@render leading(c === 0 ? groupAddress(item.index, row.group) : '', cell.text)}</td
 								>{/each}
 						{:else}
 							{#each places as place, at (place)}

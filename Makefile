@@ -40,6 +40,7 @@ deps: ## Install what the tests need from Debian's packages, if it is missing
 	command -v xmllint >/dev/null || missing="$$missing libxml2-utils"; \
 	command -v sqlite3 >/dev/null || missing="$$missing sqlite3"; \
 	ls /usr/lib/postgresql/*/bin/postgres >/dev/null 2>&1 || missing="$$missing postgresql"; \
+	[ -z "$(OFFICE)" ] || command -v soffice >/dev/null || missing="$$missing libreoffice-calc-nogui"; \
 	[ -x /usr/sbin/mariadbd ] || missing="$$missing mariadb-server"; \
 	ls /usr/lib/mysql/plugin/ha_spider.so >/dev/null 2>&1 || missing="$$missing mariadb-plugin-spider"; \
 	if [ -n "$$missing" ]; then \
@@ -88,8 +89,10 @@ fuzz: ## Fuzz each parser for a minute, and try many more random criteria
 	go test ./testing/oracle -expressions 400000 -seed $$(date +%s)
 
 .PHONY: soak
-soak: ## Stop and kill the service thousands of times over days of schedules; have 200 people run reports and 20 take files away for two minutes, under the race detector and without it; upload a gigabyte
+soak: OFFICE := yes
+soak: deps ## Open workbooks with LibreOffice; stop and kill the service thousands of times over days of schedules; have 200 people run reports and 20 take files away for two minutes, under the race detector and without it; upload a gigabyte
 	go test ./testing/schedules -run 'TestStopped|TestKilled' -stops 3000 -kills 500 -seed $$(date +%s) -timeout 40m
+	go test ./testing/endtoend -run TestOffice -office
 	go test ./testing/endtoend -run TestLargeUpload -large 1000 -timeout 20m
 	go test ./testing/attacks -run TestEverybodyAtOnce -v -during 2m -runners 200 -exports 20 -timeout 20m
 	go test -race ./testing/attacks -run TestEverybodyAtOnce -v -during 2m -runners 50 -exports 5 -timeout 20m

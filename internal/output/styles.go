@@ -15,6 +15,8 @@ import (
 type style struct {
 	code    string
 	letters letters
+	// right has a text stand at the right, as numbers do.
+	right bool
 }
 
 // letters are fonts, by their place among those of a workbook.
@@ -95,13 +97,19 @@ func (t *styleTable) String() string {
 		if s.code != "" {
 			format = formatsOfOwn + slices.Index(t.codes, s.code)
 		}
-		fmt.Fprintf(&cells, `<xf numFmtId="%d" fontId="%d" applyNumberFormat="1" applyFont="1"/>`, format, s.letters)
+		fmt.Fprintf(&cells, `<xf numFmtId="%d" fontId="%d" xfId="0" applyNumberFormat="1" applyFont="1"`, format, s.letters)
+		if s.right {
+			cells.WriteString(` applyAlignment="1"><alignment horizontal="right"/></xf>`)
+		} else {
+			cells.WriteString("/>")
+		}
 	}
 	return `<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main">` +
 		fmt.Sprintf(`<numFmts count="%d">%s</numFmts>`, len(t.codes), formats.String()) + fonts +
 		`<fills count="2"><fill><patternFill patternType="none"/></fill><fill><patternFill patternType="gray125"/></fill></fills>` +
-		`<borders count="1"><border/></borders><cellStyleXfs count="1"><xf/></cellStyleXfs>` +
-		fmt.Sprintf(`<cellXfs count="%d">%s</cellXfs></styleSheet>`, len(t.all), cells.String())
+		`<borders count="1"><border/></borders><cellStyleXfs count="1"><xf numFmtId="0" fontId="0"/></cellStyleXfs>` +
+		fmt.Sprintf(`<cellXfs count="%d">%s</cellXfs>`, len(t.all), cells.String()) +
+		`<cellStyles count="1"><cellStyle name="Normal" xfId="0" builtinId="0"/></cellStyles></styleSheet>`
 }
 
 // codeOf is the format of the cells of a column: of numbers, and of dates and date-times.

@@ -103,7 +103,7 @@ func (x *xlsxWriter) records() error {
 	}
 	x.row()
 	for _, c := range x.header.Columns {
-		x.text(c.Label, x.bold())
+		x.text(c.Label, x.styles.of(style{letters: boldLetters, right: c.Type.IsNumber() || c.Type.IsDate()}))
 	}
 	return x.flush()
 }
@@ -289,7 +289,7 @@ func (x *xlsxWriter) Row(r record.Record) error {
 func (x *xlsxWriter) value(cell []byte, k kind, i int, e record.Emphasis) {
 	column, f := &x.header.Columns[i], &x.shown.shown.formats[i]
 	letters, mark := lettersOf(e), Marks[e]
-	words := func(text string) { x.text(text, x.styles.of(style{marked("", mark, true), letters})) }
+	words := func(text string) { x.text(text, x.styles.of(style{code: marked("", mark, true), letters: letters})) }
 	switch k {
 	case blank:
 		if f.Words.Blank != "" {
@@ -303,7 +303,7 @@ func (x *xlsxWriter) value(cell []byte, k kind, i int, e record.Emphasis) {
 			words(f.YesNo(cell[0] == 't'))
 			return
 		}
-		x.cellOf(style{marked("", mark, false), letters}, ` t="b"`)
+		x.cellOf(style{code: marked("", mark, false), letters: letters}, ` t="b"`)
 		x.line = append(append(x.line, map[bool]byte{true: '1', false: '0'}[cell[0] == 't']), "</v></c>"...)
 	case number:
 		if digits(cell) > maxDigits {
@@ -314,14 +314,14 @@ func (x *xlsxWriter) value(cell []byte, k kind, i int, e record.Emphasis) {
 		if column.Type.IsDate() {
 			code = "" // it is none
 		}
-		x.cellOf(style{marked(code, mark, false), letters}, "")
+		x.cellOf(style{code: marked(code, mark, false), letters: letters}, "")
 		if f.IsDuration() {
 			cell = []byte(f.Days(string(cell), maxDigits))
 		}
 		x.line = append(append(x.line, cell...), "</v></c>"...)
 	default:
 		if serial, _, ok := serialOf(cell); ok && column.Type.IsDate() {
-			x.cellOf(style{marked(x.codes[i], mark, false), letters}, "")
+			x.cellOf(style{code: marked(x.codes[i], mark, false), letters: letters}, "")
 			x.line = append(append(x.line, serial...), "</v></c>"...)
 			return
 		}
@@ -339,7 +339,7 @@ func (x *xlsxWriter) linked(text, address string, e record.Emphasis) bool {
 		return false
 	}
 	literal := func(s string) string { return `"` + strings.ReplaceAll(s, `"`, `""`) + `"` }
-	x.line = fmt.Appendf(x.line, `<c t="str" s="%d"><f>`, x.styles.of(style{marked("", Marks[e], true), lettersOf(e)}))
+	x.line = fmt.Appendf(x.line, `<c t="str" s="%d"><f>`, x.styles.of(style{code: marked("", Marks[e], true), letters: lettersOf(e)}))
 	x.line = appendXML(x.line, "HYPERLINK("+literal(address)+","+literal(text)+")")
 	x.line = append(appendXML(append(x.line, "</f><v>"...), text), "</v></c>"...)
 	return true
@@ -543,7 +543,7 @@ func (x *xlsxWriter) total(t Total, at, begin, last int) {
 		x.text(value, x.bold())
 		return
 	}
-	x.line = fmt.Appendf(x.line, `<c s="%d">`, x.styles.of(style{code, boldLetters}))
+	x.line = fmt.Appendf(x.line, `<c s="%d">`, x.styles.of(style{code: code, letters: boldLetters}))
 	if formula := x.formula(t, at, begin, last); formula != "" {
 		x.line = append(append(append(x.line, "<f>"...), formula...), "</f>"...)
 	} else {

@@ -166,3 +166,34 @@ func TestOverviewCommand(t *testing.T) {
 		assert.Contains(t, r.err, c.says, c.args)
 	}
 }
+
+// TestGroupLeads: the line of a group, and the cells of a table across, lead to the records
+// they are made of.
+func TestGroupLeads(t *testing.T) {
+	p := browser.Open(t, address+"/#/reports/tolls-by-month?period=2025-Q4", 1280, 900)
+	p.Wait("document.querySelector('[data-outcome=done]') && document.querySelector('[data-group=\"0\"] a')")
+	p.Click("[data-group='0'] a")
+	p.Wait("location.hash === '#/reports/passages-by-date?period=2025-10' && document.querySelector('[data-outcome=done]')")
+	assert.Equal(t, strconv.Itoa(len(passages("2025-10-01", "2025-10-31"))), p.Eval("Number(document.querySelector('[data-count]').dataset.count)"))
+
+	file := filepath.Join(t.TempDir(), "crossed.yaml")
+	require.NoError(t, os.WriteFile(file, []byte(`kind: report
+name: crossed
+query: lock-passages
+groups: [lock]
+across: {by: month of passed_at, emphasis: {when: sum of toll > 3000, as: good}, link: {report: passages-by-date, set: {locks: lock, period: month of passed_at}}}
+`), 0o600))
+	require.Zero(t, pikegate(t, "push", file).code)
+	t.Cleanup(func() { pikegate(t, "remove", "report", "crossed") })
+	p.Visit(address + "/#/drafts/report/crossed/try?period=2025-Q2")
+	const cell = "[aria-rowindex='3'] td:nth-child(3) a" // of May
+	p.Wait("document.querySelector('[data-outcome=done]') && document.querySelector(\"" + cell + "\")")
+	may := passages("2025-05-01", "2025-05-31", "Chalk Stair")
+	shown := p.Text(cell)
+	assert.Equal(t, strconv.Itoa(len(may)), strings.TrimPrefix(shown, "✓ "))
+	assert.Equal(t, penceOf(t, may) > 300_000, strings.HasPrefix(shown, "✓ "), "%d", penceOf(t, may))
+	p.Click(cell)
+	p.Wait("location.hash.startsWith('#/reports/passages-by-date?') && document.querySelector('[data-outcome=done]')")
+	assert.Equal(t, strconv.Itoa(len(may)), p.Eval("Number(document.querySelector('[data-count]').dataset.count)"))
+	p.Quiet()
+}

@@ -67,6 +67,27 @@ func (out *Compiled) Tables() []criteria.Table {
 	return tables
 }
 
+// Aliased is the table of a name in the query, nil where there is none.
+func (out *Compiled) Aliased(alias string) *criteria.Table {
+	if out.SQL == nil {
+		if out.From.Alias == alias {
+			return &out.From
+		}
+		for i := range out.Joins {
+			if out.Joins[i].Alias == alias {
+				return &out.Joins[i].Table
+			}
+		}
+		return nil
+	}
+	for i := range out.Slot {
+		if out.Slot[i].Alias == alias {
+			return &out.Slot[i]
+		}
+	}
+	return nil
+}
+
 // everyTable is Tables with those whose records the criteria ask about.
 func (out *Compiled) everyTable() []criteria.Table {
 	tables := out.Tables()

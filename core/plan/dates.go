@@ -400,18 +400,16 @@ func (b *binder) timed(ref criteria.Ref, op string, t civil.DateTime) Expr {
 
 // indexed tells whether an index begins with the column.
 func (b *binder) indexed(ref criteria.Ref) bool {
-	for _, t := range b.compiled.Tables() {
-		if t.Alias != ref.Alias {
-			continue
-		}
-		for _, index := range t.Table.Indexes {
-			if len(index.Columns) > 0 && strings.EqualFold(index.Columns[0], ref.Column.Name) {
-				return true
-			}
-		}
-		return len(t.Table.Key) > 0 && strings.EqualFold(t.Table.Key[0], ref.Column.Name)
+	t := b.compiled.Aliased(ref.Alias)
+	if t == nil {
+		return false
 	}
-	return false
+	for _, index := range t.Table.Indexes {
+		if len(index.Columns) > 0 && strings.EqualFold(index.Columns[0], ref.Column.Name) {
+			return true
+		}
+	}
+	return len(t.Table.Key) > 0 && strings.EqualFold(t.Table.Key[0], ref.Column.Name)
 }
 
 // unbound says why a column cannot be compared with a time.

@@ -83,10 +83,8 @@ func boundsOrBlank(e criteria.Expr) (bounds Bounds, blank, ok bool) {
 // tableOfAlias is the table that has a name in a query, and whether records need no match in
 // it.
 func tableOfAlias(q *definition.Compiled, alias string) (name string, optional bool) {
-	for _, t := range q.Tables() {
-		if t.Alias == alias {
-			return t.Table.Name, t.Optional
-		}
+	if t := q.Aliased(alias); t != nil {
+		return t.Table.Name, t.Optional
 	}
 	return "", false
 }

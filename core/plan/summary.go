@@ -107,7 +107,7 @@ func (b *binder) together(conditions []criteria.Expr) Expr {
 // is anything else.
 func (b *binder) keysOf(r *criteria.Records) (keys []SummaryKey, rest []criteria.Expr, ok bool) {
 	own := func(alias string) bool { // rather than a table that is asked about around it
-		return slices.ContainsFunc(b.compiled.Tables(), func(t criteria.Table) bool { return t.Alias == alias })
+		return b.compiled.Aliased(alias) != nil
 	}
 	var terms []criteria.Expr
 	for _, condition := range b.askedOfThem(r) {

@@ -84,7 +84,8 @@ func approach(job runner.Job, p runner.Prepared, plan engine.Plan) *wire.QueryPl
 }
 
 func isView(alias string, job runner.Job) bool {
-	return slices.ContainsFunc(job.Compiled.Tables(), func(t criteria.Table) bool { return t.Alias == alias && t.Table.View })
+	t := job.Compiled.Aliased(alias)
+	return t != nil && t.Table.View
 }
 
 // behind says how the tables are reached that the query's views are made of:
@@ -92,7 +93,7 @@ func isView(alias string, job runner.Job) bool {
 func behind(plan engine.Plan, job runner.Job) string {
 	var searched, read []string
 	for _, name := range slices.Sorted(maps.Keys(plan.Access)) {
-		named := slices.ContainsFunc(job.Compiled.Tables(), func(t criteria.Table) bool { return t.Alias == name })
+		named := job.Compiled.Aliased(name) != nil
 		switch access := plan.Access[name]; {
 		case named:
 		case access.Index != "":

@@ -69,7 +69,7 @@
 		<p class="panel px-4 py-3">
 			<strong>No records.</strong>
 			{run.summary.reason ?? 'Nothing matches all of these criteria.'}
-			{#if uncounted}<span class="text-ink-3" data-uncounted>Also: {uncounted}.</span>{/if}
+			{#if uncounted}<span class="text-ink-3">Also: {uncounted}.</span>{/if}
 		</p>
 	{:else if run.summary && !run.failure}
 		<Facts facts={factsOf(run.summary, run.header ?? {})} />
@@ -107,12 +107,9 @@
 					>
 				{/each}
 			</div>
-			<p class="text-ink-3 ml-auto py-2 text-[13px]">
-				Run {run.header.run}{run.summary ? ` · ${run.summary.ms} ms` : ''} · times in {zone}{#if uncounted}<span
-						data-uncounted
-					>
-						· {uncounted}</span
-					>{/if}
+			<p class="text-ink-3 min-w-0 grow py-2 text-right text-[13px]" data-uncounted>{uncounted}</p>
+			<p class="text-ink-3 py-2 text-[13px]">
+				Run {run.header.run}{run.summary ? ` · ${run.summary.ms} ms` : ''} · times in {zone}
 			</p>
 		</div>
 		{#if run.count > mostRows}<p class="text-sm">

@@ -1,7 +1,17 @@
 import { describe, expect, it } from 'vitest';
-import type { Question, ReportForm, RunRecord } from '../src/lib/api';
+import type { Answer, OverviewPart, Question, ReportForm, RunRecord } from '../src/lib/api';
 import { Form, limitsOf } from '../src/ask/form.svelte';
-import { commandLine, fromQuery, reportLink, sortOf, toQuery, type Answers } from '../src/lib/link';
+import {
+	cellAddress,
+	commandLine,
+	fromQuery,
+	partAddress,
+	reportAddress,
+	reportLink,
+	sortOf,
+	toQuery,
+	type Answers,
+} from '../src/lib/link';
 
 const question = (name: string, kind: string, more: Partial<Question> = {}): Question => ({
 	name,
@@ -120,5 +130,64 @@ describe('the form', () => {
 		form.nones.locks = true;
 		expect(form.standing(questions[1]!)).toBe('any, if left blank');
 		expect(form.slotOf(questions[2]!)).toEqual({ value: 'any note', note: '', any: true });
+	});
+});
+
+describe('addresses', () => {
+	const reads = (address: string) => {
+		const [path, query = ''] = address.split('?');
+		return { path, query: Object.fromEntries([...new URLSearchParams(query)].map(([k, v]) => [k, v])) };
+	};
+
+	it('of reports, overviews and their drafts', () => {
+		const to = (draft: boolean, overview?: boolean) => reportAddress({ report: 'a b/ö', draft, overview });
+		expect(to(false)).toBe('/reports/a%20b%2F%C3%B6');
+		expect(to(true)).toBe('/drafts/report/a%20b%2F%C3%B6/try');
+		expect(to(false, true)).toBe('/overviews/a%20b%2F%C3%B6');
+		expect(to(true, true)).toBe('/drafts/overview/a%20b%2F%C3%B6/try');
+	});
+
+	it('of a part have what the page was answered with, its defaults and what it leaves open', () => {
+		const part = {
+			report: 'tolls',
+			title: 'Tolls',
+			show: 'number',
+			width: 'third',
+			takes: { days: 'period', locks: 'locks', note: 'note' },
+			fixed: { owner: '', least: '5' },
+		} as OverviewPart;
+		const answers = [
+			{ name: 'period', given: true, default: true, canonical: ['2025-12'] },
+			{ name: 'locks', given: true, canonical: ['Harrow Top', 'Mossgill'] },
+			{ name: 'note', given: false, canonical: null },
+		] as unknown as Answer[];
+		expect(partAddress(part, { locks: ['Harrow Top', 'Mossgill'] }, answers)).toBe(
+			'/reports/tolls?owner=&least=5&days=2025-12&locks=Harrow+Top&locks=Mossgill&note=',
+		);
+		for (const text of nasty) expect(reads(partAddress(part, { note: text }, answers)).query.note, text).toBe(text);
+		expect(reads(partAddress(part, { period: { start: '2025-03-01', end: '2025-03-31' } }, [])).query).toMatchObject({
+			'days.start': '2025-03-01',
+			'days.end': '2025-03-31',
+		});
+	});
+
+	it('of cells have the values of their record, days of date-times, and nothing for what is blank', () => {
+		const columns = [{ name: 'lock' }, { name: 'at' }, { name: 'open' }, { name: 'n' }];
+		const link = {
+			report: 'by date',
+			set: {
+				locks: { column: 'lock' },
+				period: { column: 'at' },
+				open: { column: 'open' },
+				n: { column: 'n' },
+				region: { texts: ['a', 'b'] },
+				gone: { column: 'gone' },
+			},
+		};
+		expect(cellAddress(link, ['Harrow Top', '2025-03-09T08:30:15+00:00', true, 0], columns)).toBe(
+			'#/reports/by%20date?locks=Harrow+Top&period=2025-03-09&open=yes&n=0&region=a&region=b',
+		);
+		expect(cellAddress(link, [null, null, false, null], columns)).toBe('#/reports/by%20date?open=no&region=a&region=b');
+		expect(cellAddress({ report: 'r' }, [], columns)).toBe('#/reports/r');
 	});
 });

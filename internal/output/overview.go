@@ -1,7 +1,6 @@
 package output
 
 import (
-	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -286,11 +285,7 @@ func (o *overviewPage) Part(p Frame, chart bool) Writer {
 }
 
 func (o *overviewPage) End() error {
-	var lines [][2]string
-	for _, a := range o.header.Answers {
-		lines = append(lines, [2]string{a.Question, cmp.Or(a.ReadBack, "any")})
-	}
-	lines = append(lines, [2]string{"Days and times in", o.header.Zone})
+	lines := append(o.header.answerLines(), [2]string{"Days and times in", o.header.Zone})
 	if o.header.Delivery != "" {
 		lines = append(lines, [2]string{"Delivery", o.header.Delivery})
 	}

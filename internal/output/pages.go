@@ -415,13 +415,13 @@ func (p *pagesWriter) table(on *sheets) {
 	lines := p.physical(strips)
 	for begun := false; !begun || len(lines) > 0; begun = true {
 		if begun {
-			on.turn("")
+			on.turn()
 		}
 		drawn := p.fitting(lines, int((on.room()-headHeight)/lineHeight), open)
 		page := append(continued(open, lines[:drawn]), lines[:drawn]...)
 		for i, columns := range strips {
 			if i > 0 {
-				on.turn("")
+				on.turn()
 			}
 			if len(strips) > 1 {
 				on.last().beside = fmt.Sprintf("Columns, part %d of %d    ", i+1, len(strips))

@@ -28,14 +28,14 @@ type sheets struct {
 }
 
 // turn begins a page.
-func (s *sheets) turn(beside string) {
-	s.all, s.at = append(s.all, sheet{beside: beside}), pageMargin
+func (s *sheets) turn() {
+	s.all, s.at = append(s.all, sheet{}), pageMargin
 }
 
 // last is the page that is filled.
 func (s *sheets) last() *sheet {
 	if len(s.all) == 0 {
-		s.turn("")
+		s.turn()
 	}
 	return &s.all[len(s.all)-1]
 }
@@ -49,7 +49,7 @@ func (s *sheets) room() float64 {
 // need begins a page where this one has less room, unless nothing stands on it.
 func (s *sheets) need(height float64) {
 	if s.room() < height && len(s.last().blocks) > 0 {
-		s.turn("")
+		s.turn()
 	}
 }
 

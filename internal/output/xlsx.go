@@ -678,9 +678,7 @@ func aboutLines(h Header, s Summary, cut int) [][2]string {
 		{"Title", h.Title},
 		{"Selected", h.ReadBack},
 	}
-	for _, a := range h.Answers {
-		lines = append(lines, [2]string{a.Question, cmp.Or(a.ReadBack, "any")})
-	}
+	lines = append(lines, h.answerLines()...)
 	lines = append(lines, [][2]string{
 		{"Report", h.Report + ", " + version},
 		{"Run", strconv.FormatUint(uint64(h.Run), 10)},
@@ -710,6 +708,14 @@ func aboutLines(h Header, s Summary, cut int) [][2]string {
 	add("Why there are none", s.Reason)
 	if cut > 0 {
 		add("Cut", fmt.Sprintf("%d texts were longer than a cell can hold.", cut))
+	}
+	return lines
+}
+
+// answerLines are the questions, and what each was answered with.
+func (h Header) answerLines() (lines [][2]string) {
+	for _, a := range h.Answers {
+		lines = append(lines, [2]string{a.Question, cmp.Or(a.ReadBack, "any")})
 	}
 	return lines
 }

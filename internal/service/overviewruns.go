@@ -86,9 +86,9 @@ func (s *Service) measure(ctx context.Context, who identity.Actor, o *overview, 
 	if part.Beside.Question == "" {
 		return figure, nil
 	}
-	before, words, err := otherPeriod(job, part.Beside)
-	if err != nil || before == nil {
-		return figure, err
+	before, words := otherPeriod(job, part.Beside)
+	if before == nil {
+		return figure, nil
 	}
 	job.Inputs = before
 	figure.Period = words
@@ -124,25 +124,25 @@ func numberIn(f output.Found, of definition.CompiledTotal) output.Total {
 
 // otherPeriod are the answers of a job with another period, and that in words; none where the
 // one asked for has none before it.
-func otherPeriod(job runner.Job, beside definition.Beside) (parameter.Inputs, string, error) {
+func otherPeriod(job runner.Job, beside definition.Beside) (parameter.Inputs, string) {
 	asked, set := job.Report.Questions(*job.Compiled.Query)
 	questions := slices.Concat(asked, set)
 	at := slices.IndexFunc(questions, func(q parameter.Parameter) bool { return q.Name == beside.Question })
 	if at < 0 {
-		return nil, "", nil
+		return nil, ""
 	}
 	other := parameter.Parameter{Name: "other", Kind: parameter.Period, Shown: parameter.Hidden, Derive: beside.Derive(), Limits: parameter.Limits{Ends: questions[at].Limits.Ends}}
 	period := questions[at]
 	values, problems := parameter.Read([]parameter.Parameter{period, other}, nil, parameter.Inputs{period.Name: job.Inputs[period.Name]}, job.Context)
 	if problems.Failed() || !values["other"].Given {
-		return nil, "", nil // an open period has none of its length before it
+		return nil, "" // an open period has none of its length before it
 	}
 	inputs := parameter.Inputs{}
 	for name, in := range job.Inputs {
 		inputs[name] = in
 	}
 	inputs[period.Name] = parameter.Typed(other.Canonical(values["other"])...)
-	return inputs, other.ReadBack(values["other"], job.Context.Language), nil
+	return inputs, other.ReadBack(values["other"], job.Context.Language)
 }
 
 // RunOverview runs every part and writes what they find as one document. begin is called once,

@@ -151,9 +151,14 @@ func (o *overview) lead() (runner.Job, error) {
 	return job, nil
 }
 
+// place is that of a question among those of the page, -1 where there is none.
+func (o *overview) place(question string) int {
+	return slices.IndexFunc(o.asking.Questions, func(q parameter.Parameter) bool { return q.Name == question })
+}
+
 // asks is the job of the part that asks a question of the page.
 func (o *overview) asks(question string) (runner.Job, bool) {
-	at := slices.IndexFunc(o.asking.Questions, func(q parameter.Parameter) bool { return q.Name == question })
+	at := o.place(question)
 	if at < 0 {
 		return runner.Job{}, false
 	}
@@ -175,13 +180,7 @@ func (s *Service) noOverview(ctx context.Context, who identity.Actor, r Overview
 	if err != nil {
 		return err
 	}
-	var names []string
-	for _, e := range d.entries {
-		if e.draft.Kind == "overview" && e.seenBy(who, r.Draft) {
-			names = append(names, e.draft.Name)
-		}
-	}
-	return notFound("overview", r.Overview, names)
+	return notFound("overview", r.Overview, d.seenBy(who, "overview", r.Draft))
 }
 
 // AskOverview tells what an overview asks, and what stands on it.
@@ -305,7 +304,7 @@ func (o *overview) placed(part int, problems diag.Problems) diag.Problems {
 
 // about is the request that a question of the page is asked by, with the answers of the page.
 func (o *overview) about(question string) (Request, error) {
-	at := slices.IndexFunc(o.asking.Questions, func(q parameter.Parameter) bool { return q.Name == question })
+	at := o.place(question)
 	if at < 0 {
 		names := make([]string, len(o.asking.Questions))
 		for i, q := range o.asking.Questions {

@@ -116,13 +116,17 @@ func noReport(who identity.Actor, d *directory, r Request) error {
 	if r.Draft {
 		what = "draft of a report"
 	}
-	var names []string
+	return notFound(what, r.Report, d.seenBy(who, "report", r.Draft))
+}
+
+// seenBy are the names of the definitions of a kind that somebody may see.
+func (d *directory) seenBy(who identity.Actor, kind string, draft bool) (names []string) {
 	for _, e := range d.entries {
-		if e.draft.Kind == "report" && e.seenBy(who, r.Draft) {
+		if e.draft.Kind == kind && e.seenBy(who, draft) {
 			names = append(names, e.draft.Name)
 		}
 	}
-	return notFound(what, r.Report, names)
+	return names
 }
 
 // seenBy tells whether somebody may see a definition: its draft, or what is published

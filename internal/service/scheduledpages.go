@@ -42,7 +42,7 @@ func (s scheduled) runPage(ctx context.Context, o *occurrence, p *store.Part, sp
 		}
 	}
 	s.keeper.At("run begins")
-	if err == nil && sp.failed == nil {
+	if sp.failed == nil {
 		_, err = s.writeOverview(ctx, o.who, page, format, to, true)
 	}
 	if err := errors.Join(sp.failed, err); err != nil {

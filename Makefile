@@ -39,6 +39,8 @@ deps: ## Install what the tests need from Debian's packages, if it is missing
 	command -v g++ >/dev/null || missing="$$missing g++"; \
 	command -v xmllint >/dev/null || missing="$$missing libxml2-utils"; \
 	command -v sqlite3 >/dev/null || missing="$$missing sqlite3"; \
+	[ -e /usr/share/fonts/truetype/droid/DroidSansFallbackFull.ttf ] || missing="$$missing fonts-droid-fallback"; \
+	[ -e /usr/share/fonts/truetype/nanum/NanumGothic.ttf ] || missing="$$missing fonts-nanum"; \
 	ls /usr/lib/postgresql/*/bin/postgres >/dev/null 2>&1 || missing="$$missing postgresql"; \
 	[ -z "$(OFFICE)" ] || command -v soffice >/dev/null || missing="$$missing libreoffice-calc-nogui"; \
 	[ -x /usr/sbin/mariadbd ] || missing="$$missing mariadb-server"; \

@@ -127,14 +127,19 @@ func ISOWeek(d Date) int {
 	return int(thursday-DateOf(thursday.Year(), 1, 1))/7 + 1
 }
 
-// AppendTo appends the day as YYYY-MM-DD.
+// AppendTo appends the day as YYYY-MM-DD. It is on the way of every date of every row.
 func (d Date) AppendTo(b []byte) []byte {
 	y, m, day := d.YMD()
-	b = append4(b, y)
-	b = append(b, '-')
-	b = append2(b, m)
-	b = append(b, '-')
-	return append2(b, day)
+	if y >= 10_000 { // the last hours of the year 9999 are of the next one east of Greenwich
+		b = append(b, byte('0'+y/10_000%10))
+	}
+	b = append(b, "0000-00-00"...)
+	text := b[len(b)-len("0000-00-00"):]
+	put2(text, y/100%100)
+	put2(text[2:], y%100)
+	put2(text[5:], m)
+	put2(text[8:], day)
+	return b
 }
 
 // String is the day as YYYY-MM-DD.
@@ -151,28 +156,26 @@ func (t DateTime) IsMidnight() bool { return t.Seconds() == 0 }
 
 // AppendTo appends the date-time as YYYY-MM-DD, separator, HH:MM:SS.
 func (t DateTime) AppendTo(b []byte, separator byte) []byte {
-	b = append(t.Date().AppendTo(b), separator)
-	s := t.Seconds()
-	b = append2(b, s/3600)
-	b = append(b, ':')
-	b = append2(b, s/60%60)
-	b = append(b, ':')
-	return append2(b, s%60)
+	return AppendClock(append(t.Date().AppendTo(b), separator), t.Seconds())
+}
+
+// AppendClock appends how far into a day a time is, in seconds, as HH:MM:SS.
+func AppendClock(b []byte, seconds int) []byte {
+	b = append(b, "00:00:00"...)
+	text := b[len(b)-len("00:00:00"):]
+	put2(text, seconds/3600)
+	put2(text[3:], seconds/60%60)
+	put2(text[6:], seconds%60)
+	return b
 }
 
 // String is the date-time as YYYY-MM-DDTHH:MM:SS.
 func (t DateTime) String() string { return string(t.AppendTo(make([]byte, 0, 19), 'T')) }
 
-// append2 and append4 append a number of two or four digits, zeros in front.
-// They are on the way of every date of every row. The last hours of the year
-// 9999 are of the year 10000 east of Greenwich, which has a digit more.
-func append2(b []byte, n int) []byte { return append(b, byte('0'+n/10%10), byte('0'+n%10)) }
-
-func append4(b []byte, n int) []byte {
-	if n >= 10_000 {
-		b = append(b, byte('0'+n/10_000%10))
-	}
-	return append2(append2(b, n/100), n%100)
+// put2 writes a number of two digits, a zero in front.
+func put2(b []byte, n int) {
+	_ = b[1]
+	b[0], b[1] = byte('0'+n/10), byte('0'+n%10)
 }
 
 func floorDiv(a, b int) int {

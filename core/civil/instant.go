@@ -90,8 +90,10 @@ func AppendOffset(b []byte, offset int) []byte {
 	if offset < 0 {
 		sign, offset = '-', -offset
 	}
-	b = append2(append(b, sign), offset/3600)
-	return append2(append(b, ':'), offset/60%60)
+	b = append(b, sign, '0', '0', ':', '0', '0')
+	put2(b[len(b)-5:], offset/3600)
+	put2(b[len(b)-2:], offset/60%60)
+	return b
 }
 
 // Change is a moment at which a zone's clocks change, and their offset from

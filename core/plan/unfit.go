@@ -21,6 +21,8 @@ func (p Planner) LeftOut(values parameter.Values) (s Statement, columns []criter
 	b.where(&whole)
 	or := Logic{Or: true}
 	var strict []Expr
+	var others, dated []Condition
+	single := true // each condition on a date that may be none is one on nothing else
 	seen := map[string]bool{}
 	for _, condition := range whole.Where {
 		if condition.Bare == nil {
@@ -28,23 +30,43 @@ func (p Planner) LeftOut(values parameter.Values) (s Statement, columns []criter
 		}
 		strict = append(strict, condition.Expr)
 		b.lenient = true
-		s.Where = append(s.Where, Condition{Expr: b.condition(condition.Bare, false)})
+		lenient, on := Condition{Expr: b.condition(condition.Bare, false)}, &others
 		b.lenient = false
 		for _, column := range datedColumns(condition.Bare) {
-			key := column.Ref.Alias + "." + column.Ref.Column.Name
-			if !seen[key] && !b.trusts(column.Ref) {
+			if b.trusts(column.Ref) {
+				continue
+			}
+			on, single = &dated, single && isLeaf(condition.Bare)
+			if key := column.Ref.Alias + "." + column.Ref.Column.Name; !seen[key] {
 				seen[key] = true
 				columns = append(columns, column.Ref)
 				or.Terms = append(or.Terms, Unfit(column.Ref))
 			}
 		}
+		*on = append(*on, lenient)
 	}
 	if columns == nil {
 		return s, nil
 	}
+	s.Where = append(s.Where, others...)
+	if single && len(columns) == 1 { // what is none meets each of them leniently, and none strictly
+		s.Where = append(s.Where, Condition{Expr: or.Terms[0]})
+		return s, columns
+	}
 	// What one branch of an or lets through is not left out for another one's date.
-	s.Where = append(s.Where, Condition{Expr: or}, Condition{Expr: If{all(strict...), Value{false}, Value{true}}})
+	s.Where = append(append(s.Where, dated...), Condition{Expr: or}, Condition{Expr: If{all(strict...), Value{false}, Value{true}}})
 	return s, columns
+}
+
+// isLeaf tells whether a condition is one comparison, negated or not.
+func isLeaf(e criteria.Expr) bool {
+	switch e := e.(type) {
+	case *criteria.Not:
+		return isLeaf(e.X)
+	case *criteria.Logic, *criteria.Guarded:
+		return false
+	}
+	return true
 }
 
 // Unfit is met where a value is stored in a column with dates that is none.

@@ -1,6 +1,9 @@
 package engine
 
-import "unsafe"
+import (
+	"strconv"
+	"unsafe"
+)
 
 // Arena makes values of what a driver reads into bytes that it uses again for
 // the next row: many of them in one piece of memory, which is never written
@@ -114,24 +117,9 @@ func (a *Arena) Number(n int64) any {
 	return v
 }
 
-// Integer reads a whole number as servers write it; false for anything else.
-func Integer(b []byte) (int64, bool) {
-	digits := b
-	if len(b) > 0 && b[0] == '-' {
-		digits = b[1:]
-	}
-	if len(digits) == 0 || len(digits) > 18 {
-		return 0, false
-	}
-	n := int64(0)
-	for _, c := range digits {
-		if c < '0' || c > '9' {
-			return 0, false
-		}
-		n = n*10 + int64(c-'0')
-	}
-	if len(digits) < len(b) {
-		n = -n
-	}
-	return n, true
+// Single is a number of single precision as the one of double precision that is written with
+// the same digits.
+func Single(v float32) float64 {
+	f, _ := strconv.ParseFloat(strconv.FormatFloat(float64(v), 'g', -1, 32), 64) // reads what it wrote
+	return f
 }

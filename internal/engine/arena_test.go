@@ -2,7 +2,6 @@ package engine_test
 
 import (
 	"fmt"
-	"math"
 	"strings"
 	"testing"
 
@@ -27,18 +26,6 @@ func TestArena(t *testing.T) {
 		}
 	}
 	assert.Equal(t, want, values)
-}
-
-func TestInteger(t *testing.T) {
-	for text, want := range map[string]int64{"0": 0, "-1": -1, "123456789012345678": 123456789012345678, "-999999999999999999": -999999999999999999} {
-		n, ok := engine.Integer([]byte(text))
-		assert.True(t, ok, text)
-		assert.Equal(t, want, n)
-	}
-	for _, text := range []string{"", "-", "1.5", "1e3", fmt.Sprint(math.MinInt64), " 1", "+1"} {
-		_, ok := engine.Integer([]byte(text))
-		assert.False(t, ok, text)
-	}
 }
 
 // TestArenaRow: the values of a row stay what they were, blanks and empty ones among them,

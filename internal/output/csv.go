@@ -44,9 +44,11 @@ type csvWriter struct {
 	cell      []byte
 	set       CSVSettings
 	delimiter byte
-	special   [256]bool                                              // the bytes that stand between quotes
-	encode    func(b []byte, text []byte) (encoded []byte, bad rune) // nil for UTF-8
-	records   int64
+	special   [256]bool // the bytes that stand between quotes
+	// plainDates tells that none of them is one that dates are written with as they are.
+	plainDates bool
+	encode     func(b []byte, text []byte) (encoded []byte, bad rune) // nil for UTF-8
+	records    int64
 }
 
 func newCSV(w io.Writer, set CSVSettings) Writer {
@@ -54,6 +56,7 @@ func newCSV(w io.Writer, set CSVSettings) Writer {
 	for _, ch := range []byte{c.delimiter, '"', '\r', '\n'} {
 		c.special[ch] = true
 	}
+	c.plainDates = set.Values != "shown" && !strings.ContainsRune("0123456789-+:.T", rune(c.delimiter))
 	return c
 }
 
@@ -107,7 +110,7 @@ func (c *csvWriter) Row(r record.Record) error {
 				k = text // quoted where commas are the delimiter as well
 			}
 		}
-		if k == text && c.needsQuotes(c.line[start:]) {
+		if k == text && (!c.plainDates || r[i].Kind() != record.Stamp) && c.needsQuotes(c.line[start:]) {
 			c.cell = append(c.cell[:0], c.line[start:]...)
 			c.line = appendQuoted(c.line[:start], c.cell)
 		}

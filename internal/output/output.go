@@ -155,6 +155,15 @@ func (l *LeftOut) OrNone() *LeftOut {
 	return l
 }
 
+// WithPassed is it where so many of them passed by while records were read: no fewer than
+// those were left out.
+func (l *LeftOut) WithPassed(n int64) *LeftOut {
+	if l != nil && l.AtLeast {
+		l.Records = n
+	}
+	return l
+}
+
 // Words says it in a sentence.
 func (l *LeftOut) Words() string {
 	columns := strings.Join(l.Columns, ", ")

@@ -168,11 +168,34 @@ func dateText(v any, column *catalog.Column, zone *time.Location) string {
 // rare case that no index helps and few records meet the rest.
 const edgeLimit = 2 * time.Second
 
-// around finds the nearest records outside the period, with one statement. A
-// failure leaves them unknown: the run itself is not spoiled by it.
-func (e *edges) around(ctx context.Context, job Job, around plan.Edges) *output.Edges {
+// beside are the dates beside a period as they are stored, nil for none; those of the
+// queries of a union are apart.
+type beside struct {
+	known         bool
+	before, after any
+	parts         []beside
+}
+
+// nearestOf finds the nearest records outside the period. A failure leaves them unknown:
+// the run itself is not spoiled by it.
+func nearestOf(ctx context.Context, job Job, around plan.Edges) beside {
+	var out beside
+	for _, part := range around.Parts {
+		out.parts = append(out.parts, nearestOf(ctx, job, part))
+	}
+	if around.Before == nil && around.After == nil {
+		return out
+	}
+	ctx, stop := context.WithTimeout(ctx, edgeLimit)
+	defer stop()
+	before, after, err := nearestTo(ctx, job, around)
+	return beside{known: err == nil, before: before, after: after}
+}
+
+// around tells what is at the edges of the period, on both sides.
+func (e *edges) around(around plan.Edges, near beside) *output.Edges {
 	if around.Parts != nil {
-		return e.aroundParts(ctx, job, around)
+		return e.aroundParts(around, near)
 	}
 	if around.Column == nil {
 		return nil
@@ -184,21 +207,15 @@ func (e *edges) around(ctx context.Context, job Job, around plan.Edges) *output.
 	if e.lastFrom != nil {
 		out.LastDay = &output.DayCount{Day: around.Span.LastDay().String(), Count: e.lastDay}
 	}
-	if around.Before == nil && around.After == nil {
-		return out
-	}
-	ctx, stop := context.WithTimeout(ctx, edgeLimit)
-	defer stop()
-	before, after, err := nearestTo(ctx, job, around)
-	if err != nil {
+	if !near.known {
 		return out
 	}
 	column := around.Column.Ref.Column
 	if around.Before != nil {
-		out.Before, out.NoBefore = dateText(before, &column, e.zone), before == nil
+		out.Before, out.NoBefore = dateText(near.before, &column, e.zone), near.before == nil
 	}
 	if around.After != nil {
-		out.After, out.NoAfter = dateText(after, &column, e.zone), after == nil
+		out.After, out.NoAfter = dateText(near.after, &column, e.zone), near.after == nil
 	}
 	return out
 }
@@ -237,9 +254,8 @@ func nearestTo(ctx context.Context, job Job, around plan.Edges) (before, after a
 	return before, after, err
 }
 
-// aroundParts finds the nearest records outside the period in each of the queries of a
-// union, and tells of the nearest of all.
-func (e *edges) aroundParts(ctx context.Context, job Job, around plan.Edges) *output.Edges {
+// aroundParts tells of the nearest records of all the queries of a union.
+func (e *edges) aroundParts(around plan.Edges, near beside) *output.Edges {
 	var out *output.Edges
 	add := func(to **output.DayCount, day *output.DayCount) {
 		switch {
@@ -251,7 +267,7 @@ func (e *edges) aroundParts(ctx context.Context, job Job, around plan.Edges) *ou
 		}
 	}
 	for i, part := range e.parts {
-		own := part.around(ctx, job, around.Parts[i])
+		own := part.around(around.Parts[i], near.parts[i])
 		switch {
 		case own == nil:
 		case out == nil:

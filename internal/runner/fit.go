@@ -70,10 +70,10 @@ const unfitLimit = 2 * time.Second
 var errUncounted = errors.New("runner: what was left out could not be counted in time")
 
 // leftOut counts the records that a run leaves out because their dates do not
-// fit; nil where none can be. Of a table too large to be counted only what
-// passed by is known.
-func leftOut(ctx context.Context, job Job, p Prepared, passed int64, limit time.Duration) (*output.LeftOut, error) {
-	out := &output.LeftOut{Records: passed, AtLeast: true, Source: job.Compiled.Query.Source}
+// fit; nil where none can be. Of a table too large to be counted it is not known how
+// many there are.
+func leftOut(ctx context.Context, job Job, p Prepared, limit time.Duration) (*output.LeftOut, error) {
+	out := &output.LeftOut{AtLeast: true, Source: job.Compiled.Query.Source}
 	var statements []plan.Statement
 	worth := true
 	for _, planner := range job.planner().Parts() {
@@ -129,7 +129,7 @@ func refuseUnfit(ctx context.Context, job Job, p Prepared) error {
 	if job.Report.Unfit != "refuse" && job.Compiled.Query.Unfit != "refuse" || p.Impossible != "" {
 		return nil
 	}
-	found, err := leftOut(ctx, job, p, 0, 0)
+	found, err := leftOut(ctx, job, p, 0)
 	if err != nil || found == nil || found.Records == 0 {
 		return err
 	}

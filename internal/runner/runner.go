@@ -260,6 +260,16 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 	summary := output.Summary{Reason: prepared.Impossible}
 	passed := int64(0)
 	table := newTable(job, prepared, header, writer)
+	around := prepared.Edges
+	if job.Compiled.Traits.Scanned && !format.Framed { // it would be read once more for what a file does not say
+		around = around.Unread()
+	}
+	wait := lasts
+	if job.Compiled.Traits.Scanned { // its statement takes all there is of the machine
+		wait = 0
+	}
+	found, drop := meanwhile(ctx, wait, func(ctx context.Context) aside { return lookAside(ctx, job, prepared, around) })
+	defer drop()
 	if err = table.begin(); err == nil && prepared.Impossible == "" {
 		head := beginning
 		if format.Framed {
@@ -275,12 +285,9 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		err = job.Confirm(ctx)
 	}
 	if err == nil && prepared.Impossible == "" {
-		around := prepared.Edges
-		if job.Compiled.Traits.Scanned && !format.Framed { // it would be read once more for what a file does not say
-			around = around.Unread()
-		}
-		summary.Edges = edges.around(ctx, job, around)
-		summary.LeftOut, err = leftOut(ctx, job, prepared, passed, unfitLimit)
+		aside := found()
+		summary.Edges = edges.around(around, aside.near)
+		summary.LeftOut, err = aside.leftOut.WithPassed(passed), aside.err
 	}
 	record.Reason = summary.Reason
 	if summary.LeftOut != nil {

@@ -2,6 +2,8 @@ package engines
 
 import (
 	"bytes"
+	"fmt"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -13,6 +15,7 @@ import (
 	"pikegate/core/definition"
 	"pikegate/core/plan"
 	"pikegate/internal/output"
+	"pikegate/testing/servers"
 )
 
 // TestTypesArriveExact: every kind of value is shown as it is, and what cannot
@@ -55,5 +58,46 @@ func TestTypesArriveExact(t *testing.T) {
 			_, row, _ := strings.Cut(out.String(), "\r\n")
 			assert.Equal(t, c.want, strings.TrimSuffix(row, "\r\n"))
 		})
+	}
+}
+
+// TestPostgresAsText: what PostgreSQL sends as it is stored is read as what its own cast to
+// text writes, from one end of each type to the other.
+func TestPostgresAsText(t *testing.T) {
+	server, _ := servers.Postgres(t)
+	s := source(t, "postgresql", address(server))
+	for _, values := range []string{
+		"select day::date as v from unnest(array['4713-01-01 BC', '0001-12-31 BC', '0001-01-01', '0999-02-28', '2000-02-29', '9999-12-31', '10000-01-01', '5874897-12-31', 'infinity', '-infinity']) as day",
+		"select date '4713-01-01 BC' + (random() * 6000000)::int as v from generate_series(1, 2000)",
+		"select at::timestamp as v from unnest(array['4713-01-01 BC', '0001-12-31 23:59:59.999999 BC', '1999-12-31 23:59:59.999999', '2000-01-01', '2025-03-30 01:30:00.25', '294276-12-31 23:59:59.999999', 'infinity', '-infinity']) as at",
+		"select timestamp '4713-01-01 BC' + random() * interval '20000 years' as v from generate_series(1, 2000)",
+		"select timestamptz '0001-01-01 00:00+00' + random() * interval '9999 years' as v from generate_series(1, 2000)",
+		"select timestamptz '1999-12-31 23:59:59+00' + n * interval '100 milliseconds' as v from generate_series(-30, 30) as n",
+		"select n::smallint as v from unnest(array[-32768, -1, 0, 32767]) as n",
+		"select n::int as v from unnest(array[-2147483648, -1, 0, 2147483647]) as n",
+		"select n::bigint as v from unnest(array[-9223372036854775808, -1, 0, 9223372036854775807]) as n",
+		"select n::oid as v from unnest(array[0, 4294967295]) as n",
+		"select n > 0 as v from unnest(array[0, 1]) as n",
+		"select null::date as v union all select date '2025-03-31'",
+	} {
+		rows, err := query(s, "select v, v::text from ("+values+") as x")
+		require.NoError(t, err, values)
+		require.NotEmpty(t, rows)
+		for _, row := range rows {
+			if row[0] == nil {
+				require.Nil(t, row[1])
+				continue
+			}
+			require.Equal(t, row[1], fmt.Sprint(row[0]), values)
+		}
+	}
+	for kind, most := range map[string]string{"double precision": "1e300", "real": "1e30"} {
+		rows, err := query(s, "select v, v::text from (select ((random() - 0.5) * "+most+")::"+kind+" as v from generate_series(1, 1000) union all select x::"+kind+" from unnest(array['0', '0.1', '-16777217', 'NaN', 'Infinity', '-Infinity']) as x) as y")
+		require.NoError(t, err)
+		for _, row := range rows {
+			want, err := strconv.ParseFloat(row[1].(string), 64)
+			require.NoError(t, err)
+			require.Equal(t, strconv.FormatFloat(want, 'g', -1, 64), strconv.FormatFloat(row[0].(float64), 'g', -1, 64), kind)
+		}
 	}
 }

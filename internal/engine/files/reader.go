@@ -151,7 +151,7 @@ func (r *reader) prepare(q dialect.Query) (duckdb.PreparedStatement, error) {
 }
 
 // Stream hands over the rows as they come: no result is kept.
-func (r *reader) Stream(ctx context.Context, q dialect.Query, row func([]any) error) error {
+func (r *reader) Stream(ctx context.Context, q dialect.Query, to *worker.Rows) error {
 	statement, err := r.prepare(q)
 	if err != nil {
 		return err
@@ -192,7 +192,7 @@ func (r *reader) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 				for i, c := range columns {
 					values[i] = c.value(at)
 				}
-				if err := row(values); err != nil {
+				if err := to.Add(values); err != nil {
 					return err
 				}
 			}

@@ -301,8 +301,7 @@ func decoded(bytes bool, v driver.Value, texts *engine.Arena) any {
 		}
 		return strconv.FormatUint(v, 10)
 	case float32:
-		f, _ := strconv.ParseFloat(strconv.FormatFloat(float64(v), 'g', -1, 32), 64)
-		return f
+		return engine.Single(v)
 	}
 	return v
 }

@@ -1,5 +1,4 @@
-// Package postgres reads PostgreSQL 13 and later through pgx, in the protocol's
-// text format. Every statement runs in a transaction that can only read.
+// Package postgres reads PostgreSQL 13 and later through pgx. Every statement runs in a transaction that can only read.
 package postgres
 
 import (
@@ -123,25 +122,20 @@ func (s *source) Close() error {
 	return nil
 }
 
-// with runs something in a read-only transaction, which is always rolled back:
-// whatever a function set is undone with it.
-func (s *source) with(ctx context.Context, do func(*pgconn.PgConn) error) error {
+// with prepares a statement in a read-only transaction, which is always rolled back:
+// whatever a function set is undone with it. The server is asked for both at once.
+func (s *source) with(ctx context.Context, sql string, types []uint32, do func(*pgconn.PgConn, *pgconn.StatementDescription) error) error {
 	conn, err := s.pool.Acquire(ctx)
 	if err != nil {
 		return s.fail(ctx, err)
 	}
 	defer conn.Release()
 	raw := conn.Conn().PgConn()
-	if _, err := raw.Exec(ctx, "begin read only").ReadAll(); err != nil {
-		return s.fail(ctx, err)
+	prepared, err := s.prepare(ctx, raw, sql, types)
+	if err == nil {
+		err = do(raw, prepared)
 	}
 	var stopped error
-	if s.address.PassPerson {
-		_, err = raw.ExecParams(ctx, "select set_config('pikegate.user', $1, true)", [][]byte{[]byte(engine.PersonOf(ctx))}, nil, nil, nil).Close()
-	}
-	if err == nil {
-		err = do(raw)
-	}
 	if err != nil {
 		stopped = s.fail(ctx, err)
 	}
@@ -156,6 +150,33 @@ func (s *source) with(ctx context.Context, do func(*pgconn.PgConn) error) error 
 	return stopped
 }
 
+// prepare begins a transaction and prepares a statement in it, which has no name.
+func (s *source) prepare(ctx context.Context, conn *pgconn.PgConn, sql string, types []uint32) (prepared *pgconn.StatementDescription, err error) {
+	asked := conn.StartPipeline(ctx)
+	asked.SendQueryParams("begin read only", nil, nil, nil, nil)
+	if s.address.PassPerson {
+		asked.SendQueryParams("select set_config('pikegate.user', $1, true)", [][]byte{[]byte(engine.PersonOf(ctx))}, nil, nil, nil)
+	}
+	asked.SendPrepare("", sql, types)
+	err = asked.Sync()
+	for err == nil {
+		var answer any
+		if answer, err = asked.GetResults(); err != nil || answer == nil {
+			break
+		}
+		switch answer := answer.(type) {
+		case *pgconn.ResultReader:
+			_, err = answer.Close()
+		case *pgconn.StatementDescription:
+			prepared = answer
+		}
+	}
+	if failure := asked.Close(); err == nil {
+		err = failure
+	}
+	return prepared, err
+}
+
 // passed is what the caller's own function returned, which is no failure of
 // the source.
 type passed struct{ error }
@@ -166,16 +187,16 @@ func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 	}
 	inner, stop := context.WithCancel(ctx)
 	defer stop()
-	err := s.with(inner, func(conn *pgconn.PgConn) error {
-		values, types := bound(q.Args)
-		reader := conn.ExecParams(inner, q.SQL, values, types, nil, nil)
-		fields := reader.FieldDescriptions()
-		out := make([]any, len(fields))
+	values, types := bound(q.Args)
+	err := s.with(inner, q.SQL, types, func(conn *pgconn.PgConn, prepared *pgconn.StatementDescription) error {
+		decoders, formats := decodersOf(prepared.Fields)
+		reader := conn.ExecPrepared(inner, "", values, nil, formats)
+		out := make([]any, len(formats))
 		var texts engine.Arena
 		for reader.NextRow() {
 			values := texts.Row(reader.Values())
 			for i, v := range values {
-				out[i] = decoded(fields[i].DataTypeOID, v, &texts)
+				out[i] = decoders[i].read(v, &texts)
 			}
 			if err := row(out); err != nil {
 				stop() // the rest is not read
@@ -219,32 +240,6 @@ func bound(args []any) (values [][]byte, types []uint32) {
 		}
 	}
 	return values, types
-}
-
-// decoded reads a value in the text format; the bytes are the connection's own
-// and are copied.
-func decoded(oid uint32, v []byte, texts *engine.Arena) any {
-	if v == nil {
-		return nil
-	}
-	switch oid {
-	case pgtype.Int2OID, pgtype.Int4OID, pgtype.Int8OID, pgtype.OIDOID:
-		if n, ok := engine.Integer(v); ok {
-			return texts.Number(n)
-		}
-		if n, err := strconv.ParseInt(string(v), 10, 64); err == nil {
-			return n
-		}
-	case pgtype.Float4OID, pgtype.Float8OID:
-		if f, err := strconv.ParseFloat(string(v), 64); err == nil {
-			return f
-		}
-	case pgtype.BoolOID:
-		return string(v) == "t"
-	case pgtype.ByteaOID:
-		return make([]byte, (len(v)-2)/2) // its length is what is shown; text is \x and two digits a byte
-	}
-	return texts.Part(v)
 }
 
 // fail says what went wrong, never with a secret in it.
@@ -355,22 +350,18 @@ func (s *source) Plan(ctx context.Context, q dialect.Query) (engine.Plan, error)
 // Describe prepares the statement, which tells its columns.
 func (s *source) Describe(ctx context.Context, q dialect.Query) (engine.Description, error) {
 	var columns []catalog.Column
-	position := 0
-	err := s.with(ctx, func(conn *pgconn.PgConn) error {
-		d, err := conn.Prepare(ctx, "", q.SQL, nil)
-		if err != nil {
-			var server *pgconn.PgError
-			if errors.As(err, &server) {
-				position = int(server.Position)
-			}
-			return err
-		}
-		for _, f := range d.Fields {
+	err := s.with(ctx, q.SQL, nil, func(_ *pgconn.PgConn, prepared *pgconn.StatementDescription) error {
+		for _, f := range prepared.Fields {
 			c := catalog.Column{Name: f.Name, Nullable: true}
 			typed(&c, typeNames[f.DataTypeOID])
 			columns = append(columns, c)
 		}
 		return nil
 	})
+	position := 0
+	var server *pgconn.PgError
+	if errors.As(err, &server) {
+		position = int(server.Position)
+	}
 	return engine.Description{Columns: columns}, engine.Complain(err, q.SQL, position)
 }

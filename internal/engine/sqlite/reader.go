@@ -5,7 +5,6 @@ import (
 	"database/sql/driver"
 	"errors"
 	"fmt"
-	"io"
 	"net/url"
 	"slices"
 	"strings"
@@ -30,6 +29,7 @@ func init() { worker.Main(kind, processLimits, openReader) }
 type reader struct {
 	conn *sqlite3.SQLiteConn
 	seen *seen
+	packer
 }
 
 // seen is what the statements that are prepared read, while it is asked for.
@@ -54,7 +54,7 @@ func (s *seen) read(table, column string) {
 // of another kind is told at once.
 func openReader(path string) (worker.Reader, error) {
 	address := url.URL{Scheme: "file", Path: path, RawQuery: "mode=ro&_mutex=no&_query_only=1&_stmt_cache_size=50"}
-	if err := decimalSum(); err != nil {
+	if err := extend(); err != nil {
 		return nil, err
 	}
 	seen := &seen{}
@@ -62,48 +62,18 @@ func openReader(path string) (worker.Reader, error) {
 	if err != nil {
 		return nil, &engine.Failure{Code: engine.Unreachable, Message: err.Error(), Err: err}
 	}
-	r := reader{conn.(*sqlite3.SQLiteConn), seen}
-	if err := r.Stream(context.Background(), dialect.Query{SQL: "select count(*) from sqlite_schema"}, func([]any) error { return nil }); err != nil {
+	r := &reader{conn: conn.(*sqlite3.SQLiteConn), seen: seen, packer: newPacker()}
+	if _, err := r.conn.Exec("select count(*) from sqlite_schema", nil); err != nil {
 		_ = conn.Close()
 		return nil, &engine.Failure{Code: engine.Unreachable, Message: err.Error(), Err: err}
 	}
 	return r, nil
 }
 
-// Stream hands over the driver's own rows: the values are not scanned into
-// variables first, which would cost more than reading them.
-func (r reader) Stream(ctx context.Context, q dialect.Query, row func([]any) error) error {
-	args := make([]driver.NamedValue, len(q.Args))
-	for i, v := range q.Args {
-		args[i] = driver.NamedValue{Ordinal: i + 1, Value: v}
-	}
-	rows, err := r.conn.QueryContext(ctx, q.SQL, args)
-	if err != nil {
-		return failureOf(err)
-	}
-	defer rows.Close()
-	values := make([]driver.Value, len(rows.Columns()))
-	out := make([]any, len(values))
-	for {
-		if err := rows.Next(values); err != nil {
-			if errors.Is(err, io.EOF) {
-				return nil
-			}
-			return failureOf(err)
-		}
-		for i, v := range values {
-			out[i] = v
-		}
-		if err := row(out); err != nil {
-			return err
-		}
-	}
-}
-
 // Describe asks for the columns without a record, and what is read for them. A type is
 // known where the column is one of a table. What is read is told while a statement is
 // prepared, so that each is another.
-func (r reader) Describe(ctx context.Context, q dialect.Query) (engine.Description, error) {
+func (r *reader) Describe(ctx context.Context, q dialect.Query) (engine.Description, error) {
 	r.seen.asked++
 	r.seen.reads = &catalog.Reads{}
 	defer func() { r.seen.reads = nil }()
@@ -133,22 +103,20 @@ func (r reader) Describe(ctx context.Context, q dialect.Query) (engine.Descripti
 }
 
 func failureOf(err error) error {
-	return &engine.Failure{Code: codeOf(err), Message: err.Error(), Err: err}
+	var se sqlite3.Error
+	_ = errors.As(err, &se) // or the code is 0
+	return &engine.Failure{Code: codeOf(se.Code, err.Error()), Message: err.Error(), Err: err}
 }
 
-func codeOf(err error) engine.Code {
-	var se sqlite3.Error
-	if !errors.As(err, &se) {
-		return engine.Broken
-	}
+func codeOf(code sqlite3.ErrNo, message string) engine.Code {
 	switch {
-	case se.Code == sqlite3.ErrTooBig, se.Code == sqlite3.ErrNomem, se.Code == sqlite3.ErrFull:
+	case code == sqlite3.ErrTooBig, code == sqlite3.ErrNomem, code == sqlite3.ErrFull:
 		return engine.TooLarge
-	case se.Code == sqlite3.ErrCantOpen, se.Code == sqlite3.ErrReadonly: // a file beside it that the process does not see
+	case code == sqlite3.ErrCantOpen, code == sqlite3.ErrReadonly: // a file beside it that the process does not see
 		return engine.Unreachable
-	case strings.Contains(err.Error(), "no such table"):
+	case strings.Contains(message, "no such table"):
 		return engine.NoSuchTable
-	case se.Code == sqlite3.ErrAuth:
+	case code == sqlite3.ErrAuth:
 		return engine.Refused
 	}
 	return engine.Broken

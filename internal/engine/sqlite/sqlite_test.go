@@ -4,8 +4,11 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"fmt"
+	"math"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -181,4 +184,48 @@ func TestBytes(t *testing.T) {
 	assert.Equal(t, [][]any{
 		{[]byte{1, 2}, "(20000000 bytes)", "(30000000 bytes)"}, {[]byte{1, 3}, "as text", "(5 bytes)"}, {[]byte{1, 4}, nil, nil},
 	}, rows)
+}
+
+// TestPacked: values of every kind and size come as they are stored, in one row and over many
+// messages, with those that are bound; a statement that was stopped or that failed leaves
+// nothing for the next one.
+func TestPacked(t *testing.T) {
+	_, source := database(t, "create table t (id integer primary key, v)")
+	values := []any{nil, int64(0), int64(-1), int64(63), int64(64), int64(-65), int64(math.MaxInt64), int64(math.MinInt64), 0.5, -1e300, "", "a", "text\x00 é\xff", strings.Repeat("x", 127), strings.Repeat("x", 128), strings.Repeat("long ", 300_000), []byte{}, []byte{0, 255}}
+	text := "select ?1"
+	for i := range values[1:] {
+		text += fmt.Sprintf(", ?%d", i+2)
+	}
+	for range 2 { // prepared, and again
+		rows, err := engine.Rows(t.Context(), source, text, values...)
+		require.NoError(t, err)
+		require.Equal(t, [][]any{values}, rows)
+	}
+	_, err := engine.Rows(t.Context(), source, "select 1, abs(-9223372036854775807 - 1)")
+	require.ErrorContains(t, err, "overflow")
+	_, err = engine.Rows(t.Context(), source, "select 1; select 2")
+	require.ErrorContains(t, err, "one statement")
+	_, err = engine.Rows(t.Context(), source, "select ?1")
+	require.ErrorContains(t, err, "0 values for 1")
+	stop := errors.New("enough")
+	many := "with recursive n(i) as (select 1 union all select i + 1 from n where i < 200000) select i, -i, i / 8.0, 'text ' || i, case when i % 3 then null else zeroblob(i % 5) end from n"
+	require.ErrorIs(t, source.Stream(t.Context(), dialect.Query{SQL: many}, func([]any) error { return stop }), stop)
+	i := int64(0)
+	require.NoError(t, source.Stream(t.Context(), dialect.Query{SQL: many}, func(row []any) error {
+		i++
+		want := []any{i, -i, float64(i) / 8, fmt.Sprint("text ", i), nil}
+		if i%3 == 0 {
+			want[4] = make([]byte, i%5)
+		}
+		if !assert.ObjectsAreEqual(want, row) {
+			require.Equal(t, want, row)
+		}
+		return nil
+	}))
+	require.EqualValues(t, 200_000, i)
+	for n := range 120 { // more than stay prepared
+		rows, err := engine.Rows(t.Context(), source, fmt.Sprintf("select %d -- a comment", n))
+		require.NoError(t, err)
+		require.Equal(t, [][]any{{int64(n)}}, rows)
+	}
 }

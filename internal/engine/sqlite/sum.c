@@ -3,34 +3,13 @@
 // numbers run over and cuts fractions to binary ones, and four of its aggregates that get
 // round that take three times as long.
 
-#include "sum.h"
+#include "extend.h"
 
 #include <math.h>
-#include <stdint.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "_cgo_export.h"
-
-// What is called of SQLite's interface (https://sqlite.org/c3ref/intro.html), which is
-// linked with the driver: weak, so that this package can be linked by itself.
-typedef struct sqlite3 sqlite3;
-typedef struct sqlite3_context sqlite3_context;
-typedef struct sqlite3_value sqlite3_value;
-#define WEAK __attribute__((weak))
-extern WEAK void *sqlite3_aggregate_context(sqlite3_context *, int);
-extern WEAK int sqlite3_value_type(sqlite3_value *);
-extern WEAK int64_t sqlite3_value_int64(sqlite3_value *);
-extern WEAK double sqlite3_value_double(sqlite3_value *);
-extern WEAK void sqlite3_result_int64(sqlite3_context *, int64_t);
-extern WEAK void sqlite3_result_text(sqlite3_context *, const char *, int, void (*)(void *));
-extern WEAK void sqlite3_result_error_nomem(sqlite3_context *);
-extern WEAK int sqlite3_auto_extension(void (*)(void));
-extern WEAK int sqlite3_create_window_function(sqlite3 *, const char *, int, int, void *,
-	void (*step)(sqlite3_context *, int, sqlite3_value **), void (*final)(sqlite3_context *), void (*value)(sqlite3_context *),
-	void (*inverse)(sqlite3_context *, int, sqlite3_value **), void (*)(void *));
-enum { INTEGER = 1, FLOAT = 2, UTF8 = 1, DETERMINISTIC = 0x800, INNOCUOUS = 0x200000 };
-#define TRANSIENT ((void (*)(void *)) - 1)
 
 // SCALE is how finely fractions are counted here; what has more places goes to Go.
 #define SCALE 1000000
@@ -122,8 +101,6 @@ static void final(sqlite3_context *context) {
 	}
 }
 
-static int extend(sqlite3 *db, char **problem, const void *interface) {
+int add_decimal_sum(sqlite3 *db) {
 	return sqlite3_create_window_function(db, "decimal_sum", 1, UTF8 | DETERMINISTIC | INNOCUOUS, NULL, step, final, value, inverse, NULL);
 }
-
-int register_decimal_sum(void) { return sqlite3_auto_extension((void (*)(void))extend); }

@@ -1,7 +1,7 @@
 package sqlite
 
 // #cgo LDFLAGS: -lm
-// #include "sum.h"
+// #include "extend.h"
 // #include <stdint.h>
 import "C"
 
@@ -14,9 +14,10 @@ import (
 	"github.com/shopspring/decimal"
 )
 
-// decimalSum has each connection that is opened from then on know decimal_sum.
-var decimalSum = sync.OnceValue(func() error {
-	if code := C.register_decimal_sum(); code != 0 {
+// extend has each connection that is opened from then on know decimal_sum and be known to
+// what packs rows.
+var extend = sync.OnceValue(func() error {
+	if code := C.register_extensions(); code != 0 {
 		return fmt.Errorf("sqlite: decimal_sum cannot be added: %d", int(code))
 	}
 	return nil

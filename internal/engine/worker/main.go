@@ -41,7 +41,8 @@ func Main(kind string, limits Limits, open func(path string) (Reader, error)) {
 		fmt.Fprintf(os.Stderr, "pikegate: a reader of %s cannot be closed in: %v\n", path, err)
 		os.Exit(1)
 	}
-	s := &server{open: func() (Reader, error) { return open(path) }, socket: os.NewFile(3, "service")}
+	socket := os.NewFile(3, "service")
+	s := &server{open: func() (Reader, error) { return open(path) }, socket: socket, rows: Rows{socket: socket}}
 	if err := s.serve(); err != nil {
 		fmt.Fprintf(os.Stderr, "pikegate: a reader of %s ended: %v\n", path, err)
 		os.Exit(1)

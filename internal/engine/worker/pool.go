@@ -209,7 +209,7 @@ func start(kind, path, temporary string) (*process, error) {
 	defer theirs.Close()
 	defer ours.Close() // the connection has its own
 	for _, end := range pair {
-		_ = syscall.SetsockoptInt(end, syscall.SOL_SOCKET, syscall.SO_SNDBUF, 4*rowsTogether) // slower without
+		_ = syscall.SetsockoptInt(end, syscall.SOL_SOCKET, syscall.SO_SNDBUF, 4*Together) // slower without
 	}
 	socket, err := net.FileConn(ours)
 	if err != nil {
@@ -225,7 +225,7 @@ func start(kind, path, temporary string) (*process, error) {
 		_ = socket.Close()
 		return nil, err
 	}
-	return &process{command: command, socket: socket, in: bufio.NewReaderSize(socket, 2*rowsTogether)}, nil
+	return &process{command: command, socket: socket, in: bufio.NewReaderSize(socket, 2*Together)}, nil
 }
 
 // ask sends a statement and reads its answer to the end. When the context ends,

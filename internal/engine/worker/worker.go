@@ -16,7 +16,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"sync"
 	"time"
 
 	"golang.org/x/sys/unix"
@@ -28,8 +27,8 @@ import (
 // Reader is a database as it is read within a worker. It is used by one
 // goroutine at a time.
 type Reader interface {
-	// Stream is that of engine.Source; its failures are of type engine.Failure.
-	Stream(ctx context.Context, q dialect.Query, row func(row []any) error) error
+	// Stream hands over the rows of a statement; its failures are of type engine.Failure.
+	Stream(ctx context.Context, q dialect.Query, to *Rows) error
 	// Describe is that of engine.Source.
 	Describe(ctx context.Context, q dialect.Query) (engine.Description, error)
 }
@@ -45,11 +44,11 @@ const (
 	failed     byte = 'f' // a code and a message
 )
 
-// rowsTogether is how many bytes of rows are sent together, and rowsWait how
+// Together is how many bytes of rows are sent together, and rowsWait how
 // long they wait for others at the most.
 const (
-	rowsTogether = 128 << 10
-	rowsWait     = 2 * time.Millisecond
+	Together = 128 << 10
+	rowsWait = 2 * time.Millisecond
 )
 
 // largest is how many bytes a message may have: some rows of the largest cells.
@@ -86,10 +85,7 @@ type server struct {
 	reader Reader // once something was asked
 	socket *os.File
 	in     *bufio.Reader
-
-	mu     sync.Mutex // guards the rest
-	rows   []byte     // a message of rows that was not sent yet
-	failed error      // of sending
+	rows   Rows
 }
 
 // serve answers statements until the socket is closed.
@@ -115,7 +111,7 @@ func (s *server) serve() error {
 func (s *server) answer(kind byte, content []byte) error {
 	ctx, stop := context.WithCancel(context.Background())
 	defer stop()
-	s.rows = append(s.rows[:0], 0, 0, 0, 0, someRows)
+	s.rows.begin()
 	ended, cared := make(chan struct{}), make(chan struct{})
 	care := time.AfterFunc(rowsWait, func() {
 		defer close(cared)
@@ -126,20 +122,15 @@ func (s *server) answer(kind byte, content []byte) error {
 	if !care.Stop() {
 		<-cared
 	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.failed != nil {
-		return s.failed
-	}
 	if err == nil {
-		return s.end(done, nil)
+		return s.rows.end(done, nil)
 	}
 	code, message := engine.Broken, err.Error()
 	var failure *engine.Failure
 	if errors.As(err, &failure) {
 		code, message = failure.Code, failure.Message
 	}
-	return s.end(failed, engine.AppendValue(engine.AppendValue(nil, string(code)), message))
+	return s.rows.end(failed, engine.AppendValue(engine.AppendValue(nil, string(code)), message))
 }
 
 // lookAfter sends the rows of a statement that lasts, and stops it when it is
@@ -154,9 +145,7 @@ func (s *server) lookAfter(stop func(), ended <-chan struct{}) {
 			return
 		case <-ticker.C:
 		}
-		s.mu.Lock()
-		s.sendRows()
-		s.mu.Unlock()
+		_ = s.rows.Send() // whoever adds the next row meets it
 		var next [1]byte
 		n, _, err := unix.Recvfrom(int(s.socket.Fd()), next[:], unix.MSG_PEEK|unix.MSG_DONTWAIT)
 		switch {
@@ -166,19 +155,6 @@ func (s *server) lookAfter(stop func(), ended <-chan struct{}) {
 			stop()
 		}
 	}
-}
-
-// end sends the rows that wait and how it ended, in one piece; it is locked.
-func (s *server) end(kind byte, content []byte) error {
-	message := s.rows
-	if len(message) <= 5 {
-		message = message[:0]
-	} else {
-		binary.LittleEndian.PutUint32(message, uint32(len(message)-4))
-	}
-	message = binary.LittleEndian.AppendUint32(message, uint32(len(content)+1))
-	_, err := s.socket.Write(append(append(message, kind), content...))
-	return err
 }
 
 func (s *server) run(ctx context.Context, kind byte, content []byte) error {
@@ -203,28 +179,7 @@ func (s *server) run(ctx context.Context, kind byte, content []byte) error {
 	if kind == askColumns {
 		return s.describe(ctx, q)
 	}
-	return s.reader.Stream(ctx, q, func(row []any) error {
-		s.mu.Lock()
-		defer s.mu.Unlock()
-		s.rows = binary.AppendUvarint(s.rows, uint64(len(row)))
-		for _, v := range row {
-			s.rows = engine.AppendValue(s.rows, v)
-		}
-		if len(s.rows) >= rowsTogether {
-			s.sendRows()
-		}
-		return s.failed
-	})
-}
-
-// sendRows sends what rows there are; it is locked.
-func (s *server) sendRows() {
-	if len(s.rows) <= 5 || s.failed != nil {
-		return
-	}
-	binary.LittleEndian.PutUint32(s.rows, uint32(len(s.rows)-4))
-	_, s.failed = s.socket.Write(s.rows)
-	s.rows = s.rows[:5]
+	return s.reader.Stream(ctx, q, &s.rows)
 }
 
 func (s *server) describe(ctx context.Context, q dialect.Query) error {

@@ -46,7 +46,8 @@ func (probe) Describe(context.Context, dialect.Query) (engine.Description, error
 }
 
 // Stream does what the text says, and gives what came of it as a row.
-func (p probe) Stream(ctx context.Context, q dialect.Query, row func([]any) error) error {
+func (p probe) Stream(ctx context.Context, q dialect.Query, to *worker.Rows) error {
+	row := to.Add
 	word, rest, _ := strings.Cut(q.SQL, " ")
 	outcome := func(err error) error {
 		if err != nil {

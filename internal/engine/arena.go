@@ -42,16 +42,20 @@ func (a *Arena) Text(b []byte) any {
 	if len(b) == 0 {
 		return ""
 	}
+	return a.Part(a.Keep(b))
+}
+
+// Keep is the bytes in memory that is not written again.
+func (a *Arena) Keep(b []byte) []byte {
 	if len(b) > arenaBytes/8 {
-		return string(b)
+		return append([]byte(nil), b...)
 	}
 	if len(b) > len(a.bytes) {
 		a.bytes = make([]byte, arenaBytes)
 	}
 	n := copy(a.bytes, b)
-	v := a.Part(a.bytes[:n])
-	a.bytes = a.bytes[n:]
-	return v
+	b, a.bytes = a.bytes[:n:n], a.bytes[n:]
+	return b
 }
 
 // Row keeps the bytes of a row's values, in one copy: they stand in one piece, as a server
@@ -72,15 +76,7 @@ func (a *Arena) Row(values [][]byte) [][]byte {
 	from := uintptr(unsafe.Pointer(unsafe.SliceData(values[first])))
 	size := int(uintptr(unsafe.Pointer(unsafe.SliceData(values[last])))-from) + len(values[last])
 	whole := unsafe.Slice(unsafe.SliceData(values[first]), size)
-	if size > arenaBytes/8 {
-		whole = append([]byte(nil), whole...)
-	} else {
-		if size > len(a.bytes) {
-			a.bytes = make([]byte, arenaBytes)
-		}
-		n := copy(a.bytes, whole)
-		whole, a.bytes = a.bytes[:n:n], a.bytes[n:]
-	}
+	whole = a.Keep(whole)
 	a.row = a.row[:0]
 	for _, v := range values {
 		if len(v) > 0 {

@@ -14,7 +14,7 @@ import (
 // Describe asks for the columns without a record.
 func (s *source) Describe(ctx context.Context, q dialect.Query) (engine.Description, error) {
 	var columns []catalog.Column
-	err := s.with(ctx, false, func(conn driver.Conn) error {
+	err := s.with(ctx, false, func(conn driver.Conn, _ *buffered) error {
 		statement, err := conn.Prepare("select * from (\n" + q.SQL + "\n) as described limit 0")
 		if err != nil {
 			return err

@@ -18,6 +18,9 @@ const readAhead = 256 << 10
 type buffered struct {
 	net.Conn
 	reader *bufio.Reader
+	left   int                    // how many bytes of a packet were not read yet
+	spoken bool                   // whether anything was sent
+	opaque bool                   // whether it is encrypted
 	closed atomic.Pointer[func()] // called when it is
 }
 
@@ -28,7 +31,36 @@ func (b *buffered) Close() error {
 	return b.Conn.Close()
 }
 
-func (b *buffered) Read(p []byte) (int, error) { return b.reader.Read(p) }
+// Read hands over one packet at the most: what follows is not the driver's alone. Behind TLS
+// there are none to be seen.
+func (b *buffered) Read(p []byte) (int, error) {
+	if b.opaque {
+		return b.reader.Read(p)
+	}
+	if b.left == 0 {
+		head, err := b.reader.Peek(packetHead)
+		if err != nil {
+			return 0, err
+		}
+		b.left = packetHead + lengthOf(head)
+	}
+	n, err := b.reader.Read(p[:min(len(p), b.left)])
+	b.left -= n
+	return n, err
+}
+
+// Write takes note of a connection that is encrypted from then on: the first that is said is
+// to ask for it, in a packet that is shorter than any other first one; source: MariaDB's
+// documentation, "SSLRequest Packet".
+func (b *buffered) Write(p []byte) (int, error) {
+	if !b.spoken {
+		b.spoken, b.opaque = true, len(p) == packetHead+32
+	}
+	return b.Conn.Write(p)
+}
+
+// shows tells whether what comes next can be read without the driver.
+func (b *buffered) shows() bool { return b != nil && !b.opaque && b.left == 0 }
 
 // SyscallConn lets the driver look whether the server has hung up.
 func (b *buffered) SyscallConn() (syscall.RawConn, error) {

@@ -131,7 +131,7 @@ type passed struct{ error }
 // with runs something in a read-only transaction, which is always rolled back.
 // When the caller goes away, the server is told to stop the statement. What is
 // lasting leaves something in the session, which is not used again.
-func (s *source) with(ctx context.Context, lasting bool, do func(driver.Conn) error) error {
+func (s *source) with(ctx context.Context, lasting bool, do func(driver.Conn, *buffered) error) error {
 	conn, err := s.db.Conn(ctx)
 	if err != nil {
 		return s.fail(ctx, err)
@@ -183,7 +183,7 @@ func (s *source) with(ctx context.Context, lasting bool, do func(driver.Conn) er
 			}
 		}
 	}()
-	err = conn.Raw(func(raw any) error { return do(raw.(driver.Conn)) })
+	err = conn.Raw(func(raw any) error { return do(raw.(driver.Conn), socket) })
 	close(done)
 	watching.Wait()
 	after, stop := context.WithTimeout(context.Background(), 5*time.Second)
@@ -229,7 +229,7 @@ func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 	}
 	inner, stop := context.WithCancel(ctx)
 	defer stop()
-	err := s.with(inner, lasts.MatchString(q.SQL), func(conn driver.Conn) error {
+	err := s.with(inner, lasts.MatchString(q.SQL), func(conn driver.Conn, socket *buffered) error {
 		statement, err := conn.Prepare(q.SQL)
 		if err != nil {
 			return err
@@ -240,35 +240,50 @@ func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 			return err
 		}
 		defer rows.Close()
-		names := rows.Columns()
-		binaries := make([]bool, len(names))
-		for i := range names {
-			kind := rows.(driver.RowsColumnTypeDatabaseTypeName).ColumnTypeDatabaseTypeName(i)
-			binaries[i] = strings.HasSuffix(kind, "BLOB") || strings.HasSuffix(kind, "BINARY") || kind == "BIT" || kind == "GEOMETRY"
-		}
-		var texts engine.Arena
-		values, out := make([]driver.Value, len(names)), make([]any, len(names))
-		for {
-			if err := rows.Next(values); err != nil {
-				if errors.Is(err, io.EOF) {
-					return nil
-				}
-				return err
-			}
-			for i, v := range values {
-				out[i] = decoded(binaries[i], v, &texts)
-			}
-			if err := row(out); err != nil {
+		taken := func(values []any) error {
+			if err := row(values); err != nil {
 				stop()
 				return passed{err}
 			}
+			return nil
 		}
+		if columns, known := columnsOf(rows); known && socket.shows() {
+			if err := socket.each(columns, taken); err != nil {
+				return err
+			}
+		}
+		return handOver(rows, taken)
 	})
 	var own passed
 	if errors.As(err, &own) {
 		return own.error
 	}
 	return err
+}
+
+// handOver hands over the rows as the driver reads them.
+func handOver(rows driver.Rows, row func([]any) error) error {
+	names := rows.Columns()
+	binaries := make([]bool, len(names))
+	for i := range names {
+		binaries[i] = wires[rows.(driver.RowsColumnTypeDatabaseTypeName).ColumnTypeDatabaseTypeName(i)] == wireBytes
+	}
+	var texts engine.Arena
+	values, out := make([]driver.Value, len(names)), make([]any, len(names))
+	for {
+		if err := rows.Next(values); err != nil {
+			if errors.Is(err, io.EOF) {
+				return nil
+			}
+			return err
+		}
+		for i, v := range values {
+			out[i] = decoded(binaries[i], v, &texts)
+		}
+		if err := row(out); err != nil {
+			return err
+		}
+	}
 }
 
 // named numbers values for the driver.
@@ -369,7 +384,7 @@ func (s *source) Check(ctx context.Context) (engine.Inspection, error) {
 	if tables, err := engine.Rows(ctx, s, "select table_name from information_schema.tables where table_schema = database() limit 1"); err == nil && len(tables) > 0 {
 		table = fmt.Sprint(tables[0][0])
 		// Not through Stream, which would refuse it by itself.
-		err = s.with(ctx, false, func(conn driver.Conn) error {
+		err = s.with(ctx, false, func(conn driver.Conn, _ *buffered) error {
 			statement, err := conn.Prepare("delete from `" + strings.ReplaceAll(table, "`", "``") + "` where 1 = 0")
 			if err != nil {
 				return err

@@ -86,6 +86,7 @@ fuzz: ## Fuzz each parser for a minute, and try many more random criteria
 	go test ./core/sqltext -run '^$$' -fuzz FuzzSplit -fuzztime 1m
 	go test ./core/sqltext -run '^$$' -fuzz FuzzDirectOf -fuzztime 1m
 	go test ./core/definition -run '^$$' -fuzz FuzzDecode -fuzztime 1m
+	go test ./internal/engine/mysql -run '^$$' -fuzz FuzzRow -fuzztime 1m
 	go test ./core/definition -run '^$$' -fuzz FuzzFilePart -fuzztime 1m
 	go test ./testing/oracle -run 'TestHiddenRows' -hidden 40000 -seed $$(date +%s) -timeout 1h
 	go test ./testing/oracle -expressions 400000 -seed $$(date +%s)

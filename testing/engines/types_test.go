@@ -2,6 +2,8 @@ package engines
 
 import (
 	"bytes"
+	"context"
+	"errors"
 	"fmt"
 	"strconv"
 	"strings"
@@ -13,7 +15,9 @@ import (
 
 	"pikegate/core/civil"
 	"pikegate/core/definition"
+	"pikegate/core/dialect"
 	"pikegate/core/plan"
+	"pikegate/internal/engine"
 	"pikegate/internal/output"
 	"pikegate/testing/servers"
 )
@@ -99,5 +103,63 @@ func TestPostgresAsText(t *testing.T) {
 			require.NoError(t, err)
 			require.Equal(t, strconv.FormatFloat(want, 'g', -1, 64), strconv.FormatFloat(row[0].(float64), 'g', -1, 64), kind)
 		}
+	}
+}
+
+// TestMariaDBPackets: what is read from packets by ourselves is what the driver reads behind
+// TLS, from one end of each type to the other, in rows larger than a packet too; a result that
+// fails in the middle or is left leaves the connection as it was.
+func TestMariaDBPackets(t *testing.T) {
+	cert, key := newAuthority(t).certificate(t, "mysql", "localhost")
+	server, db := servers.MariaDB(t, "--ssl-cert="+cert, "--ssl-key="+key, "--max-allowed-packet=64M")
+	execute(t, db, `create table t (id int primary key, tiny tinyint, byte tinyint unsigned, small smallint, word smallint unsigned, medium mediumint, mediumu mediumint unsigned, whole int, wholeu int unsigned,
+		big bigint, bigu bigint unsigned, single float, real_ double, exact decimal(40, 20), bits bit(12), yes boolean, made year, day date, at datetime, at3 datetime(3), at6 datetime(6), stamp timestamp(2) null,
+		took time, took4 time(4), fixed char(5), word_ varchar(50), raw varbinary(50), file blob, note text, state enum('calm', 'rough'), flags set('a', 'b'), doc json, place point)`)
+	execute(t, db, "set sql_mode = ''")
+	execute(t, db, `insert into t values
+		(1, -128, 255, -32768, 65535, -8388608, 16777215, -2147483648, 4294967295, -9223372036854775808, 18446744073709551615, 0.1, 1e300, 12345678901234567890.12345678901234567890, b'101', true, 2025, '2025-03-31', '2025-03-31 08:30:15', '2025-03-31 08:30:15.250', '2025-03-31 08:30:15.000001', '2025-03-31 08:30:15.25',
+		'-838:59:59', '26:00:00.1234', 'ab', 'Zoë 🚣', x'00ff', x'', '', 'rough', 'a,b', '{"a": 1}', point(1, 2)),
+		(2, 127, 0, 32767, 0, 8388607, 0, 2147483647, 0, 9223372036854775807, 9223372036854775808, -16777217, -0.5, -0.5, b'0', false, 1901, '0000-00-00', '0000-00-00', '9999-12-31 23:59:59.999', '2025-00-10 00:00:00', null,
+		'00:00:00', '-00:00:00.5', '', '', '', x'ff', repeat('x', 70000), 'calm', '', '[]', null),
+		(3, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null, null)`)
+	open := func(tls string) engine.Source {
+		a := address(server)
+		a.TLS, a.Connections = tls, 1
+		return source(t, "mysql", a)
+	}
+	plain, encrypted := open("off"), open("")
+	both := func(text string) (rows [][]any) {
+		t.Helper()
+		want, err := query(encrypted, text)
+		require.NoError(t, err, text)
+		rows, err = query(plain, text)
+		require.NoError(t, err, text)
+		require.Equal(t, want, rows, text)
+		return rows
+	}
+	ssl := "select variable_value <> '' from information_schema.session_status where variable_name = 'Ssl_cipher'"
+	for s, want := range map[engine.Source]int64{plain: 0, encrypted: 1} {
+		rows, err := query(s, ssl)
+		require.NoError(t, err)
+		require.Equal(t, [][]any{{want}}, rows)
+	}
+	require.Len(t, both("select * from t order by id"), 3)
+	both("select 1, null, 'text', 1.50, now() is null, cast('08:30' as time), cast('2025-03-31 08:30:15.5' as datetime(1)), timestamp('2025-03-31'), x'00', 1e0, cast(1 as unsigned), date '2025-03-31' + interval 90 minute, count(*), sum(exact), avg(whole), group_concat(word_) from t")
+	both("select * from t where id > 3")
+	both("select id, day from t union all select seq, '2025-01-01' + interval seq div 50 day from seq_10_to_5000")
+	for _, n := range []int{250, 251, 65535, 65536, 256<<10 - 9, 256 << 10, 1<<24 - 10, 1<<24 - 6, 1<<24 - 5, 20 << 20} { // the steps of lengths, of our buffer and of packets
+		require.Len(t, both(fmt.Sprintf("select repeat('x', %d) union all select 'end'", n))[0][0], n)
+	}
+	const failing = "select seq, if(seq = 40000, (select 1 union select 2), 'text') from seq_1_to_50000"
+	for range 2 {
+		n := 0
+		err := plain.Stream(t.Context(), dialect.Query{SQL: failing}, func([]any) error { n++; return nil })
+		require.ErrorContains(t, err, "more than 1 row")
+		require.Greater(t, n, 1000)
+		enough := errors.New("enough")
+		require.ErrorIs(t, plain.Stream(t.Context(), dialect.Query{SQL: "select seq from seq_1_to_500000"}, func([]any) error { return enough }), enough)
+		ctx, stop := context.WithCancel(t.Context())
+		require.ErrorIs(t, plain.Stream(ctx, dialect.Query{SQL: "select seq from seq_1_to_50000000"}, func([]any) error { stop(); return nil }), context.Canceled)
+		both("select id from t order by id")
 	}
 }

@@ -16,6 +16,7 @@ import (
 	"math/big"
 	"net"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -307,7 +308,7 @@ func decoded(bytes bool, v driver.Value, texts *engine.Arena) any {
 	switch v := v.(type) {
 	case []byte:
 		if bytes {
-			return append([]byte(nil), v...)
+			return slices.Clone(v)
 		}
 		return texts.Text(v)
 	case uint64:

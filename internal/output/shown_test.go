@@ -204,19 +204,21 @@ func TestLinks(t *testing.T) {
 	columns := []plan.Output{
 		{Name: "lock", Label: "Lock", Type: catalog.Text, Column: catalog.Column{Type: catalog.Text}},
 		{Name: "at", Label: "At", Type: catalog.DateTime, Column: catalog.Column{Type: catalog.DateTime, Encoding: catalog.EncISOInstant}, Index: 1},
+		{Name: "toll", Label: "Toll", Type: catalog.Decimal, Column: catalog.Column{Type: catalog.Decimal}, Format: "money", Index: 2},
 	}
 	header := output.Header{Title: "Tolls", Base: "https://gate.example", Columns: columns, Page: output.PaperOf(definition.Page{}), Links: []output.Link{
 		{On: "lock", Report: "by date", Set: map[string]output.LinkValue{"locks": {Column: "lock"}, "period": {Column: "at"}, "region": {Texts: []string{"a", "b"}}}},
+		{On: "at", Report: "day", Set: map[string]output.LinkValue{"period": {Column: "at"}}}, {On: "toll", Report: "toll", Set: map[string]output.LinkValue{"lock": {Column: "lock"}}},
 	}}
 	made := func(f output.Format) []byte {
-		out, err := writeRows(t, f, header, output.Summary{Count: 2}, []any{`"><&= x`, "2025-03-09T08:30:15Z"}, []any{nil, nil})
+		out, err := writeRows(t, f, header, output.Summary{Count: 3}, []any{`"><&= x`, "2025-03-09T08:30:15Z", "12.5"}, []any{nil, nil, nil}, []any{strings.Repeat("long ", 60), nil, "7"})
 		require.NoError(t, err)
 		return out
 	}
 	const address = "https://gate.example/#/reports/by%20date?locks=%22%3E%3C%26%3D+x&period=2025-03-09&region=a&region=b"
 	page := string(made(output.HTML))
-	assert.Contains(t, page, `<td><a href="`+strings.ReplaceAll(address, "&", "&amp;")+`">"&gt;&lt;&amp;= x</a><td>2025-03-09`)
-	assert.Contains(t, page, "<tr><td><td>\n")
+	assert.Contains(t, page, `<td><a href="`+strings.ReplaceAll(address, "&", "&amp;")+`">"&gt;&lt;&amp;= x</a><td><a href="https://gate.example/#/reports/day?period=2025-03-09">2025-03-09`)
+	assert.Contains(t, page, "<tr><td><td><td class=n>\n")
 	assert.Contains(t, string(made(output.PDF)), "/URI ("+address+")")
 	assert.Contains(t, string(made(output.Pages)), `<a href="`+strings.ReplaceAll(address, "&", "&amp;")+`"><text`)
 	book, err := excelize.OpenReader(bytes.NewReader(made(output.XLSX)))
@@ -224,9 +226,19 @@ func TestLinks(t *testing.T) {
 	formula, err := book.GetCellFormula("Records", "A2")
 	require.NoError(t, err)
 	assert.Equal(t, `HYPERLINK("`+address+`","""><&= x")`, formula)
-	value, err := book.GetCellValue("Records", "A2")
-	require.NoError(t, err)
-	assert.Equal(t, `"><&= x`, value)
+	for cell, want := range map[string]string{"A2": `"><&= x`, "B2": "2025-03-09 08:30:15", "C2": "12.50", "A3": "", "C3": "", "A4": strings.Repeat("long ", 60), "C4": "7.00"} {
+		value, err := book.GetCellValue("Records", cell)
+		require.NoError(t, err)
+		assert.Equal(t, want, value, cell)
+	}
+	for cell, want := range map[string]string{
+		"B2": `HYPERLINK("https://gate.example/#/reports/day?period=2025-03-09",45725.35434027778)`, "C2": `HYPERLINK("https://gate.example/#/reports/toll?lock=%22%3E%3C%26%3D+x",12.5)`,
+		"A4": "", "C4": "", // longer than an address in a formula may be
+	} {
+		formula, err := book.GetCellFormula("Records", cell)
+		require.NoError(t, err)
+		assert.Equal(t, want, formula, cell)
+	}
 	assert.NotContains(t, string(made(output.CSV)), "gate.example")
 	header.Base = ""
 	assert.NotContains(t, string(made(output.HTML)), "<a href=\"/#", "where the service is not known")

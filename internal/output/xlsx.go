@@ -277,19 +277,37 @@ func (x *xlsxWriter) Row(r record.Record) error {
 			}
 			x.widths[i] = max(x.widths[i], width+2)
 		}
-		if k == text && addresses != nil && addresses[i] != "" && !x.header.Columns[i].Type.IsDate() && x.linked(string(x.cell), addresses[i], r[i].Emphasis) {
-			continue
+		address := ""
+		if addresses != nil && len(addresses[i]) <= longestLiteral {
+			address = addresses[i]
 		}
-		x.value(x.cell, k, i, r[i].Emphasis)
+		x.value(x.cell, k, i, r[i].Emphasis, address)
 	}
 	return x.flush()
 }
 
-// value appends a cell of a column.
-func (x *xlsxWriter) value(cell []byte, k kind, i int, e record.Emphasis) {
+// value appends a cell of a column, which leads to an address where there is one.
+func (x *xlsxWriter) value(cell []byte, k kind, i int, e record.Emphasis, address string) {
 	column, f := &x.header.Columns[i], &x.shown.shown.formats[i]
 	letters, mark := lettersOf(e), Marks[e]
-	words := func(text string) { x.text(text, x.styles.of(style{code: marked("", mark, true), letters: letters})) }
+	words := func(text string) {
+		of := style{code: marked("", mark, true), letters: letters}
+		if address == "" || utf8.RuneCountInString(text) > longestLiteral {
+			x.text(text, x.styles.of(of))
+			return
+		}
+		x.leads(address, literal(text), of, ` t="str"`)
+		x.line = append(appendXML(x.line, text), "</v></c>"...)
+	}
+	counts := func(code string, number []byte) {
+		of := style{code: marked(code, mark, false), letters: letters}
+		if address == "" {
+			x.cellOf(of, "")
+		} else {
+			x.leads(address, string(number), of, "")
+		}
+		x.line = append(append(x.line, number...), "</v></c>"...)
+	}
 	switch k {
 	case blank:
 		if f.Words.Blank != "" {
@@ -314,15 +332,13 @@ func (x *xlsxWriter) value(cell []byte, k kind, i int, e record.Emphasis) {
 		if column.Type.IsDate() {
 			code = "" // it is none
 		}
-		x.cellOf(style{code: marked(code, mark, false), letters: letters}, "")
 		if f.IsDuration() {
 			cell = []byte(f.Days(string(cell), maxDigits))
 		}
-		x.line = append(append(x.line, cell...), "</v></c>"...)
+		counts(code, cell)
 	default:
 		if serial, _, ok := serialOf(cell); ok && column.Type.IsDate() {
-			x.cellOf(style{code: marked(x.codes[i], mark, false), letters: letters}, "")
-			x.line = append(append(x.line, serial...), "</v></c>"...)
+			counts(x.codes[i], serial)
 			return
 		}
 		words(string(cell))
@@ -332,17 +348,14 @@ func (x *xlsxWriter) value(cell []byte, k kind, i int, e record.Emphasis) {
 // longestLiteral is how many characters a text in a formula has at the most.
 const longestLiteral = 255
 
-// linked appends a cell whose text leads to an address; false where that is too long for a
-// formula.
-func (x *xlsxWriter) linked(text, address string, e record.Emphasis) bool {
-	if utf8.RuneCountInString(text) > longestLiteral || len(address) > longestLiteral {
-		return false
-	}
-	literal := func(s string) string { return `"` + strings.ReplaceAll(s, `"`, `""`) + `"` }
-	x.line = fmt.Appendf(x.line, `<c t="str" s="%d"><f>`, x.styles.of(style{code: marked("", Marks[e], true), letters: lettersOf(e)}))
-	x.line = appendXML(x.line, "HYPERLINK("+literal(address)+","+literal(text)+")")
-	x.line = append(appendXML(append(x.line, "</f><v>"...), text), "</v></c>"...)
-	return true
+// literal is a text in a formula.
+func literal(text string) string { return `"` + strings.ReplaceAll(text, `"`, `""`) + `"` }
+
+// leads begins a cell of a style that leads to an address and shows a value, written as a
+// formula has it; the value itself follows. It can be added up and sorted as any other.
+func (x *xlsxWriter) leads(address, shown string, of style, kind string) {
+	x.line = fmt.Appendf(x.line, `<c%s s="%d"><f>`, kind, x.styles.of(of))
+	x.line = append(appendXML(x.line, "HYPERLINK("+literal(address)+","+shown+")"), "</f><v>"...)
 }
 
 // cellOf begins a cell of a style whose value follows.

@@ -69,8 +69,6 @@ beside: {question: period, with: year-before}
 // TestBesideChecked: what is written in is checked like any query, and what cannot stand
 // beside anything is refused.
 func TestBesideChecked(t *testing.T) {
-	source := withPassages
-	source.Tables[1].Columns = append(source.Tables[1].Columns, catalog.Column{Name: "day", Type: catalog.Date, Encoding: catalog.EncISODate, Stored: catalog.Text})
 	for _, c := range []struct{ text, want string }{
 		{"columns: [{name: n, value: count}]\ncriteria: day within :period\nbeside: {question: period, with: year-before}\n", ""},
 		{"columns: [{name: m, value: month of day}, {name: n, value: count}]\ncriteria: day within :period\nbeside: {question: period, with: year-before}\n", "columns[0] beside_apart"},
@@ -87,7 +85,7 @@ func TestBesideChecked(t *testing.T) {
 		documents, problems := definition.Decode("", []byte("kind: query\nname: q\nsource: navigation\nfrom: passages\nparameters: [{name: period, kind: period, required: true}]\n"+c.text))
 		if !problems.Failed() {
 			_, problems = definition.Check(documents, definition.Environment{
-				Source: func(string) (*catalog.Source, *diag.Problem) { return &source, nil },
+				Source: func(string) (*catalog.Source, *diag.Problem) { return &withPassages, nil },
 				Zone:   time.LoadLocation,
 			})
 		}

@@ -14,7 +14,7 @@ var withPassages = catalog.Source{Name: "navigation", Tables: []catalog.Table{
 	{Name: "vessels", Key: []string{"id"}, Columns: []catalog.Column{{Name: "id", Type: catalog.Integer}, {Name: "name", Type: catalog.Text}}},
 	{
 		Name: "passages", Key: []string{"id"},
-		Columns:    []catalog.Column{{Name: "id", Type: catalog.Integer}, {Name: "vessel_id", Type: catalog.Integer}, {Name: "lock_id", Type: catalog.Integer}, {Name: "toll", Type: catalog.Integer}, {Name: "name", Type: catalog.Text}},
+		Columns:    []catalog.Column{{Name: "id", Type: catalog.Integer}, {Name: "vessel_id", Type: catalog.Integer}, {Name: "lock_id", Type: catalog.Integer}, {Name: "toll", Type: catalog.Integer}, {Name: "name", Type: catalog.Text}, {Name: "day", Type: catalog.Date, Encoding: catalog.EncISODate, Stored: catalog.Text}},
 		References: []catalog.Reference{{Columns: []string{"vessel_id"}, Table: "vessels", To: []string{"id"}}},
 	},
 	{

@@ -371,8 +371,18 @@ func (c *compiler) deliveries(s *Schedule, asked []parameter.Parameter, known bo
 // pageFormats are the formats that an overview is delivered in.
 var pageFormats = []string{"pdf", "html"}
 
-// againstOverview checks a schedule against its overview.
-func (c *compiler) againstOverview(s *Schedule, known Environment, set *Set) {
+// AgainstOverview checks a schedule against what its overview asks, which is known to be sound.
+func (s *Schedule) AgainstOverview(asked []parameter.Parameter, zone func(name string) (*time.Location, error)) diag.Problems {
+	c := compiler{query: &Query{}}
+	c.itself(s, zone)
+	c.page(s)
+	c.answers(s, nil, asked)
+	c.deliveries(s, asked, true)
+	return c.problems
+}
+
+// page checks what a schedule says that an overview cannot do.
+func (c *compiler) page(s *Schedule) {
 	if s.Only.Value != "" {
 		c.fail("only", s.Only.Line, "not_of_overview", "An overview has no totals of its own that a condition could be about.", "Remove only, or schedule one of its reports.")
 	}
@@ -384,6 +394,11 @@ func (c *compiler) againstOverview(s *Schedule, known Environment, set *Set) {
 			c.fail(field, 0, "not_a_page", "An overview is delivered as PDF or HTML.", "Write format: pdf, or a file that ends in .pdf.")
 		}
 	}
+}
+
+// againstOverview checks a schedule against its overview.
+func (c *compiler) againstOverview(s *Schedule, known Environment, set *Set) {
+	c.page(s)
 	overview, ok := set.Library.overview(s.Overview)
 	if !ok {
 		c.problems = append(c.problems, soften(diag.Problems{{

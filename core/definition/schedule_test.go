@@ -228,6 +228,22 @@ func TestVerdict(t *testing.T) {
 	}
 }
 
+// TestVerdictNested: what an aggregate cannot be made of is told in the words of who wrote it.
+func TestVerdictNested(t *testing.T) {
+	documents, problems := definition.Decode("", []byte(scheduled))
+	require.Empty(t, problems)
+	source := duesSource.Clone()
+	compiled, problems := definition.NewSet(documents, definition.Library{}).Compile(documents[0].(*definition.Query), &source)
+	require.Empty(t, problems)
+	const text = "count > 1 and greatest of amount - least of amount > 1"
+	_, problems = compiled.Verdict(documents[1].(*definition.Report), definition.Text{Value: text})
+	require.Len(t, problems, 1)
+	p := problems[0]
+	assert.NotContains(t, p.Message+p.Hint, "total_")
+	assert.Equal(t, "greatest of amount - least of amount", text[p.Offset:p.Offset+p.Length])
+	assert.Equal(t, "nested_aggregate An aggregate cannot be made of others.", p.Code+" "+p.Message)
+}
+
 // TestScheduleFormat: the rule is written in its one way.
 func TestScheduleFormat(t *testing.T) {
 	made, problems := definition.Format("", []byte("kind: schedule\nname: s\ndeliver:\n  - mail: {to: a@b.example}\nwhen: Every  Monday at 7:00 # early\nreport: dues\nonly: count>=1\n"))

@@ -27,19 +27,22 @@ func (out *Compiled) Verdict(r *Report, text Text) (*Verdict, diag.Problems) {
 	}
 	v := &Verdict{places: map[string]int{}}
 	totals := catalog.Table{Name: "totals"}
-	inner := map[criteria.Expr]bool{} // columns that an aggregate is made of
+	inner := map[criteria.Pos]bool{} // where there is what an aggregate is made of
 	criteria.Walk(e, func(e criteria.Expr) {
 		if aggregate, ok := e.(*criteria.Aggregate); ok && aggregate.X != nil {
-			criteria.Walk(aggregate.X, func(e criteria.Expr) { inner[e] = true })
+			criteria.Walk(aggregate.X, func(e criteria.Expr) { inner[e.At()] = true })
 		}
 	})
 	e = criteria.Map(e, func(e criteria.Expr) criteria.Expr {
 		var total string
 		switch n := e.(type) {
 		case *criteria.Aggregate:
+			if inner[n.Pos] { // told with the one around it
+				return e
+			}
 			total = criteria.Print(n)
 		case *criteria.Column:
-			if n.Table != "" || n.Name != "count" || inner[e] {
+			if n.Table != "" || n.Name != "count" || inner[n.Pos] {
 				return e
 			}
 			total = "count"

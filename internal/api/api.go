@@ -73,6 +73,7 @@ func New(s *service.Service, log *slog.Logger, version string) *Server {
 
 	server.reports()
 	server.overviews()
+	server.answers()
 	server.runs()
 	server.authoring()
 	server.sources()

@@ -32,10 +32,12 @@ type PageBody struct {
 	Inputs parameter.Inputs `json:"inputs,omitempty" doc:"The answers by question, as a report takes them" example:"{\"period\":\"2025-03\"}"`
 	AsOf   string           `json:"as_of,omitempty" doc:"The day or instant taken for now; the clock when left out" example:"2026-03-31"`
 	Draft  bool             `json:"draft,omitempty" doc:"Whether what was pushed last is meant instead of the published version"`
+	// Answers are put under the inputs.
+	Answers string `json:"answers,omitempty" maxLength:"200" doc:"The name of saved answers, under those that are given"`
 }
 
 func (b PageBody) request(path OverviewPath) service.OverviewRequest {
-	return service.OverviewRequest{Overview: path.Overview, Inputs: b.Inputs, AsOf: b.AsOf, Draft: b.Draft}
+	return service.OverviewRequest{Overview: path.Overview, Inputs: b.Inputs, AsOf: b.AsOf, Draft: b.Draft, Answers: b.Answers}
 }
 
 func (s *Server) overviews() {

@@ -27,26 +27,6 @@ func (s *Server) rights() {
 		given, taken, err := s.service.ApplyGrants(ctx, who, in.Body, in.Dry)
 		return answer(s, wire.AppliedRights{Given: given, Taken: taken}, err)
 	})
-	get(s, "list-answers", "/reports/{report}/answers", "The answers to a report that are saved: one's own, and those for all its readers", []int{404}, func(ctx context.Context, who identity.Actor, in *ReportPath) (*response[[]wire.SavedAnswers], error) {
-		list, err := s.service.SavedAnswers(ctx, who, in.Report)
-		return answer(s, list, err)
-	})
-	put(s, "save-answers", "/reports/{report}/answers", "Save answers to a report under a name, in the place of those of that name", []int{404, 422, 502, 504}, func(ctx context.Context, who identity.Actor, in *struct {
-		ReportPath
-		Body wire.SavedAnswers
-	},
-	) (*response[wire.SavedAnswers], error) {
-		saved, err := s.service.SaveAnswers(ctx, who, in.Report, in.Body)
-		return answer(s, saved, err)
-	})
-	remove(s, "remove-answers", "/reports/{report}/answers/{name}", "Remove saved answers", func(ctx context.Context, who identity.Actor, in *struct {
-		ReportPath
-		Name   string `path:"name" doc:"What they are called"`
-		Shared bool   `query:"shared" doc:"Whether those for all readers are meant"`
-	},
-	) error {
-		return s.service.RemoveAnswers(ctx, who, in.Report, in.Name, in.Shared)
-	})
 	get(s, "list-readers", "/reports/{report}/readers", "Who can run a report, and why", []int{404}, func(ctx context.Context, who identity.Actor, in *ReportPath) (*response[[]wire.ReportReader], error) {
 		list, err := s.service.ReportReaders(ctx, who, in.Report)
 		return answer(s, list, err)

@@ -10,20 +10,45 @@ import (
 	"github.com/spf13/cobra"
 
 	"pikegate/core/parameter"
+	"pikegate/internal/client"
 	"pikegate/internal/wire"
 )
 
 func (a *app) answers() *cobra.Command {
-	return holding("answers", "Save answers to a report under a name", a.answersList(), a.answersSave(), a.answersRemove())
+	return holding("answers", "Save answers to a report or an overview under a name", a.answersList(), a.answersSave(), a.answersRemove())
+}
+
+// askedFlag has a command take the name of an overview instead of a report's.
+func askedFlag(cmd *cobra.Command, overview *bool) {
+	cmd.Flags().BoolVar(overview, "overview", false, "the name is that of an overview")
+}
+
+// asker is what was named.
+func (in *inputs) asker(name string) client.Asker {
+	if in.overview {
+		return client.OverviewAsker(name)
+	}
+	return client.ReportAsker(name)
+}
+
+// askedNames completes the name of a report or an overview.
+func (a *app) askedNames(in *inputs) func(cmd *cobra.Command, given []string) []string {
+	return func(cmd *cobra.Command, given []string) []string {
+		if in.overview {
+			return a.overviewNames(cmd, given)
+		}
+		return a.reportNames(cmd, given)
+	}
 }
 
 func (a *app) answersList() *cobra.Command {
+	var in inputs
 	cmd := &cobra.Command{
 		Use:   "list REPORT",
-		Short: "List the answers that are saved: your own, and those for all readers of the report",
+		Short: "List the answers that are saved: your own, and those for all readers",
 		Args:  args(cobra.ExactArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			list, err := a.client().SavedAnswers(cmd.Context(), given[0])
+			list, err := a.client().SavedAnswers(cmd.Context(), in.asker(given[0]))
 			if err != nil {
 				return err
 			}
@@ -43,7 +68,8 @@ func (a *app) answersList() *cobra.Command {
 			})
 		},
 	}
-	return names(a.printing(cmd), a.reportNames)
+	askedFlag(cmd, &in.overview)
+	return names(a.printing(cmd), a.askedNames(&in))
 }
 
 // typedAnswers is what was typed, as options would give it.
@@ -77,7 +103,7 @@ func (a *app) answersSave() *cobra.Command {
 				return err
 			}
 			saved.Name, saved.Inputs = given[1], request.Inputs
-			kept, err := a.client().SaveAnswers(cmd.Context(), given[0], saved)
+			kept, err := a.client().SaveAnswers(cmd.Context(), in.asker(given[0]), saved)
 			if err != nil {
 				return err
 			}
@@ -90,28 +116,31 @@ func (a *app) answersSave() *cobra.Command {
 	cmd.Flags().StringArrayVar(&in.set, "set", nil, "an answer, as NAME=VALUE; repeat it for several answers to one question")
 	cmd.Flags().StringVar(&in.start, "start", "", "the start of the report's period")
 	cmd.Flags().StringVar(&in.end, "end", "", "the end of the report's period; it counts in full")
-	cmd.Flags().BoolVar(&saved.Shared, "shared", false, "for all readers of the report, by who manages its folder")
-	cmd.Flags().BoolVar(&saved.Begins, "begin", false, "the report's page begins with them")
-	a.answersCompleted(cmd)
-	return names(a.printing(cmd), a.reportNames)
+	cmd.Flags().BoolVar(&saved.Shared, "shared", false, "for all readers, by who manages the folder")
+	cmd.Flags().BoolVar(&saved.Begins, "begin", false, "the page begins with them")
+	askedFlag(cmd, &in.overview)
+	a.answersCompleted(cmd, &in)
+	return names(a.printing(cmd), a.askedNames(&in))
 }
 
 func (a *app) answersRemove() *cobra.Command {
+	var in inputs
 	var shared bool
 	cmd := &cobra.Command{
 		Use:   "remove REPORT NAME",
 		Short: "Remove saved answers",
 		Args:  args(cobra.ExactArgs(2)),
 		RunE: func(cmd *cobra.Command, given []string) error {
-			if err := a.client().RemoveAnswers(cmd.Context(), given[0], given[1], shared); err != nil {
+			if err := a.client().RemoveAnswers(cmd.Context(), in.asker(given[0]), given[1], shared); err != nil {
 				return err
 			}
 			fmt.Fprintln(a.Stdout, "removed the answers "+given[1])
 			return nil
 		},
 	}
-	cmd.Flags().BoolVar(&shared, "shared", false, "those for all readers of the report")
-	return names(cmd, a.reportNames)
+	cmd.Flags().BoolVar(&shared, "shared", false, "those for all readers")
+	askedFlag(cmd, &in.overview)
+	return names(cmd, a.askedNames(&in))
 }
 
 func (a *app) secretCommand() *cobra.Command {

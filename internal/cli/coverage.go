@@ -59,7 +59,7 @@ func (a *app) coverage() *cobra.Command {
 		},
 	}
 	in.flags(cmd)
-	a.answersCompleted(cmd)
+	a.answersCompleted(cmd, &in)
 	cmd.Flags().StringVar(&by, "by", "month", "day, week, month, quarter, half, year, 'fiscal quarter', or a period of the calendar such as season")
 	return names(a.printing(cmd), a.reportNames)
 }

@@ -111,7 +111,7 @@ func (a *app) explain() *cobra.Command {
 		},
 	}
 	in.flags(cmd)
-	a.answersCompleted(cmd)
+	a.answersCompleted(cmd, &in)
 	cmd.Flags().BoolVar(&plan, "plan", false, "ask the database how it would run it, and whether an index serves the dates")
 	return names(a.printing(cmd), a.reportNames)
 }

@@ -31,22 +31,20 @@ func (in *inputs) flags(cmd *cobra.Command) {
 	cmd.Flags().StringArrayVar(&in.set, "set", nil, "an answer, as NAME=VALUE; repeat it for several answers to one question")
 	cmd.Flags().StringVar(&in.start, "start", "", "the start of the report's period")
 	cmd.Flags().StringVar(&in.end, "end", "", "the end of the report's period; it counts in full")
-	if !in.overview { // which has none
-		cmd.Flags().StringVar(&in.answers, "answers", "", "the name of saved answers, under those that are given")
-	}
+	cmd.Flags().StringVar(&in.answers, "answers", "", "the name of saved answers, under those that are given")
 	asOfFlag(cmd, &in.asOf)
 	draftFlag(cmd, &in.draft)
 }
 
-// answersCompleted has a shell complete --set with the questions of the report
+// answersCompleted has a shell complete --set with the questions of the report or the overview
 // that was named, and after NAME= with its choices.
-func (a *app) answersCompleted(cmd *cobra.Command) {
+func (a *app) answersCompleted(cmd *cobra.Command, in *inputs) {
 	err := cmd.RegisterFlagCompletionFunc("set", func(cmd *cobra.Command, given []string, typed string) ([]cobra.Completion, cobra.ShellCompDirective) {
 		const nothing = cobra.ShellCompDirectiveNoFileComp
 		if len(given) == 0 {
 			return nil, nothing
 		}
-		form, err := a.client().Ask(cmd.Context(), given[0], client.Run{})
+		form, err := in.ask(cmd.Context(), a.client(), given[0])
 		if err != nil {
 			return nil, nothing
 		}
@@ -60,7 +58,7 @@ func (a *app) answersCompleted(cmd *cobra.Command) {
 			if q.Name != name {
 				continue
 			}
-			choices, err := a.client().Choices(cmd.Context(), given[0], name, value, shownChoices, client.Run{})
+			choices, err := a.client().Choices(cmd.Context(), in.asker(given[0]), name, value, shownChoices, client.Run{})
 			if err != nil {
 				return nil, nothing
 			}
@@ -120,15 +118,7 @@ func (in *inputs) request(ctx context.Context, c *client.Client, report string) 
 }
 
 func (in *inputs) periodQuestion(ctx context.Context, c *client.Client, report string) (string, error) {
-	var form wire.ReportForm
-	var err error
-	if in.overview {
-		var page wire.OverviewForm
-		page, err = c.AskOverview(ctx, report, client.Run{Draft: in.draft})
-		form = page.ReportForm
-	} else {
-		form, err = c.Ask(ctx, report, client.Run{Draft: in.draft})
-	}
+	form, err := in.ask(ctx, c, report)
 	if err != nil {
 		return "", err
 	}
@@ -142,6 +132,15 @@ func (in *inputs) periodQuestion(ctx context.Context, c *client.Client, report s
 		return "", usageError{fmt.Errorf("--start and --end need one period question; %s has %d, so use --set", report, len(names))}
 	}
 	return names[0], nil
+}
+
+// ask tells what the report or the overview of a name asks.
+func (in *inputs) ask(ctx context.Context, c *client.Client, name string) (wire.ReportForm, error) {
+	if in.overview {
+		page, err := c.AskOverview(ctx, name, client.Run{Draft: in.draft})
+		return page.ReportForm, err
+	}
+	return c.Ask(ctx, name, client.Run{Draft: in.draft})
 }
 
 // explained prints the problems of a refusal under what was typed.

@@ -118,7 +118,7 @@ func (a *app) offer(ctx context.Context, report string, q wire.FormQuestion, run
 	if !q.Choices.FromData() && len(q.Choices.Listed) == 0 && q.Limits.Whole == "" {
 		return nil, nil
 	}
-	choices, err := a.client().Choices(ctx, report, q.Name, "", shownChoices+1, run)
+	choices, err := a.client().Choices(ctx, client.ReportAsker(report), q.Name, "", shownChoices+1, run)
 	var refusal *client.Refusal
 	if errors.As(err, &refusal) && refusal.Status == 422 {
 		return nil, nil // nothing to offer yet

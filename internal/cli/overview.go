@@ -95,16 +95,20 @@ func (a *app) overview() *cobra.Command {
 	cmd.Flags().StringVar(&format, "format", "", "text, pdf or html (default text, or by the ending of --out)")
 	cmd.Flags().StringVar(&out, "out", "", "write it to this file, whole or not at all")
 	completed(cmd, "format", "text", "pdf", "html")
-	return names(cmd, func(cmd *cobra.Command, given []string) (out []string) {
-		list, err := a.client().Overviews(cmd.Context())
-		if err != nil || len(given) > 0 {
-			return nil
-		}
-		for _, o := range list {
-			out = append(out, o.Name+"\t"+o.Title)
-		}
-		return out
-	})
+	a.answersCompleted(cmd, &in)
+	return names(cmd, a.overviewNames)
+}
+
+// overviewNames completes the name of an overview.
+func (a *app) overviewNames(cmd *cobra.Command, given []string) (out []string) {
+	list, err := a.client().Overviews(cmd.Context())
+	if err != nil || len(given) > 0 {
+		return nil
+	}
+	for _, o := range list {
+		out = append(out, o.Name+"\t"+o.Title)
+	}
+	return out
 }
 
 func overviewFormat(format, out string) (document output.Format, isText bool, err error) {

@@ -64,7 +64,7 @@ func (a *app) run() *cobra.Command {
 		},
 	}
 	in.flags(cmd)
-	a.answersCompleted(cmd)
+	a.answersCompleted(cmd, &in)
 	cmd.Flags().StringVar(&format, "format", "", "table, "+diag.Listed(fileNames(), "or")+" (default table, or by the ending of --out)")
 	cmd.Flags().BoolVar(&edges, "edges", false, "show what lies around the period: the nearest records outside, and how many are of its first and last day")
 	cmd.Flags().BoolVar(&guard, "guard", false, "in CSV, put an apostrophe before texts that a spreadsheet would take for formulas")

@@ -251,17 +251,22 @@ func (a *app) scheduleMake() *cobra.Command {
 	var in inputs
 	cmd := &cobra.Command{
 		Use:   "make REPORT",
-		Short: "Have a report come to you by mail, by itself",
-		Long:  "Have a report come to you by mail, by itself, with the answers read as of each time it is due.\nTo the addresses of others it goes where you hold the right to deliver.",
+		Short: "Have a report, or an overview, come to you by mail, by itself",
+		Long:  "Have a report, or an overview, come to you by mail, by itself, with the answers read as of each time it is due.\nTo the addresses of others it goes where you hold the right to deliver.",
 		Example: "  pikegate schedule make passages-by-date --set period='last week' --when 'every monday at 07:00' --format xlsx\n" +
-			"  pikegate schedule make jobs-due --set period='this week' --when 'every working day at 06:30' --only 'count >= 1'",
+			"  pikegate schedule make jobs-due --set period='this week' --when 'every working day at 06:30' --only 'count >= 1'\n" +
+			"  pikegate schedule make navigation-at-a-glance --overview --set period='last month' --when 'on the 1st of every month at 07:00' --format pdf",
 		Args: args(cobra.ExactArgs(1)),
 		RunE: func(cmd *cobra.Command, given []string) error {
 			request, err := in.request(cmd.Context(), a.client(), given[0])
 			if err != nil {
 				return err
 			}
-			own.Report, own.Set = given[0], request.Inputs
+			if own.Set = request.Inputs; in.overview {
+				own.Overview = given[0]
+			} else {
+				own.Report = given[0]
+			}
 			info, err := a.client().MakeSchedule(cmd.Context(), own)
 			if err != nil {
 				return err
@@ -271,7 +276,7 @@ func (a *app) scheduleMake() *cobra.Command {
 		},
 	}
 	in.flags(cmd)
-	a.answersCompleted(cmd)
+	a.answersCompleted(cmd, &in)
 	cmd.Flags().StringVar(&own.When, "when", "", "when it is due, such as 'every monday at 07:00'")
 	cmd.Flags().StringVar(&own.Title, "title", "", "what it is called (default as the report)")
 	cmd.Flags().StringVar(&own.Zone, "zone", "", "the zone of its times (default the report's)")
@@ -279,7 +284,8 @@ func (a *app) scheduleMake() *cobra.Command {
 	cmd.Flags().StringVar(&own.Format, "format", "", "the format of the file attached: "+strings.Join(fileNames(), ", ")+" (default none)")
 	cmd.Flags().StringArrayVar(&own.To, "to", nil, "a mail address (default your own); can be repeated")
 	completed(cmd, "format", fileNames()...)
-	return names(cmd, a.reportNames)
+	askedFlag(cmd, &in.overview)
+	return names(cmd, a.askedNames(&in))
 }
 
 // change is a command that does something to a schedule.

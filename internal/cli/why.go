@@ -36,7 +36,7 @@ func (a *app) why() *cobra.Command {
 		},
 	}
 	in.flags(cmd)
-	a.answersCompleted(cmd)
+	a.answersCompleted(cmd, &in)
 	return names(a.printing(cmd), a.reportNames)
 }
 

@@ -132,22 +132,27 @@ func (c *Client) VerifyAudit(ctx context.Context, head string) (out wire.Verifie
 	return out, c.call(ctx, http.MethodGet, "/audit/verify?head="+url.QueryEscape(head), nil, &out)
 }
 
-// SavedAnswers lists the answers to a report that are saved.
-func (c *Client) SavedAnswers(ctx context.Context, report string) (out []wire.SavedAnswers, err error) {
-	return out, c.call(ctx, http.MethodGet, answersPath(report), nil, &out)
+// SavedAnswers lists the answers that are saved to a report or an overview, whose path it is.
+func (c *Client) SavedAnswers(ctx context.Context, to Asker) (out []wire.SavedAnswers, err error) {
+	return out, c.call(ctx, http.MethodGet, string(to)+"/answers", nil, &out)
 }
 
-// SaveAnswers keeps answers to a report under a name.
-func (c *Client) SaveAnswers(ctx context.Context, report string, a wire.SavedAnswers) (out wire.SavedAnswers, err error) {
-	return out, c.call(ctx, http.MethodPut, answersPath(report), a, &out)
+// SaveAnswers keeps answers under a name.
+func (c *Client) SaveAnswers(ctx context.Context, to Asker, a wire.SavedAnswers) (out wire.SavedAnswers, err error) {
+	return out, c.call(ctx, http.MethodPut, string(to)+"/answers", a, &out)
 }
 
 // RemoveAnswers removes saved answers: one's own, or those for all readers.
-func (c *Client) RemoveAnswers(ctx context.Context, report, name string, shared bool) error {
-	return c.call(ctx, http.MethodDelete, answersPath(report)+"/"+url.PathEscape(name)+"?shared="+strconv.FormatBool(shared), nil, nil)
+func (c *Client) RemoveAnswers(ctx context.Context, to Asker, name string, shared bool) error {
+	return c.call(ctx, http.MethodDelete, string(to)+"/answers/"+url.PathEscape(name)+"?shared="+strconv.FormatBool(shared), nil, nil)
 }
 
-func answersPath(report string) string { return "/reports/" + url.PathEscape(report) + "/answers" }
+// Asker is the path of what asks questions: of a report or an overview.
+type Asker string
+
+// ReportAsker and OverviewAsker are those of a name.
+func ReportAsker(name string) Asker   { return Asker("/reports/" + url.PathEscape(name)) }
+func OverviewAsker(name string) Asker { return Asker(overviewPath(name)) }
 
 // Secrets lists the passwords of sources that are kept sealed, by name.
 func (c *Client) Secrets(ctx context.Context) (out []wire.SecretInfo, err error) {

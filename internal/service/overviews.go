@@ -14,6 +14,7 @@ import (
 	"pikegate/core/plan"
 	"pikegate/internal/identity"
 	"pikegate/internal/runner"
+	"pikegate/internal/store"
 	"pikegate/internal/wire"
 )
 
@@ -23,6 +24,8 @@ type OverviewRequest struct {
 	Inputs   parameter.Inputs
 	// AsOf is the day or instant taken for now; blank means the clock.
 	AsOf string
+	// Answers is the name of saved answers, under those that are given.
+	Answers string
 	// Draft asks for what was pushed last instead.
 	Draft bool
 	// due is the instant that is now for a run that was due then, in seconds since 1970; 0 for none.
@@ -84,6 +87,9 @@ func (s *Service) overview(ctx context.Context, who identity.Actor, r OverviewRe
 	}
 	if !seen {
 		return nil, s.noOverview(ctx, who, r)
+	}
+	if r.Inputs, err = s.saved(ctx, who, store.Asker{Kind: "overview", Name: r.Overview}, r.Answers, r.Inputs); err != nil {
+		return nil, err
 	}
 	kept, _ := e.state(r.Draft)
 	documents, err := decoded(kept.Content)

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -42,7 +43,7 @@ func (s *Service) PreviewSchedule(ctx context.Context, who identity.Actor, own w
 func (s *Service) ownSchedule(ctx context.Context, who identity.Actor, name string, own wire.OwnSchedule) (*definition.Schedule, store.Schedule, diag.Problems, error) {
 	document := &definition.Schedule{
 		Head:   definition.Head{Kind: "schedule", Name: name, Title: strings.TrimSpace(own.Title)},
-		Report: own.Report, Set: map[string]definition.Given{}, When: definition.Text{Value: strings.TrimSpace(own.When)}, Zone: own.Zone, Only: definition.Text{Value: own.Only},
+		Report: own.Report, Overview: own.Overview, Set: map[string]definition.Given{}, When: definition.Text{Value: strings.TrimSpace(own.When)}, Zone: own.Zone, Only: definition.Text{Value: own.Only},
 	}
 	k := store.Schedule{Name: name, Owner: who.Name(), Own: true, Since: s.Now().Unix()}
 	var problems diag.Problems
@@ -50,17 +51,21 @@ func (s *Service) ownSchedule(ctx context.Context, who identity.Actor, name stri
 		document.Set[question] = definition.GivenOf(in)
 	}
 	to := own.To
-	if len(to) == 0 {
-		if who.User().Email == "" {
-			problems = append(problems, diag.Problem{Code: "no_address", Field: "to", Message: "There is no mail address of yours.", Hint: "Set one on your account page."})
-		}
-		to = []string{who.User().Email}
+	if address := who.User().Email; len(to) == 0 && address != "" {
+		to = []string{address}
 	}
-	document.Deliver = []definition.Delivery{{Mail: definition.MailDelivery{To: definition.Recipients{Texts: to}, Format: own.Format}}}
+	if len(to) == 0 {
+		problems = append(problems, diag.Problem{Code: "no_address", Field: "to", Message: "There is no mail address of yours.", Hint: "Set one on your account page, or name another."})
+	} else {
+		document.Deliver = []definition.Delivery{{Mail: definition.MailDelivery{To: definition.Recipients{Texts: to}, Format: own.Format}}}
+	}
 	if who.IsOpen() && !s.Demonstration {
 		problems = append(problems, diag.Problem{Code: "no_users", Message: "Schedules run with the rights of somebody, and there are no users yet.", Hint: "Add a user: pikegate user add NAME --role administrator."})
 	}
-	job, err := s.job(ctx, who, Request{Report: own.Report, Inputs: document.Inputs()})
+	if (own.Report == "") == (own.Overview == "") {
+		return document, k, diag.Problems{{Code: "missing_field", Field: "report", Message: "It is not said what is run.", Hint: "Name a report or an overview, one of both."}}, nil
+	}
+	job, page, err := s.scheduledJob(ctx, who, document, 0)
 	if err != nil {
 		return document, k, problems, err
 	}
@@ -70,7 +75,11 @@ func (s *Service) ownSchedule(ctx context.Context, who identity.Actor, name stri
 	if document.When.Value == "" {
 		problems = append(problems, diag.Problem{Code: "missing_field", Field: "when", Message: "It is not said when it is due.", Hint: "Write every monday at 07:00, or on the 1st of every month at 06:00."})
 	}
-	problems = append(problems, document.Against(job.Report, job.Compiled, time.LoadLocation)...)
+	if page != nil {
+		problems = append(problems, document.AgainstOverview(page.asking.Questions, time.LoadLocation)...)
+	} else {
+		problems = append(problems, document.Against(job.Report, job.Compiled, time.LoadLocation)...)
+	}
 	var found diag.Problems
 	if err := s.mayDeliver(who, document, true); errors.As(err, &found) {
 		problems = append(problems, found...)
@@ -111,7 +120,7 @@ func (s *Service) SaveOwnSchedule(ctx context.Context, who identity.Actor, name 
 	if err := changes(who); err != nil {
 		return wire.ScheduleInfo{}, err
 	}
-	owner := who.Name()
+	owner, runs := who.Name(), cmp.Or(own.Report, own.Overview)
 	mine, err := s.Store.Schedules(ctx, &owner)
 	if err != nil {
 		return wire.ScheduleInfo{}, err
@@ -129,7 +138,7 @@ func (s *Service) SaveOwnSchedule(ctx context.Context, who identity.Actor, name 
 			return wire.ScheduleInfo{}, diag.Problems{{Code: "too_many", Message: fmt.Sprintf("You have %d schedules.", len(mine)), Hint: "Remove some."}}
 		}
 		for n := 1; name == "" || slices.ContainsFunc(mine, func(k store.Schedule) bool { return k.Name == name }); n++ {
-			name = own.Report
+			name = runs
 			if n > 1 {
 				name += "-" + strconv.Itoa(n)
 			}
@@ -145,7 +154,7 @@ func (s *Service) SaveOwnSchedule(ctx context.Context, who identity.Actor, name 
 	}
 	k.Paused, k.PausedBy, k.PausedAt = before.Paused, before.PausedBy, before.PausedAt
 	d := store.Definition{Kind: "schedule", Name: name, Content: definition.WriteSchedule(document), At: s.Now().UTC().Truncate(time.Second), By: owner}
-	entry := who.Entry("schedule.saved", name).With(nil, map[string]any{"report": own.Report, "to": document.Deliver[0].Mail.To.Texts})
+	entry := who.Entry("schedule.saved", name).With(nil, map[string]any{"report": runs, "to": document.Deliver[0].Mail.To.Texts})
 	if k.Version, err = s.Store.SaveOwnSchedule(ctx, d, k, entry); err != nil {
 		return wire.ScheduleInfo{}, err
 	}

@@ -55,8 +55,8 @@ func (s *Service) job(ctx context.Context, who identity.Actor, r Request) (runne
 		r.Reading = &store.Reading{Language: u.Language, DateOrder: u.DateOrder, WeekStart: u.WeekStart, MissingYear: u.MissingYear, TwoDigitYears: u.TwoDigitYears}
 	}
 	r.likes = output.CSVSettings{CSVFormat: who.User().CSV, Guard: who.User().Guard}
-	r, err := s.answered(ctx, who, r)
-	if err != nil {
+	var err error
+	if r.Inputs, err = s.saved(ctx, who, store.Asker{Kind: "report", Name: r.Report}, r.Answers, r.Inputs); err != nil {
 		return runner.Job{}, err
 	}
 	job, err := s.jobFor(ctx, who, r)

@@ -125,7 +125,7 @@ func (r tokenRow) domain() Token {
 }
 
 func (r answersRow) domain() Answers {
-	a := Answers{Report: r.Report, Name: r.Name, Owner: r.Owner, Shared: r.Shared, Begins: r.Begins, At: r.At}
+	a := Answers{To: Asker{r.Kind, r.Report}, Name: r.Name, Owner: r.Owner, Shared: r.Shared, Begins: r.Begins, At: r.At}
 	read(r.Inputs, &a.Inputs)
 	return a
 }

@@ -90,6 +90,11 @@ var migrations = []*gormigrate.Migration{
 			create unique index if not exists idx_kept_results_identity on kept_results (name, schedule, due, value);
 			create table if not exists declined (schedule text, address text, at integer, primary key (schedule, address))`)),
 	columns("2026-11-csv", "users", "csv text not null default ''", "guard numeric not null default 0"),
+	step("2026-11-answers", `
+		create table answers_to (kind text, report text, name text, owner text, shared numeric, inputs text, begins numeric, at datetime, primary key (kind, report, name, owner, shared));
+		insert into answers_to select 'report', report, name, owner, shared, inputs, begins, at from answers;
+		drop table answers;
+		alter table answers_to rename to answers`),
 }
 
 // step is a step in SQL, its statements parted by semicolons.

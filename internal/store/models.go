@@ -201,7 +201,8 @@ type linkRow struct {
 func (linkRow) TableName() string { return "links" }
 
 type answersRow struct {
-	Report string `gorm:"primaryKey"`
+	Kind   string `gorm:"primaryKey"`
+	Report string `gorm:"primaryKey"` // or the overview
 	Name   string `gorm:"primaryKey"`
 	Owner  string `gorm:"primaryKey"`
 	Shared bool   `gorm:"primaryKey"`

@@ -400,13 +400,17 @@ func (s *Store) EndToken(ctx context.Context, user string, id uint, e Entry) err
 	})
 }
 
-// Answers are answers to a report under a name. Those that are shared are for all its
-// readers, others for their owner.
+// Asker is what asks questions: a report or an overview.
+type Asker struct{ Kind, Name string }
+
+// Answers are answers to a report or an overview under a name. Those that are shared are for
+// all its readers, others for their owner.
 type Answers struct {
-	Report, Name, Owner string
-	Shared              bool
+	To          Asker
+	Name, Owner string
+	Shared      bool
 	Inputs              parameter.Inputs
-	// Begins tells that the report's page begins with them.
+	// Begins tells that the page begins with them.
 	Begins bool
 	At     time.Time
 }
@@ -419,30 +423,30 @@ func (s *Store) SaveAnswers(ctx context.Context, a Answers, e Entry) error {
 	}
 	return s.audited(ctx, e, func(tx *gorm.DB) error {
 		if a.Begins {
-			if err := tx.Model(&answersRow{}).Where("report = ? and owner = ? and shared = ?", a.Report, a.Owner, a.Shared).Update("begins", false).Error; err != nil {
+			if err := tx.Model(&answersRow{}).Where("kind = ? and report = ? and owner = ? and shared = ?", a.To.Kind, a.To.Name, a.Owner, a.Shared).Update("begins", false).Error; err != nil {
 				return err
 			}
 		}
-		row := answersRow{a.Report, a.Name, a.Owner, a.Shared, text(a.Inputs), a.Begins, a.At.UTC()}
+		row := answersRow{a.To.Kind, a.To.Name, a.Name, a.Owner, a.Shared, text(a.Inputs), a.Begins, a.At.UTC()}
 		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
 	})
 }
 
-// AnswersOf lists the answers to a report that a user has, and those for all readers,
-// by name.
-func (s *Store) AnswersOf(ctx context.Context, report, user string) ([]Answers, error) {
+// AnswersTo lists the answers to a report or an overview that a user has, and those for all
+// readers, by name.
+func (s *Store) AnswersTo(ctx context.Context, to Asker, user string) ([]Answers, error) {
 	var rows []answersRow
-	err := s.db.WithContext(ctx).Order("name, shared").Find(&rows, "report = ? and (shared or owner = ?)", report, user).Error
+	err := s.db.WithContext(ctx).Order("name, shared").Find(&rows, "kind = ? and report = ? and (shared or owner = ?)", to.Kind, to.Name, user).Error
 	return mapped(rows, answersRow.domain), err
 }
 
 // RemoveAnswers removes answers. ErrNotFound says that there are none.
-func (s *Store) RemoveAnswers(ctx context.Context, report, name, owner string, shared bool, e Entry) error {
+func (s *Store) RemoveAnswers(ctx context.Context, to Asker, name, owner string, shared bool, e Entry) error {
 	if shared {
 		owner = ""
 	}
 	return s.audited(ctx, e, func(tx *gorm.DB) error {
-		gone := tx.Delete(&answersRow{}, "report = ? and name = ? and owner = ? and shared = ?", report, name, owner, shared)
+		gone := tx.Delete(&answersRow{}, "kind = ? and report = ? and name = ? and owner = ? and shared = ?", to.Kind, to.Name, name, owner, shared)
 		if gone.Error == nil && gone.RowsAffected == 0 {
 			return ErrNotFound
 		}

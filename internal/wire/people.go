@@ -124,11 +124,11 @@ type NewToken struct {
 	Days   int              `json:"days,omitempty" minimum:"1" maximum:"3650" doc:"How long it can be used; 90 where left out"`
 }
 
-// SavedAnswers are answers to a report under a name.
+// SavedAnswers are answers to a report or an overview under a name.
 type SavedAnswers struct {
 	Name   string           `json:"name" maxLength:"200" doc:"What they are called"`
-	Shared bool             `json:"shared" doc:"Whether they are for all readers of the report, or for oneself"`
-	Begins bool             `json:"begins" doc:"Whether the report's page begins with them; one's own come before those for all"`
+	Shared bool             `json:"shared" doc:"Whether they are for all readers, or for oneself"`
+	Begins bool             `json:"begins" doc:"Whether the page begins with them; one's own come before those for all"`
 	Inputs parameter.Inputs `json:"inputs" doc:"The answers by question, as they were typed"`
 }
 

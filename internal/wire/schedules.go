@@ -122,13 +122,15 @@ type DeliveryRecord struct {
 
 // OwnSchedule is what somebody makes of a result.
 type OwnSchedule struct {
-	Title  string           `json:"title,omitempty" maxLength:"200" doc:"What it is called; the report's title when left out"`
-	Report string           `json:"report" doc:"The report that is run"`
-	Set    parameter.Inputs `json:"set,omitempty" doc:"The answers by question, as they are typed"`
-	When   string           `json:"when" doc:"When it is due" example:"every monday at 07:00"`
-	Zone   string           `json:"zone,omitempty" doc:"The zone of its times, where not the report's"`
-	Only   string           `json:"only,omitempty" doc:"A condition on totals, without which nothing is sent" example:"count >= 1"`
-	Format string           `json:"format,omitempty" enum:"csv,json,jsonl,xlsx,parquet,pdf,html,xml" doc:"The format of the file attached"`
+	Title  string `json:"title,omitempty" maxLength:"200" doc:"What it is called; the report's title when left out"`
+	Report string `json:"report,omitempty" doc:"The report that is run"`
+	// Overview is run in its place.
+	Overview string           `json:"overview,omitempty" doc:"The overview that is run instead"`
+	Set      parameter.Inputs `json:"set,omitempty" doc:"The answers by question, as they are typed"`
+	When     string           `json:"when" doc:"When it is due" example:"every monday at 07:00"`
+	Zone     string           `json:"zone,omitempty" doc:"The zone of its times, where not the report's"`
+	Only     string           `json:"only,omitempty" doc:"A condition on totals, without which nothing is sent" example:"count >= 1"`
+	Format   string           `json:"format,omitempty" enum:"csv,json,jsonl,xlsx,parquet,pdf,html,xml" doc:"The format of the file attached"`
 	// To are addresses; those of others need the right to deliver there.
 	To []string `json:"to,omitempty" doc:"Mail addresses; one's own when left out. Those of others need the right to deliver there"`
 }

@@ -112,6 +112,11 @@ save-answers          PUT    /reports/tolls/answers                            4
 save-answers          PUT    /reports/tolls/answers                            404 403 403 404 200 403  {"name": "ours", "shared": true, "begins": true, "inputs": {}}
 remove-answers        DELETE /reports/tolls/answers/mine                       404 204 204 404 204 403
 remove-answers        DELETE /reports/tolls/answers/ours?shared=true           404 403 403 404 204 403
+list-overview-answers GET    /overviews/both/answers                           404 200 200 404 200 200
+save-overview-answers PUT    /overviews/both/answers                           404 200 200 404 200 403  {"name": "mine", "shared": false, "begins": false, "inputs": {}}
+save-overview-answers PUT    /overviews/both/answers                           404 403 403 404 200 403  {"name": "ours", "shared": true, "begins": true, "inputs": {}}
+remove-overview-answers DELETE /overviews/both/answers/mine                    404 204 204 404 204 403
+remove-overview-answers DELETE /overviews/both/answers/ours?shared=true        404 403 403 404 204 403
 list-secrets          GET    /secrets                                          403 403 403 403 200 403
 save-secret           PUT    /secrets/tolls                                    403 403 403 403 204 403  {"secret": "x"}
 remove-secret         DELETE /secrets/tolls                                    403 403 403 403 204 403

@@ -197,3 +197,65 @@ across: {by: month of passed_at, emphasis: {when: sum of toll > 3000, as: good},
 	assert.Equal(t, strconv.Itoa(len(may)), p.Eval("Number(document.querySelector('[data-count]').dataset.count)"))
 	p.Quiet()
 }
+
+// TestOverviewOfOnesOwn: answers to an overview are saved, its page begins with them, and it
+// comes by mail as the page that was seen.
+func TestOverviewOfOnesOwn(t *testing.T) {
+	t.Parallel()
+	n := withPeople(t)
+	p := n.enter("cleo")
+	const hash = "/#/overviews/navigation-at-a-glance"
+	p.Visit(n.address + hash + "?period=2025-Q1")
+	p.Wait("document.querySelector('[data-part] [data-value]')")
+	p.Press("Saved answers")
+	p.Wait("document.body.textContent.includes('None yet.')")
+	p.Press("Save these answers …")
+	p.Type("[name=answers-name]", "First quarter")
+	p.Eval("document.querySelector('[name=answers-begins]').click(); 1")
+	accessible(t, p, "saving answers to an overview")
+	p.Press("Save")
+	p.Wait("!document.querySelector('dialog[open]')")
+	p.Visit(n.address + "/#/reports")
+	p.Wait("document.querySelector('main a')")
+	p.Visit(n.address + hash)
+	p.Wait("location.hash.includes('period=2025-Q1') && document.querySelector('[data-part] [data-value]')")
+	quarter := p.Text("[data-part] [data-value]")
+	p.Press("Send me this …")
+	p.Wait("document.querySelector('dialog [name=often]')")
+	assert.Equal(t, ",pdf,html", p.Eval("[...document.querySelectorAll('dialog [name=format] option')].map(o => o.value).join()"))
+	p.Wait("document.querySelectorAll('[data-times] li').length === 3")
+	accessible(t, p, "send me this overview")
+	p.Choose("[name=format]", "pdf")
+	p.Eval("document.querySelector('[name=now]').click(); 1")
+	p.Wait("!document.querySelector('[data-save]').disabled")
+	p.Press("Send it")
+	p.Follow("See the schedule")
+	p.Wait("document.querySelector('[data-state=delivered]')")
+	assert.Contains(t, p.Text("main"), "The navigation at a glance")
+	mail := mailTo(t, n.address, "cleo@")
+	assert.Contains(t, mail, quarter)
+	assert.Regexp(t, `navigation-at-a-glance[^"<]*\.pdf`, mail)
+}
+
+// TestOverviewAnswers: the command line saves answers to an overview and runs it with them; a
+// report of the same answers' name has none.
+func TestOverviewAnswers(t *testing.T) {
+	const name, answers = "navigation-at-a-glance", "The spring"
+	t.Cleanup(func() { pikegate(t, "answers", "remove", name, answers, "--overview") })
+	r := pikegate(t, "answers", "save", name, answers, "--overview", "--start", "2025-03-01", "--end", "2025-05-31")
+	require.Zero(t, r.code, r.err)
+	assert.Equal(t, "saved The spring: period=from 2025-03-01, through 2025-05-31\n", r.out)
+	assert.Equal(t, "The spring  yours  period=from 2025-03-01, through 2025-05-31\n", pikegate(t, "answers", "list", name, "--overview").out)
+	assert.Equal(t, 3, pikegate(t, "answers", "list", name).code, "there is no such report")
+	saved := pikegate(t, "overview", name, "--answers", answers)
+	require.Zero(t, saved.code, saved.err)
+	assert.Equal(t, pikegate(t, "overview", name, "--set", "period=2025-03 through 2025-05").out, saved.out)
+	r = pikegate(t, "overview", name, "--answers", "The springs")
+	assert.Equal(t, 3, r.code)
+	assert.Contains(t, r.err, answers)
+	r = pikegate(t, "schedule", "make", name, "--overview", "--when", "every day at 07:00", "--format", "xlsx", "--only", "count >= 1", "--to", "office@navigation.example")
+	assert.Equal(t, 3, r.code)
+	for _, code := range []string{"[not_a_page]", "[not_of_overview]", "[missing]"} {
+		assert.Contains(t, r.err, code)
+	}
+}

@@ -1,11 +1,19 @@
 <script lang="ts">
 	// Answers that are saved under a name: chosen, saved and removed.
 	import { account } from '../lib/account.svelte';
-	import { messageOf, Refusal, removeAnswers, saveAnswers, type Inputs, type SavedAnswers } from '../lib/api';
+	import {
+		messageOf,
+		Refusal,
+		removeAnswers,
+		saveAnswers,
+		type Inputs,
+		type SavedAnswers,
+		type Target,
+	} from '../lib/api';
 	import Dialog from '../parts/Dialog.svelte';
 
 	let {
-		report,
+		target,
 		folder = '',
 		list,
 		inputs,
@@ -13,7 +21,7 @@
 		onchoose,
 		onchange,
 	}: {
-		report: string;
+		target: Target;
 		folder?: string;
 		list: SavedAnswers[];
 		inputs: Inputs;
@@ -45,7 +53,7 @@
 	}
 	function save(event: Event) {
 		event.preventDefault();
-		attempt(() => saveAnswers(report, { ...form, inputs: inputs as SavedAnswers['inputs'] }));
+		attempt(() => saveAnswers(target, { ...form, inputs: inputs as SavedAnswers['inputs'] }));
 	}
 	function key(event: KeyboardEvent) {
 		if (event.key !== 'Escape' || !open) return;
@@ -76,7 +84,7 @@
 						type="button"
 						class="text-ink-3 hover:bg-wash rounded-base min-h-9 min-w-9"
 						aria-label="Remove {a.name}"
-						onclick={() => attempt(() => removeAnswers(report, a))}>×</button
+						onclick={() => attempt(() => removeAnswers(target, a))}>×</button
 					>{/if}
 			</div>
 		{/each}
@@ -87,7 +95,7 @@
 <div class="relative" bind:this={box} onkeydown={key}>
 	<button type="button" class="button" aria-expanded={open} onclick={() => (open = !open)}>Saved answers</button>
 	{#if open}
-		<div class="panel absolute right-0 z-30 w-72 p-1.5 shadow-lg {up ? 'bottom-full mb-1' : 'top-full mt-1'}">
+		<div class="panel absolute right-0 z-30 w-60 p-1.5 sm:w-72 shadow-lg {up ? 'bottom-full mb-1' : 'top-full mt-1'}">
 			{@render group('Yours', own, true)}
 			{@render group('For all readers', shared, mayShare)}
 			{#if list.length === 0}<p class="muted px-2.5 py-1.5 text-sm">None yet.</p>{/if}
@@ -117,7 +125,7 @@
 				>Name <input class="field" name="answers-name" required maxlength="100" bind:value={form.name} /></label
 			>
 			{#if mayShare && account.me?.state === 'closed'}<label class="flex items-center gap-2 text-sm"
-					><input type="checkbox" name="answers-shared" bind:checked={form.shared} />For all readers of this report</label
+					><input type="checkbox" name="answers-shared" bind:checked={form.shared} />For all readers</label
 				>{/if}
 			<label class="flex items-center gap-2 text-sm"
 				><input type="checkbox" name="answers-begins" bind:checked={form.begins} />The page begins with them</label

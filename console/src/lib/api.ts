@@ -356,12 +356,12 @@ export const listAudit = (filter: AuditFilter, limit: number, signal?: AbortSign
 };
 export const verifyAudit = (head: string) => json<Verified>('GET', '/audit/verify?head=' + part(head));
 
-export const listAnswers = (name: string, signal?: AbortSignal) =>
-	json<SavedAnswers[]>('GET', `/reports/${part(name)}/answers`, undefined, signal);
-export const saveAnswers = (name: string, answers: SavedAnswers) =>
-	json<SavedAnswers>('PUT', `/reports/${part(name)}/answers`, answers);
-export const removeAnswers = (name: string, answers: SavedAnswers) =>
-	call('DELETE', `/reports/${part(name)}/answers/${part(answers.name)}?shared=${answers.shared}`);
+export const listAnswers = (target: Target, signal?: AbortSignal) =>
+	json<SavedAnswers[]>('GET', report(target) + '/answers', undefined, signal);
+export const saveAnswers = (target: Target, answers: SavedAnswers) =>
+	json<SavedAnswers>('PUT', report(target) + '/answers', answers);
+export const removeAnswers = (target: Target, answers: SavedAnswers) =>
+	call('DELETE', `${report(target)}/answers/${part(answers.name)}?shared=${answers.shared}`);
 /** The first rows of a row rule's table as a user would see them. */
 export const previewRule = (content: string, user: string, signal: AbortSignal) =>
 	json<Result>('POST', '/definitions/rule-preview?user=' + part(user), { content }, signal);

@@ -5,6 +5,8 @@
 	import { untrack } from 'svelte';
 	import AnswerLine from '../ask/AnswerLine.svelte';
 	import { Form } from '../ask/form.svelte';
+	import { fillWith, SavedList } from '../ask/saved.svelte';
+	import Saved from '../ask/Saved.svelte';
 	import type { Inputs, OverviewForm } from '../lib/api';
 	import { reportAddress } from '../lib/link';
 	import Part from '../overview/Part.svelte';
@@ -39,7 +41,13 @@
 		filled = query;
 		form.fill(query);
 	});
-	$effect(() => (overview ? form.readSoon(target) : undefined));
+	const saved = new SavedList();
+	$effect(() => saved.open(target));
+	$effect(() => {
+		if (overview && !router.querystring) saved.begin(target, form);
+	});
+	let sending = $state(false);
+	$effect(() => (overview && (draft || saved.settled) ? form.readSoon(target) : undefined));
 	// Once the answers can be read, the parts follow them.
 	$effect(() => {
 		if (!preview || preview.problems?.length) return;
@@ -86,10 +94,23 @@
 		<Pending of={form.report} lines={6} />
 	{:else}
 		<PageHead title={overview.title} about={overview.about}>
+			{#if !draft}<button type="button" class="button" data-send disabled={!asked} onclick={() => (sending = true)}
+					>Send me this …</button
+				>{/if}
 			<Print {target} inputs={asked} />
 		</PageHead>
 		<AnswerLine {target} {form} today={overview.today} bind:opened onsubmit={again}>
-			{#snippet side()}<button type="submit" class="button-act">Renew</button>{/snippet}
+			{#snippet side()}
+				{#if !draft}<Saved
+						{target}
+						folder={overview.folder}
+						list={saved.answers.value ?? []}
+						inputs={form.inputs}
+						onchoose={(answers) => fillWith(form, answers)}
+						onchange={() => saved.answers.again()}
+					/>{/if}
+				<button type="submit" class="button-act">Renew</button>
+			{/snippet}
 		</AnswerLine>
 		<div class="grid grid-cols-1 gap-3.5 lg:grid-cols-6">
 			{#each overview.parts ?? [] as part, i (i)}
@@ -98,3 +119,8 @@
 		</div>
 	{/if}
 </div>
+{#if sending && asked}
+	{#await import('../schedule/SendMe.svelte') then { default: SendMe }}
+		<SendMe {target} inputs={asked} questions={form.questions} onclose={() => (sending = false)} />
+	{/await}
+{/if}

@@ -4,16 +4,16 @@
 	// opens its fields beneath.
 	import { tick, untrack } from 'svelte';
 	import { push, replace, router } from 'svelte-spa-router';
-	import { listAnswers, type Inputs, type SavedAnswers, type Summary } from '../lib/api';
+	import type { Inputs, SavedAnswers, Summary } from '../lib/api';
 	import { account } from '../lib/account.svelte';
 	import AnswerLine from '../ask/AnswerLine.svelte';
 	import { Form } from '../ask/form.svelte';
 	import Question from '../ask/Question.svelte';
 	import ReadBack from '../ask/ReadBack.svelte';
+	import { fillWith, SavedList } from '../ask/saved.svelte';
 	import Saved from '../ask/Saved.svelte';
 	import Unread from '../ask/Unread.svelte';
-	import { commandLine, httpRequest, inputsQuery, reportAddress, sortOf } from '../lib/link';
-	import { Loaded } from '../lib/loaded.svelte';
+	import { commandLine, httpRequest, reportAddress, sortOf } from '../lib/link';
 	import Dialog from '../parts/Dialog.svelte';
 	import Empty from '../parts/Empty.svelte';
 	import PageHead from '../parts/PageHead.svelte';
@@ -63,28 +63,14 @@
 	});
 	$effect(() => form.noteCleared());
 
-	// Saved answers; the page begins with one of them where nothing else was asked.
-	const saved = new Loaded<SavedAnswers[]>();
+	const saved = new SavedList();
+	$effect(() => saved.open(target));
 	$effect(() => {
-		const name = target.report;
-		if (target.draft) return;
-		saved.forget();
-		return saved.ask((signal) => listAnswers(name, signal));
-	});
-	const begins = $derived.by(() => {
-		const all = (saved.value ?? []).filter((a) => a.begins);
-		return all.find((a) => !a.shared) ?? all[0];
-	});
-	let begun = '';
-	$effect(() => {
-		if (!report || !begins || begun === target.report || router.querystring) return;
-		begun = target.report;
-		const answers = begins;
-		untrack(() => form.fill(inputsQuery(answers.inputs as Inputs)));
+		if (report && !router.querystring) saved.begin(target, form);
 	});
 	/** Fills the fields with saved answers, and runs where a result stands. */
 	async function choose(answers: SavedAnswers) {
-		form.fill(inputsQuery(answers.inputs as Inputs));
+		fillWith(form, answers);
 		await tick();
 		if (folded) await submit();
 	}
@@ -186,13 +172,13 @@
 
 {#snippet savedAnswers(up: boolean)}
 	{#if !draft && report}<Saved
-			report={name}
+			{target}
 			folder={report.folder}
-			list={saved.value ?? []}
+			list={saved.answers.value ?? []}
 			inputs={form.inputs}
 			{up}
 			onchoose={choose}
-			onchange={() => saved.again()}
+			onchange={() => saved.answers.again()}
 		/>{/if}
 {/snippet}
 

@@ -1,5 +1,6 @@
 <script lang="ts">
-	// Has a report come by itself: made of the answers of a result, for whoever asks.
+	// Has a report or an overview come by itself: made of the answers of a result, for whoever
+	// asks.
 	import { link } from 'svelte-spa-router';
 	import {
 		fullMessageOf,
@@ -51,6 +52,17 @@
 		return Array.isArray(given) ? given.join(', ') : [given.start, given.end].filter(Boolean).join('/');
 	};
 
+	// Of an overview there are pages alone.
+	const formats = $derived(
+		[
+			['xlsx', 'XLSX, a workbook'],
+			['pdf', 'PDF'],
+			['csv', 'CSV'],
+			['html', 'HTML'],
+			['json', 'JSON'],
+			['parquet', 'Parquet'],
+		].filter(([name]) => !target.overview || name === 'pdf' || name === 'html'),
+	);
 	let format = $state('');
 	let only = $state(false);
 	let others = $state('');
@@ -62,7 +74,7 @@
 	const mayOthers = $derived((places.value?.places ?? []).some((p) => p.may && p.place.startsWith('mail:')));
 
 	const own = $derived<OwnSchedule>({
-		report: target.report,
+		...(target.overview ? { overview: target.report } : { report: target.report }),
 		set,
 		when,
 		...(only ? { only: 'count >= 1' } : {}),
@@ -220,17 +232,12 @@
 						>With a file
 						<select class="field" bind:value={format} name="format">
 							<option value="">None: the figures alone</option>
-							<option value="xlsx">XLSX, a workbook</option>
-							<option value="pdf">PDF</option>
-							<option value="csv">CSV</option>
-							<option value="html">HTML</option>
-							<option value="json">JSON</option>
-							<option value="parquet">Parquet</option>
+							{#each formats as [name, words] (name)}<option value={name}>{words}</option>{/each}
 						</select></label
 					>
-					<label class="flex min-h-9 items-center gap-1.5 text-sm"
-						><input type="checkbox" bind:checked={only} name="only" /> Only if there are records</label
-					>
+					{#if !target.overview}<label class="flex min-h-9 items-center gap-1.5 text-sm"
+							><input type="checkbox" bind:checked={only} name="only" /> Only if there are records</label
+						>{/if}
 				</div>
 				<div class="space-y-1.5">
 					<p class="text-sm">

@@ -23,18 +23,14 @@ var SQLite = Dialect{
 	placeholder: func(n int) string { return "?" + strconv.Itoa(n) },
 	value:       plainValue,
 	selected: func(ref criteria.Ref, quoted string) string {
-		// The driver turns columns declared as dates or booleans into values
-		// of its own, slowly and losing the text; a sign hides the declared
-		// type and changes nothing else.
 		if ref.Column.Bytes { // a column holds what it likes, whatever is declared
 			return "case typeof(" + quoted + ") when 'blob' then '(' || length(" + quoted + ") || ' bytes)' else " + quoted + " end"
 		}
-		declared := strings.ToLower(ref.Column.Declared)
-		if declared == "date" || declared == "datetime" || declared == "timestamp" || declared == "boolean" {
-			return "+" + quoted
-		}
 		return quoted
 	},
+	// Otherwise it merges the queries along an index: the first row comes at once, and the
+	// last one after more than twice the time.
+	sorted: func(x string) string { return "+" + x },
 	list: func(x, placeholder string, _ []any) string {
 		return x + " in (select value from json_each(" + placeholder + "))"
 	},

@@ -155,6 +155,9 @@ type Dialect struct {
 	divide func(x, y string) string
 	// collate has a text compared by code point.
 	collate func(x string) string
+	// sorted writes the first key of the order of a union whose last row is waited for, so
+	// that it is sorted; nil where it always is.
+	sorted func(x string) string
 	// blanks writes where blanks stand in an order; x is the key, and the text
 	// so far its direction.
 	blanks func(x, key string, first bool) string
@@ -490,6 +493,9 @@ func (w *writer) order(s plan.Statement) {
 			x = alias(at)
 		} else {
 			x = w.comparable(k.Expr, false)
+		}
+		if i == 0 && s.Whole && s.Union != nil && w.dialect.sorted != nil {
+			x = w.dialect.sorted(x)
 		}
 		w.text(w.key(k, x))
 	}

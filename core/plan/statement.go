@@ -53,6 +53,8 @@ type Statement struct {
 	Narrowed []Condition
 	// Said is the answers that hand-written SQL uses, in words.
 	Said []string
+	// Whole tells that the last row is waited for, as of a file, rather than the first.
+	Whole bool
 	// Limit is the most rows, 0 for all, after Offset rows are skipped.
 	Limit, Offset int
 }

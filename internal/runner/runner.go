@@ -228,6 +228,10 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		defer leave()
 	}
 	prepared, err := Prepare(ctx, job)
+	if err == nil && format.File && prepared.Selection.Union != nil {
+		prepared.Selection.Whole = true
+		prepared.Query = job.Source.Dialect().Write(prepared.Selection.Statement)
+	}
 	if err == nil {
 		err = refuseUnfit(ctx, job, prepared)
 	}

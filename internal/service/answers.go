@@ -86,7 +86,7 @@ func (s *Service) RemoveAnswers(ctx context.Context, who identity.Actor, to stor
 	if shared {
 		entry = who.Entry("answers.removed", to.Name).With(name, nil)
 	}
-	return orNotFound(s.Store.RemoveAnswers(ctx, to, name, who.Name(), shared, entry), "saved answers", name)
+	return orNotFound(s.Store.RemoveAnswers(ctx, to, name, who.Name(), shared, entry), "set of saved answers", name)
 }
 
 // mayAsk lets in who may run a report or see an overview, as it is published.
@@ -136,5 +136,5 @@ func (s *Service) saved(ctx context.Context, who identity.Actor, to store.Asker,
 		maps.Copy(inputs, given)
 		return inputs, nil
 	}
-	return nil, notFound("saved answers", name, names)
+	return nil, notFound("set of saved answers", name, names)
 }

@@ -159,7 +159,7 @@ func TestOverviewCommand(t *testing.T) {
 		{[]string{"navigation-at-a-glance", "--set", "perod=2025-12"}, 3, "Did you mean period?"},
 		{[]string{"navigation-at-a-glance", "--out", "x.xlsx"}, 2, ".txt, .pdf or .html"},
 		{[]string{"navigation-at-a-glance", "--format", "csv"}, 2, "not text, pdf or html"},
-		{[]string{"navigation-at-a-glance", "--answers", "mine"}, 2, "unknown flag: --answers"},
+		{[]string{"navigation-at-a-glance", "--answers", "mine"}, 3, "There is no set of saved answers mine."},
 	} {
 		r := pikegate(t, append([]string{"overview"}, c.args...)...)
 		assert.Equal(t, c.code, r.code, c.args)

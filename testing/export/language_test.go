@@ -135,6 +135,7 @@ func BenchmarkLanguage(b *testing.B) {
 					if len(problems) > 0 && problems[0].Code != "no_effect" {
 						require.NoError(b, problems.Err())
 					}
+					statement.Whole = true
 					ours, byHand := source.Dialect().Write(statement.Statement), dialect.Query{SQL: c.byHand}
 					for _, q := range []dialect.Query{ours, byHand} {
 						shown, err := source.Plan(b.Context(), q)

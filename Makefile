@@ -69,8 +69,8 @@ format: console/node_modules ## Format the code
 .PHONY: test
 test: deps lint ## Install what the tests need, then run every check and test
 	cd console && npx vitest run --reporter=dot
-	$(TOOL) gotestsum --format pkgname -- -shuffle=on -timeout 20m $$(go list $(PACKAGES) | grep -E '$(ALONE)')
-	$(TOOL) gotestsum --format pkgname -- -race -shuffle=on -timeout 20m $$(go list $(PACKAGES) | grep -vE '$(ALONE)')
+	$(TOOL) gotestsum --format pkgname -- -shuffle=on -timeout 40m $$(go list $(PACKAGES) | grep -E '$(ALONE)')
+	$(TOOL) gotestsum --format pkgname -- -race -shuffle=on -timeout 40m $$(go list $(PACKAGES) | grep -vE '$(ALONE)')
 	go test -race -run TestTogether ./testing/access
 	@echo "Everything passed: formatting, static checks, the console's types and style, and every test."
 

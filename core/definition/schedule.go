@@ -605,13 +605,14 @@ func WriteSchedule(s *Schedule) string {
 		Kind    string         `yaml:"kind"`
 		Name    string         `yaml:"name"`
 		Title   string         `yaml:"title,omitempty"`
-		Report  string         `yaml:"report"`
+		Report  string         `yaml:"report,omitempty"`
+		Page    string         `yaml:"overview,omitempty"`
 		Set     map[string]any `yaml:"set,omitempty"`
 		When    string         `yaml:"when"`
 		Zone    string         `yaml:"zone,omitempty"`
 		Only    string         `yaml:"only,omitempty"`
 		Deliver []mailed       `yaml:"deliver"`
-	}{"schedule", s.Name, s.Title, s.Report, map[string]any{}, s.When.Value, s.Zone, s.Only.Value, nil}
+	}{"schedule", s.Name, s.Title, s.Report, s.Overview, map[string]any{}, s.When.Value, s.Zone, s.Only.Value, nil}
 	for name, g := range s.Set {
 		switch {
 		case g.Start != "" || g.End != "":

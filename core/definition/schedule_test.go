@@ -173,7 +173,12 @@ func TestWriteSchedule(t *testing.T) {
 	assert.Equal(t, made.Inputs(), read.Inputs())
 	assert.Equal(t, made.Title, read.Title)
 	assert.Equal(t, made.Deliver, read.Deliver)
-	assert.Equal(t, []string{made.When.Value, made.Zone, made.Only.Value}, []string{read.When.Value, read.Zone, read.Only.Value})
+	assert.Equal(t, []string{made.Report, made.When.Value, made.Zone, made.Only.Value}, []string{read.Report, read.When.Value, read.Zone, read.Only.Value})
+	made.Report, made.Overview = "", "glance"
+	documents, problems = definition.Decode("", []byte(definition.WriteSchedule(made)))
+	require.Empty(t, problems)
+	kind, name := documents[0].(*definition.Schedule).Runs()
+	assert.Equal(t, []string{"overview", "glance"}, []string{kind, name})
 }
 
 // TestScheduleDifferences: what differs is said in words.

@@ -208,7 +208,8 @@ func TestLinks(t *testing.T) {
 	}
 	header := output.Header{Title: "Tolls", Base: "https://gate.example", Columns: columns, Page: output.PaperOf(definition.Page{}), Links: []output.Link{
 		{On: "lock", Report: "by date", Set: map[string]output.LinkValue{"locks": {Column: "lock"}, "period": {Column: "at"}, "region": {Texts: []string{"a", "b"}}}},
-		{On: "at", Report: "day", Set: map[string]output.LinkValue{"period": {Column: "at"}}}, {On: "toll", Report: "toll", Set: map[string]output.LinkValue{"lock": {Column: "lock"}}},
+		{On: "at", Report: "day", Set: map[string]output.LinkValue{"period": {Column: "at"}}},
+		{On: "toll", Report: "toll", Set: map[string]output.LinkValue{"lock": {Column: "lock"}}},
 	}}
 	made := func(f output.Format) []byte {
 		out, err := writeRows(t, f, header, output.Summary{Count: 3}, []any{`"><&= x`, "2025-03-09T08:30:15Z", "12.5"}, []any{nil, nil, nil}, []any{strings.Repeat("long ", 60), nil, "7"})

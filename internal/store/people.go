@@ -409,7 +409,7 @@ type Answers struct {
 	To          Asker
 	Name, Owner string
 	Shared      bool
-	Inputs              parameter.Inputs
+	Inputs      parameter.Inputs
 	// Begins tells that the page begins with them.
 	Begins bool
 	At     time.Time

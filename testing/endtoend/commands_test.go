@@ -258,6 +258,7 @@ func TestExplainAndRuns(t *testing.T) {
 // TestStartedTwice: a second demonstration on the same folder is told why it
 // cannot start; after a stop it starts on what is there.
 func TestStartedTwice(t *testing.T) {
+	t.Parallel()
 	folder := filepath.Join(t.TempDir(), "made", "anew")
 	first, stop, err := start("demo", "--data", folder)
 	require.NoError(t, err)

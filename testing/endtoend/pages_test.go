@@ -134,6 +134,7 @@ func accessible(t *testing.T, p *browser.Page, what string) {
 
 // TestAccessible has axe look at every page in both themes.
 func TestAccessible(t *testing.T) {
+	t.Parallel()
 	var runs []string
 	for _, set := range []string{"period=2025-03", "period=2025-04"} {
 		r := pikegate(t, "run", "jobs-due", "--set", set, "--format", "csv")
@@ -211,6 +212,7 @@ const tooSmall = `(least => [...document.querySelectorAll('button, select, input
 // TestTargets: what is pressed is large enough for a pointer, and on a phone for a
 // finger.
 func TestTargets(t *testing.T) {
+	t.Parallel()
 	for _, screen := range []struct {
 		width, height int64
 		least         int

@@ -95,7 +95,7 @@
 <div class="relative" bind:this={box} onkeydown={key}>
 	<button type="button" class="button" aria-expanded={open} onclick={() => (open = !open)}>Saved answers</button>
 	{#if open}
-		<div class="panel absolute right-0 z-30 w-60 p-1.5 sm:w-72 shadow-lg {up ? 'bottom-full mb-1' : 'top-full mt-1'}">
+		<div class="panel absolute right-0 z-30 w-60 p-1.5 shadow-lg sm:w-72 {up ? 'bottom-full mb-1' : 'top-full mt-1'}">
 			{@render group('Yours', own, true)}
 			{@render group('For all readers', shared, mayShare)}
 			{#if list.length === 0}<p class="muted px-2.5 py-1.5 text-sm">None yet.</p>{/if}

@@ -48,6 +48,16 @@ func TestOffice(t *testing.T) {
 	}
 	assert.Equal(t, grouped(pounds(penceOf(t, want))), rows[len(rows)-1][5], "worked out by its formula")
 
+	// Cells that lead to another report count and sort as those that do not.
+	leading := filepath.Join(folder, "leading.yaml")
+	const to = ", report: passages-by-date, set: {period: passed_at}}"
+	require.NoError(t, os.WriteFile(leading, []byte("kind: report\nname: leading\nquery: lock-passages\ntotals: [sum of toll]\nlinks:\n  - {on: toll"+to+"\n  - {on: passed_at"+to+"\n  - {on: lock"+to+"\n"), 0o600))
+	r := pikegate(t, "push", leading)
+	require.Zero(t, r.code, r.err)
+	defer pikegate(t, "remove", "leading")
+	linked := read("leading", "--draft", "--set", "period=2025-03")
+	assert.Equal(t, rows[1:], linked[1:])
+
 	rows = read("tolls-by-month", "--set", "period=2025-Q1")
 	assert.Equal(t, []string{"Month", "Region", "Passages"}, rows[0][:3])
 	assert.Equal(t, "Month 2025-01", rows[4][0])

@@ -173,8 +173,10 @@ func TestGroupLeads(t *testing.T) {
 	p := browser.Open(t, address+"/#/reports/tolls-by-month?period=2025-Q4", 1280, 900)
 	p.Wait("document.querySelector('[data-outcome=done]') && document.querySelector('[data-group=\"0\"] a')")
 	p.Click("[data-group='0'] a")
-	p.Wait("location.hash === '#/reports/passages-by-date?period=2025-10' && document.querySelector('[data-outcome=done]')")
-	assert.Equal(t, strconv.Itoa(len(passages("2025-10-01", "2025-10-31"))), p.Eval("Number(document.querySelector('[data-count]').dataset.count)"))
+	counted := func(n int) string { // the page before has another count
+		return fmt.Sprintf(" && document.querySelector('[data-outcome=done]') && Number(document.querySelector('[data-count]')?.dataset.count) === %d", n)
+	}
+	p.Wait("location.hash === '#/reports/passages-by-date?period=2025-10'" + counted(len(passages("2025-10-01", "2025-10-31"))))
 
 	file := filepath.Join(t.TempDir(), "crossed.yaml")
 	require.NoError(t, os.WriteFile(file, []byte(`kind: report
@@ -193,8 +195,7 @@ across: {by: month of passed_at, emphasis: {when: sum of toll > 3000, as: good},
 	assert.Equal(t, strconv.Itoa(len(may)), strings.TrimPrefix(shown, "✓ "))
 	assert.Equal(t, penceOf(t, may) > 300_000, strings.HasPrefix(shown, "✓ "), "%d", penceOf(t, may))
 	p.Click(cell)
-	p.Wait("location.hash.startsWith('#/reports/passages-by-date?') && document.querySelector('[data-outcome=done]')")
-	assert.Equal(t, strconv.Itoa(len(may)), p.Eval("Number(document.querySelector('[data-count]').dataset.count)"))
+	p.Wait("location.hash.startsWith('#/reports/passages-by-date?')" + counted(len(may)))
 	p.Quiet()
 }
 

@@ -99,9 +99,10 @@ func (b *buffered) each(columns []column, row func([]any) error) error {
 		if failure != nil { // the rest is read and forgotten
 			continue
 		}
-		if failure = readRow(packet, columns, out, &texts); failure == nil {
-			failure = row(out)
+		if err := readRow(packet, columns, out, &texts); err != nil {
+			return err // and the connection is given up: the driver waits for another packet
 		}
+		failure = row(out)
 	}
 }
 

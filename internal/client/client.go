@@ -121,7 +121,7 @@ func (c *Client) Preview(ctx context.Context, report string, run Run) (out wire.
 
 // Choices lists what a question's answer is chosen from, the other answers applied.
 func (c *Client) Choices(ctx context.Context, of Asker, question, search string, limit int, run Run) (out []parameter.Choice, err error) {
-	path := string(of) + "/questions/" + url.PathEscape(question) + "/choices?limit=" + strconv.Itoa(limit) + "&search=" + url.QueryEscape(search)
+	path := of.path + "/questions/" + url.PathEscape(question) + "/choices?limit=" + strconv.Itoa(limit) + "&search=" + url.QueryEscape(search)
 	return out, c.call(ctx, http.MethodPost, path, run, &out)
 }
 

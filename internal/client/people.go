@@ -132,27 +132,27 @@ func (c *Client) VerifyAudit(ctx context.Context, head string) (out wire.Verifie
 	return out, c.call(ctx, http.MethodGet, "/audit/verify?head="+url.QueryEscape(head), nil, &out)
 }
 
-// SavedAnswers lists the answers that are saved to a report or an overview, whose path it is.
+// SavedAnswers lists the answers that are saved to a report or an overview.
 func (c *Client) SavedAnswers(ctx context.Context, to Asker) (out []wire.SavedAnswers, err error) {
-	return out, c.call(ctx, http.MethodGet, string(to)+"/answers", nil, &out)
+	return out, c.call(ctx, http.MethodGet, to.path+"/answers", nil, &out)
 }
 
 // SaveAnswers keeps answers under a name.
 func (c *Client) SaveAnswers(ctx context.Context, to Asker, a wire.SavedAnswers) (out wire.SavedAnswers, err error) {
-	return out, c.call(ctx, http.MethodPut, string(to)+"/answers", a, &out)
+	return out, c.call(ctx, http.MethodPut, to.path+"/answers", a, &out)
 }
 
 // RemoveAnswers removes saved answers: one's own, or those for all readers.
 func (c *Client) RemoveAnswers(ctx context.Context, to Asker, name string, shared bool) error {
-	return c.call(ctx, http.MethodDelete, string(to)+"/answers/"+url.PathEscape(name)+"?shared="+strconv.FormatBool(shared), nil, nil)
+	return c.call(ctx, http.MethodDelete, to.path+"/answers/"+url.PathEscape(name)+"?shared="+strconv.FormatBool(shared), nil, nil)
 }
 
-// Asker is the path of what asks questions: of a report or an overview.
-type Asker string
+// Asker is what asks questions: a report or an overview.
+type Asker struct{ path string }
 
 // ReportAsker and OverviewAsker are those of a name.
-func ReportAsker(name string) Asker   { return Asker("/reports/" + url.PathEscape(name)) }
-func OverviewAsker(name string) Asker { return Asker(overviewPath(name)) }
+func ReportAsker(name string) Asker   { return Asker{"/reports/" + url.PathEscape(name)} }
+func OverviewAsker(name string) Asker { return Asker{overviewPath(name)} }
 
 // Secrets lists the passwords of sources that are kept sealed, by name.
 func (c *Client) Secrets(ctx context.Context) (out []wire.SecretInfo, err error) {

@@ -118,7 +118,7 @@ func inAnotherSchema(t *testing.T, c client.Client) {
 	content, err := io.ReadAll(rows)
 	require.NoError(t, err)
 	assert.Equal(t, "number,issued_on,amount\r\nTW-1,2025-03-31,0.0001\r\nTW-2,2025-03-31,\r\n", string(content))
-	choices, err := c.Choices(t.Context(), "invoices", "number", "3", 10, client.Run{Inputs: parameter.Inputs{"period": parameter.Typed("2025")}})
+	choices, err := c.Choices(t.Context(), client.ReportAsker("invoices"), "number", "3", 10, client.Run{Inputs: parameter.Inputs{"period": parameter.Typed("2025")}})
 	require.NoError(t, err)
 	require.Len(t, choices, 1)
 	assert.Equal(t, "TW-3", choices[0].Value)

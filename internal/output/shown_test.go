@@ -275,6 +275,15 @@ func TestGroupLinks(t *testing.T) {
 	assert.Contains(t, page, ">  Lock blank\n", "what has no value leads nowhere")
 	assert.Contains(t, page, "colspan=3>Passed 2025-03-09\n", "nor what has no link")
 	assert.Equal(t, 2, strings.Count(made(output.PDF), "/URI ("+address+")"))
+	book, err := excelize.OpenReader(strings.NewReader(made(output.XLSX)))
+	require.NoError(t, err)
+	for cell, want := range map[string]string{"A2": "", "A3": `HYPERLINK("` + address + `","  Lock Mossgill")`, "A5": `HYPERLINK("` + address + `","  Lock Mossgill")`, "A6": ""} {
+		formula, err := book.GetCellFormula("Records", cell)
+		require.NoError(t, err)
+		shown, err := book.GetCellValue("Records", cell)
+		require.NoError(t, err)
+		assert.Equal(t, want, formula, "%s %s", cell, shown)
+	}
 }
 
 // TestWorkbookPaper: a workbook prints on the report's paper, with the heads of its columns and

@@ -278,8 +278,8 @@ func (x *xlsxWriter) Row(r record.Record) error {
 			x.widths[i] = max(x.widths[i], width+2)
 		}
 		address := ""
-		if addresses != nil && len(addresses[i]) <= longestLiteral {
-			address = addresses[i]
+		if addresses != nil {
+			address = fitting(addresses[i])
 		}
 		x.value(x.cell, k, i, r[i].Emphasis, address)
 	}
@@ -291,13 +291,7 @@ func (x *xlsxWriter) value(cell []byte, k kind, i int, e record.Emphasis, addres
 	column, f := &x.header.Columns[i], &x.shown.shown.formats[i]
 	letters, mark := lettersOf(e), Marks[e]
 	words := func(text string) {
-		of := style{code: marked("", mark, true), letters: letters}
-		if address == "" || utf8.RuneCountInString(text) > longestLiteral {
-			x.text(text, x.styles.of(of))
-			return
-		}
-		x.leads(address, literal(text), of, ` t="str"`)
-		x.line = append(appendXML(x.line, text), "</v></c>"...)
+		x.words(text, address, style{code: marked("", mark, true), letters: letters})
 	}
 	counts := func(code string, number []byte) {
 		of := style{code: marked(code, mark, false), letters: letters}
@@ -347,6 +341,24 @@ func (x *xlsxWriter) value(cell []byte, k kind, i int, e record.Emphasis, addres
 
 // longestLiteral is how many characters a text in a formula has at the most.
 const longestLiteral = 255
+
+// fitting is an address that a formula can have, blank for one that is too long.
+func fitting(address string) string {
+	if len(address) > longestLiteral {
+		return ""
+	}
+	return address
+}
+
+// words appends a cell of text, which leads to an address where there is one.
+func (x *xlsxWriter) words(text, address string, of style) {
+	if address == "" || utf8.RuneCountInString(text) > longestLiteral {
+		x.text(text, x.styles.of(of))
+		return
+	}
+	x.leads(address, literal(text), of, ` t="str"`)
+	x.line = append(appendXML(x.line, text), "</v></c>"...)
+}
 
 // literal is a text in a formula.
 func literal(text string) string { return `"` + strings.ReplaceAll(text, `"`, `""`) + `"` }
@@ -466,13 +478,14 @@ func serialOf(text []byte) (serial []byte, isDay, ok bool) {
 
 // Opening writes what the records of a group have in common, where that is shown.
 func (x *xlsxWriter) Opening(g Opening) error {
+	address := fitting(x.links.opens(g))
 	if !x.shown.isHeaded(g.Level) {
 		return nil
 	}
 	if err := x.next(); err != nil {
 		return err
 	}
-	x.text(x.shown.shown.OpeningText(g), x.bold())
+	x.words(x.shown.shown.OpeningText(g), address, style{letters: boldLetters})
 	if len(x.broken) > 0 {
 		x.broken[0] = true // it would be counted
 	}
@@ -483,7 +496,11 @@ func (x *xlsxWriter) Opening(g Opening) error {
 // them, so that they follow what is changed or filtered there.
 func (x *xlsxWriter) Subtotal(s Subtotal) error {
 	begin, last := x.begins[s.Level], x.rows
-	if err := x.totals(x.shown.shown.Heading(s), s.Totals, s.Count, begin, last); err != nil {
+	address := ""
+	if !s.All {
+		address = fitting(x.links.group(s.Level))
+	}
+	if err := x.totals(x.shown.shown.Heading(s), address, s.Totals, s.Count, begin, last); err != nil {
 		return err
 	}
 	for level := s.Level; level < len(x.begins); level++ {
@@ -494,7 +511,7 @@ func (x *xlsxWriter) Subtotal(s Subtotal) error {
 
 // totals writes lines of totals of the rows from begin to last, without formulas where begin
 // is 0.
-func (x *xlsxWriter) totals(label string, totals []Total, count int64, begin, last int) error {
+func (x *xlsxWriter) totals(label, address string, totals []Total, count int64, begin, last int) error {
 	for _, l := range x.shown.shown.linesOf(label, totals, count) {
 		sheet := len(x.sheets)
 		if err := x.next(); err != nil {
@@ -509,7 +526,7 @@ func (x *xlsxWriter) totals(label string, totals []Total, count int64, begin, la
 			case ok:
 				x.total(t, i, begin, last)
 			case i == 0 && l.label != "":
-				x.text(l.label, x.bold())
+				x.words(l.label, address, style{letters: boldLetters})
 			default:
 				x.line = append(x.line, "<c/>"...)
 			}
@@ -624,7 +641,7 @@ func (x *xlsxWriter) End(s Summary) error {
 		if len(x.sheets) > 1 {
 			begin = 0
 		}
-		if err := x.totals("All records", s.Totals, s.Count, begin, last); err != nil {
+		if err := x.totals("All records", "", s.Totals, s.Count, begin, last); err != nil {
 			return err
 		}
 		last = min(last, x.rows) // where they went on on a sheet of their own

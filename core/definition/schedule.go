@@ -602,16 +602,16 @@ func WriteSchedule(s *Schedule) string {
 		} `yaml:"mail"`
 	}
 	out := struct {
-		Kind    string         `yaml:"kind"`
-		Name    string         `yaml:"name"`
-		Title   string         `yaml:"title,omitempty"`
-		Report  string         `yaml:"report,omitempty"`
-		Page    string         `yaml:"overview,omitempty"`
-		Set     map[string]any `yaml:"set,omitempty"`
-		When    string         `yaml:"when"`
-		Zone    string         `yaml:"zone,omitempty"`
-		Only    string         `yaml:"only,omitempty"`
-		Deliver []mailed       `yaml:"deliver"`
+		Kind     string         `yaml:"kind"`
+		Name     string         `yaml:"name"`
+		Title    string         `yaml:"title,omitempty"`
+		Report   string         `yaml:"report,omitempty"`
+		Overview string         `yaml:"overview,omitempty"`
+		Set      map[string]any `yaml:"set,omitempty"`
+		When     string         `yaml:"when"`
+		Zone     string         `yaml:"zone,omitempty"`
+		Only     string         `yaml:"only,omitempty"`
+		Deliver  []mailed       `yaml:"deliver"`
 	}{"schedule", s.Name, s.Title, s.Report, s.Overview, map[string]any{}, s.When.Value, s.Zone, s.Only.Value, nil}
 	for name, g := range s.Set {
 		switch {

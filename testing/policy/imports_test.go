@@ -36,7 +36,7 @@ internal/engine          core/catalog core/criteria core/dialect core/plan
 internal/engine/worker   core/catalog core/dialect internal/engine
 internal/engine/sqlite   core/catalog core/civil core/dialect core/evaluate core/sqltext internal/engine internal/engine/worker
 internal/engine/postgres core/catalog core/civil core/dialect core/sqltext internal/engine
-internal/engine/mysql    core/catalog core/dialect core/sqltext internal/engine
+internal/engine/mysql    core/catalog core/civil core/dialect core/sqltext internal/engine
 internal/engine/files    core/catalog core/civil core/dialect core/period core/plan internal/engine internal/engine/worker
 internal/paper
 internal/chart           internal/paper

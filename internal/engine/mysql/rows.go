@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 
+	"pikegate/core/civil"
 	"pikegate/internal/engine"
 )
 
@@ -288,7 +289,7 @@ func (c *column) moment(v []byte, texts *engine.Arena) (any, bool) {
 	var whole [11]byte
 	copy(whole[:], v)
 	var scratch [26]byte
-	b := appendClock(append(appendDay(scratch[:0], whole[:]), ' '), whole[4:])
+	b := civil.AppendClock(append(appendDay(scratch[:0], whole[:]), ' '), int(whole[4])*3600+int(whole[5])*60+int(whole[6]))
 	return texts.Text(c.appendFraction(b, whole[7:])), true
 }
 
@@ -328,12 +329,6 @@ func appendDay(b, day []byte) []byte {
 	b = append2(append2(b, byte(year/100)), byte(year%100))
 	b = append2(append(b, '-'), day[2])
 	return append2(append(b, '-'), day[3])
-}
-
-func appendClock(b, clock []byte) []byte {
-	b = append2(b, clock[0])
-	b = append2(append(b, ':'), clock[1])
-	return append2(append(b, ':'), clock[2])
 }
 
 func append2(b []byte, n byte) []byte { return append(b, '0'+n/10%10, '0'+n%10) }

@@ -42,6 +42,6 @@ extern WEAK const char *sqlite3_errmsg(sqlite3 *);
 extern WEAK void sqlite3_interrupt(sqlite3 *);
 
 enum { OK = 0, NO_MEMORY = 7, ROW = 100, DONE = 101 };               // what came of a call
-enum { INTEGER = 1, FLOAT = 2, TEXT = 3, BLOB = 4, BLANK = 5 };      // the kinds of values
+enum { INTEGER = 1, FLOAT = 2, TEXT = 3, BLOB = 4 };                 // the kinds of values
 enum { UTF8 = 1, DETERMINISTIC = 0x800, INNOCUOUS = 0x200000 };      // what functions are
 #define TRANSIENT ((void (*)(void *)) - 1)                           // a text is copied

@@ -14,7 +14,7 @@ const rounding = 30
 // compareNumber moves factors and terms over to the other side, exactly.
 func (s simplifier) compareNumber(at Pos, left Expr, op string, n decimal.Decimal) Expr {
 	x, factor, term := Linear(left)
-	if x == left {
+	if x == left { // as it is
 		return &Compare{at, op, left, &Number{at, n}, false}
 	}
 	bound := new(big.Rat).Sub(n.Rat(), term)
@@ -38,14 +38,20 @@ func tight(x Expr, op string, bound *big.Rat) decimal.Decimal {
 	return exact.Ceil()
 }
 
-// Linear reads a number as factor * x + term; x is the expression itself where
-// it is not made that way.
+// Linear reads a number as factor * x + term, which are not to be changed; x is the
+// expression itself where it is not made that way.
 func Linear(e Expr) (x Expr, factor, term *big.Rat) {
-	if x, factor, term, ok := linear(e); ok {
-		return x, factor, term
+	switch e.(type) {
+	case *Negative, *Arithmetic:
+		if x, factor, term, ok := linear(e); ok {
+			return x, factor, term
+		}
 	}
-	return e, big.NewRat(1, 1), new(big.Rat)
+	return e, one, zero
 }
+
+// one and zero are those of an expression that is made of no other, which are most.
+var one, zero = big.NewRat(1, 1), new(big.Rat)
 
 // linear reads an expression as factor * x + term.
 func linear(e Expr) (x Expr, factor, term *big.Rat, ok bool) {

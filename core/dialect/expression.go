@@ -536,7 +536,9 @@ func (w *writer) name(t plan.Table) string {
 }
 
 func (w *writer) column(ref criteria.Ref) string {
-	return w.dialect.quote(ref.Alias) + "." + w.dialect.quote(ref.Column.Name)
+	var text [64]byte // in one piece: most of a statement is names of columns
+	out := w.dialect.appendName(text[:0], ref.Alias)
+	return string(w.dialect.appendName(append(out, '.'), ref.Column.Name))
 }
 
 // converted is a column as it is compared.
@@ -549,12 +551,23 @@ func (w *writer) converted(ref criteria.Ref) string {
 
 func isMonday(p plan.DatePart) bool { return p.WeekStart == time.Monday }
 
-// quoteStandard quotes an identifier as the SQL standard does.
-func quoteStandard(name string) string {
-	if strings.IndexByte(name, '"') < 0 {
-		return `"` + name + `"`
+// standardQuote stands around an identifier; source: SQL:2003.
+const standardQuote = '"'
+
+// quote quotes an identifier.
+func (d Dialect) quote(name string) string { return string(d.appendName(nil, name)) }
+
+// appendName appends an identifier, quoted: a mark within it is written twice.
+func (d Dialect) appendName(out []byte, name string) []byte {
+	out = append(out, d.mark)
+	for {
+		at := strings.IndexByte(name, d.mark)
+		if at < 0 {
+			return append(append(out, name...), d.mark)
+		}
+		out = append(append(out, name[:at+1]...), d.mark)
+		name = name[at+1:]
 	}
-	return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
 }
 
 // blanksStandard writes NULLS FIRST and NULLS LAST; source: SQL:2003.

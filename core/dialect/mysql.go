@@ -20,7 +20,7 @@ import (
 func MySQL(collation string) Dialect {
 	return Dialect{
 		countsAll:   true,
-		quote:       func(name string) string { return "`" + strings.ReplaceAll(name, "`", "``") + "`" },
+		mark:        '`',
 		collate:     func(x string) string { return x + " collate " + collation },
 		convert:     func(x string) string { return "convert(" + x + " using utf8mb4)" },
 		blanks:      mysqlBlanks,

@@ -24,12 +24,12 @@ func Postgres(capitals string) Dialect {
 		if capitals == "" {
 			return "(" + x + ")"
 		}
-		return "((" + x + ") collate " + quoteStandard(capitals) + ")"
+		return "((" + x + ") collate " + Dialect{mark: standardQuote}.quote(capitals) + ")"
 	}
 	return Dialect{
 		subqueries:  true,
 		null:        nullPostgres,
-		quote:       quoteStandard,
+		mark:       standardQuote,
 		blanks:      blanksStandard,
 		collate:     func(x string) string { return x + ` collate "C"` },
 		placeholder: func(n int) string { return "$" + strconv.Itoa(n) },

@@ -54,8 +54,8 @@ type Line struct {
 
 // Dialect is what one engine does its own way.
 type Dialect struct {
-	// quote quotes an identifier.
-	quote func(name string) string
+	// mark stands around an identifier.
+	mark byte
 	// placeholder names the n-th bound value, from 1.
 	placeholder func(n int) string
 	// value turns a value of ours into one the driver takes.

@@ -80,7 +80,7 @@ func (v Values) Answers(p *criteria.Parameter) []criteria.Expr {
 	if !answer.Given {
 		return []criteria.Expr{&criteria.Blank{Pos: p.Pos}}
 	}
-	var out []criteria.Expr
+	out := make([]criteria.Expr, 0, 1)
 	for _, t := range answer.Texts {
 		out = append(out, &criteria.Text{Pos: p.Pos, Value: t})
 	}
@@ -91,7 +91,7 @@ func (v Values) Answers(p *criteria.Parameter) []criteria.Expr {
 		out = append(out, &criteria.Span{Pos: p.Pos, Span: s, Type: p.Question.Type})
 	}
 	switch {
-	case out != nil:
+	case len(out) > 0:
 	case p.Question.Type == criteria.Period:
 		out = append(out, &criteria.Span{Pos: p.Pos, Span: answer.Span.Part(p.Part)})
 	default:

@@ -333,8 +333,10 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 	}
 	s.Outputs = make([]Output, 0, len(columns))
 	s.Fetch = make([]Fetched, 0, len(columns)+2)
-	for _, c := range columns {
-		out := Output{Name: c.Name, Label: c.Heading(), Type: c.Type, Format: c.Format}
+	for i := range columns {
+		c := &columns[i]
+		s.Outputs = append(s.Outputs, Output{Name: c.Name, Label: c.Heading(), Type: c.Type, Format: c.Format})
+		out := &s.Outputs[i]
 		if c.Words != (format.Words{}) {
 			out.Words = &c.Words
 		}
@@ -342,31 +344,32 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 			out.Type = catalog.Other // only its values will tell
 		}
 		if asked := b.askedIn(c.Expr); len(asked) > 0 && b.compiled.Query.Beside.Question == "" { // else the criteria say it
-			s.Said = append(s.Said, lowered(c.Heading())+" where "+strings.Join(asked, ", and where "))
+			s.Said = append(s.Said, lowered(out.Label)+" where "+strings.Join(asked, ", and where "))
 		}
 		if b.compiled.Grouped {
 			if c.IsKey() {
-				b.keyOutput(&s.Statement, &out, c.Expr)
+				b.keyOutput(&s.Statement, out, c.Expr)
 			}
-			s.Outputs = append(s.Outputs, out)
 			continue
 		}
 		if plain, ok := c.Expr.(*criteria.Column); ok {
 			out.Column = plain.Ref.Column
 			out.Index = b.fetch(&s.Statement, plain.Ref)
 		} else {
-			b.computedOutput(s, &out, b.value(c.Expr))
+			b.computedOutput(s, out, b.value(c.Expr))
 		}
-		s.Outputs = append(s.Outputs, out)
+	}
+	if !b.compiled.Grouped {
+		return
 	}
 	for _, c := range b.compiled.Columns {
 		chosen := slices.ContainsFunc(columns, func(other definition.CompiledColumn) bool { return other.Name == c.Name })
-		if b.compiled.Grouped && c.IsKey() && !chosen && !b.compiled.Query.Distinct { // not shown, but what groups differ by
+		if c.IsKey() && !chosen && !b.compiled.Query.Distinct { // not shown, but what groups differ by
 			b.keyOutput(&s.Statement, &Output{Type: c.Type}, c.Expr)
 		}
 	}
 	for i, c := range columns { // of all the keys
-		if b.compiled.Grouped && !c.IsKey() {
+		if !c.IsKey() {
 			b.madeOutput(s, &s.Outputs[i], b.value(c.Expr))
 		}
 	}

@@ -63,7 +63,7 @@ func (p Planner) edgesByHand(s Statement) (Edges, bool) {
 		}
 	}
 	beyond := func(column *criteria.Column, op string, t civil.DateTime) Expr {
-		return b.fitting(b.bound(&criteria.Compare{Op: op, Left: column}, t), column.Ref)
+		return b.fitting(b.bound(column, op, t, column), column.Ref)
 	}
 	nearest := func(op string, t civil.DateTime, within Expr) *Statement {
 		near := b.varied(s, func(_ int, c Condition) Condition {

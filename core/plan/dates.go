@@ -268,12 +268,12 @@ func momentText(t civil.DateTime, fine bool) string {
 
 // bounds compares a column with a stretch of time.
 func (b *binder) bounds(bounds Bounds, at criteria.Expr, negated bool) Expr {
-	var terms []Expr
+	terms := make([]Expr, 0, 2)
 	add := func(op string, t civil.DateTime) {
 		if negated {
 			op = map[string]string{">=": "<", "<": ">="}[op]
 		}
-		terms = append(terms, b.bound(&criteria.Compare{Pos: at.At(), Op: op, Left: bounds.Column}, t))
+		terms = append(terms, b.bound(bounds.Column, op, t, at))
 	}
 	if !bounds.Span.OpenStart() {
 		add(">=", bounds.Span.From)
@@ -291,32 +291,32 @@ func (b *binder) bounds(bounds Bounds, at criteria.Expr, negated bool) Expr {
 }
 
 // bound compares a date with a civil time, by >= or <: a bare column in its own
-// encoding.
-func (b *binder) bound(e *criteria.Compare, t civil.DateTime) Expr {
-	c, bare := e.Left.(*criteria.Column)
+// encoding. At is where that was written.
+func (b *binder) bound(x criteria.Expr, op string, t civil.DateTime, at criteria.Expr) Expr {
+	c, bare := x.(*criteria.Column)
 	if !bare {
-		fine := criteria.TypeOf(e.Left) == catalog.DateTime
+		fine := criteria.TypeOf(x) == catalog.DateTime
 		if !fine && !t.IsMidnight() {
 			t = (t.Date() + 1).Midnight() // the first day that starts no earlier
 		}
-		x := b.moment(e.Left, fine)
+		day := b.moment(x, fine)
 		switch {
 		case t.Date() > civil.DateOf(civil.MaxYear, 12, 31):
-			return anyOf(x, e.Op == "<")
+			return anyOf(day, op == "<")
 		case t.Date() < civil.DateOf(civil.MinYear, 1, 1):
-			return anyOf(x, e.Op == ">=")
+			return anyOf(day, op == ">=")
 		}
-		return Compare{e.Op, x, Value{momentText(t, fine)}}
+		return Compare{op, day, Value{momentText(t, fine)}}
 	}
 	column := c.Ref.Column
 	v, err := column.Bound(t, b.calendar.Zone)
 	switch {
 	case errors.Is(err, catalog.ErrLater):
-		return always(Column{c.Ref}, e.Op == "<")
+		return always(Column{c.Ref}, op == "<")
 	case errors.Is(err, catalog.ErrEarlier):
-		return always(Column{c.Ref}, e.Op == ">=")
+		return always(Column{c.Ref}, op == ">=")
 	case err != nil:
-		b.unbound(c, t, e, err)
+		b.unbound(c, t, at, err)
 		return Const{false}
 	}
 	if column.Encoding.IsTimedText() {
@@ -325,7 +325,7 @@ func (b *binder) bound(e *criteria.Compare, t civil.DateTime) Expr {
 		case b.trusts(c.Ref) && column.Shape != "":
 			v = catalog.IsoBound(stored, separatorOf(column.Shape))
 		case !stored.IsMidnight():
-			return b.timed(c.Ref, e.Op, stored)
+			return b.timed(c.Ref, op, stored)
 		}
 	}
 	if !column.Compares() {
@@ -333,9 +333,9 @@ func (b *binder) bound(e *criteria.Compare, t civil.DateTime) Expr {
 		if !column.Encoding.IsInstant() {
 			zone = civil.UTC
 		}
-		return Compare{e.Op, b.stored(c, fine, zone), Value{momentText(t, fine)}}
+		return Compare{op, b.stored(c, fine, zone), Value{momentText(t, fine)}}
 	}
-	return Compare{e.Op, Column{c.Ref}, Value{v}}
+	return Compare{op, Column{c.Ref}, Value{v}}
 }
 
 // separatorOf stands between day and time in texts that are written in a way.

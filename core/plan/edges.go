@@ -71,7 +71,7 @@ func (p Planner) Edges(s Statement) (Edges, bool) {
 		if t == civil.Start || t == civil.End {
 			return nil
 		}
-		bound := b.fitting(b.bound(&criteria.Compare{Op: op, Left: column}, t), column.Ref)
+		bound := b.fitting(b.bound(column, op, t, column), column.Ref)
 		return &Statement{
 			Fetch: []Fetched{{Ref: column.Ref}}, From: s.From, Joins: s.Joins, DateIndex: -1, Limit: 1,
 			Where: append(rest[:len(rest):len(rest)], Condition{Expr: bound}),

@@ -337,9 +337,9 @@ func (b *binder) answers(e *criteria.Parameter) []criteria.Expr {
 }
 
 // leftBlank gives the question a comparison refers to that was left blank.
-func (b *binder) leftBlank(e criteria.Expr) (parameter.Parameter, bool) {
+func (b *binder) leftBlank(e criteria.Expr) (*parameter.Parameter, bool) {
 	if !criteria.IsComparison(e) {
-		return parameter.Parameter{}, false
+		return nil, false
 	}
 	blank := ""
 	if criteria.Asks(e, func(name string) bool {
@@ -348,7 +348,7 @@ func (b *binder) leftBlank(e criteria.Expr) (parameter.Parameter, bool) {
 	}) {
 		return b.question(blank), true
 	}
-	return parameter.Parameter{}, false
+	return nil, false
 }
 
 // includesBlanks tells whether a comparison is one that blanks match as well.
@@ -356,13 +356,13 @@ func (b *binder) includesBlanks(e criteria.Expr) bool {
 	return criteria.IsComparison(e) && criteria.Asks(e, func(name string) bool { return b.question(name).IncludeBlanks })
 }
 
-func (b *binder) question(name string) parameter.Parameter {
-	for _, q := range b.compiled.Questions {
-		if q.Name == name && name != b.skipped {
+func (b *binder) question(name string) *parameter.Parameter {
+	for i := range b.compiled.Questions {
+		if q := &b.compiled.Questions[i]; q.Name == name && name != b.skipped {
 			return q
 		}
 	}
-	return parameter.Parameter{Name: name}
+	return &parameter.Parameter{Name: name}
 }
 
 // spans are the stretches of time an operand means: one, but for a question

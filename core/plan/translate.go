@@ -105,9 +105,7 @@ func (b *binder) leaf(e criteria.Expr, negated bool) (x Expr, fits func(*criteri
 		x = b.compare(e)
 	case *criteria.Within:
 		span := e.Period.(*criteria.Span).Span
-		low := criteria.Compare{Pos: e.Pos, Op: ">=", Left: e.X, Right: e.Period}
-		high := criteria.Compare{Pos: e.Pos, Op: "<", Left: e.X, Right: e.Period}
-		x = Logic{Terms: []Expr{b.bound(&low, span.From), b.bound(&high, span.Until)}}
+		x = Logic{Terms: []Expr{b.bound(e.X, ">=", span.From, e), b.bound(e.X, "<", span.Until, e)}}
 	case *criteria.In:
 		x = b.in(e)
 	case *criteria.Match:
@@ -346,16 +344,20 @@ func implies(e, where criteria.Expr) bool {
 // all is the terms joined by "and", those of a term that is such itself among
 // them.
 func all(terms ...Expr) Expr {
+	if len(terms) == 1 {
+		return terms[0]
+	}
+	isAll := func(t Expr) bool { l, ok := t.(Logic); return ok && !l.Or }
+	if !slices.ContainsFunc(terms, isAll) {
+		return Logic{Terms: terms}
+	}
 	out := Logic{}
 	for _, t := range terms {
-		if l, ok := t.(Logic); ok && !l.Or {
-			out.Terms = append(out.Terms, l.Terms...)
+		if isAll(t) {
+			out.Terms = append(out.Terms, t.(Logic).Terms...)
 		} else {
 			out.Terms = append(out.Terms, t)
 		}
-	}
-	if len(out.Terms) == 1 {
-		return out.Terms[0]
 	}
 	return out
 }
@@ -384,8 +386,9 @@ func (b *binder) boundsOfAll(e criteria.Expr) (Bounds, bool) {
 // compare a column with a stretch of time, the column is fetched, and what does
 // not fit is left out as the records pass.
 func (b *binder) top(s *Statement, e criteria.Expr) Expr {
-	terms := []Expr{}
-	for _, t := range criteria.Conditions(e) {
+	conditions := criteria.Conditions(e)
+	terms := make([]Expr, 0, len(conditions))
+	for _, t := range conditions {
 		bounds, ok := b.boundsOfAll(t)
 		if !ok {
 			terms = append(terms, b.condition(t, false))
@@ -529,7 +532,7 @@ func (b *binder) folded(fold bool, e criteria.Expr) Expr {
 
 func (b *binder) compare(e *criteria.Compare) Expr {
 	if span, ok := e.Right.(*criteria.Span); ok {
-		return b.bound(e, span.Span.From)
+		return b.bound(e.Left, e.Op, span.Span.From, e)
 	}
 	if _, blank := e.Left.(*criteria.Blank); blank {
 		return Value{nil}

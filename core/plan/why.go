@@ -2,7 +2,6 @@ package plan
 
 import (
 	"pikegate/core/civil"
-	"pikegate/core/criteria"
 	"pikegate/core/parameter"
 )
 
@@ -52,7 +51,7 @@ func (p Planner) Why(values parameter.Values) Reasons {
 		if dated {
 			r.Dates = append(r.Dates, &bounds)
 			beyond := func(op string, t civil.DateTime, where int64) {
-				side = If{b.fitting(b.bound(&criteria.Compare{Op: op, Left: bounds.Column}, t), bounds.Column.Ref), Value{where}, side}
+				side = If{b.fitting(b.bound(bounds.Column, op, t, bounds.Column), bounds.Column.Ref), Value{where}, side}
 			}
 			if !bounds.Span.OpenEnd() {
 				beyond(">=", bounds.Span.Until, After)

@@ -49,7 +49,8 @@ func ReadBack(s Statement) string {
 
 // label is what people read above the column, or its name in words.
 func (b *binder) label(c *criteria.Column) string {
-	for _, out := range b.compiled.Columns {
+	for i := range b.compiled.Columns {
+		out := &b.compiled.Columns[i]
 		if plain, ok := out.Expr.(*criteria.Column); ok && plain.Ref.Alias == c.Ref.Alias && plain.Ref.Column.Name == c.Ref.Column.Name {
 			return out.Heading()
 		}
@@ -374,7 +375,7 @@ func (b *binder) operand(e criteria.Expr) string {
 		if criteria.IsPeriod(e) {
 			return b.when(e)
 		}
-		q := b.question(e.Name)
+		q := *b.question(e.Name)
 		q.IncludeBlanks = false // said beside the condition
 		return q.ReadBack(b.given[e.Name], b.calendar.Language)
 	case *criteria.Text:

@@ -3,7 +3,6 @@ package proof
 import (
 	"slices"
 
-	"pikegate/core/catalog"
 	"pikegate/core/criteria"
 )
 
@@ -116,35 +115,39 @@ func (c *condition) variables(out []*variable) []*variable {
 
 // group is terms that hang together by the variables or questions in them.
 type group struct {
-	terms      []criteria.Expr
-	conditions []*condition
-	own        [][]*variable // of each term
-	variables  []*variable
-	order      []before
+	terms     []term
+	variables []*variable
+	order     []before
 	// questions is how many values are not known yet, in all groups.
 	questions int
+}
+
+// term is one of the terms, made ready, with its variables.
+type term struct {
+	expr criteria.Expr
+	*condition
+	own []*variable
 }
 
 // groups reads terms and gathers those that hang together.
 func (a *analysis) groups(terms []criteria.Expr) []*group {
 	r := reader{open: a.open, variables: map[name]*variable{}}
-	var groups []*group
-	for _, t := range terms {
-		c := r.condition(t)
-		own := c.variables(nil)
-		joined := &group{terms: []criteria.Expr{t}, conditions: []*condition{c}, own: [][]*variable{own}, variables: own}
-		at := slices.IndexFunc(groups, func(g *group) bool { return g.meets(own) })
+	groups := make([]*group, 0, len(terms))
+	for _, e := range terms {
+		c := r.condition(e)
+		t := term{e, c, c.variables(nil)}
+		at := slices.IndexFunc(groups, func(g *group) bool { return g.meets(t.own) })
 		if at < 0 {
-			groups = append(groups, joined)
+			groups = append(groups, &group{terms: []term{t}, variables: t.own})
 			continue
 		}
 		for i := len(groups) - 1; i > at; i-- {
-			if groups[i].meets(own) {
-				groups[at].absorb(groups[i])
+			if groups[i].meets(t.own) {
+				groups[at].absorb(groups[i].terms...)
 				groups = slices.Delete(groups, i, i+1)
 			}
 		}
-		groups[at].absorb(joined)
+		groups[at].absorb(t)
 	}
 	for _, g := range groups {
 		g.order, g.questions = r.order, len(r.symbols)
@@ -156,13 +159,14 @@ func (g *group) meets(variables []*variable) bool {
 	return slices.ContainsFunc(variables, func(v *variable) bool { return slices.Contains(g.variables, v) })
 }
 
-func (g *group) absorb(other *group) {
-	g.terms = append(g.terms, other.terms...)
-	g.conditions = append(g.conditions, other.conditions...)
-	g.own = append(g.own, other.own...)
-	for _, v := range other.variables {
-		if !slices.Contains(g.variables, v) {
-			g.variables = append(g.variables, v)
+func (g *group) absorb(terms ...term) {
+	g.terms = append(g.terms, terms...)
+	g.variables = slices.Clip(g.variables) // which may be those of a term
+	for _, t := range terms {
+		for _, v := range t.own {
+			if !slices.Contains(g.variables, v) {
+				g.variables = append(g.variables, v)
+			}
 		}
 	}
 }
@@ -170,11 +174,11 @@ func (g *group) absorb(other *group) {
 // trivial tells whether nothing can be found: one comparison, negated or not,
 // that some values meet and some do not.
 func (g *group) trivial() bool {
-	c := g.conditions[0]
+	c := g.terms[0].condition
 	for c.not && c.variable == nil {
 		c = c.parts[0]
 	}
-	if len(g.conditions) != 1 || c.variable == nil || c.constant != nil || c.where != nil {
+	if len(g.terms) != 1 || c.variable == nil || c.constant != nil || c.where != nil {
 		return false
 	}
 	v := c.variable
@@ -201,29 +205,30 @@ func (v *variable) some(s stretch) bool {
 	case s.low.symbol != 0 || s.high.symbol != 0:
 		return true
 	}
-	order := compare(v.kind, s.low.value, s.high.value)
-	return order < 0 && (!v.whole || v.kind == catalog.Date) || order == 0 && !v.whole && v.isPoint(s)
+	order := v.kind.compare(&s.low.value, &s.high.value)
+	return order < 0 && (!v.whole || v.kind == times) || order == 0 && !v.whole && v.isPoint(s)
 }
 
 // isPoint tells whether a stretch is one value.
 func (v *variable) isPoint(s stretch) bool {
-	return s.low != nil && s.high != nil && s.low.symbol == s.high.symbol && !s.low.after && s.high.after && compare(v.kind, s.low.value, s.high.value) == 0
+	return s.low != nil && s.high != nil && s.low.symbol == s.high.symbol && !s.low.after && s.high.after && v.kind.compare(&s.low.value, &s.high.value) == 0
 }
 
 // try tries every combination; nil where nothing can be found. Where there are
-// too many, terms are tried alone and two by two.
-func (g *group) try() *sightings {
+// too many, terms are tried alone and two by two. Once tells that no more is asked than
+// whether all terms can be true at once.
+func (g *group) try(once bool) *sightings {
 	if g.trivial() || len(g.terms) > maxTerms {
 		return nil
 	}
-	if seen := g.together(); seen != nil {
+	if seen := g.together(once); seen != nil {
 		return seen
 	}
 	return g.pairs()
 }
 
 // together tries all terms at once; nil where that is too much.
-func (g *group) together() *sightings {
+func (g *group) together(once bool) *sightings {
 	symbols := g.symbols()
 	if len(symbols) == 0 {
 		g.order = nil // it is that of questions
@@ -235,8 +240,9 @@ func (g *group) together() *sightings {
 		most = max(most, len(values))
 	}
 	seen := newSightings(g.terms)
+	seen.once = once
 	left := maxTried
-	if !g.placeSymbols(p, symbols, most, seen, &left) {
+	if !g.placeSymbols(p, symbols, most, seen, &left) && !seen.enough() {
 		return nil
 	}
 	return seen
@@ -253,13 +259,13 @@ func (g *group) pairs() *sightings {
 		seen.with[i], seen.without[i] = whole, whole&^(1<<i)
 	}
 	for i := range n {
-		if one := g.only(i).together(); one != nil {
+		if one := g.only(i).together(false); one != nil {
 			seen.all = seen.all && one.all
 			seen.ever &^= (^one.ever & 1) << i
 			seen.sometimesNot &^= (^one.sometimesNot & 1) << i
 		}
 		for j := range i {
-			two := g.only(j, i).together()
+			two := g.only(j, i).together(false)
 			if two == nil {
 				continue
 			}
@@ -279,7 +285,7 @@ func (g *group) pairs() *sightings {
 func (g *group) only(places ...int) *group {
 	small := &group{order: g.order, questions: g.questions}
 	for _, i := range places {
-		small.absorb(&group{terms: g.terms[i : i+1], conditions: g.conditions[i : i+1], own: g.own[i : i+1], variables: g.own[i]})
+		small.absorb(g.terms[i])
 	}
 	return small
 }
@@ -287,7 +293,7 @@ func (g *group) only(places ...int) *group {
 // symbols are the values that are not known yet among the cuts.
 func (g *group) symbols() []int {
 	var symbols []int
-	for _, c := range g.conditions {
+	for _, c := range g.terms {
 		symbols = c.symbols(symbols)
 	}
 	return symbols
@@ -296,8 +302,8 @@ func (g *group) symbols() []int {
 // symbols adds the values that are not known yet in a condition.
 func (c *condition) symbols(out []int) []int {
 	for _, s := range c.stretches {
-		for _, end := range []*cut{s.low, s.high} {
-			if end != nil && end.symbol != 0 && !slices.Contains(out, end.symbol) {
+		for _, end := range s.ends() {
+			if end.symbol != 0 && !slices.Contains(out, end.symbol) {
 				out = append(out, end.symbol)
 			}
 		}
@@ -314,20 +320,14 @@ func (c *condition) symbols(out []int) []int {
 // known lists the known values among the cuts, of each kind in order and each
 // once: the variables of a kind share them, so that a question has one place
 // among them all. It gives each cut its place.
-func (g *group) known() map[catalog.Type][]value {
+func (g *group) known() (known [kinds][]value) {
 	for _, v := range g.variables {
-		v.cuts = v.cuts[:0]
-		for _, end := range []*cut{v.within.low, v.within.high} {
-			if end != nil {
-				v.cuts = append(v.cuts, end)
-			}
-		}
+		v.cuts = append(v.cuts[:0], v.within.ends()...)
 	}
-	for _, c := range g.conditions {
+	for _, c := range g.terms {
 		c.cut()
 	}
-	known := map[catalog.Type][]value{}
-	each := func(do func(kind catalog.Type, c *cut)) {
+	each := func(do func(kind kind, c *cut)) {
 		for _, v := range g.variables {
 			for _, c := range v.cuts {
 				do(v.kind, c)
@@ -339,19 +339,19 @@ func (g *group) known() map[catalog.Type][]value {
 			do(o.kind, &o.b)
 		}
 	}
-	each(func(kind catalog.Type, c *cut) {
+	each(func(kind kind, c *cut) {
 		if c.symbol == 0 {
 			known[kind] = append(known[kind], c.value)
 		}
 	})
-	for kind, values := range known {
-		order := func(a, b value) int { return compare(kind, a, b) }
-		slices.SortFunc(values, order)
-		known[kind] = slices.CompactFunc(values, func(a, b value) bool { return order(a, b) == 0 })
+	for i, values := range known {
+		kind := kind(i)
+		slices.SortFunc(values, func(a, b value) int { return kind.compare(&a, &b) })
+		known[i] = slices.CompactFunc(values, func(a, b value) bool { return kind.compare(&a, &b) == 0 })
 	}
-	each(func(kind catalog.Type, c *cut) {
+	each(func(kind kind, c *cut) {
 		if c.symbol == 0 {
-			at, _ := slices.BinarySearchFunc(known[kind], c.value, func(a, b value) int { return compare(kind, a, b) })
+			at, _ := slices.BinarySearchFunc(known[kind], &c.value, func(a value, b *value) int { return kind.compare(&a, b) })
 			c.at = at + 1
 		}
 	})
@@ -364,11 +364,7 @@ func (c *condition) cut() {
 		c.where.cut()
 	}
 	for _, s := range c.stretches {
-		for _, end := range []*cut{s.low, s.high} {
-			if end != nil {
-				c.variable.cuts = append(c.variable.cuts, end)
-			}
-		}
+		c.variable.cuts = append(c.variable.cuts, s.ends()...)
 	}
 	for _, part := range c.parts {
 		part.cut()
@@ -381,7 +377,7 @@ func (g *group) placeSymbols(p *placing, symbols []int, most int, seen *sighting
 		for _, v := range g.variables {
 			v.place(p)
 		}
-		for _, c := range g.conditions {
+		for _, c := range g.terms {
 			c.place(p)
 		}
 		return g.tryValues(0, seen, left)
@@ -422,8 +418,8 @@ func (g *group) tryValues(n int, seen *sightings, left *int) bool {
 		}
 		var truths, untrue uint64
 		anyBlank := false
-		for i, c := range g.conditions {
-			isBlank := slices.ContainsFunc(g.own[i], func(v *variable) bool { return v.at == blank || v.at == unfit })
+		for i, c := range g.terms {
+			isBlank := slices.ContainsFunc(c.own, func(v *variable) bool { return v.at == blank || v.at == unfit })
 			anyBlank = anyBlank || isBlank
 			switch c.try() {
 			case yes:
@@ -437,7 +433,7 @@ func (g *group) tryValues(n int, seen *sightings, left *int) bool {
 			}
 		}
 		seen.see(truths, untrue, anyBlank)
-		return true
+		return !seen.enough()
 	}
 	v := g.variables[n]
 	for _, region := range v.regions {

@@ -60,7 +60,7 @@ func Analyse(e criteria.Expr, open Questions) []Finding {
 func Contradiction(e criteria.Expr) (Finding, bool) {
 	a := analysis{}
 	for _, group := range a.groups(criteria.Conditions(e)) {
-		if seen := group.try(); seen != nil && !seen.all {
+		if seen := group.try(true); seen != nil && !seen.all {
 			return seen.clash(), true
 		}
 	}
@@ -89,7 +89,7 @@ func (a *analysis) level(e criteria.Expr, whole bool) {
 	}
 	groups := a.groups(terms)
 	for _, group := range groups {
-		seen := group.try()
+		seen := group.try(false)
 		switch {
 		case seen == nil:
 		case or:
@@ -112,11 +112,11 @@ func (a *analysis) conditions(s *sightings, together, whole bool) {
 		bit := uint64(1) << i
 		switch j := s.impliedBy(i); {
 		case s.sometimesNot&bit == 0:
-			a.add(Finding{Kind: Always, At: t, Whole: whole && together && len(s.terms) == 1})
+			a.add(Finding{Kind: Always, At: t.expr, Whole: whole && together && len(s.terms) == 1})
 		case j >= 0:
-			a.add(Finding{Kind: Redundant, At: t, With: s.terms[j]})
+			a.add(Finding{Kind: Redundant, At: t.expr, With: s.terms[j].expr})
 		case s.needed&bit == 0 && !s.hasImplied():
-			a.add(Finding{Kind: Redundant, At: t})
+			a.add(Finding{Kind: Redundant, At: t.expr})
 			return // the others were looked at with it there
 		}
 	}
@@ -131,15 +131,15 @@ func (a *analysis) branches(s *sightings, e criteria.Expr, together, whole bool)
 	for i, t := range s.terms {
 		bit := uint64(1) << i
 		if s.ever&bit == 0 {
-			if _, nested := t.(*criteria.Logic); !nested { // told where it is looked at itself
-				a.add(Finding{Kind: Never, At: t, Whole: whole && together && len(s.terms) == 1})
+			if _, nested := t.expr.(*criteria.Logic); !nested { // told where it is looked at itself
+				a.add(Finding{Kind: Never, At: t.expr, Whole: whole && together && len(s.terms) == 1})
 			}
 			continue
 		}
 		for j, other := range s.terms {
 			mutual := s.without[j]&bit == 0
 			if j != i && s.without[i]&(1<<j) == 0 && (!mutual || j < i) {
-				a.add(Finding{Kind: Redundant, At: t, With: other})
+				a.add(Finding{Kind: Redundant, At: t.expr, With: other.expr})
 				break
 			}
 		}
@@ -157,7 +157,9 @@ func (a *analysis) add(f Finding) {
 
 // sightings is what was seen of some terms over everything that was tried.
 type sightings struct {
-	terms []criteria.Expr
+	terms []term
+	// once tells that no more is asked than whether all can be true at once.
+	once bool
 	// all: they were all true once. ever: the terms that were true once.
 	all  bool
 	ever uint64
@@ -172,11 +174,14 @@ type sightings struct {
 	with, without []uint64
 }
 
-func newSightings(terms []criteria.Expr) *sightings {
+func newSightings(terms []term) *sightings {
 	n := len(terms)
 	masks := make([]uint64, 2*n)
 	return &sightings{terms: terms, with: masks[:n], without: masks[n:]}
 }
+
+// enough tells whether nothing is left to be seen.
+func (s *sightings) enough() bool { return s.once && s.all }
 
 // see takes down one trial: which terms were true, and which were not though
 // no blank is the reason.
@@ -201,17 +206,17 @@ func (s *sightings) see(truths, untrue uint64, anyBlank bool) {
 func (s *sightings) clash() Finding {
 	for i, t := range s.terms {
 		if s.ever&(1<<i) == 0 {
-			return Finding{Kind: Never, At: t}
+			return Finding{Kind: Never, At: t.expr}
 		}
 	}
 	for j, other := range s.terms {
 		for i := range j {
 			if s.with[i]&(1<<j) == 0 {
-				return Finding{Kind: Never, At: other, With: s.terms[i]}
+				return Finding{Kind: Never, At: other.expr, With: s.terms[i].expr}
 			}
 		}
 	}
-	return Finding{Kind: Never, At: s.terms[len(s.terms)-1]}
+	return Finding{Kind: Never, At: s.terms[len(s.terms)-1].expr}
 }
 
 // impliedBy is another term without which term i is never false, so that i

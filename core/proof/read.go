@@ -1,6 +1,7 @@
 package proof
 
 import (
+	"slices"
 	"strings"
 
 	"github.com/shopspring/decimal"
@@ -33,7 +34,7 @@ type Questions struct {
 
 // before says that one value is not after another.
 type before struct {
-	kind   catalog.Type
+	kind   kind
 	a, b   cut
 	strict bool
 }
@@ -125,16 +126,24 @@ func (r *reader) unknown(e criteria.Expr) *condition {
 		return &condition{variable: &variable{free: true, nullable: true}}
 	}
 	key := name{text: "? " + criteria.Print(e)}
-	v, ok := r.variables[key]
-	if !ok {
-		v = &variable{free: true, nullable: true}
-		r.variables[key] = v
+	v, met := r.named(key)
+	if !met {
+		v.free, v.nullable = true, true
 	}
 	return &condition{variable: v}
 }
 
 func (r *reader) leaf(v *variable, stretches ...stretch) *condition {
 	return &condition{variable: v, stretches: stretches}
+}
+
+// named is the variable of a name, and whether it was met before.
+func (r *reader) named(key name) (v *variable, met bool) {
+	if v, met = r.variables[key]; !met {
+		v = &variable{}
+		r.variables[key] = v
+	}
+	return v, met
 }
 
 // variable is what stands for an expression.
@@ -146,32 +155,32 @@ func (r *reader) variable(e criteria.Expr) *variable {
 	} else {
 		key.text = criteria.Print(e)
 	}
-	if v, ok := r.variables[key]; ok {
+	v, met := r.named(key)
+	if met {
 		return v
 	}
-	v := &variable{nullable: true}
-	for _, c := range criteria.Columns(e) {
-		v.unfit = v.unfit || c.Ref.Column.Encoding != ""
-	}
+	v.nullable = true
 	if plain {
-		v.nullable = column.Ref.Nullable
+		v.nullable, v.unfit = column.Ref.Nullable, column.Ref.Column.Encoding != ""
+	} else {
+		v.unfit = slices.ContainsFunc(criteria.Columns(e), func(c *criteria.Column) bool { return c.Ref.Column.Encoding != "" })
 	}
 	switch t := criteria.TypeOf(e); t {
 	case catalog.Date, catalog.DateTime:
-		v.kind, v.whole = catalog.Date, t == catalog.Date
+		v.kind, v.whole = times, t == catalog.Date
 	case catalog.Integer:
-		v.kind, v.whole = catalog.Decimal, true
+		v.kind, v.whole = numbers, true
 	case catalog.Boolean:
-		v.kind, v.whole = catalog.Decimal, true
-		v.within = stretch{&cut{value: number(0)}, &cut{value: number(1), after: true}}
+		v.kind, v.whole = numbers, true
+		v.within = between(number(0), number(1))
 	case catalog.Decimal:
-		v.kind = catalog.Decimal
+		v.kind = numbers
 	default:
-		v.kind = catalog.Text
+		v.kind = texts
 	}
 	if call, ok := e.(*criteria.Call); ok {
 		if most, ok := ranges[call.Name]; ok {
-			v.within = stretch{&cut{value: number(1)}, &cut{value: number(most), after: true}}
+			v.within = between(number(1), number(most))
 		}
 	}
 	if aggregate, ok := e.(*criteria.Aggregate); ok && aggregate.Records != nil {
@@ -182,7 +191,6 @@ func (r *reader) variable(e criteria.Expr) *variable {
 			v.nullable = false // of nothing it is 0
 		}
 	}
-	r.variables[key] = v
 	return v
 }
 
@@ -192,7 +200,13 @@ var ranges = map[string]int64{"quarter": 4, "month": 12, "week": 53, "day": 31, 
 func number(n int64) value { return value{number: decimal.New(n, 0)} }
 
 // point is a stretch of one value.
-func point(v value) stretch { return stretch{&cut{value: v}, &cut{value: v, after: true}} }
+func point(v value) stretch { return between(v, v) }
+
+// between is a stretch from one value through another.
+func between(low, high value) stretch {
+	ends := &[2]cut{{value: low}, {value: high, after: true}}
+	return stretch{&ends[0], &ends[1]}
+}
 
 func isDated(e criteria.Expr) bool { return criteria.TypeOf(e).IsDate() }
 
@@ -258,23 +272,23 @@ func (r *reader) symbol(p *criteria.Parameter, q Question, part string) value {
 	switch {
 	case p.Question.Type.IsNumber():
 		if q.Least != nil {
-			r.before(catalog.Decimal, value{number: *q.Least}, made, false)
+			r.before(numbers, value{number: *q.Least}, made, false)
 		}
 		if q.Most != nil {
-			r.before(catalog.Decimal, made, value{number: *q.Most}, false)
+			r.before(numbers, made, value{number: *q.Most}, false)
 		}
 		return made
 	case !p.Question.Type.IsDate() && p.Question.Type != criteria.Period:
 		return made
 	}
 	if q.Earliest != civil.Start {
-		r.before(catalog.Date, value{time: q.Earliest}, made, false)
+		r.before(times, value{time: q.Earliest}, made, false)
 	}
 	if q.Latest != civil.End && part != "until end" && part != "after" && part != "until" {
-		r.before(catalog.Date, made, value{time: q.Latest}, false)
+		r.before(times, made, value{time: q.Latest}, false)
 	}
 	if q.Latest != civil.End && part == "until" {
-		r.before(catalog.Date, made, value{time: q.Latest}, false)
+		r.before(times, made, value{time: q.Latest}, false)
 	}
 	// Of whatever ends are used, the order in time.
 	chain := []struct {
@@ -292,20 +306,20 @@ func (r *reader) symbol(p *criteria.Parameter, q Question, part string) value {
 		_, first := r.symbols[end{p.Name, link.a}]
 		_, second := r.symbols[end{p.Name, link.b}]
 		if first && second && (link.a == part || link.b == part) {
-			r.before(catalog.Date, at(link.a), at(link.b), link.strict)
+			r.before(times, at(link.a), at(link.b), link.strict)
 		}
 	}
 	for _, pair := range r.open.Ordered {
 		_, first := r.symbols[end{pair[0], "from"}]
 		_, second := r.symbols[end{pair[1], "until"}]
 		if first && second && (pair[0] == p.Name || pair[1] == p.Name) {
-			r.before(catalog.Date, value{symbol: r.symbols[end{pair[0], "from"}]}, value{symbol: r.symbols[end{pair[1], "until"}]}, true)
+			r.before(times, value{symbol: r.symbols[end{pair[0], "from"}]}, value{symbol: r.symbols[end{pair[1], "until"}]}, true)
 		}
 	}
 	return made
 }
 
-func (r *reader) before(kind catalog.Type, a, b value, strict bool) {
+func (r *reader) before(kind kind, a, b value, strict bool) {
 	r.order = append(r.order, before{kind, cut{value: a}, cut{value: b}, strict})
 }
 
@@ -361,10 +375,9 @@ func (r *reader) compare(e *criteria.Compare) *condition {
 	if e.Fold {
 		key.text += " ignoring case"
 	}
-	v, ok := r.variables[key]
-	if !ok {
-		v = &variable{kind: catalog.Decimal, nullable: true}
-		r.variables[key] = v
+	v, met := r.named(key)
+	if !met {
+		v.kind, v.nullable = numbers, true
 	}
 	return r.compareValue(v, op, number(0))
 }
@@ -395,17 +408,16 @@ func (r *reader) compareValue(v *variable, op string, c value) *condition {
 	if op == "<>" {
 		return &condition{not: true, parts: []*condition{r.leaf(v, point(c))}}
 	}
-	before, after := &cut{value: c}, &cut{value: c, after: true}
 	s := point(c)
 	switch op {
 	case "<":
-		s = stretch{nil, before}
+		s = stretch{nil, s.low}
 	case "<=":
-		s = stretch{nil, after}
+		s = stretch{nil, s.high}
 	case ">":
-		s = stretch{after, nil}
+		s = stretch{s.high, nil}
 	case ">=":
-		s = stretch{before, nil}
+		s = stretch{s.low, nil}
 	}
 	return r.leaf(v, s)
 }

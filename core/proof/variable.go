@@ -7,8 +7,18 @@ import (
 
 	"github.com/shopspring/decimal"
 
-	"pikegate/core/catalog"
 	"pikegate/core/civil"
+)
+
+// kind is what the values of a variable are: numbers, for yes and no as well, texts, or
+// times, for all that is dated.
+type kind uint8
+
+const (
+	numbers kind = iota
+	texts
+	times
+	kinds
 )
 
 // value is a known value of a variable: of the field that its kind says.
@@ -32,13 +42,24 @@ type cut struct {
 // stretch is the values from one cut to another; a nil side has no end.
 type stretch struct{ low, high *cut }
 
+// ends are the cuts that there are.
+func (s stretch) ends() []*cut {
+	switch {
+	case s.low == nil && s.high == nil:
+		return nil
+	case s.low == nil:
+		return []*cut{s.high}
+	case s.high == nil:
+		return []*cut{s.low}
+	}
+	return []*cut{s.low, s.high}
+}
+
 // variable is something whose value differs from record to record: a column,
 // a function of columns that is looked at as a whole, or, free, a comparison
 // nothing is known of.
 type variable struct {
-	// kind is Date for everything that has a time, Decimal for numbers and
-	// for yes and no, or Text.
-	kind catalog.Type
+	kind kind
 	// whole tells that only whole numbers or whole days occur.
 	whole    bool
 	nullable bool
@@ -62,12 +83,12 @@ const (
 	unfit = -2
 )
 
-// compare orders two known values. Dates are one kind, and so are numbers.
-func compare(kind catalog.Type, a, b value) int {
-	switch kind {
-	case catalog.Date:
+// compare orders two known values of a kind.
+func (k kind) compare(a, b *value) int {
+	switch k {
+	case times:
 		return cmp.Compare(a.time, b.time)
-	case catalog.Text:
+	case texts:
 		return strings.Compare(a.text, b.text)
 	}
 	return a.number.Cmp(b.number)
@@ -112,7 +133,7 @@ func (v *variable) place(p *placing) {
 func (v *variable) holdsWhole(from, to int, p *placing) bool {
 	a, ok1 := p.valueAt(v.kind, from)
 	b, ok2 := p.valueAt(v.kind, to)
-	if !ok1 || !ok2 || v.kind == catalog.Date {
+	if !ok1 || !ok2 || v.kind == times {
 		return true // an end is open, or not known; cuts of days lie between days
 	}
 	first := a.number.Ceil()
@@ -139,7 +160,7 @@ func (v *variable) region(p *placing, c *cut) int {
 // among the known ones. Known values have ranks that are step apart.
 type placing struct {
 	step    int
-	known   map[catalog.Type][]value
+	known   [kinds][]value // of each kind, in order
 	symbols []int // rank of each symbol, 0 for one that is not placed
 }
 
@@ -156,11 +177,11 @@ func (p *placing) rank(c *cut) int {
 }
 
 // valueAt is the known value of a cut's rank.
-func (p *placing) valueAt(kind catalog.Type, rank int) (value, bool) {
+func (p *placing) valueAt(k kind, rank int) (value, bool) {
 	rank >>= 1
 	at := rank/p.step - 1
-	if rank%p.step != 0 || at < 0 || at >= len(p.known[kind]) {
+	if rank%p.step != 0 || at < 0 || at >= len(p.known[k]) {
 		return value{}, false
 	}
-	return p.known[kind][at], true
+	return p.known[k][at], true
 }

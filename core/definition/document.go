@@ -480,7 +480,8 @@ func (r Report) Questions(q Query) (asked, set []parameter.Parameter) {
 // Labelled makes a label of a name, or of an expression: paid_on is "Paid on". The quotes
 // of an odd name are no part of it.
 func Labelled(name string) string {
-	text := make([]byte, 0, len(name))
+	var room [64]byte
+	text := room[:0]
 	for i := 0; i < len(name); i++ {
 		switch c := name[i]; {
 		case c == '_' || c == '-':
@@ -493,7 +494,12 @@ func Labelled(name string) string {
 		}
 	}
 	first, size := utf8.DecodeRune(text)
-	if upper := unicode.ToUpper(first); size > 0 && upper != first {
+	upper := unicode.ToUpper(first)
+	switch {
+	case size == 0 || upper == first:
+	case size == 1 && upper < utf8.RuneSelf:
+		text[0] = byte(upper)
+	default:
 		return string(upper) + string(text[size:])
 	}
 	return string(text)

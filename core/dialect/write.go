@@ -177,9 +177,13 @@ func (w *writer) done() Query {
 // longList is how many values a list may bind one by one.
 const longList = 200
 
+// ordinary is about how many bytes a statement has.
+const ordinary = 2048
+
 // Write writes the statement.
 func (d Dialect) Write(s plan.Statement) Query {
 	w := writer{dialect: d}
+	w.sql.Grow(ordinary)
 	w.statement(s)
 	q := w.done()
 	q.Reach = s.Reach
@@ -228,7 +232,7 @@ func (w *writer) attempt(s plan.Statement) {
 		w.firstRecords(s)
 		return
 	}
-	w.text("select " + w.selection(s))
+	w.texts("select ", w.selection(s))
 	w.body(s)
 	w.tail(s)
 }
@@ -244,14 +248,14 @@ func (w *writer) body(s plan.Statement) {
 	case s.Union != nil:
 		w.union(s.Union)
 	case s.Raw == nil:
-		w.text("\nfrom " + w.table(s.From))
+		w.texts("\nfrom ", w.table(s.From))
 	}
 	for _, j := range s.Joins {
 		w.text("\n")
 		if j.Optional {
 			w.text("left ")
 		}
-		w.text("join " + w.table(j.Table) + " on " + w.expr(j.On, true))
+		w.texts("join ", w.table(j.Table), " on ", w.expr(j.On, true))
 		if j.Rows != nil {
 			w.text(" and " + w.expr(j.Rows, true))
 		}
@@ -268,15 +272,15 @@ func (w *writer) body(s plan.Statement) {
 		w.text("\n) as " + w.dialect.quote(definition.Result))
 		where = s.Narrowed
 	}
-	conditions := []string{}
+	var conditions []string
 	if s.From.Rows != nil {
 		conditions = append(conditions, w.expr(s.From.Rows, true))
 	}
 	for i, condition := range append(conditions, w.conditions(where, true)...) {
 		if i == 0 {
-			w.text("\nwhere " + condition)
+			w.texts("\nwhere ", condition)
 		} else {
-			w.text("\n  and " + condition)
+			w.texts("\n  and ", condition)
 		}
 	}
 	w.groups(s)
@@ -332,6 +336,12 @@ type writer struct {
 
 func (w *writer) text(s string) { w.sql.WriteString(s) }
 
+func (w *writer) texts(all ...string) {
+	for _, s := range all {
+		w.sql.WriteString(s)
+	}
+}
+
 // selection writes what is returned: columns, or groups and what is made of
 // their records.
 func (w *writer) selection(s plan.Statement) string {
@@ -348,7 +358,7 @@ func (w *writer) selection(s plan.Statement) string {
 
 // items writes each value that is returned.
 func (w *writer) items(s plan.Statement) []string {
-	var items []string
+	items := make([]string, 0, len(s.Fetch)+len(s.GroupBy)+len(s.Aggregates)+1)
 	for _, f := range s.Fetch {
 		items = append(items, w.fetched(f))
 	}
@@ -364,7 +374,7 @@ func (w *writer) items(s plan.Statement) []string {
 		}
 		items = append(items, text)
 	}
-	if items == nil { // every column is a constant
+	if len(items) == 0 { // every column is a constant
 		items = append(items, "1")
 	}
 	return items
@@ -442,7 +452,10 @@ func (w *writer) placed(all []plan.Condition, tell bool) {
 
 // conditions writes each condition, and tells what it became.
 func (w *writer) conditions(all []plan.Condition, tell bool) []string {
-	var out []string
+	out := make([]string, 0, len(all))
+	if tell {
+		w.lines = slices.Grow(w.lines, len(all))
+	}
 	for _, c := range all {
 		line := Line{Words: c.Words, Text: c.Text}
 		if c.Expr != nil {

@@ -34,7 +34,7 @@ func New(calendar civil.Calendar, column func(c *criteria.Column, row []any) any
 	if calendar.Zone == nil {
 		calendar.Zone = time.UTC
 	}
-	return &Evaluator{calendar, civil.NewClock(calendar.Zone), map[string][]period.Stretch{}, column}
+	return &Evaluator{calendar: calendar, clock: civil.NewClock(calendar.Zone), column: column}
 }
 
 // Unfit is the value of a date that is stored in a way that does not fit its
@@ -102,6 +102,9 @@ func (w *Evaluator) ownUnit(unit string, day civil.Date) any {
 	if !ok {
 		whole, _ := period.WholeOf(unit, w.calendar)
 		units = whole.Stretches(w.calendar)
+		if w.units == nil {
+			w.units = map[string][]period.Stretch{}
+		}
 		w.units[unit] = units
 	}
 	at, _ := slices.BinarySearchFunc(units, day, func(s period.Stretch, day civil.Date) int { return cmp.Compare(s.Last, day) })

@@ -65,6 +65,15 @@ func at(name string, found diag.Problems) diag.Problems {
 // Unknown tells of answers to questions that there are none of.
 func Unknown(questions []Parameter, inputs Inputs) diag.Problems {
 	var problems diag.Problems
+	left := len(inputs)
+	for i := range questions {
+		if _, answered := inputs[questions[i].Name]; answered {
+			left--
+		}
+	}
+	if left == 0 {
+		return nil
+	}
 	known := map[string]bool{}
 	var names []string
 	for _, q := range questions {
@@ -152,7 +161,7 @@ func (q Parameter) readKind(in Input, ctx Context) (Value, diag.Problems) {
 		return v, diag.Problems{{Code: "too_many", Message: fmt.Sprintf("%d answers were given; at most %d are allowed.", len(in.Texts), MaxAnswers), Hint: "Choose fewer, or ask for what they have in common."}}
 	}
 	var problems diag.Problems
-	seen := make(map[string]bool, len(in.Texts))
+	seen := map[string]bool{}
 	for _, text := range in.Texts {
 		if seen[text] {
 			continue
@@ -174,6 +183,9 @@ func (q Parameter) readKind(in Input, ctx Context) (Value, diag.Problems) {
 // once leaves out what is there already: an answer that is written in two ways
 // counts once.
 func once[T any, K comparable](answers []T, key func(T) K) []T {
+	if len(answers) < 2 {
+		return answers
+	}
 	seen := make(map[K]bool, len(answers))
 	return slices.DeleteFunc(answers, func(answer T) bool {
 		k := key(answer)

@@ -18,6 +18,9 @@ type Rule struct {
 // CheckRules tries every rule. One that is open because a question was left
 // blank is not broken. The problem stands at the last question the rule names.
 func CheckRules(rules []Rule, values Values, ctx civil.Calendar) diag.Problems {
+	if len(rules) == 0 {
+		return nil
+	}
 	var problems diag.Problems
 	evaluator := evaluate.New(ctx, nil)
 	for _, r := range rules {

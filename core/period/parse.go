@@ -61,8 +61,7 @@ func parse(text string) (Expr, diag.Problems) {
 	if len(problems) > 0 {
 		return Expr{}, problems
 	}
-	var buffer [32]token
-	p := parser{text: text, tokens: lex(text, buffer[:0])}
+	p := parser{text: text, tokens: lex(text, make([]token, 0, 8))}
 	root := p.expression()
 	return Expr{text, root, p.owns}, p.problems
 }

@@ -449,11 +449,12 @@ func canBeBlank(bound Expr, e criteria.Expr) bool {
 }
 
 // keyed are the tables whose keys together tell the records of a result apart.
-func keyed(c *definition.Compiled) []criteria.Table {
-	tables := []criteria.Table{c.From}
-	for _, j := range c.Joins {
-		if !pinned(j) {
-			tables = append(tables, j.Table)
+func keyed(c *definition.Compiled) []*criteria.Table {
+	tables := make([]*criteria.Table, 1, 1+len(c.Joins))
+	tables[0] = &c.From
+	for i := range c.Joins {
+		if j := &c.Joins[i]; !pinned(j) {
+			tables = append(tables, &j.Table)
 		}
 	}
 	return tables
@@ -487,7 +488,7 @@ func (p Planner) Identify(s *Statement) (places []int) {
 
 // pinned tells whether a joined table has at most one record for each: its
 // whole key is compared for equality.
-func pinned(j definition.CompiledJoin) bool {
+func pinned(j *definition.CompiledJoin) bool {
 	equal := map[string]bool{}
 	for _, c := range criteria.Conditions(j.On) {
 		if compare, ok := c.(*criteria.Compare); ok && compare.Op == "=" {

@@ -374,7 +374,8 @@ func (b *binder) timed(ref criteria.Ref, op string, t civil.DateTime) Expr {
 	}
 	blanks := ref.Column.Separator() == ' '
 	indexed := b.indexed(ref) && !ref.Column.Collated
-	column, exact := Column{ref}, Compare{op, Plain{ref}, Value{catalog.IsoBound(t, 'T')}}
+	var column Expr = Column{ref} // which stands in several places
+	exact := Compare{op, Plain{ref}, Value{catalog.IsoBound(t, 'T')}}
 	whole := t + civil.DateTime((60-t.Seconds()%60)%60)
 	if op == ">=" {
 		var low Expr = Value{day}

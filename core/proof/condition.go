@@ -87,7 +87,7 @@ func (c *condition) place(p *placing) {
 	if c.variable == nil || c.variable.free {
 		return
 	}
-	c.spans = c.spans[:0]
+	c.spans = slices.Grow(c.spans[:0], len(c.stretches))
 	for _, s := range c.stretches {
 		from, to := 0, len(c.variable.ranks)+1
 		if s.low != nil {
@@ -322,7 +322,7 @@ func (c *condition) symbols(out []int) []int {
 // among them all. It gives each cut its place.
 func (g *group) known() (known [kinds][]value) {
 	for _, v := range g.variables {
-		v.cuts = append(v.cuts[:0], v.within.ends()...)
+		v.cuts = append(slices.Grow(v.cuts[:0], 4), v.within.ends()...)
 	}
 	for _, c := range g.terms {
 		c.cut()
@@ -338,6 +338,11 @@ func (g *group) known() (known [kinds][]value) {
 			do(o.kind, &o.a)
 			do(o.kind, &o.b)
 		}
+	}
+	var count [kinds]int
+	each(func(kind kind, _ *cut) { count[kind]++ })
+	for kind, n := range count {
+		known[kind] = make([]value, 0, n)
 	}
 	each(func(kind kind, c *cut) {
 		if c.symbol == 0 {

@@ -101,6 +101,10 @@ func (v *variable) place(p *placing) {
 		v.regions = append(v.regions[:0], 0, 1)
 		return
 	}
+	if n := len(v.cuts); cap(v.ranks) < n {
+		room := make([]int, 2*n+1) // one region more than cuts
+		v.ranks, v.regions = room[:0:n], room[n:n]
+	}
 	v.ranks = v.ranks[:0]
 	for _, c := range v.cuts {
 		v.ranks = append(v.ranks, p.rank(c))

@@ -57,6 +57,9 @@ func HasAggregate(e Expr) bool {
 
 // OutsideOf is an expression with blanks in the place of its aggregates.
 func OutsideOf(e Expr) Expr {
+	if !HasAggregate(e) {
+		return e
+	}
 	return MapOwn(e, func(e Expr) Expr {
 		if _, aggregate := OfGroup(e); aggregate {
 			return &Blank{}

@@ -1,6 +1,7 @@
 package plan_test
 
 import (
+	"runtime/debug"
 	"testing"
 	"time"
 
@@ -47,6 +48,7 @@ sort: [passed_at descending, name]
 // checking, proving, resolving and writing SQL, for 12 columns, 3 joins, 8
 // criteria and 5 parameters, from the decoded document on.
 func BenchmarkWhole(b *testing.B) {
+	defer debug.SetGCPercent(debug.SetGCPercent(400)) // as the service has it, config.TuneMemory
 	documents, problems := definition.Decode("", []byte(whole))
 	require.Empty(b, problems)
 	query := documents[0].(*definition.Query)

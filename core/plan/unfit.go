@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"pikegate/core/catalog"
 	"pikegate/core/criteria"
 	"pikegate/core/parameter"
 )
@@ -57,6 +58,10 @@ func (p Planner) LeftOut(values parameter.Values) (s Statement, columns []criter
 	s.Where = append(append(s.Where, dated...), Condition{Expr: or}, Condition{Expr: If{all(strict...), Value{false}, Value{true}}})
 	return s, columns
 }
+
+// WorthCounting tells of a column of dates whether what does not fit is soon counted, or
+// there is known to be some.
+func WorthCounting(c catalog.Column) bool { return c.Whole || c.Unfit > 0 || c.Encoding.IsNative() }
 
 // isLeaf tells whether a condition is one comparison, negated or not.
 func isLeaf(e criteria.Expr) bool {

@@ -18,7 +18,7 @@ type aside struct {
 
 func lookAside(ctx context.Context, job Job, p Prepared, around plan.Edges) (a aside) {
 	a.near = nearestOf(ctx, job, around)
-	a.leftOut, a.err = leftOut(ctx, job, p, unfitLimit)
+	a.leftOut, a.err = leftOut(ctx, job, p, unfitLimit, a.near.unfit)
 	return a
 }
 

@@ -6,6 +6,7 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
+	"pikegate/core/dialect"
 	"pikegate/core/plan"
 	"pikegate/internal/output"
 )
@@ -173,7 +174,9 @@ const edgeLimit = 2 * time.Second
 type beside struct {
 	known         bool
 	before, after any
-	parts         []beside
+	// unfit is how many records were left out, nil where that was not counted with them.
+	unfit *int64
+	parts []beside
 }
 
 // nearestOf finds the nearest records outside the period. A failure leaves them unknown:
@@ -188,8 +191,9 @@ func nearestOf(ctx context.Context, job Job, around plan.Edges) beside {
 	}
 	ctx, stop := context.WithTimeout(ctx, edgeLimit)
 	defer stop()
-	before, after, err := nearestTo(ctx, job, around)
-	return beside{known: err == nil, before: before, after: after}
+	found, err := nearestTo(ctx, job, around)
+	found.known = err == nil
+	return found
 }
 
 // around tells what is at the edges of the period, on both sides.
@@ -222,36 +226,59 @@ func (e *edges) around(around plan.Edges, near beside) *output.Edges {
 
 // nearestTo finds the dates beside a period as they are stored, nil for none: with one
 // statement, or two where there are none within a month.
-func nearestTo(ctx context.Context, job Job, around plan.Edges) (before, after any, err error) {
+func nearestTo(ctx context.Context, job Job, around plan.Edges) (found beside, err error) {
+	d := job.Source.Dialect()
+	if around.Once != nil {
+		var into []*any
+		if around.Before != nil {
+			into = append(into, &found.before)
+		}
+		if around.After != nil {
+			into = append(into, &found.after)
+		}
+		var unfit any
+		if around.Counts {
+			into = append(into, &unfit)
+		}
+		err = fetchInto(ctx, job, d.Write(*around.Once), into)
+		if n, ok := unfit.(int64); ok {
+			found.unfit = &n
+		}
+		return found, err
+	}
 	find := func(s, t *plan.Statement) error {
 		var wanted []plan.Statement
 		var into []*any
 		for i, s := range []*plan.Statement{s, t} {
 			if s != nil {
-				wanted, into = append(wanted, *s), append(into, []*any{&before, &after}[i])
+				wanted, into = append(wanted, *s), append(into, []*any{&found.before, &found.after}[i])
 			}
 		}
 		if wanted == nil {
 			return nil
 		}
-		return job.Source.Stream(ctx, job.Source.Dialect().WriteTogether(wanted), func(row []any) error {
-			for i, v := range row {
-				*into[i] = v
-			}
-			return nil
-		})
+		return fetchInto(ctx, job, d.WriteTogether(wanted), into)
 	}
 	if err := find(around.NearBefore, around.NearAfter); err != nil {
-		return nil, nil, err
+		return found, err
 	}
-	if before != nil {
+	if found.before != nil {
 		around.Before = nil
 	}
-	if after != nil {
+	if found.after != nil {
 		around.After = nil
 	}
-	err = find(around.Before, around.After)
-	return before, after, err
+	return found, find(around.Before, around.After)
+}
+
+// fetchInto puts the values of the one row that a query returns where they belong.
+func fetchInto(ctx context.Context, job Job, q dialect.Query, into []*any) error {
+	return job.Source.Stream(ctx, q, func(row []any) error {
+		for i, v := range row {
+			*into[i] = v
+		}
+		return nil
+	})
 }
 
 // aroundParts tells of the nearest records of all the queries of a union.

@@ -8,7 +8,6 @@ import (
 
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
-	"pikegate/core/criteria"
 	"pikegate/core/diag"
 	"pikegate/core/plan"
 	"pikegate/internal/engine"
@@ -71,8 +70,8 @@ var errUncounted = errors.New("runner: what was left out could not be counted in
 
 // leftOut counts the records that a run leaves out because their dates do not
 // fit; nil where none can be. Of a table too large to be counted it is not known how
-// many there are.
-func leftOut(ctx context.Context, job Job, p Prepared, limit time.Duration) (*output.LeftOut, error) {
+// many there are. Counted is how many there are where that is known already.
+func leftOut(ctx context.Context, job Job, p Prepared, limit time.Duration, counted *int64) (*output.LeftOut, error) {
 	out := &output.LeftOut{AtLeast: true, Source: job.Compiled.Query.Source}
 	var statements []plan.Statement
 	worth := true
@@ -81,15 +80,20 @@ func leftOut(ctx context.Context, job Job, p Prepared, limit time.Duration) (*ou
 		if columns == nil {
 			continue
 		}
-		statements, worth = append(statements, statement), worth && worthCounting(columns)
+		statements = append(statements, statement)
 		for _, ref := range columns {
+			worth = worth && plan.WorthCounting(ref.Column)
 			if name := planner.Query.TableOf(ref.Alias).Name + "." + ref.Column.Name; !slices.Contains(out.Columns, name) {
 				out.Columns = append(out.Columns, name)
 			}
 		}
 	}
-	if statements == nil {
+	switch {
+	case statements == nil:
 		return nil, nil
+	case counted != nil:
+		out.Records, out.AtLeast = *counted, false
+		return out.OrNone(), nil
 	}
 	if !worth && limit > 0 {
 		return out.OrNone(), nil
@@ -113,23 +117,12 @@ func leftOut(ctx context.Context, job Job, p Prepared, limit time.Duration) (*ou
 	return out.OrNone(), err
 }
 
-// worthCounting tells whether a count is soon done, or something is known to be
-// wrong.
-func worthCounting(columns []criteria.Ref) bool {
-	for _, ref := range columns {
-		if c := ref.Column; !c.Whole && c.Unfit == 0 && !c.Encoding.IsNative() {
-			return false
-		}
-	}
-	return true
-}
-
 // refuseUnfit refuses a run of a report that is not to leave records out.
 func refuseUnfit(ctx context.Context, job Job, p Prepared) error {
 	if job.Report.Unfit != "refuse" && job.Compiled.Query.Unfit != "refuse" || p.Impossible != "" {
 		return nil
 	}
-	found, err := leftOut(ctx, job, p, 0)
+	found, err := leftOut(ctx, job, p, 0, nil)
 	if err != nil || found == nil || found.Records == 0 {
 		return err
 	}

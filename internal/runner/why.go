@@ -159,9 +159,11 @@ func whyByHand(ctx context.Context, job Job, p Prepared) (wire.Why, error) {
 	}
 	if at := reasons.Dated; at >= 0 && why.Matches == 0 {
 		var f found
-		if f.before, f.after, err = nearestTo(ctx, job, reasons.Edges); err != nil {
+		near, err := nearestTo(ctx, job, reasons.Edges)
+		if err != nil {
 			return why.Why, err
 		}
+		f.before, f.after = near.before, near.after
 		if f.before != nil || f.after != nil {
 			why.near(job, p, reasons.Written[at], at, reasons.Edges.Column.Ref.Column, f)
 		}

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"pikegate/core/definition"
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
 	"pikegate/testing/oracle"
@@ -18,7 +19,7 @@ import (
 // every way to store dates.
 func TestLeftOut(t *testing.T) {
 	for _, b := range onEveryEngine(t, 19) {
-		counted := 0
+		counted, once := 0, 0
 		for _, c := range b.catalog.Tables[0].Columns {
 			if c.Encoding == "" {
 				continue
@@ -40,7 +41,8 @@ func TestLeftOut(t *testing.T) {
 					}
 				}
 				compiled := b.compile(t, "kind: query\nname: q\nsource: small\nfrom: r\ncolumns: [id]\ncriteria: \""+text+"\"\n")
-				statement, columns := plan.Planner{Query: compiled, Calendar: b.ctx}.LeftOut(parameter.Values{})
+				planner := plan.Planner{Query: compiled, Calendar: b.ctx}
+				statement, columns := planner.LeftOut(parameter.Values{})
 				require.Len(t, columns, 1, text)
 				got := int64(-1)
 				require.NoError(t, b.source.Stream(t.Context(), b.source.Dialect().Write(statement), func(row []any) error {
@@ -49,8 +51,41 @@ func TestLeftOut(t *testing.T) {
 				}))
 				assert.Equal(t, want, got, "%s: %s, %s as %s", b.engine, text, c.Stored, c.Encoding)
 				counted += int(want)
+				records, problems := planner.Records(definition.View{}, parameter.Values{})
+				require.NoError(t, problems.Err(), text)
+				if edges, ok := planner.Edges(records.Statement); ok && b.compareOnce(t, planner, edges, parameter.Values{}, text) {
+					once++
+				}
 			}
 		}
 		assert.Greater(t, counted, 200)
+		assert.Positive(t, once, b.engine)
 	}
+}
+
+// compareOnce holds what one reading of a table tells of the records around a period, and of
+// those left out, against the searches for each by itself.
+func (b *bench) compareOnce(t *testing.T, planner plan.Planner, edges plan.Edges, values parameter.Values, text string) (made bool) {
+	t.Helper()
+	if edges.Once == nil {
+		return false
+	}
+	var want []any
+	for _, s := range []*plan.Statement{edges.Before, edges.After} {
+		if s == nil {
+			continue
+		}
+		if found := b.values(t, *s); len(found) > 0 {
+			want = append(want, found[0][0])
+		} else {
+			want = append(want, nil)
+		}
+	}
+	if edges.Counts {
+		left, columns := planner.LeftOut(values)
+		require.Len(t, columns, 1, text)
+		want = append(want, b.values(t, left)[0][0])
+	}
+	assert.Equal(t, [][]any{want}, b.values(t, *edges.Once), "%s: %s", b.engine, text)
+	return true
 }

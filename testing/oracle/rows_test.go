@@ -336,6 +336,9 @@ func compareHidden(t *testing.T, whole, rest *bench, m ruled, text string, r ran
 			continue
 		}
 		edges, _ := planner.Edges(statement.Statement)
+		for at, planner := range planner.Parts() {
+			b.compareOnce(t, planner, append(edges.Parts, edges)[at], values, text)
+		}
 		for _, edges := range append(edges.Parts, edges) {
 			for _, s := range []*plan.Statement{edges.Before, edges.After} {
 				if s != nil {

@@ -27,11 +27,17 @@ func (c *Column) Decode(value any, clock *civil.Clock) (Stamp, bool) {
 			return Stamp{At: d.Midnight()}, ok
 		}
 	case EncLocal, EncISOLocal, EncInstant, EncISOInstant:
-		text, ok := value.(string)
-		if !ok {
-			return Stamp{}, false
+		var s Stamp
+		micros, ok := MicrosOf(value)
+		if ok {
+			s = stampOf(micros)
+		} else {
+			text, isText := value.(string)
+			if !isText {
+				return Stamp{}, false
+			}
+			s, ok = parseISO(text)
 		}
-		s, ok := parseISO(text)
 		if ok && c.Encoding.IsInstant() {
 			if s.At < c.First() {
 				return Stamp{}, false

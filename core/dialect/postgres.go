@@ -29,7 +29,7 @@ func Postgres(capitals string) Dialect {
 	return Dialect{
 		subqueries:  true,
 		null:        nullPostgres,
-		mark:       standardQuote,
+		mark:        standardQuote,
 		blanks:      blanksStandard,
 		collate:     func(x string) string { return x + ` collate "C"` },
 		placeholder: func(n int) string { return "$" + strconv.Itoa(n) },

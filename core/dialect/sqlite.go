@@ -17,7 +17,7 @@ import (
 // SQLite writes for SQLite 3.30 and later.
 var SQLite = Dialect{
 	subqueries:  true,
-	mark:       standardQuote,
+	mark:        standardQuote,
 	blanks:      blanksStandard,
 	collate:     func(x string) string { return x + " collate binary" },
 	placeholder: func(n int) string { return "?" + strconv.Itoa(n) },

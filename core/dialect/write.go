@@ -25,6 +25,9 @@ type Query struct {
 	Lines []Line
 	// Reach is that of the statement, for a source that need not read all of a table.
 	Reach []plan.Reach
+	// Passing tells that no value of a row is looked at once the next one has come, so that a
+	// source may give it in memory that it uses again.
+	Passing bool
 
 	tooLong bool
 }

@@ -165,7 +165,7 @@ func (v *variable) region(p *placing, c *cut) int {
 type placing struct {
 	step    int
 	known   [kinds][]value // of each kind, in order
-	symbols []int // rank of each symbol, 0 for one that is not placed
+	symbols []int          // rank of each symbol, 0 for one that is not placed
 }
 
 func (p *placing) rank(c *cut) int {

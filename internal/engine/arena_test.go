@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"pikegate/core/catalog"
 	"pikegate/internal/engine"
 )
 
@@ -49,4 +50,31 @@ func TestArenaRow(t *testing.T) {
 	}
 	assert.Equal(t, want, values)
 	assert.Equal(t, [][]byte{nil, {}}, a.Row([][]byte{nil, {}}), "a row with nothing in it")
+}
+
+// TestArenaPassing: the values of a row are there until the next one begins, in the same memory
+// as those before it, and a row larger than that as well.
+func TestArenaPassing(t *testing.T) {
+	a := engine.Arena{Passing: true}
+	row := func(i, n int) {
+		a.Begin()
+		buffer := []byte(strings.Repeat(fmt.Sprint(i, "ä"), n))
+		var values, want []any
+		for j := range n {
+			part := a.Keep(buffer[j:])
+			assert.Same(t, &buffer[j], &part[0], "it was copied")
+			values = append(values, a.Part(part), a.Text(buffer[:j]), a.Number(int64(i*j)), a.Float(float64(j)/4), a.Time(int64(j)), a.Instant(int64(-j)))
+			want = append(want, string(buffer[j:]), string(buffer[:j]), int64(i*j), float64(j)/4, catalog.Micros(j), catalog.InstantMicros(-j))
+		}
+		assert.Equal(t, want, values)
+	}
+	for i, n := range []int{1, 3, 700, 3, 2, 900} {
+		row(i, n)
+	}
+	assert.Zero(t, testing.AllocsPerRun(100, func() {
+		a.Begin()
+		for i := range 100 {
+			a.Number(int64(i))
+		}
+	}), "each row took memory of its own")
 }

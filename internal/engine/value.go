@@ -64,7 +64,7 @@ func (a *Arena) ReadValue(data []byte) (v any, rest []byte, err error) {
 		if len(data) < 8 {
 			return nil, nil, errCut
 		}
-		return math.Float64frombits(binary.LittleEndian.Uint64(data)), data[8:], nil
+		return a.Float(math.Float64frombits(binary.LittleEndian.Uint64(data))), data[8:], nil
 	case isFalse, isTrue:
 		return kind == isTrue, data, nil
 	case isText, isBytes:

@@ -237,6 +237,8 @@ type Format struct {
 	Framed bool
 	// File tells that it is made to be kept, and is long more often than not.
 	File bool
+	// Quick tells that a record is soon written, by itself, and nothing of it kept.
+	Quick bool
 	// Charted tells that it has a place for a chart.
 	Charted bool
 	each    []Format
@@ -246,20 +248,30 @@ type Format struct {
 // New makes a writer of the format; dates are shown in the zone of the header.
 func (f Format) New(w io.Writer) Writer { return f.new(w) }
 
+// Through has what is written go somewhere else on its way.
+func (f Format) Through(onto func(io.Writer) io.Writer) Format {
+	own := f.new
+	f.new = func(w io.Writer) Writer { return own(onto(w)) }
+	return f
+}
+
 // The formats.
 var (
-	CSV     = Format{"csv", "text/csv; charset=utf-8; header=present", false, true, false, nil, func(w io.Writer) Writer { return newCSV(w, CSVSettings{}) }}
-	JSON    = Format{"json", "application/json", true, false, true, nil, newJSON}
-	NDJSON  = Format{"ndjson", "application/x-ndjson", true, false, true, nil, newNDJSON}
-	JSONL   = Format{"jsonl", "application/jsonl", false, true, false, nil, newJSONLines}
-	XLSX    = Format{"xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", false, true, false, nil, newXLSX}
-	Parquet = Format{"parquet", "application/vnd.apache.parquet", false, true, false, nil, newParquet}
-	Pages   = Format{"pages", "application/vnd.pikegate.pages", false, false, true, nil, newPages}
-	SVG     = Format{"svg", "image/svg+xml", false, false, true, nil, newSVG}
-	PNG     = Format{"png", "image/png", false, false, true, nil, newPNG}
-	PDF     = Format{"pdf", "application/pdf", false, true, true, nil, newPDF}
-	HTML    = Format{"html", "text/html; charset=utf-8", false, true, true, nil, newHTML}
-	XML     = Format{"xml", "application/xml; charset=utf-8", false, true, false, nil, newXML}
+	CSV = Format{
+		Name: "csv", ContentType: "text/csv; charset=utf-8; header=present", File: true, Quick: true,
+		new: func(w io.Writer) Writer { return newCSV(w, CSVSettings{}) },
+	}
+	JSON    = Format{Name: "json", ContentType: "application/json", Framed: true, Charted: true, new: newJSON}
+	NDJSON  = Format{Name: "ndjson", ContentType: "application/x-ndjson", Framed: true, Charted: true, new: newNDJSON}
+	JSONL   = Format{Name: "jsonl", ContentType: "application/jsonl", File: true, Quick: true, new: newJSONLines}
+	XLSX    = Format{Name: "xlsx", ContentType: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", File: true, new: newXLSX}
+	Parquet = Format{Name: "parquet", ContentType: "application/vnd.apache.parquet", File: true, new: newParquet}
+	Pages   = Format{Name: "pages", ContentType: "application/vnd.pikegate.pages", Charted: true, new: newPages}
+	SVG     = Format{Name: "svg", ContentType: "image/svg+xml", Charted: true, new: newSVG}
+	PNG     = Format{Name: "png", ContentType: "image/png", Charted: true, new: newPNG}
+	PDF     = Format{Name: "pdf", ContentType: "application/pdf", File: true, Charted: true, new: newPDF}
+	HTML    = Format{Name: "html", ContentType: "text/html; charset=utf-8", File: true, Charted: true, new: newHTML}
+	XML     = Format{Name: "xml", ContentType: "application/xml; charset=utf-8", File: true, Quick: true, new: newXML}
 )
 
 // Formats lists the formats, the default first.

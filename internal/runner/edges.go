@@ -1,6 +1,7 @@
 package runner
 
 import (
+	"cmp"
 	"context"
 	"time"
 
@@ -20,14 +21,15 @@ type edges struct {
 	column            catalog.Column
 	zone              *time.Location
 	count             int64
-	first, last       any
-	firstKey, lastKey any // what they are compared by
+	first, last       kept
+	firstKey, lastKey kept // what they are compared by, where that is not themselves
 	// read gives what values are compared by, nil where that is themselves.
 	read func(stored any) any
 	// The bounds of the two days as they are stored, nil where they are not
 	// counted.
-	firstUntil, lastFrom any
-	firstDay, lastDay    int64
+	firstUntil, lastFrom             any
+	firstUntilMicros, lastFromMicros int64 // the same for times that are given so
+	firstDay, lastDay                int64
 	// split takes the rows of a union apart, and parts are what is kept of each query.
 	split *plan.Splitter
 	parts []*edges
@@ -70,12 +72,18 @@ func newEdges(s plan.Statement, around plan.Edges, zone *time.Location) *edges {
 		}
 		return v
 	}
+	micros := func(t civil.DateTime) int64 {
+		at, _ := e.column.StoredTime(t, zone) // else it has no bound either
+		return catalog.MicrosAt(at)
+	}
 	if span := around.Span; around.Column != nil && span.WholeDays() && span.From < span.Until {
 		if !span.OpenStart() {
-			e.firstUntil = bound((span.FirstDay() + 1).Midnight())
+			second := (span.FirstDay() + 1).Midnight()
+			e.firstUntil, e.firstUntilMicros = bound(second), micros(second)
 		}
 		if !span.OpenEnd() {
-			e.lastFrom = bound(span.LastDay().Midnight())
+			last := span.LastDay().Midnight()
+			e.lastFrom, e.lastFromMicros = bound(last), micros(last)
 		}
 	}
 	return e
@@ -91,25 +99,115 @@ func (e *edges) see(row []any) {
 	if e.index < 0 || row[e.index] == nil {
 		return
 	}
-	v := row[e.index]
+	v, first, last := row[e.index], &e.first, &e.last
 	if e.read != nil {
 		if v = e.read(v); v == nil {
 			return
 		}
+		first, last = &e.firstKey, &e.lastKey
 	}
-	if e.firstKey == nil || less(v, e.firstKey) {
-		e.first, e.firstKey = row[e.index], v
+	if first.isAfter(v) {
+		first.set(v)
+		if e.read != nil {
+			e.first.set(row[e.index])
+		}
 	}
-	if e.lastKey == nil || less(e.lastKey, v) {
-		e.last, e.lastKey = row[e.index], v
+	if last.isBefore(v) {
+		last.set(v)
+		if e.read != nil {
+			e.last.set(row[e.index])
+		}
 	}
-	if e.firstUntil != nil && less(v, e.firstUntil) {
+	isFirst, isLast := false, false
+	if at, ok := catalog.MicrosOf(v); ok {
+		isFirst, isLast = at < e.firstUntilMicros, at >= e.lastFromMicros
+	} else {
+		isFirst, isLast = less(v, e.firstUntil), !less(v, e.lastFrom)
+	}
+	if e.firstUntil != nil && isFirst {
 		e.firstDay++
 	}
-	if e.lastFrom != nil && !less(v, e.lastFrom) {
+	if e.lastFrom != nil && isLast {
 		e.lastDay++
 	}
 }
+
+// kept is a value of a row that has passed, in memory of its own; the zero one is none, and
+// comes before and after all others.
+type kept struct {
+	kind   keptKind
+	text   []byte
+	micros int64
+	other  any
+}
+
+type keptKind uint8
+
+const (
+	keptNone keptKind = iota
+	keptText
+	keptTime
+	keptInstant
+	keptOther
+)
+
+func (k *kept) set(v any) {
+	switch v := v.(type) {
+	case string:
+		k.kind, k.text = keptText, append(k.text[:0], v...)
+	case catalog.Micros:
+		k.kind, k.micros = keptTime, int64(v)
+	case catalog.InstantMicros:
+		k.kind, k.micros = keptInstant, int64(v)
+	case int64:
+		k.kind, k.other = keptOther, v // anew: what is in the row may be written over
+	case float64:
+		k.kind, k.other = keptOther, v
+	default:
+		k.kind, k.other = keptOther, v
+	}
+}
+
+func (k *kept) value() any {
+	switch k.kind {
+	case keptText:
+		return string(k.text)
+	case keptTime:
+		return catalog.Micros(k.micros)
+	case keptInstant:
+		return catalog.InstantMicros(k.micros)
+	}
+	return k.other
+}
+
+// compare is the order of it and a value: negative where it comes before that. Values of
+// several kinds have none.
+func (k *kept) compare(v any) int {
+	switch k.kind {
+	case keptText:
+		switch text, ok := v.(string); { // each conversion without a copy
+		case ok && string(k.text) < text:
+			return -1
+		case ok && string(k.text) > text:
+			return 1
+		}
+	case keptTime, keptInstant:
+		if micros, ok := catalog.MicrosOf(v); ok {
+			return cmp.Compare(k.micros, micros)
+		}
+	case keptOther:
+		if less(k.other, v) {
+			return -1
+		}
+		if less(v, k.other) {
+			return 1
+		}
+	}
+	return 0
+}
+
+func (k *kept) isAfter(v any) bool  { return k.kind == keptNone || k.compare(v) > 0 }
+func (k *kept) isBefore(v any) bool { return k.kind == keptNone || k.compare(v) < 0 }
 
 func less(a, b any) bool {
 	switch a := a.(type) {
@@ -143,7 +241,7 @@ func (e *edges) text() (first, last string) {
 	if e.parts != nil {
 		return first, last
 	}
-	return dateText(e.first, &e.column, e.zone), dateText(e.last, &e.column, e.zone)
+	return dateText(e.first.value(), &e.column, e.zone), dateText(e.last.value(), &e.column, e.zone)
 }
 
 // earlier and later are the one of two dates, as text, that is; blank is none.

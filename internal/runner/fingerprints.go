@@ -5,6 +5,8 @@ import (
 	"hash"
 	"hash/fnv"
 	"math"
+
+	"pikegate/core/catalog"
 )
 
 // MaxFingerprints is the most records of a run that fingerprints are kept of.
@@ -40,6 +42,8 @@ func (p *fingerprints) of(row []any) uint64 {
 	b := p.buffer[:0]
 	put := func(kind byte, v uint64) { b = binary.LittleEndian.AppendUint64(append(b, kind), v) }
 	put('r', uint64(p.run))
+	var room [40]byte
+	text := room[:0]
 	for _, v := range row {
 		switch v := v.(type) {
 		case nil:
@@ -53,6 +57,14 @@ func (p *fingerprints) of(row []any) uint64 {
 		case string:
 			put('s', uint64(len(v)))
 			b = append(b, v...)
+		case catalog.Micros: // as the text that it is to others
+			text = v.AppendText(text[:0])
+			put('s', uint64(len(text)))
+			b = append(b, text...)
+		case catalog.InstantMicros:
+			text = v.AppendText(text[:0])
+			put('s', uint64(len(text)))
+			b = append(b, text...)
 		case []byte:
 			put('x', uint64(len(v)))
 			b = append(b, v...)

@@ -6,6 +6,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"pikegate/core/catalog"
 )
 
 // TestSince holds what came and went, by fingerprints, against counting the
@@ -65,4 +67,15 @@ func TestPrintsAreBounded(t *testing.T) {
 	assert.True(t, p.over)
 	assert.Nil(t, p.list)
 	assert.NotEqual(t, newFingerprints(1).of([]any{"a"}), newFingerprints(2).of([]any{"a"}))
+}
+
+// TestFingerprintOfTimes: a time that is given as a number has the fingerprint of its text.
+func TestFingerprintOfTimes(t *testing.T) {
+	for _, micros := range []int64{0, -1, 1_700_000_000_250_000, 1_700_000_000_000_000} {
+		p := newFingerprints(7)
+		local, instant := catalog.Micros(micros), catalog.InstantMicros(micros)
+		assert.Equal(t, p.of([]any{string(local.AppendText(nil)), "x"}), p.of([]any{local, "x"}))
+		assert.Equal(t, p.of([]any{string(instant.AppendText(nil)), "x"}), p.of([]any{instant, "x"}))
+		assert.NotEqual(t, p.of([]any{local}), p.of([]any{instant}))
+	}
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"runtime/debug"
 	"time"
 )
@@ -14,6 +15,7 @@ import (
 const (
 	mostRows  = 256
 	mostBytes = 1 << 20
+	mostData  = 256 << 10 // of a file
 	patience  = 100 * time.Millisecond
 )
 
@@ -28,17 +30,19 @@ const (
 // while there is no row: until then, what goes wrong is told in its place.
 const beginning = 5 * time.Second
 
-// batch is rows one after the other.
+// batch is rows one after the other, or a piece of a file.
 type batch struct {
 	cells []any
 	width int
 	bytes int // of texts and bytes in them
+	data  []byte
 }
 
-// sink takes rows in. Flush sends on what it was given so far; head is how long it
-// is not called while there is no row.
+// sink takes rows in, or the pieces of a file. Flush sends on what it was given so far; head is
+// how long it is not called while there is no row.
 type sink struct {
 	write func(row []any) error
+	data  io.Writer
 	flush func() error
 	head  time.Duration
 }
@@ -49,7 +53,20 @@ type sink struct {
 // done at its own speed; without a folder it is held up. It returns when both
 // have ended. The context ends the writer.
 func pipeline(ctx context.Context, folder string, read func(row func([]any) error) error, to sink) error {
-	r := reader{ctx: ctx, folder: folder, full: make(chan *batch, 1), free: make(chan *batch, 2), stopped: make(chan struct{}), current: &batch{}, size: 1, last: time.Now()}
+	return transport(ctx, folder, func(r *reader) error {
+		err := read(r.row)
+		if len(r.current.cells) > 0 && !errors.Is(err, errStopped) { // what came before a failure is written
+			if failure := r.send(); err == nil {
+				err = failure
+			}
+		}
+		return err
+	}, to)
+}
+
+// transport is the pipeline, whatever is read.
+func transport(ctx context.Context, folder string, read func(*reader) error, to sink) error {
+	r := &reader{ctx: ctx, folder: folder, full: make(chan *batch, 1), free: make(chan *batch, 2), stopped: make(chan struct{}), current: &batch{}, size: 1, last: time.Now()}
 	ended := make(chan error, 1)
 	go func() {
 		defer close(r.stopped)
@@ -67,12 +84,7 @@ func pipeline(ctx context.Context, folder string, read func(row func([]any) erro
 			r.spool.remove()
 		}
 	}()
-	err := read(r.row)
-	if len(r.current.cells) > 0 && !errors.Is(err, errStopped) { // what came before a failure is written
-		if failure := r.send(); err == nil {
-			err = failure
-		}
-	}
+	err := read(r)
 	r.end()
 	if failure := <-ended; failure != nil {
 		return failure
@@ -191,7 +203,7 @@ func (p *Panicked) Error() string { return fmt.Sprintf("a run panicked: %v", p.V
 // clear makes room for others.
 func (b *batch) clear() {
 	clear(b.cells)
-	b.cells, b.bytes = b.cells[:0], 0
+	b.cells, b.bytes, b.data = b.cells[:0], 0, b.data[:0]
 }
 
 // writeAll writes what comes until there is no more: first by the channel, then
@@ -201,6 +213,11 @@ func (r *reader) writeAll(to sink) error {
 	write := func(b *batch) error {
 		for at := 0; at < len(b.cells); at += b.width {
 			if err := to.write(b.cells[at : at+b.width]); err != nil {
+				return err
+			}
+		}
+		if len(b.data) > 0 {
+			if _, err := to.data.Write(b.data); err != nil {
 				return err
 			}
 		}

@@ -12,7 +12,9 @@ import (
 )
 
 // to is a sink of which only the rows matter.
-func to(write func([]any) error) sink { return sink{write, func() error { return nil }, idle} }
+func to(write func([]any) error) sink {
+	return sink{write: write, flush: func() error { return nil }, head: idle}
+}
 
 // TestSlowReader: the database is done at its own speed whoever is slow, every
 // row arrives in order and as it was, and nothing is left behind.
@@ -85,7 +87,7 @@ func TestFlush(t *testing.T) {
 			}
 		}
 		return nil
-	}, sink{func([]any) error { written++; return nil }, func() error { flushed <- written; return nil }, idle})
+	}, sink{write: func([]any) error { written++; return nil }, flush: func() error { flushed <- written; return nil }, head: idle})
 	require.NoError(t, err)
 }
 

@@ -253,13 +253,19 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		}
 	}()
 
-	writer := begin(record, format.As(job.CSV))
-	edges := newEdges(prepared.Selection.Statement, prepared.Edges, job.Context.Zone)
-	header := headerOf(job, prepared)
-	header.Run = record.ID
 	if !format.Charted {
 		prepared.Selection.Chart = nil // it has no place for one
 	}
+	format = format.As(job.CSV)
+	var quick *direct
+	if isDirect(format, &prepared.Selection) {
+		quick, prepared.Query.Passing = &direct{}, true
+		format = format.Through(quick.onto)
+	}
+	writer := begin(record, format)
+	edges := newEdges(prepared.Selection.Statement, prepared.Edges, job.Context.Zone)
+	header := headerOf(job, prepared)
+	header.Run = record.ID
 	kept := newFingerprints(record.ID)
 	summary := output.Summary{Reason: prepared.Impossible}
 	passed := int64(0)
@@ -279,7 +285,7 @@ func (r Runner) Run(ctx context.Context, job Job, format output.Format, begin fu
 		if format.Framed {
 			head = idle
 		}
-		passed, err = stream(ctx, r.Spool, head, job, prepared, table, func(row []any) {
+		passed, err = stream(ctx, r.Spool, head, job, prepared, table, quick, func(row []any) {
 			edges.see(row)
 			kept.see(row)
 		}, &summary)
@@ -459,7 +465,7 @@ func Filled(job Job, p Prepared, place format.Place) map[string]string {
 // stream hands the rows to the writer as they come, and before to who wants to
 // see them, each group's subtotal after its last row, and puts the totals and the chart into the summary.
 // It returns how many records were left out because a date in them does not fit.
-func stream(ctx context.Context, folder string, head time.Duration, job Job, p Prepared, writer *table, see func(row []any), summary *output.Summary) (int64, error) {
+func stream(ctx context.Context, folder string, head time.Duration, job Job, p Prepared, writer *table, quick *direct, see func(row []any), summary *output.Summary) (int64, error) {
 	fitting := newFitting(&p.Selection.Statement, job.Context.Zone)
 	reader := p.Selection.NewReader(job.Context.Zone)
 	tally := p.Selection.NewTally(job.Context.Calendar)
@@ -472,7 +478,7 @@ func stream(ctx context.Context, folder string, head time.Duration, job Job, p P
 		return nil
 	}
 	read := func(row func([]any) error) error { return job.Source.Stream(ctx, p.Query, row) }
-	err := pipeline(ctx, folder, read, sink{head: head, flush: writer.flush, write: fitting.through(func(row []any) error {
+	write := fitting.through(func(row []any) error {
 		see(row)
 		record := reader.Read(row)
 		if tally != nil {
@@ -487,7 +493,13 @@ func stream(ctx context.Context, folder string, head time.Duration, job Job, p P
 			}
 		}
 		return writer.row(record)
-	})})
+	})
+	var err error
+	if quick != nil {
+		err = quick.stream(ctx, folder, head, read, write, writer.flush)
+	} else {
+		err = pipeline(ctx, folder, read, sink{head: head, flush: writer.flush, write: write})
+	}
 	if err != nil || tally == nil {
 		return fitting.leftOut, err
 	}

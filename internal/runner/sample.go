@@ -21,7 +21,7 @@ func Try(ctx context.Context, job Job) (output.Summary, error) {
 	counted := newEdges(p.Selection.Statement, p.Edges, job.Context.Zone)
 	summary := output.Summary{Reason: p.Impossible}
 	if p.Impossible == "" {
-		_, err = stream(ctx, "", beginning, job, p, &table{writer: &output.Keeper{}, begun: true}, counted.see, &summary)
+		_, err = stream(ctx, "", beginning, job, p, &table{writer: &output.Keeper{}, begun: true}, nil, counted.see, &summary)
 	}
 	summary.Count = counted.count
 	summary.First, summary.Last = counted.text()

@@ -44,6 +44,7 @@ func (s *spool) put(ctx context.Context, b *batch, stopped <-chan struct{}) erro
 	for _, v := range b.cells {
 		data = engine.AppendValue(data, v)
 	}
+	data = append(data, b.data...) // after a width of none
 	binary.BigEndian.PutUint32(data, uint32(len(data)-4))
 	wake := context.AfterFunc(ctx, s.more.Broadcast)
 	defer wake()
@@ -125,7 +126,10 @@ func (s *spool) each(ctx context.Context, take func(*batch) error, flush func() 
 			return err
 		}
 		width, read := binary.Uvarint(data)
-		b.width, b.cells = int(width), b.cells[:0]
+		b.width, b.cells, b.data = int(width), b.cells[:0], nil
+		if width == 0 {
+			b.data, data = data[read:], data[:read]
+		}
 		for rest := data[read:]; len(rest) > 0; {
 			var v any
 			if v, rest, err = arena.ReadValue(rest); err != nil {

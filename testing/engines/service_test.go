@@ -283,6 +283,19 @@ func TestThroughTheService(t *testing.T) {
 			require.NotNil(t, record.Edges)
 			assert.Equal(t, "2025-04-01T00:00:00+01:00", record.Edges.After)
 			assert.True(t, record.Edges.NoBefore)
+			// However it is written, what is told of a run is the same.
+			for _, name := range []string{"passages", "by-hand", "invoices"} {
+				_, want := run(name, "2025-03", output.JSON)
+				for _, format := range []output.Format{output.CSV, output.JSONL, output.XML, output.XLSX} {
+					_, got := run(name, "2025-03", format)
+					assert.Equal(t, []any{want.Outcome, want.Count, want.First, want.Last, want.Edges, want.LeftOut}, []any{got.Outcome, got.Count, got.First, got.Last, got.Edges, got.LeftOut}, "%s as %s", name, format.Name)
+					compared, err := c.Compare(t.Context(), want.Run, got.Run)
+					require.NoError(t, err)
+					for _, side := range []wire.Side{compared.Before, compared.After} {
+						assert.Equal(t, &wire.Since{}, side.Since, "%s as %s: the fingerprints of its records differ", name, format.Name)
+					}
+				}
+			}
 			text, _ = run("by-hand", "2025-03", output.CSV)
 			assert.Equal(t, "noted,n,amount\r\n2025-03-30,1,12345678.125\r\n2025-03-31,1,0.0001\r\n", text)
 			why, err := c.Why(t.Context(), "passages", client.Run{Inputs: parameter.Inputs{"period": parameter.Typed("2025-03-29")}})

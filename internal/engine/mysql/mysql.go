@@ -249,7 +249,7 @@ func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 			return nil
 		}
 		if columns, known := columnsOf(rows); known && socket.shows() {
-			if err := socket.each(columns, taken); err != nil {
+			if err := socket.each(columns, q.Passing, taken); err != nil {
 				return err
 			}
 		}

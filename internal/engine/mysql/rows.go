@@ -51,7 +51,8 @@ type column struct {
 	unsigned bool
 	places   int // of seconds
 	day      [4]byte
-	days     any // the last day, as it was written
+	text     []byte // the last day, as it was written
+	days     any    // the same, of a column of days
 }
 
 // columnsOf are the columns of a result; false where one is of a type that is not known here.
@@ -77,8 +78,8 @@ func columnsOf(rows driver.Rows) ([]column, bool) {
 // each reads the rows that are left of a result and hands them over, without the driver: that
 // makes a value by itself of each cell, which costs more than all else. The packet that ends
 // the rows is left to the driver, as the one that it waits for.
-func (b *buffered) each(columns []column, row func([]any) error) error {
-	var texts engine.Arena
+func (b *buffered) each(columns []column, passing bool, row func([]any) error) error {
+	texts := engine.Arena{Passing: passing}
 	out := make([]any, len(columns))
 	var failure error
 	for number, first := byte(0), true; ; first = false {
@@ -93,6 +94,7 @@ func (b *buffered) each(columns []column, row func([]any) error) error {
 			head[3] = number
 			return failure
 		}
+		texts.Begin()
 		packet, err := b.packet(&texts)
 		if err != nil {
 			return err
@@ -114,7 +116,8 @@ const (
 	longestPacket = 1<<24 - 1
 )
 
-// packet is the next one, in memory that is not written again.
+// packet is the next one, in memory that is not written before the next but one is read, or
+// ever again.
 func (b *buffered) packet(texts *engine.Arena) ([]byte, error) {
 	head, err := b.reader.Peek(packetHead)
 	if err != nil {
@@ -250,11 +253,11 @@ func (c *column) read(v []byte, texts *engine.Arena) (any, bool) {
 		}
 		return texts.Number(int64(n)), true
 	case wireSingle:
-		return engine.Single(math.Float32frombits(binary.LittleEndian.Uint32(v))), true
+		return texts.Float(engine.Single(math.Float32frombits(binary.LittleEndian.Uint32(v)))), true
 	case wireDouble:
-		return math.Float64frombits(binary.LittleEndian.Uint64(v)), true
+		return texts.Float(math.Float64frombits(binary.LittleEndian.Uint64(v))), true
 	case wireDate:
-		return c.date(v, texts)
+		return c.date(v)
 	case wireMoment:
 		return c.moment(v, texts)
 	case wireTime:
@@ -266,18 +269,26 @@ func (c *column) read(v []byte, texts *engine.Arena) (any, bool) {
 }
 
 // date is a day: a year of two bytes, month and day, or nothing for that of zeros.
-func (c *column) date(v []byte, texts *engine.Arena) (any, bool) {
+func (c *column) date(v []byte) (any, bool) {
 	if len(v) == 0 {
 		return "0000-00-00", true
 	}
 	if len(v) < 4 {
 		return nil, false
 	}
-	if day := [4]byte(v); c.days == nil || c.day != day {
-		var scratch [10]byte
-		c.day, c.days = day, texts.Text(appendDay(scratch[:0], v))
+	if c.turn([4]byte(v)) {
+		c.days = string(c.text) // for more than one row
 	}
 	return c.days, true
+}
+
+// turn writes a day, where it is another than the last one.
+func (c *column) turn(day [4]byte) (another bool) {
+	if c.text != nil && c.day == day {
+		return false
+	}
+	c.day, c.text = day, appendDay(c.text[:0], day[:])
+	return true
 }
 
 // moment is a day, which hours, minutes, seconds and microseconds follow where they are not
@@ -288,8 +299,9 @@ func (c *column) moment(v []byte, texts *engine.Arena) (any, bool) {
 	}
 	var whole [11]byte
 	copy(whole[:], v)
+	c.turn([4]byte(whole[:]))
 	var scratch [26]byte
-	b := civil.AppendClock(append(appendDay(scratch[:0], whole[:]), ' '), int(whole[4])*3600+int(whole[5])*60+int(whole[6]))
+	b := civil.AppendClock(append(append(scratch[:0], c.text...), ' '), int(whole[4])*3600+int(whole[5])*60+int(whole[6]))
 	return texts.Text(c.appendFraction(b, whole[7:])), true
 }
 

@@ -192,8 +192,9 @@ func (s *source) Stream(ctx context.Context, q dialect.Query, row func([]any) er
 		decoders, formats := decodersOf(prepared.Fields)
 		reader := conn.ExecPrepared(inner, "", values, nil, formats)
 		out := make([]any, len(formats))
-		var texts engine.Arena
+		texts := engine.Arena{Passing: q.Passing}
 		for reader.NextRow() {
+			texts.Begin()
 			values := texts.Row(reader.Values())
 			for i, v := range values {
 				out[i] = decoders[i].read(v, &texts)

@@ -10,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgtype"
 
+	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/internal/engine"
 )
@@ -79,13 +80,13 @@ func (d *decoder) read(v []byte, texts *engine.Arena) any {
 	case pgtype.OIDOID:
 		return texts.Number(int64(binary.BigEndian.Uint32(v)))
 	case pgtype.Float4OID:
-		return engine.Single(math.Float32frombits(binary.BigEndian.Uint32(v)))
+		return texts.Float(engine.Single(math.Float32frombits(binary.BigEndian.Uint32(v))))
 	case pgtype.Float8OID:
-		return math.Float64frombits(binary.BigEndian.Uint64(v))
+		return texts.Float(math.Float64frombits(binary.BigEndian.Uint64(v)))
 	case pgtype.BoolOID:
 		return v[0] != 0
 	case pgtype.DateOID:
-		return d.date(int32(binary.BigEndian.Uint32(v)), texts)
+		return d.date(int32(binary.BigEndian.Uint32(v)))
 	case pgtype.TimestampOID, pgtype.TimestamptzOID:
 		return d.time(int64(binary.BigEndian.Uint64(v)), texts)
 	case pgtype.ByteaOID:
@@ -98,7 +99,7 @@ func (d *decoder) read(v []byte, texts *engine.Arena) any {
 var epoch = civil.DateOf(2000, 1, 1)
 
 // date is a day as the server writes it with the DateStyle ISO.
-func (d *decoder) date(days int32, texts *engine.Arena) any {
+func (d *decoder) date(days int32) any {
 	switch days {
 	case math.MaxInt32:
 		return "infinity"
@@ -106,10 +107,17 @@ func (d *decoder) date(days int32, texts *engine.Arena) any {
 		return "-infinity"
 	}
 	if d.turn(int64(days)) {
-		d.any = texts.Text(append(d.text, d.era...))
+		d.any = string(append(d.text, d.era...)) // for more than one row
 	}
 	return d.any
 }
+
+// The years that catalog.Micros has, as the server counts, and its epoch.
+var (
+	epochMicros = catalog.MicrosAt(epoch.Midnight())
+	firstMicros = catalog.MicrosAt(civil.DateOf(1, 1, 1).Midnight()) - epochMicros
+	untilMicros = catalog.MicrosAt(civil.DateOf(10_000, 1, 1).Midnight()) - epochMicros
+)
 
 // time is a time in microseconds as the server writes it, in the zone UTC where it has one.
 func (d *decoder) time(micros int64, texts *engine.Arena) any {
@@ -120,6 +128,12 @@ func (d *decoder) time(micros int64, texts *engine.Arena) any {
 		return "-infinity"
 	}
 	const second, day = int64(1_000_000), int64(86_400_000_000)
+	if texts.Passing && micros >= firstMicros && micros < untilMicros {
+		if d.oid == pgtype.TimestamptzOID {
+			return texts.Instant(micros + epochMicros)
+		}
+		return texts.Time(micros + epochMicros)
+	}
 	days := micros / day
 	if micros%day < 0 {
 		days--

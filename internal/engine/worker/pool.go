@@ -66,10 +66,11 @@ func (p *Pool) Stream(ctx context.Context, q dialect.Query, row func(row []any) 
 	if err := q.Err(); err != nil {
 		return err
 	}
-	var arena engine.Arena
+	arena := engine.Arena{Passing: q.Passing}
 	var values []any
 	return p.ask(ctx, askRows, q, func(content []byte) error {
 		for len(content) > 0 {
+			arena.Begin()
 			width, read := binary.Uvarint(content)
 			content, values = content[read:], values[:0]
 			for range width {

@@ -69,7 +69,7 @@ format: console/node_modules ## Format the code
 .PHONY: test
 test: deps lint ## Install what the tests need, then run every check and test
 	cd console && npx vitest run --reporter=dot
-	$(TOOL) gotestsum --format pkgname -- -shuffle=on -timeout 40m $$(go list $(PACKAGES) | grep -E '$(ALONE)')
+	$(TOOL) gotestsum --format pkgname -- -shuffle=on -parallel 3 -timeout 40m $$(go list $(PACKAGES) | grep -E '$(ALONE)')
 	$(TOOL) gotestsum --format pkgname -- -race -shuffle=on -timeout 40m $$(go list $(PACKAGES) | grep -vE '$(ALONE)')
 	go test -race -run TestTogether ./testing/access
 	@echo "Everything passed: formatting, static checks, the console's types and style, and every test."
@@ -89,13 +89,14 @@ fuzz: ## Fuzz each parser for a minute, and try many more random criteria
 	go test ./internal/engine/mysql -run '^$$' -fuzz FuzzRow -fuzztime 1m
 	go test ./core/definition -run '^$$' -fuzz FuzzFilePart -fuzztime 1m
 	go test ./testing/oracle -run 'TestHiddenRows' -hidden 40000 -seed $$(date +%s) -timeout 1h
-	go test ./testing/oracle -expressions 400000 -seed $$(date +%s)
+	go test ./testing/oracle -expressions 400000 -queries 4000 -grouped 2000 -inorder 1500 -crossed 1000 -seed $$(date +%s) -timeout 6h
 
 .PHONY: soak
 soak: OFFICE := yes
-soak: deps ## Open workbooks with LibreOffice; stop and kill the service thousands of times over days of schedules; have 200 people run reports and 20 take files away for two minutes, under the race detector and without it; upload a gigabyte
+soak: deps ## Open workbooks with LibreOffice; stop and kill the service thousands of times over days of schedules; have 200 people run reports and 20 take files away for two minutes, under the race detector and without it; drive a service that looks for data races; upload a gigabyte
 	go test ./testing/schedules -run 'TestStopped|TestKilled' -stops 3000 -kills 500 -seed $$(date +%s) -timeout 40m
 	go test ./testing/endtoend -run TestOffice -office
+	go test ./testing/endtoend -racing -parallel 3 -timeout 1h
 	go test ./testing/endtoend -run TestLargeUpload -large 1000 -timeout 20m
 	go test ./testing/attacks -run TestEverybodyAtOnce -v -during 2m -runners 200 -exports 20 -timeout 20m
 	go test -race ./testing/attacks -run TestEverybodyAtOnce -v -during 2m -runners 50 -exports 5 -timeout 20m

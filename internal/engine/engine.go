@@ -36,7 +36,9 @@ type Source interface {
 	// Stream runs one query and hands over each row, which is valid until the
 	// next one only. When the context ends, or the function returns an error,
 	// the statement is stopped in the database. Values are nil, int64,
-	// float64, bool, string or []byte; exact decimals are strings.
+	// float64, bool, string or []byte; exact decimals are strings. Where rows
+	// are passing (see dialect.Query) they are good until the next row only, and
+	// may be catalog.Micros and catalog.InstantMicros as well.
 	Stream(ctx context.Context, q dialect.Query, row func(row []any) error) error
 	// Plan asks the database how it would run a query.
 	Plan(ctx context.Context, q dialect.Query) (Plan, error)

@@ -115,8 +115,8 @@ func (d *direct) set(pipe *reader) {
 	d.pipe = pipe
 }
 
-// sendOn sends on what is written where no record comes for a while, what has waited for long,
-// and the head where there is none.
+// sendOn sends on the first records, what is written where no more come for a while, what has
+// waited for long, and the head where there are none.
 func (d *direct) sendOn(head time.Duration, flush func() error, ended <-chan struct{}) {
 	ticks := time.NewTicker(idle)
 	defer ticks.Stop()
@@ -129,7 +129,7 @@ func (d *direct) sendOn(head time.Duration, flush func() error, ended <-chan str
 		case <-ticks.C:
 		}
 		d.mu.Lock()
-		waits := d.records > sent && (d.records == seen || time.Since(last) > patience)
+		waits := d.records > sent && (sent == 0 || d.records == seen || time.Since(last) > patience)
 		if d.pipe != nil && d.failed == nil && (waits || !whole && time.Since(began) > head) {
 			d.failed = flush()
 			sent, last, whole = d.records, time.Now(), true

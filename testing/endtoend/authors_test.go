@@ -385,6 +385,7 @@ func TestUnfitOnThePage(t *testing.T) {
 // TestColumnsChange: where a column is gone or is of another type, each definition that uses
 // it is listed, with the nearest column as a way out.
 func TestColumnsChange(t *testing.T) {
+	t.Parallel()
 	database, file := connect(t, "at")
 	done(t, pikegate(t, "source", "check", "visits"))
 	change(t, database, "alter table visits rename column at to at_time; create table kept as select id, day from visits; drop table visits; create table visits (id integer primary key, day integer, at_time text); insert into visits select id, id, '2025-01-20T08:00:00Z' from kept; drop table kept")

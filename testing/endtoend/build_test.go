@@ -88,6 +88,7 @@ func (s *steps) written() string {
 // TestReportInOneMinute: from the start page, a database just connected, to a published
 // report with a start and an end date, and on to one that asks more.
 func TestReportInOneMinute(t *testing.T) {
+	t.Parallel()
 	river(t, "river", "jobs")
 	p := &steps{Page: browser.Open(t, address, 1280, 800)}
 	p.press("Sources")
@@ -174,6 +175,7 @@ sort:
 // TestSentences: every definition of the demonstration opens as a sentence, and saving
 // it without a change leaves its text as it was.
 func TestSentences(t *testing.T) {
+	t.Parallel()
 	p := &steps{Page: browser.Open(t, address, 1280, 800)}
 	for _, d := range []struct{ kind, name, says string }{
 		{"report", "passages-by-date", "where passed at is within Which days? ⋯ any"},
@@ -201,6 +203,7 @@ func TestSentences(t *testing.T) {
 // TestBuildKeepsAll: nothing that was done is lost by a reload; Escape gives back what
 // was there, and so do steps back, over sentence and text alike.
 func TestBuildKeepsAll(t *testing.T) {
+	t.Parallel()
 	river(t, "river-kept", "repairs")
 	p := &steps{Page: browser.Open(t, address+"/#/build/new/report?source=river-kept&table=repairs", 1280, 800)}
 	p.settled()
@@ -310,6 +313,7 @@ func (s *steps) reach(selector, text string) {
 
 // TestReportByKeyboard is TestReportInOneMinute without a pointer.
 func TestReportByKeyboard(t *testing.T) {
+	t.Parallel()
 	river(t, "river-keys", "rounds")
 	p := &steps{Page: browser.Open(t, address, 1280, 800)}
 	enter := func(selector, text string) {
@@ -363,6 +367,7 @@ func TestReportByKeyboard(t *testing.T) {
 // order, groups, totals and a drawing; columns are hidden, moved, removed and added by
 // dragging. Each is one step back.
 func TestShape(t *testing.T) {
+	t.Parallel()
 	river(t, "river-shape", "works")
 	p := &steps{Page: browser.Open(t, address+"/#/build/new/report?source=river-shape&table=works", 1280, 800)}
 	p.settled()
@@ -461,6 +466,7 @@ chart:
 // TestBuildSurvives: what was pointed at is there again after the tab has crashed, after the
 // service was away, and while the database was.
 func TestBuildSurvives(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	own, stop, err := start("serve", "--data", data)
 	require.NoError(t, err)
@@ -511,6 +517,7 @@ func TestBuildSurvives(t *testing.T) {
 // TestConnectInConsole: a database is connected, changed and forgotten in the console;
 // what is wrong with it stands at its field, and nothing typed is lost.
 func TestConnectInConsole(t *testing.T) {
+	t.Parallel()
 	path := filepath.Join(t.TempDir(), "fords.db")
 	change(t, path, "create table fords (id integer primary key, built_on text); insert into fords values (1, '1901-05-01')")
 	p := &steps{Page: browser.Open(t, address+"/#/sources", 1280, 800)}

@@ -78,6 +78,7 @@ func TestCalendarPublished(t *testing.T) {
 // TestCalendarOnThePage: a year in full; and the calendar beside a date shows holidays and
 // named periods, jumps, and gives the first and the last day by the keyboard.
 func TestCalendarOnThePage(t *testing.T) {
+	t.Parallel()
 	p := browser.Open(t, address+"/#/calendars/waterway/2025", 1280, 800)
 	p.Wait("document.querySelectorAll('[data-month]').length === 12")
 	assert.Equal(t, `"Jan 6, 2025, winter stoppage 2025"`, p.Eval("document.querySelector('[data-day=\"2025-01-06\"]').title"))

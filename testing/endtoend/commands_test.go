@@ -158,6 +158,7 @@ func TestPeriodCommand(t *testing.T) {
 // TestAuthor writes a query and a report, checks, pushes, publishes and runs
 // them on a source of its own, as a report developer does.
 func TestAuthor(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	good := filepath.Join(folder, "good.yaml")
 	require.NoError(t, os.WriteFile(good, []byte(`

@@ -188,6 +188,7 @@ func TestConsoleProblems(t *testing.T) {
 // TestConsoleQuestions takes a whole month from those offered with their
 // counts, sees the choices follow the other answers, and runs.
 func TestConsoleQuestions(t *testing.T) {
+	t.Parallel()
 	questions(t)
 	p := open(t, "jobs-open")
 	p.Wait("document.querySelectorAll('#q-month-units select[name$=-first] option').length === 37")

@@ -43,6 +43,7 @@ func drafted(p *browser.Page) (text string) {
 // leaving the console: tables, a proposed join, columns, a question, criteria
 // with completion, first rows, a report of it, trying it, an example, publishing.
 func TestDraftToPublished(t *testing.T) {
+	t.Parallel()
 	p := browser.Open(t, address+"/#/drafts", 1280, 800)
 	p.Click("[data-new=query]")
 	p.Wait("document.querySelector('#f-from') && document.querySelector('[data-editor=definition]')")
@@ -150,6 +151,7 @@ sort:
 // TestBroughtSQL: of a statement that was pasted, each value in its conditions becomes a
 // question by one click; the records stay the same, and the questions are asked.
 func TestBroughtSQL(t *testing.T) {
+	t.Parallel()
 	file := filepath.Join(t.TempDir(), "brought.yaml")
 	statement := "kind: query\nname: brought\nsource: navigation\nsql: |\n  select id, passed_at, toll_pence from passages\n  where passed_at >= '2025-01-01' and passed_at < '2025-04-01'\n    and direction in ('upstream') and toll_pence > 1800\nsort: [id]\n"
 	require.NoError(t, os.WriteFile(file, []byte(statement), 0o600))
@@ -207,6 +209,7 @@ func TestNoSuchDraft(t *testing.T) {
 // TestDraftKeepsComments: a change in the form is made at its place in the
 // text; comments and the order of fields stay, and the form follows the text.
 func TestDraftKeepsComments(t *testing.T) {
+	t.Parallel()
 	p := browser.Open(t, address+"/#/drafts/query/dues-invoices", 1280, 800)
 	p.Wait("document.querySelector('[data-findings=\"0\"]') && document.querySelector('#f-title')")
 	before := drafted(p)
@@ -240,6 +243,7 @@ func TestDraftKeepsComments(t *testing.T) {
 // TestVersionsCompared: what changed since a version is said in words, and a
 // version is brought back.
 func TestVersionsCompared(t *testing.T) {
+	t.Parallel()
 	push := func(label string) {
 		file := filepath.Join(t.TempDir(), "weirs.yaml")
 		content := "kind: query\nname: weirs\nsource: navigation\nfrom: locks\ncolumns:\n  - {name: name, value: name, label: " + label + "}\nsort: [name]\n"

@@ -83,6 +83,7 @@ func TestUnfitInFiles(t *testing.T) {
 // TestFileFormat: what is said of a table's files is kept as a document, changes what is read at
 // once, and is refused where they cannot be read with it.
 func TestFileFormat(t *testing.T) {
+	t.Parallel()
 	folder := exports(t, "weighed")
 	put(t, folder, "cargo.csv", "id;tonnes\n1;1,500\n2;2,250\n")
 	assert.Contains(t, pikegate(t, "source", "show", "weighed", "cargo").out, "a comma before three digits: decimals or thousands")
@@ -122,6 +123,7 @@ func TestOwnFolder(t *testing.T) {
 
 // TestFolderOnThePage: a folder is connected on the page, and says what was understood.
 func TestFolderOnThePage(t *testing.T) {
+	t.Parallel()
 	exports(t, "gauge-files")
 	p := browser.Open(t, address+"/#/sources/gauge-files/gauge", 1280, 800)
 	p.Wait("document.querySelector('[data-evidence]')?.textContent.includes('separated by semicolons')")
@@ -169,6 +171,7 @@ func TestUpload(t *testing.T) {
 // TestUploadOnThePage: a file that is dropped on the sources is named, sent and shown with what
 // was understood; that is put right, and a report is begun on it.
 func TestUploadOnThePage(t *testing.T) {
+	t.Parallel()
 	p := browser.Open(t, address+"/#/sources", 1280, 800)
 	p.Wait("document.querySelector('[data-drop]')")
 	p.Eval("const t = new DataTransfer(); t.items.add(new File(['n;seen\\n1,500;1/3/2025\\n2,250;2/3/2025\\n'], 'Fish counts.csv')); document.querySelector('[data-drop]').dispatchEvent(new DragEvent('drop', {dataTransfer: t, bubbles: true, cancelable: true})); 1")

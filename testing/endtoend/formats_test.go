@@ -18,6 +18,7 @@ import (
 // in, and read back from a folder the same, to the byte; the line of totals in the workbook is
 // no lock's.
 func TestWhatIsWrittenIsRead(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	var documents strings.Builder
 	for name, options := range map[string][]string{

@@ -64,6 +64,7 @@ func TestLayoutsOfDates(t *testing.T) {
 
 // TestLayoutOnThePage: a layout is tried on ten values before it is set.
 func TestLayoutOnThePage(t *testing.T) {
+	t.Parallel()
 	dredgings(t, "sediment")
 	p := browser.Open(t, address+"/#/sources/sediment/dredgings", 1280, 800)
 	p.Wait("document.querySelector('[data-columns] tbody tr:nth-child(4) select')")

@@ -28,8 +28,10 @@ import (
 var (
 	screenshots = flag.String("screenshots", "", "write the documentation's screenshots into this folder")
 
+	racing = flag.Bool("racing", false, "have the service look for data races, which takes it twice the time")
+
 	binary  string     // the built pikegate
-	server  string     // the same, which looks for data races
+	server  string     // the same, which looks for data races where it is to
 	data    string     // its folder
 	address string     // of the running demonstration
 	records *demo.Data // what the generator made
@@ -52,10 +54,14 @@ func serveAndRun(m *testing.M) (int, error) {
 		return 1, err
 	}
 	defer os.RemoveAll(folder)
-	// What serves looks for data races; a command, which does one thing at a time,
-	// would only start a second later for it.
-	binary, server = filepath.Join(folder, "pikegate"), filepath.Join(folder, "racing")
-	for _, arguments := range [][]string{{"build", "-o", binary}, {"build", "-race", "-o", server}} {
+	binary = filepath.Join(folder, "pikegate")
+	builds := [][]string{{"build", "-o", binary}}
+	if server = binary; *racing {
+		// A command, which does one thing at a time, would only start a second later for it.
+		server = filepath.Join(folder, "racing")
+		builds = append(builds, []string{"build", "-race", "-o", server})
+	}
+	for _, arguments := range builds {
 		if out, err := exec.Command("go", append(arguments, "pikegate/cmd/pikegate")...).CombinedOutput(); err != nil {
 			return 1, fmt.Errorf("the binary cannot be built: %w\n%s", err, out)
 		}

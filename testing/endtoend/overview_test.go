@@ -48,6 +48,7 @@ const allShown = "document.querySelectorAll('[data-part]').length === 7 && [...d
 // TestOverview: the parts show what their reports find with the answers of the page, beside the
 // same of another period; a change of the days renews them all, and each leads to its report.
 func TestOverview(t *testing.T) {
+	t.Parallel()
 	p := browser.Open(t, address+"/#/overviews/navigation-at-a-glance?period=2025-03", 1280, 900)
 	p.Wait(allShown)
 	shows := func(first, last, firstBefore, lastBefore, firstYear, lastYear string) {

@@ -73,6 +73,7 @@ func TestSortedByHead(t *testing.T) {
 // TestCoverageStrip chooses a period by its handles with the keyboard, and by
 // dragging over it.
 func TestCoverageStrip(t *testing.T) {
+	t.Parallel()
 	p := browser.Open(t, address+"/#/reports/passages-by-date", 1280, 800)
 	p.Wait("document.querySelectorAll('[data-strip] [role=slider]').length === 2")
 	var bars int

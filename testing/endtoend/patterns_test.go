@@ -16,6 +16,7 @@ import (
 // terminal, on the page and in its totals; a file for programs has the number. The pattern is
 // written where the column is shown.
 func TestNumberPatterns(t *testing.T) {
+	t.Parallel()
 	t.Cleanup(func() {
 		pikegateIn(context.Background(), "remove", "report", "tolls-shared", "--anyway")
 		pikegateIn(context.Background(), "remove", "query", "tolls-shared", "--anyway")

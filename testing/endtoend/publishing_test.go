@@ -39,6 +39,7 @@ func keep(t *testing.T, name, text string, ids ...string) (file string) {
 // TestPull: everything that is published can be written to files, and pushing
 // these changes nothing; a file that would change is left alone and named.
 func TestPull(t *testing.T) {
+	t.Parallel()
 	// A service of its own: others leave drafts.
 	own, stop, err := start("demo", "--data", t.TempDir())
 	require.NoError(t, err)

@@ -289,6 +289,7 @@ func TestNothingTypedIsLost(t *testing.T) {
 // TestQuickChoicesFit: a quick choice that holds no record says so, and the latest month that
 // holds some is offered.
 func TestQuickChoicesFit(t *testing.T) {
+	t.Parallel()
 	p := browser.Open(t, address+"/#/reports/passages-by-date", 1280, 800)
 	p.Wait("[...document.querySelectorAll('form .chip')].some(c => c.textContent.includes('last month · no records'))")
 	assert.Equal(t, "false", p.Eval("[...document.querySelectorAll('form .chip')].some(c => c.textContent.startsWith('2025') && c.textContent.includes('no records'))"))

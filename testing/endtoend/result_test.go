@@ -88,6 +88,7 @@ func TestGrid(t *testing.T) {
 // TestHundredThousand: the whole of a hundred thousand records scrolls with a
 // few rows in the page, and the database puts them in another order.
 func TestHundredThousand(t *testing.T) {
+	t.Parallel()
 	file := filepath.Join(t.TempDir(), "all.yaml")
 	require.NoError(t, os.WriteFile(file, []byte("kind: query\nname: every-passage\nsource: navigation\nfrom: passages\ncolumns: [id, passed_at, toll_pence]\nsort: [id]\n---\nkind: report\nname: every-passage\nquery: every-passage\n"), 0o600))
 	require.Equal(t, 0, pikegate(t, "push", file).code)
@@ -119,6 +120,7 @@ func TestHundredThousand(t *testing.T) {
 // TestChartAndPages: the chart has the values of the records, and the pages are
 // the paper that the report names.
 func TestChartAndPages(t *testing.T) {
+	t.Parallel()
 	p := browser.Open(t, address+"/#/reports/tolls-by-month?period=2025", 1280, 800)
 	p.Wait("document.querySelector('[data-outcome=done]')")
 	p.Press("Chart")
@@ -248,6 +250,7 @@ func TestFirstPageIsSmall(t *testing.T) {
 
 // TestFits: no page is wider than a phone.
 func TestFits(t *testing.T) {
+	t.Parallel()
 	p := browser.Open(t, address, 390, 844)
 	run := pikegate(t, "run", "passages-by-date", "--set", "period=2025-03-31").runNumber(t)
 	for _, hash := range []string{"", "#/reports/passages-by-date?period=2025-03-31", "#/runs", "#/runs/" + run, "#/drafts", "#/drafts/query/lock-passages", "#/drafts/report/jobs-due/try?period=2025-03", "#/runs/" + run + "/compare/" + run, "#/sources/navigation/passages", "#/schedules", "#/schedules/dues-of-a-week", "#/occurrences/1"} {
@@ -268,6 +271,7 @@ func TestFits(t *testing.T) {
 // forty columns and texts that run from right to left make no page wider than its
 // screen, before and after a run.
 func TestLongOnes(t *testing.T) {
+	t.Parallel()
 	var text strings.Builder
 	text.WriteString("kind: query\nname: long-ones\nsource: navigation\nfrom: locks\nparameters:\n")
 	var conditions []string

@@ -18,6 +18,7 @@ import (
 // TestPublishedAtOnce: what was changed a moment ago is published with the rest, on a slow
 // line too, and where it could not be saved the page says so and goes on saying it.
 func TestPublishedAtOnce(t *testing.T) {
+	t.Parallel()
 	river(t, "brook", "errands")
 	p := &steps{Page: browser.Open(t, address, 1280, 800)}
 	p.Late(100 * time.Millisecond)
@@ -53,6 +54,7 @@ func TestPublishedAtOnce(t *testing.T) {
 // TestUnionAsSentence: the queries of a union are phrases: another one is put below them,
 // moved up and removed again, and what all have in common can be asked about.
 func TestUnionAsSentence(t *testing.T) {
+	t.Parallel()
 	river(t, "millpond", "chores")
 	t.Cleanup(func() {
 		for _, made := range []string{"report everything", "query everything", "query first-half", "query second-half", "query inspections"} {
@@ -104,6 +106,7 @@ func TestUnionAsSentence(t *testing.T) {
 // TestOrderAsSentence: how many records are left, and what a column is made of other
 // records, are parts that are chosen.
 func TestOrderAsSentence(t *testing.T) {
+	t.Parallel()
 	river(t, "mere", "tasks")
 	p := &steps{Page: browser.Open(t, address, 1280, 800)}
 	p.Visit(address + "/#/sources/mere/tasks")

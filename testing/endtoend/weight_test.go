@@ -12,6 +12,7 @@ import (
 // TestWeight: what the first page needs is small and comes in few requests, and
 // nothing on a page moves once it is there.
 func TestWeight(t *testing.T) {
+	t.Parallel()
 	for _, page := range []struct {
 		hash, ready string
 		// most is how many bytes come over the wire, and requests in how many.

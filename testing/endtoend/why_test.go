@@ -33,6 +33,7 @@ func asked[T any](t *testing.T, args ...string) (out T) {
 // TestWhyCounts: what why tells is what counting the conditions one by one
 // tells, and the nearest dates are those of the records that meet the rest.
 func TestWhyCounts(t *testing.T) {
+	t.Parallel()
 	db, err := sqlite.Open(engine.Address{Name: "navigation", At: filepath.Join(data, "navigation.db")})
 	require.NoError(t, err)
 	defer db.Close()
@@ -287,6 +288,7 @@ func TestConsoleNothingFound(t *testing.T) {
 // TestByHandTold: what lies around a period, why nothing was found and how many records each
 // month has are told of SQL by hand as of the report in the structured form.
 func TestByHandTold(t *testing.T) {
+	t.Parallel()
 	file := filepath.Join(t.TempDir(), "by-hand.yaml")
 	written := `kind: query
 name: jobs-by-hand

@@ -216,9 +216,9 @@ func (s Source) Clone() Source {
 
 // Table finds a table by name, whatever its case.
 func (s Source) Table(name string) (Table, bool) {
-	for _, t := range s.Tables {
-		if strings.EqualFold(t.Name, name) {
-			return t, true
+	for i := range s.Tables {
+		if strings.EqualFold(s.Tables[i].Name, name) {
+			return s.Tables[i], true
 		}
 	}
 	return Table{}, false
@@ -239,9 +239,9 @@ func (s Source) TableNames() []string {
 
 // Column finds a column by name, whatever its case.
 func (t Table) Column(name string) (Column, bool) {
-	for _, c := range t.Columns {
-		if strings.EqualFold(c.Name, name) {
-			return c, true
+	for i := range t.Columns {
+		if strings.EqualFold(t.Columns[i].Name, name) {
+			return t.Columns[i], true
 		}
 	}
 	return Column{}, false

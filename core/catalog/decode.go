@@ -27,17 +27,7 @@ func (c *Column) Decode(value any, clock *civil.Clock) (Stamp, bool) {
 			return Stamp{At: d.Midnight()}, ok
 		}
 	case EncLocal, EncISOLocal, EncInstant, EncISOInstant:
-		var s Stamp
-		micros, ok := MicrosOf(value)
-		if ok {
-			s = stampOf(micros)
-		} else {
-			text, isText := value.(string)
-			if !isText {
-				return Stamp{}, false
-			}
-			s, ok = parseISO(text)
-		}
+		s, ok := timeOf(value)
 		if ok && c.Encoding.IsInstant() {
 			if s.At < c.First() {
 				return Stamp{}, false
@@ -182,6 +172,15 @@ func parseDate(s string) (civil.Date, bool) {
 
 // maxFraction is how many digits of a second are read.
 const maxFraction = 9
+
+// timeOf reads a date-time, which is text or given as a number.
+func timeOf(value any) (Stamp, bool) {
+	if text, ok := value.(string); ok {
+		return parseISO(text)
+	}
+	micros, ok := MicrosOf(value)
+	return stampOf(micros), ok
+}
 
 // parseISO reads YYYY-MM-DD, then T or blank and HH:MM[:SS[.fff]], then
 // perhaps Z or +00:00; other offsets are not taken, since text in several

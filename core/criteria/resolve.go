@@ -544,7 +544,8 @@ func (r *resolver) columns(e *Column) []Ref {
 			return []Ref{{near.Alias, c, c.Nullable}}
 		}
 	}
-	for _, t := range r.scope.Tables {
+	for i := range r.scope.Tables {
+		t := &r.scope.Tables[i]
 		if e.Table != "" && !strings.EqualFold(e.Table, t.Alias) {
 			continue
 		}

@@ -290,7 +290,12 @@ func Walk(e Expr, visit func(Expr)) {
 // Children are the nodes directly below.
 func Children(e Expr) []Expr {
 	var children []Expr
-	each(e, func(child Expr) { children = append(children, child) })
+	each(e, func(child Expr) {
+		if children == nil {
+			children = make([]Expr, 0, 3) // most have no more
+		}
+		children = append(children, child)
+	})
 	return children
 }
 

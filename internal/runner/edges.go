@@ -118,7 +118,7 @@ func (e *edges) see(row []any) {
 			e.last.set(row[e.index])
 		}
 	}
-	isFirst, isLast := false, false
+	var isFirst, isLast bool
 	if at, ok := catalog.MicrosOf(v); ok {
 		isFirst, isLast = at < e.firstUntilMicros, at >= e.lastFromMicros
 	} else {

@@ -358,6 +358,7 @@ func recordsOf(t *testing.T, from *sql.DB, table catalog.Table) (records []oracl
 // TestManyRelated: more values of related records than an engine joins tables are
 // worked out all the same.
 func TestManyRelated(t *testing.T) {
+	t.Parallel()
 	benches, world := navigations(t)
 	text := "from: locks\nsort: [id]\ncolumns:\n  - id\n"
 	for i := range 80 {

@@ -196,6 +196,7 @@ func (b *bench) expectedGroups(c *definition.Compiled, values parameter.Values) 
 // TestExactSums: sums of decimals are the decimals, and those of large whole
 // numbers do not run over, on every engine.
 func TestExactSums(t *testing.T) {
+	t.Parallel()
 	values := []string{"0.1", "0.2", "177.41", "0.1", "-0.01"}
 	want := new(big.Rat)
 	for _, v := range values {

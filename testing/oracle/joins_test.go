@@ -30,6 +30,7 @@ var joinsThatAsk = map[string]string{
 // TestJoinsThatAsk: the records of a join whose condition uses questions, or dates of both
 // tables, with answers and without, are those that the oracle joins one by one.
 func TestJoinsThatAsk(t *testing.T) {
+	t.Parallel()
 	benches, world := navigations(t)
 	answered := parameter.Inputs{"day": {Texts: []string{"2025-05-15"}}, "period": {Texts: []string{"2025"}}, "most": {Texts: []string{"3000"}}}
 	for on, words := range joinsThatAsk {
@@ -102,6 +103,7 @@ func joined(w oracle.World, c *definition.Compiled) [][]string {
 // TestColumnsLeftOut: a query that names no columns returns those of its table in their
 // order, a join or not, and of hand-written SQL those that it returns.
 func TestColumnsLeftOut(t *testing.T) {
+	t.Parallel()
 	benches, world := navigations(t)
 	for _, b := range benches {
 		for _, rest := range []string{

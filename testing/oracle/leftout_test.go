@@ -18,6 +18,7 @@ import (
 // not return and that might match, were their date another: on every engine, of
 // every way to store dates.
 func TestLeftOut(t *testing.T) {
+	t.Parallel()
 	for _, b := range onEveryEngine(t, 19) {
 		counted, once := 0, 0
 		for _, c := range b.catalog.Tables[0].Columns {

@@ -903,6 +903,7 @@ func parentOf(whole, part criteria.Expr) *criteria.Logic {
 // TestRandomCriteria: what an engine returns for random criteria is what the
 // oracle says record by record, and nothing is claimed that does not hold.
 func TestRandomCriteria(t *testing.T) {
+	t.Parallel()
 	t.Run("sqlite", func(t *testing.T) { tryMany(t, *expressions, newBench) })
 	t.Run("clean", func(t *testing.T) { tryMany(t, *expressions/2, newClean) })
 	for _, kind := range []string{"postgresql", "mysql"} {

@@ -16,6 +16,7 @@ import (
 // TestUnfitRecords: the records listed for a column with dates are those whose
 // stored value is no date, and those alone, on every engine.
 func TestUnfitRecords(t *testing.T) {
+	t.Parallel()
 	for _, b := range onEveryEngine(t, 17) {
 		listed := 0
 		table := b.catalog.Tables[0]

@@ -22,6 +22,7 @@ import (
 // offset a year has, around its clock changes and in every month, in years that
 // the tables of zones know and in years for which there is a rule.
 func TestZones(t *testing.T) {
+	t.Parallel()
 	names := []string{"Europe/London", "America/New_York", "America/St_Johns", "Australia/Sydney", "Asia/Jerusalem", "America/Santiago", "Pacific/Auckland", "Africa/Cairo", "Asia/Kolkata", "Australia/Lord_Howe"}
 	var zones []*time.Location
 	instants := map[int64]bool{}

@@ -1,11 +1,6 @@
 package catalog
 
-import (
-	"strconv"
-	"strings"
-
-	"pikegate/core/civil"
-)
+import "pikegate/core/civil"
 
 // Micros is a date-time of the years 1 to 9999 as a source may give it to whoever lets rows
 // pass, in microseconds from 1970: to write it as text and read that again costs more than
@@ -15,6 +10,9 @@ type (
 	Micros        int64
 	InstantMicros int64
 )
+
+// MicrosText is either, of which the text is wanted.
+type MicrosText interface{ AppendText(b []byte) []byte }
 
 // MicrosOf are the microseconds of either.
 func MicrosOf(v any) (micros int64, ok bool) {
@@ -42,15 +40,10 @@ func (m Micros) AppendText(b []byte) []byte {
 func (m InstantMicros) AppendText(b []byte) []byte { return append(Micros(m).AppendText(b), "+00"...) }
 
 func stampOf(micros int64) Stamp {
-	whole := micros / second
-	fraction := micros % second
-	if fraction == 0 {
-		return Stamp{At: civil.DateTime(whole)}
-	}
+	whole, fraction := micros/second, micros%second
 	if fraction < 0 {
 		whole, fraction = whole-1, fraction+second
 	}
-	digits := strconv.AppendInt(make([]byte, 0, 8), second+fraction, 10) // a one in front
-	digits[0] = '.'
-	return Stamp{At: civil.DateTime(whole), Fraction: strings.TrimRight(string(digits), "0")}
+	var room [8]byte
+	return Stamp{At: civil.DateTime(whole), Fraction: string(civil.AppendFraction(room[:0], int(fraction)))}
 }

@@ -4,7 +4,9 @@
 package civil
 
 import (
+	"bytes"
 	"math"
+	"strconv"
 	"time"
 )
 
@@ -167,6 +169,18 @@ func AppendClock(b []byte, seconds int) []byte {
 	put2(text[3:], seconds/60%60)
 	put2(text[6:], seconds%60)
 	return b
+}
+
+// AppendFraction appends a fraction of a second, in millionths, as .25; nothing where there is
+// none.
+func AppendFraction(b []byte, micros int) []byte {
+	if micros == 0 {
+		return b
+	}
+	start := len(b)
+	b = strconv.AppendInt(b, int64(1_000_000+micros), 10) // a one in front
+	b[start] = '.'
+	return bytes.TrimRight(b, "0")
 }
 
 // String is the date-time as YYYY-MM-DDTHH:MM:SS.

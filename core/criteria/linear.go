@@ -14,7 +14,7 @@ const rounding = 30
 // compareNumber moves factors and terms over to the other side, exactly.
 func (s simplifier) compareNumber(at Pos, left Expr, op string, n decimal.Decimal) Expr {
 	x, factor, term := Linear(left)
-	if x == left { // as it is
+	if x == left {
 		return &Compare{at, op, left, &Number{at, n}, false}
 	}
 	bound := new(big.Rat).Sub(n.Rat(), term)

@@ -235,7 +235,7 @@ func (w *writer) attempt(s plan.Statement) {
 		w.firstRecords(s)
 		return
 	}
-	w.texts("select ", w.selection(s))
+	w.text("select ", w.selection(s))
 	w.body(s)
 	w.tail(s)
 }
@@ -251,14 +251,14 @@ func (w *writer) body(s plan.Statement) {
 	case s.Union != nil:
 		w.union(s.Union)
 	case s.Raw == nil:
-		w.texts("\nfrom ", w.table(s.From))
+		w.text("\nfrom ", w.table(s.From))
 	}
 	for _, j := range s.Joins {
 		w.text("\n")
 		if j.Optional {
 			w.text("left ")
 		}
-		w.texts("join ", w.table(j.Table), " on ", w.expr(j.On, true))
+		w.text("join ", w.table(j.Table), " on ", w.expr(j.On, true))
 		if j.Rows != nil {
 			w.text(" and " + w.expr(j.Rows, true))
 		}
@@ -281,9 +281,9 @@ func (w *writer) body(s plan.Statement) {
 	}
 	for i, condition := range append(conditions, w.conditions(where, true)...) {
 		if i == 0 {
-			w.texts("\nwhere ", condition)
+			w.text("\nwhere ", condition)
 		} else {
-			w.texts("\n  and ", condition)
+			w.text("\n  and ", condition)
 		}
 	}
 	w.groups(s)
@@ -337,10 +337,8 @@ type writer struct {
 	isApart bool
 }
 
-func (w *writer) text(s string) { w.sql.WriteString(s) }
-
-func (w *writer) texts(all ...string) {
-	for _, s := range all {
+func (w *writer) text(parts ...string) {
+	for _, s := range parts {
 		w.sql.WriteString(s)
 	}
 }

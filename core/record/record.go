@@ -173,9 +173,7 @@ func (v *Value) Set(stored any, c *catalog.Column, clock *civil.Clock) {
 		*v = yesNo(x)
 	case []byte:
 		v.kind, v.bits = Bytes, int64(len(x))
-	case catalog.Micros:
-		v.kind, v.text = Text, string(x.AppendText(nil))
-	case catalog.InstantMicros:
+	case catalog.MicrosText:
 		v.kind, v.text = Text, string(x.AppendText(nil))
 	default:
 		v.kind = Unknown

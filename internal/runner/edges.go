@@ -27,9 +27,8 @@ type edges struct {
 	read func(stored any) any
 	// The bounds of the two days as they are stored, nil where they are not
 	// counted.
-	firstUntil, lastFrom             any
-	firstUntilMicros, lastFromMicros int64 // the same for times that are given so
-	firstDay, lastDay                int64
+	firstUntil, lastFrom *dayBound
+	firstDay, lastDay    int64
 	// split takes the rows of a union apart, and parts are what is kept of each query.
 	split *plan.Splitter
 	parts []*edges
@@ -58,32 +57,23 @@ func newEdges(s plan.Statement, around plan.Edges, zone *time.Location) *edges {
 			return stamp.At.String() + stamp.Fraction
 		}
 	}
-	bound := func(t civil.DateTime) any {
-		if e.read != nil {
-			at, err := e.column.StoredTime(t, zone)
-			if err != nil {
-				return nil
-			}
-			return at.String()
+	bound := func(t civil.DateTime) *dayBound {
+		at, err := e.column.StoredTime(t, zone)
+		var stored any = at.String()
+		if e.read == nil {
+			stored, err = e.column.Bound(t, zone)
 		}
-		v, err := e.column.Bound(t, zone)
 		if err != nil {
 			return nil
 		}
-		return v
-	}
-	micros := func(t civil.DateTime) int64 {
-		at, _ := e.column.StoredTime(t, zone) // else it has no bound either
-		return catalog.MicrosAt(at)
+		return &dayBound{stored, catalog.MicrosAt(at)}
 	}
 	if span := around.Span; around.Column != nil && span.WholeDays() && span.From < span.Until {
 		if !span.OpenStart() {
-			second := (span.FirstDay() + 1).Midnight()
-			e.firstUntil, e.firstUntilMicros = bound(second), micros(second)
+			e.firstUntil = bound((span.FirstDay() + 1).Midnight())
 		}
 		if !span.OpenEnd() {
-			last := span.LastDay().Midnight()
-			e.lastFrom, e.lastFromMicros = bound(last), micros(last)
+			e.lastFrom = bound(span.LastDay().Midnight())
 		}
 	}
 	return e
@@ -118,18 +108,25 @@ func (e *edges) see(row []any) {
 			e.last.set(row[e.index])
 		}
 	}
-	var isFirst, isLast bool
-	if at, ok := catalog.MicrosOf(v); ok {
-		isFirst, isLast = at < e.firstUntilMicros, at >= e.lastFromMicros
-	} else {
-		isFirst, isLast = less(v, e.firstUntil), !less(v, e.lastFrom)
-	}
-	if e.firstUntil != nil && isFirst {
+	if e.firstUntil != nil && e.firstUntil.isAfter(v) {
 		e.firstDay++
 	}
-	if e.lastFrom != nil && isLast {
+	if e.lastFrom != nil && !e.lastFrom.isAfter(v) {
 		e.lastDay++
 	}
+}
+
+// dayBound is where a day begins: as the column stores it, and for times that are given so.
+type dayBound struct {
+	stored any
+	micros int64
+}
+
+func (b *dayBound) isAfter(v any) bool {
+	if at, ok := catalog.MicrosOf(v); ok {
+		return at < b.micros
+	}
+	return less(v, b.stored)
 }
 
 // kept is a value of a row that has passed, in memory of its own; the zero one is none, and
@@ -152,6 +149,7 @@ const (
 )
 
 func (k *kept) set(v any) {
+	k.kind = keptOther
 	switch v := v.(type) {
 	case string:
 		k.kind, k.text = keptText, append(k.text[:0], v...)
@@ -160,11 +158,11 @@ func (k *kept) set(v any) {
 	case catalog.InstantMicros:
 		k.kind, k.micros = keptInstant, int64(v)
 	case int64:
-		k.kind, k.other = keptOther, v // anew: what is in the row may be written over
+		k.other = v // anew, as the next: what is in the row may be written over
 	case float64:
-		k.kind, k.other = keptOther, v
+		k.other = v
 	default:
-		k.kind, k.other = keptOther, v
+		k.other = v
 	}
 }
 
@@ -326,14 +324,17 @@ func (e *edges) around(around plan.Edges, near beside) *output.Edges {
 // statement, or two where there are none within a month.
 func nearestTo(ctx context.Context, job Job, around plan.Edges) (found beside, err error) {
 	d := job.Source.Dialect()
+	sides := func(before, after *plan.Statement) (wanted []plan.Statement, into []*any) {
+		if before != nil {
+			wanted, into = append(wanted, *before), append(into, &found.before)
+		}
+		if after != nil {
+			wanted, into = append(wanted, *after), append(into, &found.after)
+		}
+		return wanted, into
+	}
 	if around.Once != nil {
-		var into []*any
-		if around.Before != nil {
-			into = append(into, &found.before)
-		}
-		if around.After != nil {
-			into = append(into, &found.after)
-		}
+		_, into := sides(around.Before, around.After)
 		var unfit any
 		if around.Counts {
 			into = append(into, &unfit)
@@ -344,14 +345,8 @@ func nearestTo(ctx context.Context, job Job, around plan.Edges) (found beside, e
 		}
 		return found, err
 	}
-	find := func(s, t *plan.Statement) error {
-		var wanted []plan.Statement
-		var into []*any
-		for i, s := range []*plan.Statement{s, t} {
-			if s != nil {
-				wanted, into = append(wanted, *s), append(into, []*any{&found.before, &found.after}[i])
-			}
-		}
+	find := func(before, after *plan.Statement) error {
+		wanted, into := sides(before, after)
 		if wanted == nil {
 			return nil
 		}
@@ -366,7 +361,8 @@ func nearestTo(ctx context.Context, job Job, around plan.Edges) (found beside, e
 	if found.after != nil {
 		around.After = nil
 	}
-	return found, find(around.Before, around.After)
+	err = find(around.Before, around.After)
+	return found, err
 }
 
 // fetchInto puts the values of the one row that a query returns where they belong.

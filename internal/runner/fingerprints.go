@@ -57,11 +57,7 @@ func (p *fingerprints) of(row []any) uint64 {
 		case string:
 			put('s', uint64(len(v)))
 			b = append(b, v...)
-		case catalog.Micros: // as the text that it is to others
-			text = v.AppendText(text[:0])
-			put('s', uint64(len(text)))
-			b = append(b, text...)
-		case catalog.InstantMicros:
+		case catalog.MicrosText: // as the text that it is to others
 			text = v.AppendText(text[:0])
 			put('s', uint64(len(text)))
 			b = append(b, text...)

@@ -4,8 +4,6 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math"
-	"strconv"
-	"strings"
 
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgtype"
@@ -142,10 +140,7 @@ func (d *decoder) time(micros int64, texts *engine.Arena) any {
 	d.turn(days)
 	var scratch [40]byte
 	b := civil.AppendClock(append(append(scratch[:0], d.text...), ' '), int(micros/second))
-	if fraction := micros % second; fraction != 0 {
-		digits := strconv.AppendInt(make([]byte, 0, 8), second+fraction, 10) // a one in front
-		b = append(append(b, '.'), strings.TrimRight(string(digits[1:]), "0")...)
-	}
+	b = civil.AppendFraction(b, int(micros%second))
 	if d.oid == pgtype.TimestamptzOID {
 		b = append(b, "+00"...)
 	}

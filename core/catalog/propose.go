@@ -230,8 +230,7 @@ func Undecided(c Column, values []any) (one, other Encoding) {
 			}
 			x, y := c, c
 			x.Encoding, y.Encoding = Encoding(mark[0]+time), Encoding(mark[1]+time)
-			n := int64(len(values))
-			if fitting(values, x.plausible) == n && fitting(values, y.plausible) == n {
+			if fits(values, x.plausible, 1) && fits(values, y.plausible, 1) {
 				return x.Encoding, y.Encoding
 			}
 		}
@@ -239,22 +238,36 @@ func Undecided(c Column, values []any) (one, other Encoding) {
 	return "", ""
 }
 
-func fitting(values []any, fits func(any) bool) (n int64) {
+func fitting(values []any, fit func(any) bool) (n int64) {
 	for _, v := range values {
-		if fits(v) {
+		if fit(v) {
 			n++
 		}
 	}
 	return n
 }
 
+// fits tells whether at least that share of the values fit. It looks at no more of them than
+// it takes to know: of the many encodings that are tried, most are none.
+func fits(values []any, fit func(any) bool, share float64) bool {
+	could := len(values)
+	for _, v := range values {
+		if !fit(v) {
+			if could--; float64(could) < share*float64(len(values)) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
 // proposed is the column in its encoding, if nearly all values fit that.
-func (c Column) proposed(values []any, fits func(any) bool) (Column, bool) {
-	if n := fitting(values, fits); n == 0 || float64(n) < mostlyFits*float64(len(values)) {
+func (c Column) proposed(values []any, fit func(any) bool) (Column, bool) {
+	if len(values) == 0 || !fits(values, fit, mostlyFits) {
 		return c, false
 	}
 	stored := Text
-	if _, isNumber := values[slices.IndexFunc(values, fits)].(int64); isNumber {
+	if _, isNumber := values[slices.IndexFunc(values, fit)].(int64); isNumber {
 		stored = Integer
 	}
 	c.Type, c.Stored = c.Encoding.Type(), stored

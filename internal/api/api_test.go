@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
-	"errors"
 	"flag"
 	"fmt"
 	"io"
@@ -26,72 +25,28 @@ import (
 
 	"pikegate/core/civil"
 	"pikegate/core/definition"
-	"pikegate/internal/delivery"
 	"pikegate/internal/demo"
-	"pikegate/internal/engine"
-	"pikegate/internal/engine/files"
-	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/service"
-	"pikegate/internal/store"
+	"pikegate/testing/demonstration"
 )
 
 var update = flag.Bool("update", false, "write docs/openapi.json anew")
 
-// installed is a folder with the demonstration's data and the records of a service that has
-// its definitions: to make them takes a while, and no test changes the data.
-var installed = sync.OnceValues(func() (folder string, err error) {
-	if folder, err = os.MkdirTemp("", "pikegate-api-"); err != nil {
-		return "", err
-	}
-	forget = func() { _ = os.RemoveAll(folder) }
-	if err := demo.Prepare(folder); err != nil {
-		return "", err
-	}
-	kept, err := store.Open(filepath.Join(folder, "pikegate.db"), nil)
-	if err != nil {
-		return "", err
-	}
-	s, err := service.New(context.Background(), configOf(kept, folder, 0))
-	if err != nil {
-		return "", err
-	}
-	return folder, errors.Join(demo.Install(context.Background(), s, folder), s.Close(), kept.Close())
-})
-
-// forget removes what the tests had in common.
-var forget = func() {}
-
-func TestMain(m *testing.M) {
-	code := m.Run()
-	forget()
-	os.Exit(code)
-}
-
-func configOf(kept *store.Store, folder string, limit time.Duration) service.Config {
-	zone, err := time.LoadLocation(demo.Zone)
-	if err != nil {
-		panic(err) // it comes with the binary
-	}
-	return service.Config{
-		Store: kept, Engines: []engine.Engine{sqlite.Engine, files.Engine},
-		Calendar: civil.Calendar{Zone: zone, WeekStart: time.Monday}, Now: time.Now, TimeLimit: limit, Uploads: filepath.Join(folder, "uploads"), Log: slog.New(slog.DiscardHandler),
-		Demonstration: true, Delivered: filepath.Join(folder, "spool"), Kept: filepath.Join(folder, "kept"),
-		Destinations: delivery.Destinations{Folders: map[string]string{"dues": folder}, Mail: delivery.MailServer{Server: "127.0.0.1:1", TLS: "none", From: "reports@navigation.example", Domains: []string{"navigation.example"}}},
-	}
-}
+func TestMain(m *testing.M) { demonstration.Main(m) }
 
 // serve starts a service on the demonstration, with a limit on statements.
 func serve(t *testing.T, limit time.Duration) (*Server, *httptest.Server) {
 	t.Helper()
-	from, err := installed()
-	require.NoError(t, err)
-	records, err := os.ReadFile(filepath.Join(from, "pikegate.db"))
-	require.NoError(t, err)
 	folder := t.TempDir()
-	require.NoError(t, os.WriteFile(filepath.Join(folder, "pikegate.db"), records, 0o600))
-	kept, err := store.Open(filepath.Join(folder, "pikegate.db"), nil)
+	kept := demonstration.Open(t, folder)
+	zone, err := time.LoadLocation(demo.Zone)
 	require.NoError(t, err)
-	s, err := service.New(t.Context(), configOf(kept, folder, limit))
+	s, err := service.New(t.Context(), service.Config{
+		Store: kept, Engines: demonstration.Engines,
+		Calendar: civil.Calendar{Zone: zone, WeekStart: time.Monday}, Now: time.Now, TimeLimit: limit, Uploads: filepath.Join(folder, "uploads"), Log: slog.New(slog.DiscardHandler),
+		Demonstration: true, Delivered: filepath.Join(folder, "spool"), Kept: filepath.Join(folder, "kept"),
+		Destinations: demonstration.Destinations(folder),
+	})
 	require.NoError(t, err)
 	server := New(s, slog.New(slog.DiscardHandler), "test")
 	web := httptest.NewServer(server)

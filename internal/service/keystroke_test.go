@@ -19,40 +19,44 @@ import (
 	"pikegate/core/catalog"
 	"pikegate/core/civil"
 	"pikegate/internal/config"
-	"pikegate/internal/demo"
 	"pikegate/internal/engine"
 	"pikegate/internal/engine/files"
 	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/identity"
 	"pikegate/internal/service"
-	"pikegate/internal/store"
+	"pikegate/testing/demonstration"
 )
 
-// demonstration is a service with the demonstration's data and definitions;
-// read counts how often the catalogue of its source was read.
-func demonstration(t testing.TB) (s *service.Service, read *int) {
-	t.Helper()
-	folder := t.TempDir()
-	require.NoError(t, demo.Prepare(folder))
-	own, err := store.Open(filepath.Join(folder, "pikegate.db"), nil)
-	require.NoError(t, err)
+func TestMain(m *testing.M) { demonstration.Main(m) }
+
+// demonstrated is a service with the demonstration's data and definitions.
+func demonstrated(t testing.TB) *service.Service { return demonstratedOn(t, sqlite.Engine) }
+
+// counting is that service, and how often the catalogue of its database was read. Of such a
+// source nothing is known but what every source tells.
+func counting(t testing.TB) (s *service.Service, read *int) {
 	read = new(int)
-	counting := sqlite.Engine
-	counting.Open = func(a engine.Address) (engine.Source, error) {
+	on := sqlite.Engine
+	on.Open = func(a engine.Address) (engine.Source, error) {
 		source, err := sqlite.Open(a)
 		return counted{source, read}, err
 	}
-	s, err = service.New(t.Context(), service.Config{
-		Store: own, Engines: []engine.Engine{counting, files.Engine},
+	return demonstratedOn(t, on), read
+}
+
+func demonstratedOn(t testing.TB, database engine.Engine) *service.Service {
+	t.Helper()
+	own := demonstration.Open(t, t.TempDir())
+	s, err := service.New(t.Context(), service.Config{
+		Store: own, Engines: []engine.Engine{database, files.Engine},
 		Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday}, Now: time.Now, TimeLimit: time.Minute, Log: slog.New(slog.DiscardHandler),
 	})
 	require.NoError(t, err)
-	require.NoError(t, demo.Install(t.Context(), s, folder))
 	t.Cleanup(func() {
 		assert.NoError(t, s.Close())
 		assert.NoError(t, own.Close())
 	})
-	return s, read
+	return s
 }
 
 // counted is a source whose catalogue is read so many times.
@@ -85,7 +89,7 @@ func definitions(t testing.TB) string {
 // drafting page does whenever somebody has typed.
 func BenchmarkKeystroke(b *testing.B) {
 	config.TuneMemory(config.DefaultMemory) // as the service does
-	s, _ := demonstration(b)
+	s := demonstrated(b)
 	content, err := os.ReadFile("../demo/definitions/tolls-by-month.yaml")
 	require.NoError(b, err)
 	for i := 0; b.Loop(); i++ {
@@ -99,7 +103,7 @@ func BenchmarkKeystroke(b *testing.B) {
 // TestPushReadsOnce: a push of many definitions reads the catalogue of their
 // source once.
 func TestPushReadsOnce(t *testing.T) {
-	s, read := demonstration(t)
+	s, read := counting(t)
 	before := *read
 	_, err := s.Push(t.Context(), anybody(t, s), definitions(t), wire.Keeping{})
 	require.NoError(t, err)
@@ -109,7 +113,7 @@ func TestPushReadsOnce(t *testing.T) {
 // TestCallerLeaves: nothing is checked, kept or published for a caller who has
 // gone.
 func TestCallerLeaves(t *testing.T) {
-	s, read := demonstration(t)
+	s, read := counting(t)
 	ctx, leave := context.WithCancelCause(t.Context())
 	gone := errors.New("gone")
 	leave(gone)

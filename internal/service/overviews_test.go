@@ -47,7 +47,7 @@ parts:
 // onPage pushes the page and asks it.
 func onPage(t *testing.T) (*service.Service, func(answers parameter.Inputs) service.OverviewRequest) {
 	t.Helper()
-	s, _ := demonstration(t)
+	s := demonstrated(t)
 	_, err := s.Push(t.Context(), anybody(t, s), pages, wire.Keeping{})
 	require.NoError(t, err)
 	return s, func(answers parameter.Inputs) service.OverviewRequest {

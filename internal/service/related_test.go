@@ -46,7 +46,7 @@ query: tolls-by-hand
 // writes, conditions are told in words, and what reads a column is known, in SQL by
 // hand as well.
 func TestRelatedAndByHand(t *testing.T) {
-	s, _ := demonstration(t)
+	s := demonstrated(t)
 	found, err := s.Examine(t.Context(), anybody(t, s), ofVessels, false)
 	require.NoError(t, err)
 	require.NoError(t, found.Problems.Err())

@@ -39,7 +39,7 @@ const patience = 60 * time.Second
 // chromium is the browser that all tests of a process share: each page has cookies,
 // storage and cache of its own, and starting takes longer than most of what they do.
 var chromium = sync.OnceValues(func() (context.Context, error) {
-	path, err := exec.LookPath("chromium")
+	path, err := exec.LookPath("chromium-headless-shell")
 	if err != nil {
 		return nil, fmt.Errorf("the browser tests need Debian's package chromium; `make test` installs it: %w", err)
 	}

@@ -10,7 +10,6 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os"
-	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -26,14 +25,10 @@ import (
 	"pikegate/core/period"
 	"pikegate/core/recurrence"
 	"pikegate/internal/api"
-	"pikegate/internal/demo"
-	"pikegate/internal/engine"
-	"pikegate/internal/engine/files"
-	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/identity"
 	"pikegate/internal/service"
-	"pikegate/internal/store"
 	"pikegate/internal/wire"
+	"pikegate/testing/demonstration"
 )
 
 var update = flag.Bool("update", false, "write docs/problems.md anew")
@@ -292,19 +287,17 @@ func closed(t *testing.T) *served {
 	return s
 }
 
+func TestMain(m *testing.M) { demonstration.Main(m) }
+
 // serve starts the service on the demonstration.
 func serve(t *testing.T) *served {
-	folder := t.TempDir()
-	require.NoError(t, demo.Prepare(folder))
-	kept, err := store.Open(filepath.Join(folder, "pikegate.db"), nil)
-	require.NoError(t, err)
+	kept := demonstration.Open(t, t.TempDir())
 	log := slog.New(slog.DiscardHandler)
 	s, err := service.New(t.Context(), service.Config{
-		Store: kept, Engines: []engine.Engine{sqlite.Engine, files.Engine},
+		Store: kept, Engines: demonstration.Engines,
 		Calendar: calendar, Now: time.Now, TimeLimit: time.Minute, Log: log,
 	})
 	require.NoError(t, err)
-	require.NoError(t, demo.Install(t.Context(), s, folder))
 	web := httptest.NewServer(api.New(s, log, "test"))
 	t.Cleanup(func() {
 		web.Close()

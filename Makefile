@@ -3,9 +3,10 @@
 SHELL := /bin/bash -o pipefail
 TOOL := go tool -modfile=tools/go.mod
 PACKAGES := ./cmd/... ./core/... ./internal/... ./testing/...
-# What does one thing after the other, for long, and gains nothing from the race detector
-# (of access one test does: TestTogether; many at once is tried by attacks and load).
-ALONE := /core/|/testing/(access|endtoend|oracle|spans|policy|reference|schedules)$$
+# What shares no memory between goroutines, or drives a service from outside for long, and gains
+# nothing from the race detector (of access one test does: TestTogether; many at once is tried by
+# attacks and load).
+ALONE := /core/|/internal/(chart|cli|config|delivery|demo|engine|output|paper|wire)$$|/testing/(access|endtoend|export|oracle|paint|policy|reference|schedules|spans)$$
 DIST := internal/api/console/dist/index.html
 SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package-lock.json docs/openapi.json
 
@@ -26,15 +27,15 @@ console/node_modules: console/package-lock.json
 	@touch $@
 
 console/src/lib/schema.d.ts: docs/openapi.json console/node_modules
-	cd console && npx openapi-typescript ../docs/openapi.json -o src/lib/schema.d.ts >/dev/null
+	cd console && node_modules/.bin/openapi-typescript ../docs/openapi.json -o src/lib/schema.d.ts >/dev/null
 
 $(DIST): console/node_modules console/src/lib/schema.d.ts $(SOURCES)
-	cd console && npx vite build --logLevel warn
+	cd console && node_modules/.bin/vite build --logLevel warn
 	@touch $@
 
 .PHONY: deps
 deps: ## Install what the tests need from Debian's packages, if it is missing
-	@missing=""; command -v chromium >/dev/null || missing="$$missing chromium"; \
+	@missing=""; command -v chromium-headless-shell >/dev/null || missing="$$missing chromium-headless-shell"; \
 	command -v ncal >/dev/null || missing="$$missing ncal"; \
 	command -v g++ >/dev/null || missing="$$missing g++"; \
 	command -v xmllint >/dev/null || missing="$$missing libxml2-utils"; \
@@ -51,26 +52,40 @@ deps: ## Install what the tests need from Debian's packages, if it is missing
 		$$sudo apt-get update -qq && $$sudo env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $$missing >/dev/null; \
 	fi
 
+# Compiling, checking and testing end soon: garbage is collected less often.
+test lint lint-go: export GOGC := 300
+
 .PHONY: lint
-lint: $(DIST) ## Look the code over: formatting, vet, static checks, the console's types and style
+lint: lint-go lint-console ## Look the code over: formatting, vet, static checks, the console's types and style
+
+.PHONY: lint-go
+lint-go: $(DIST)
 	@test -z "$$($(TOOL) gofumpt -l core internal cmd testing | tee /dev/stderr)" || { echo "run make format"; exit 1; }
 	go mod tidy -diff
 	go vet $(PACKAGES)
 	$(TOOL) staticcheck $(PACKAGES)
 	$(TOOL) errcheck -ignoretests -exclude tools/errcheck.txt $(PACKAGES)
-	cd console && npx svelte-check --tsconfig ./tsconfig.json --fail-on-warnings --output human | tail -1
-	cd console && npx eslint --max-warnings 0 src tests && npx prettier --check --log-level warn src tests
+
+.PHONY: lint-console
+lint-console: $(DIST)
+	cd console && node_modules/.bin/svelte-check --tsconfig ./tsconfig.json --fail-on-warnings --output human | tail -1
+	cd console && node_modules/.bin/eslint --max-warnings 0 src tests
+	cd console && node_modules/.bin/prettier --check --log-level warn src tests
+
+.PHONY: test-console
+test-console: lint-console
+	cd console && node_modules/.bin/vitest run --reporter=dot
 
 .PHONY: format
 format: console/node_modules ## Format the code
 	$(TOOL) gofumpt -w core internal cmd testing
-	cd console && npx prettier --write --log-level warn src tests
+	cd console && node_modules/.bin/prettier --write --log-level warn src tests
 
 .PHONY: test
-test: deps lint ## Install what the tests need, then run every check and test
-	cd console && npx vitest run --reporter=dot
-	$(TOOL) gotestsum --format pkgname -- -shuffle=on -parallel 3 -timeout 40m $$(go list $(PACKAGES) | grep -E '$(ALONE)')
-	$(TOOL) gotestsum --format pkgname -- -race -shuffle=on -timeout 40m $$(go list $(PACKAGES) | grep -vE '$(ALONE)')
+test: deps $(DIST) ## Install what the tests need, then run every check and test
+	@$(MAKE) --no-print-directory -j2 -Oline lint-go test-console
+	$(TOOL) gotestsum --format pkgname -- -vet=off -shuffle=on -parallel 3 -timeout 40m $$(go list $(PACKAGES) | grep -E '$(ALONE)')
+	$(TOOL) gotestsum --format pkgname -- -vet=off -race -shuffle=on -timeout 40m $$(go list $(PACKAGES) | grep -vE '$(ALONE)')
 	go test -race -run TestTogether ./testing/access
 	@echo "Everything passed: formatting, static checks, the console's types and style, and every test."
 

@@ -21,7 +21,7 @@ import (
 	"pikegate/testing/oracle"
 )
 
-var crossed = flag.Int("crossed", 80, "how many random tables across, and as many reports whose records stand out, are tried on every engine")
+var crossed = flag.Int("crossed", 50, "how many random tables across, and as many reports whose records stand out, are tried on every engine")
 
 const crossQuery = "kind: query\nname: q\nsource: small\nfrom: r\nparameters: [{ name: period, kind: period, required: true }]\ncolumns: [id, n, m, x, s, t, b, d, e, v]\ncriteria: \"(m < 5 and (%s)) or (m = 9 and d within :period)\"\n"
 

@@ -22,7 +22,7 @@ import (
 	"pikegate/testing/oracle"
 )
 
-var grouped = flag.Int("grouped", 120, "how many random queries with groups are compared on every engine")
+var grouped = flag.Int("grouped", 80, "how many random queries with groups are compared on every engine")
 
 // groupQuery makes a random query of groups: what they are made by, a value made
 // of each, a condition on records, one on groups and an order by a value.

@@ -16,7 +16,7 @@ import (
 	"pikegate/testing/oracle"
 )
 
-var inOrder = flag.Int("inorder", 100, "how many random queries whose values depend on the order are compared on every engine")
+var inOrder = flag.Int("inorder", 70, "how many random queries whose values depend on the order are compared on every engine")
 
 // orderedQuery makes a random query with values that other records give, or of groups with
 // such values, perhaps of which the first records are left; sort is its order.

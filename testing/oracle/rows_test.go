@@ -20,7 +20,7 @@ import (
 	"pikegate/core/plan"
 )
 
-var hidden = flag.Int("hidden", 2000, "how many random queries are answered with rows that are not to be seen (a sixth of them on each server)")
+var hidden = flag.Int("hidden", 800, "how many random queries are answered with rows that are not to be seen (a sixth of them on each server)")
 
 // ruled is a world of row rules and somebody who asks in it.
 type ruled struct {

@@ -30,7 +30,7 @@ func TestZones(t *testing.T) {
 		zone, err := time.LoadLocation(name)
 		require.NoError(t, err)
 		zones = append(zones, zone)
-		for _, year := range []int{1890, 1955, 1985, 1997, 2007, 2025, 2037, 2038, 2061, 9998} {
+		for _, year := range []int{1890, 1955, 1997, 2025, 2037, 2038, 9998} {
 			days, offsets := []time.Time{}, map[int]bool{}
 			before := 0
 			for day := time.Date(year, 1, 1, 0, 0, 0, 0, time.UTC); day.Year() == year; day = day.AddDate(0, 0, 1) {

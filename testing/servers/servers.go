@@ -182,10 +182,12 @@ func MariaDB(t testing.TB, options ...string) (*Server, *sql.DB) {
 	}
 	home := folder(t, "mysql")
 	data, port := filepath.Join(home, "data"), freePort(t)
-	run(t, command("mysql", "mariadb-install-db", "--no-defaults", "--datadir="+data, "--auth-root-authentication-method=normal", "--skip-test-db"))
+	install := command("mysql", "mariadb-install-db", "--no-defaults", "--datadir="+data, "--auth-root-authentication-method=normal", "--skip-test-db")
+	install.Env = append(os.Environ(), "TMPDIR="+home) // two at once would remove each other's temporary tables
+	run(t, install)
 	args := append([]string{
 		"--no-defaults", "--datadir=" + data, "--port=" + strconv.Itoa(port), "--bind-address=127.0.0.1",
-		"--socket=" + filepath.Join(home, "socket"), "--pid-file=" + filepath.Join(home, "pid"),
+		"--tmpdir=" + home, "--socket=" + filepath.Join(home, "socket"), "--pid-file=" + filepath.Join(home, "pid"),
 		"--innodb-flush-log-at-trx-commit=0", "--innodb-buffer-pool-size=256M", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_general_ci",
 	}, options...)
 	s := &Server{Address: fmt.Sprintf("127.0.0.1:%d", port), Log: filepath.Join(home, "log"), folder: home}

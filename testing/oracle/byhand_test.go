@@ -273,7 +273,9 @@ func TestViewsRead(t *testing.T) {
 		if kind == "mysql" { // where a login may not see how views are made, that is said
 			compiled, _ := compileAt(t, b, "from: w\ncolumns: [shown]\n")
 			assert.NotEmpty(t, compiled.Unfollowed())
-			_, err := db.Exec("grant show view on *.* to " + servers.Reader + "@localhost, " + servers.Reader + "@'127.0.0.1'")
+			var database string
+			require.NoError(t, db.QueryRow("select database()").Scan(&database))
+			_, err := db.Exec("grant show view on " + database + ".* to " + servers.Reader + "@localhost, " + servers.Reader + "@'127.0.0.1'")
 			require.NoError(t, err)
 			b.open(t)
 		}

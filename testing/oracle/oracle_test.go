@@ -530,7 +530,7 @@ func newEmpty(t *testing.T, kind, table string) (*bench, *sql.DB) {
 	b := newRecords()
 	b.engine = kind
 	var db *sql.DB
-	address := engine.Address{Name: "small", Database: servers.Database, User: servers.Reader, Password: servers.Password, Limit: time.Minute, Connections: 4}
+	address := engine.Address{Name: "small", User: servers.Reader, Password: servers.Password, Limit: time.Minute, Connections: 4}
 	open := sqlite.Open
 	var err error
 	switch kind {
@@ -538,13 +538,11 @@ func newEmpty(t *testing.T, kind, table string) (*bench, *sql.DB) {
 		address.At = filepath.Join(t.TempDir(), "small.db")
 		db, err = sql.Open("sqlite3", address.At)
 	case "postgresql":
-		var server *servers.Server
-		server, db = servers.Postgres(t)
-		open, address.At = postgres.Open, server.Address
+		open = postgres.Open
+		address.At, address.Database, db = servers.Shared(t, kind, servers.Postgres)
 	default:
-		var server *servers.Server
-		server, db = servers.MariaDB(t)
-		open, address.At = mysql.Open, server.Address
+		open = mysql.Open
+		address.At, address.Database, db = servers.Shared(t, kind, servers.MariaDB)
 	}
 	require.NoError(t, err)
 	_, err = db.Exec(table)
@@ -686,6 +684,8 @@ func (b *bench) compile(t *testing.T, text string) *definition.Compiled {
 	return compiled
 }
 
+func TestMain(m *testing.M) { servers.Main(m) }
+
 // newServer makes the small tables on a server, with types of its own.
 func newServer(t *testing.T, r random, kind string) *bench {
 	b := newRecords()
@@ -696,11 +696,11 @@ func newServer(t *testing.T, r random, kind string) *bench {
 		}
 		return v
 	}
-	var server *servers.Server
+	address := engine.Address{Name: "small", User: servers.Reader, Password: servers.Password, Limit: time.Minute, Connections: 4}
 	open := postgres.Open
 	var db *sql.DB
 	if kind == "postgresql" {
-		server, db = servers.Postgres(t)
+		address.At, address.Database, db = servers.Shared(t, kind, servers.Postgres)
 		b.none = r.none(func(i int) any { return pick(r, []any{"infinity", "-infinity", "0044-03-15 BC"}) })
 		_, err := db.Exec("create table r (id bigint primary key, world int not null, n smallint, m bigint not null, x numeric(10, 2), s text, t varchar(20) not null, b boolean, d date, f int not null, e timestamptz, u bigint not null, l timestamp, z text, v varchar(60), w text, y varchar(40), k bigint not null, a text, g numeric(20, 9), c text, p varchar(60), q text not null, h text)")
 		require.NoError(t, err)
@@ -712,7 +712,7 @@ func newServer(t *testing.T, r random, kind string) *bench {
 		})
 	} else {
 		open = mysql.Open
-		server, db = servers.MariaDB(t)
+		address.At, address.Database, db = servers.Shared(t, kind, servers.MariaDB)
 		b.none = r.none(func(i int) any {
 			if columns[i].Name == "e" {
 				return "0000-00-00 00:00:00"
@@ -727,7 +727,7 @@ func newServer(t *testing.T, r random, kind string) *bench {
 		b.fill(t, db, "insert into r values (?"+strings.Repeat(", ?", len(columns)-1)+")", r, asText)
 	}
 	var err error
-	b.source, err = open(engine.Address{Name: "small", At: server.Address, Database: servers.Database, User: servers.Reader, Password: servers.Password, Limit: time.Minute, Connections: 4})
+	b.source, err = open(address)
 	require.NoError(t, err)
 	t.Cleanup(func() { b.source.Close() })
 	b.catalog, err = b.source.Catalogue(t.Context())

@@ -10,7 +10,9 @@ import (
 	"os/exec"
 	"os/user"
 	"path/filepath"
+	"slices"
 	"strconv"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -31,6 +33,8 @@ type Server struct {
 	start  func() *exec.Cmd
 	cmd    *exec.Cmd
 	ready  func() error
+	create func(t testing.TB, name string) *sql.DB
+	drop   func(name string) error
 }
 
 // Reader is the login that may only select, and its password.
@@ -160,14 +164,21 @@ func Postgres(t testing.TB, options ...string) (*Server, *sql.DB) {
 	s.ready = first.Ping
 	s.Start(t)
 	t.Cleanup(s.Stop)
-	for _, text := range []string{"create database " + Database, "create role " + Reader + " login password '" + Password + "'"} {
-		_, err := first.Exec(text)
-		require.NoError(t, err)
-	}
-	db := s.Open(t, "pgx", admin(Database))
-	_, err := db.Exec("grant usage on schema public to " + Reader + "; alter default privileges in schema public grant select on tables to " + Reader)
+	_, err := first.Exec("create role " + Reader + " login password '" + Password + "'")
 	require.NoError(t, err)
-	return s, db
+	s.create = func(t testing.TB, name string) *sql.DB {
+		_, err := first.Exec("create database " + name)
+		require.NoError(t, err)
+		db := s.Open(t, "pgx", admin(name))
+		_, err = db.Exec("grant usage on schema public to " + Reader + "; alter default privileges in schema public grant select on tables to " + Reader)
+		require.NoError(t, err)
+		return db
+	}
+	s.drop = func(name string) error {
+		_, err := first.Exec("drop database " + name + " with (force)")
+		return err
+	}
+	return s, s.create(t, Database)
 }
 
 // MariaDB starts a MariaDB server with a database and a reader.
@@ -200,10 +211,64 @@ func MariaDB(t testing.TB, options ...string) (*Server, *sql.DB) {
 	s.ready = first.Ping
 	s.Start(t)
 	t.Cleanup(s.Stop)
-	_, err = first.Exec("create database " + Database + "; create user " + Reader + "@'127.0.0.1' identified by '" + Password + "'; create user " + Reader + "@localhost identified by '" + Password +
-		"'; grant select on " + Database + ".* to " + Reader + "@'127.0.0.1'; grant select on " + Database + ".* to " + Reader + "@localhost")
+	_, err = first.Exec("create user " + Reader + "@'127.0.0.1' identified by '" + Password + "', " + Reader + "@localhost identified by '" + Password + "'")
 	require.NoError(t, err)
-	return s, s.Open(t, "mysql", admin(Database))
+	s.create = func(t testing.TB, name string) *sql.DB {
+		_, err := first.Exec("create database " + name + "; grant select on " + name + ".* to " + Reader + "@'127.0.0.1', " + Reader + "@localhost")
+		require.NoError(t, err)
+		return s.Open(t, "mysql", admin(name))
+	}
+	s.drop = func(name string) error {
+		_, err := first.Exec("drop database " + name)
+		return err
+	}
+	return s, s.create(t, Database)
+}
+
+// shared are the servers that the tests of a process have in common, and what ends them.
+var shared struct {
+	sync.Mutex
+	servers  map[string]*Server
+	cleanups []func()
+	made     int
+}
+
+// Shared makes a database for one test on a server that all tests of the process have in
+// common; Main stops that. It gives the server's address and the name of the database.
+func Shared(t testing.TB, kind string, start func(testing.TB, ...string) (*Server, *sql.DB)) (address, name string, db *sql.DB) {
+	t.Helper()
+	shared.Lock()
+	defer shared.Unlock()
+	s := shared.servers[kind]
+	if s == nil {
+		s, _ = start(lasting{t})
+		if shared.servers == nil {
+			shared.servers = map[string]*Server{}
+		}
+		shared.servers[kind] = s
+	}
+	shared.made++
+	name = Database + strconv.Itoa(shared.made)
+	db = s.create(t, name)
+	t.Cleanup(func() {
+		db.Close()
+		_ = s.drop(name) // it goes with the server at the latest
+	})
+	return s.Address, name, db
+}
+
+// lasting is a test whose cleaning up waits for the end of the process.
+type lasting struct{ testing.TB }
+
+func (lasting) Cleanup(f func()) { shared.cleanups = append(shared.cleanups, f) }
+
+// Main runs the tests of a package that has servers in common, and stops those.
+func Main(m *testing.M) {
+	code := m.Run()
+	for _, f := range slices.Backward(shared.cleanups) {
+		f()
+	}
+	os.Exit(code)
 }
 
 type quiet struct{}

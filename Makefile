@@ -84,8 +84,8 @@ format: console/node_modules ## Format the code
 .PHONY: test
 test: deps $(DIST) ## Install what the tests need, then run every check and test
 	@$(MAKE) --no-print-directory -j2 -Oline lint-go test-console
-	$(TOOL) gotestsum --format pkgname -- -vet=off -shuffle=on -parallel 3 -timeout 40m $$(go list $(PACKAGES) | grep -E '$(ALONE)')
-	$(TOOL) gotestsum --format pkgname -- -vet=off -race -shuffle=on -timeout 40m $$(go list $(PACKAGES) | grep -vE '$(ALONE)')
+	$(TOOL) gotestsum --format pkgname -- -vet=off -p 3 -shuffle=on -parallel 3 -timeout 40m $$(go list $(PACKAGES) | grep -E '$(ALONE)')
+	$(TOOL) gotestsum --format pkgname -- -vet=off -p 3 -race -shuffle=on -timeout 40m $$(go list $(PACKAGES) | grep -vE '$(ALONE)')
 	go test -race -run TestTogether ./testing/access
 	@echo "Everything passed: formatting, static checks, the console's types and style, and every test."
 

@@ -501,6 +501,7 @@ const endless = `{"content":"kind: query\nname: endless\nsource: navigation\nsql
 // TestLimits: a statement stops when its time is up, and when the caller goes
 // away; the record tells which.
 func TestLimits(t *testing.T) {
+	t.Parallel()
 	_, web := serve(t, 3*time.Second) // looking at the table for the first time is within it too
 	status, _, body := send(t, web, "POST", prefix+"/definitions", slow)
 	require.Equal(t, 200, status, string(body))
@@ -544,6 +545,7 @@ func TestLimits(t *testing.T) {
 // TestTogether: many ask one report at once, each with answers of their own;
 // what is kept ready between them is not changed by any.
 func TestTogether(t *testing.T) {
+	t.Parallel()
 	_, web := serve(t, 0)
 	asked := func(month int) string {
 		return fmt.Sprintf(`{"inputs":{"period":"2025-%02d","locks":["Harrow Top","Mossgill"]},"sort":["cost descending"],"as_of":"2025-%02d-15"}`, month, month)

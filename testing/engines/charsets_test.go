@@ -16,6 +16,7 @@ import (
 // TestCharacterSets: texts of old tables of MariaDB, of other character sets and collations
 // than ours, are compared, ordered, grouped and put below each other as all others are.
 func TestCharacterSets(t *testing.T) {
+	t.Parallel()
 	server, db := servers.MariaDB(t)
 	for _, set := range []string{"latin1", "utf8mb3", "ascii", "utf8mb4 collate utf8mb4_unicode_ci", "utf8mb4 collate utf8mb4_general_ci", "enum"} {
 		if set == "enum" { // an enum, whose texts have a collation too

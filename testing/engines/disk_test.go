@@ -31,6 +31,7 @@ import (
 // refused with a clear error before the first row, and goes on working once
 // there is room.
 func TestDiskFull(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	small := filepath.Join(folder, "small")
 	require.NoError(t, os.Mkdir(small, 0o755))

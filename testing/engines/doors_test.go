@@ -64,6 +64,7 @@ func code(err error) engine.Code {
 // TestNothingCanBeWritten tries every door to change a database, as a reader
 // and as the server's own administrator, who may write anywhere else.
 func TestNothingCanBeWritten(t *testing.T) {
+	t.Parallel()
 	doors := map[string][]string{
 		"postgresql": {
 			"insert into t values (2)", "update t set a = 2", "delete from t", "with x as (delete from t returning *) select * from x",
@@ -147,6 +148,7 @@ columns: [v, w]
 // TestValuesArriveAsTheyAre: a bound value comes back as the same text, through
 // hand-written SQL and through criteria, alone and in lists.
 func TestValuesArriveAsTheyAre(t *testing.T) {
+	t.Parallel()
 	for kind, k := range kinds {
 		t.Run(kind, func(t *testing.T) {
 			server, db := k.start(t)
@@ -198,6 +200,7 @@ func found(t *testing.T, s engine.Source, c *definition.Compiled, words ...strin
 // TestSessionsEnd: what a statement sets, locks or remembers in its session is
 // gone with it.
 func TestSessionsEnd(t *testing.T) {
+	t.Parallel()
 	for kind, c := range map[string]struct{ set, look []string }{
 		"postgresql": {
 			[]string{"select pg_advisory_lock(7)", "select set_config('search_path', 'elsewhere', false)", "select set_config('application_name', 'another', false)"},

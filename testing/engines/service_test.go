@@ -170,6 +170,7 @@ func refusedWhere(t *testing.T, c client.Client) {
 // TestThroughTheService: a source is added with its password kept out of
 // everything, reports run on it, and what breaks leaves a record that says so.
 func TestThroughTheService(t *testing.T) {
+	t.Parallel()
 	makes := map[string]string{
 		"postgresql": "create table passages (id bigint primary key, passed_at timestamptz not null, noted date not null, amount numeric(12, 4), shown jsonb); create index passages_passed_at on passages (passed_at); create table notes (id int primary key, passage bigint, foreign key (passage) references passages (id)); grant select on notes to reader;" +
 			`insert into passages values (9007199254740993, '2025-03-30 00:30+00', '2025-03-30', 12345678.1250, '{"a": [1, "ä"]}'), (2, '2025-03-31 22:59:59.5+00', '2025-03-31', 0.0001, null), (3, '2025-03-31 23:00+00', '2025-04-01', null, '[]')`,

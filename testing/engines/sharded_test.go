@@ -101,6 +101,7 @@ func execute(t *testing.T, db *sql.DB, text string, args ...any) {
 // servers. A range touches the shards it needs only, which filter and sort
 // themselves; a shard that is down matters to nobody else.
 func TestShardedPostgres(t *testing.T) {
+	t.Parallel()
 	coordinator, db := servers.Postgres(t)
 	execute(t, db, "create extension postgres_fdw; create table passages (id bigint, passed_at timestamptz not null, lock text) partition by range (passed_at)")
 	var shards []*servers.Server
@@ -170,6 +171,7 @@ func contains(list []int, n int) bool {
 // TestShardedMariaDB: Spider over two servers, a partition a half quarter, each
 // its own remote table.
 func TestShardedMariaDB(t *testing.T) {
+	t.Parallel()
 	front, db := servers.MariaDB(t, "--plugin-load-add=ha_spider", "--plugin-maturity=gamma")
 	var shards []*servers.Server
 	var stores []*sql.DB

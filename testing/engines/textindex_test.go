@@ -17,6 +17,7 @@ import (
 // compared by code point, whatever the collation of the column is; and what the column takes
 // for equal without being it is not found.
 func TestTextIndexServes(t *testing.T) {
+	t.Parallel()
 	for kind, k := range kinds {
 		t.Run(kind, func(t *testing.T) {
 			server, db := k.start(t)

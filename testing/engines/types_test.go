@@ -26,6 +26,7 @@ import (
 // TestTypesArriveExact: every kind of value is shown as it is, and what cannot
 // be shown is said.
 func TestTypesArriveExact(t *testing.T) {
+	t.Parallel()
 	for kind, c := range map[string]struct{ table, columns, want string }{
 		"postgresql": {
 			`create type mood as enum ('calm', 'rough'); create table t (id int primary key, big bigint, exact numeric(40, 20), half double precision, yes boolean,
@@ -100,6 +101,7 @@ func passing(t *testing.T, s engine.Source, text string) (rows [][]any) {
 // TestPostgresAsText: what PostgreSQL sends as it is stored is read as what its own cast to
 // text writes, from one end of each type to the other.
 func TestPostgresAsText(t *testing.T) {
+	t.Parallel()
 	server, _ := servers.Postgres(t)
 	s := source(t, "postgresql", address(server))
 	for _, values := range []string{
@@ -143,6 +145,7 @@ func TestPostgresAsText(t *testing.T) {
 // TLS, from one end of each type to the other, in rows larger than a packet too; a result that
 // fails in the middle or is left leaves the connection as it was.
 func TestMariaDBPackets(t *testing.T) {
+	t.Parallel()
 	cert, key := newAuthority(t).certificate(t, "mysql", "localhost")
 	server, db := servers.MariaDB(t, "--ssl-cert="+cert, "--ssl-key="+key, "--max-allowed-packet=64M")
 	execute(t, db, `create table t (id int primary key, tiny tinyint, byte tinyint unsigned, small smallint, word smallint unsigned, medium mediumint, mediumu mediumint unsigned, whole int, wholeu int unsigned,

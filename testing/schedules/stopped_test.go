@@ -13,8 +13,8 @@ import (
 )
 
 var (
-	stopsWanted = flag.Int("stops", 300, "how often the service is stopped over a day")
-	killsWanted = flag.Int("kills", 30, "how often it is killed")
+	stopsWanted = flag.Int("stops", 120, "how often the service is stopped over a day")
+	killsWanted = flag.Int("kills", 16, "how often it is killed")
 	seed        = flag.Uint64("seed", 11, "of when that is")
 )
 

@@ -203,7 +203,6 @@ func MariaDB(t testing.TB, options ...string) (*Server, *sql.DB) {
 	}, options...)
 	s := &Server{Address: fmt.Sprintf("127.0.0.1:%d", port), Log: filepath.Join(home, "log"), folder: home}
 	s.start = func() *exec.Cmd { return command("mysql", program, args...) }
-	_ = mysql.SetLogger(quiet{})
 	admin := func(database string) string {
 		return fmt.Sprintf("root@tcp(%s)/%s?multiStatements=true&time_zone='%%2B00:00'", s.Address, database)
 	}
@@ -270,6 +269,9 @@ func Main(m *testing.M) {
 	}
 	os.Exit(code)
 }
+
+// init silences the driver, which tells of every connection to a server that is not ready yet.
+func init() { _ = mysql.SetLogger(quiet{}) }
 
 type quiet struct{}
 

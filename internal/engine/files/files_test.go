@@ -106,6 +106,7 @@ func wide16(text string) string {
 
 // TestText: text files as they come from programs and from people.
 func TestText(t *testing.T) {
+	t.Parallel()
 	const plain = "id,day,amount,note\n1,2025-03-01,1.50,ok\n2,2025-03-31,20,\"a, b\"\n"
 	const said = "id integer, day date iso-date, amount decimal, note text\n[1,\"2025-03-01\",\"1.50\",\"ok\"]\n[2,\"2025-03-31\",\"20.00\",\"a, b\"]"
 	for name, c := range map[string]struct{ file, content, want string }{
@@ -309,6 +310,7 @@ func TestClosedIn(t *testing.T) {
 // TestChanges: what changed in the folder is seen; a file that changes while it is read spoils
 // the run.
 func TestChanges(t *testing.T) {
+	t.Parallel()
 	var rows strings.Builder
 	rows.WriteString("id,day\n")
 	for i := range 300_000 {
@@ -359,6 +361,7 @@ func TestStops(t *testing.T) {
 
 // TestManyColumns: 2,000 columns are read.
 func TestManyColumns(t *testing.T) {
+	t.Parallel()
 	var head, row []string
 	for i := range 2000 {
 		head, row = append(head, fmt.Sprintf("c%d", i)), append(row, fmt.Sprint(i))
@@ -400,6 +403,7 @@ func TestEvidence(t *testing.T) {
 
 // TestSaid: what somebody says of files counts instead of what would be found.
 func TestSaid(t *testing.T) {
+	t.Parallel()
 	for name, c := range map[string]struct {
 		content string
 		said    catalog.FileFormat
@@ -436,6 +440,7 @@ func TestSaid(t *testing.T) {
 
 // TestChosen: which files, which sheet and which cells a table is made of can be said.
 func TestChosen(t *testing.T) {
+	t.Parallel()
 	folder := folderOf(t, map[string]string{"a.csv": "id\n1\n", "old/a-2019.csv": "id\n2\n", "old/a-x.csv": "id\n3\n", "old/b.csv": "id\n4\n"})
 	for i, name := range []string{"x.xlsx", "y.xlsx"} {
 		book := excelize.NewFile()
@@ -486,6 +491,7 @@ func TestChosen(t *testing.T) {
 // delimiter, encoding, line end and way of quoting, with a head and without, with titles above
 // and blank lines and comments within, compressed and not.
 func TestAwkward(t *testing.T) {
+	t.Parallel()
 	contents := map[string]string{}
 	records := [][]string{{"name", "day", "cost", "note"}, {"Zoë", "31.03.2025", "1.5", "a, b; c|d"}, {"Müller", "1.04.2025", "-20", "two\nlines"}, {"Ærø", "2.04.2025", "", "say \"ho\""}}
 	encode := map[string]func(string) string{

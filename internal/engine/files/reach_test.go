@@ -48,6 +48,7 @@ var march, may = civil.DateOf(2025, 3, 1), civil.DateOf(2025, 5, 1)
 // TestFilesRead: of many files only those are read that hold something of the stretch of time
 // that is asked for, whatever they are called, and all where something is not known.
 func TestFilesRead(t *testing.T) {
+	t.Parallel()
 	contents := map[string]string{}
 	for n := range 400 {
 		year, month := 1992+n/12, n%12+1

@@ -58,6 +58,7 @@ func TestAsAnother(t *testing.T) {
 // TestOwnerWrites: reading a file that is written ahead does not keep its owner
 // from writing, whoever owns the files beside it.
 func TestOwnerWrites(t *testing.T) {
+	t.Parallel()
 	if os.Geteuid() != 0 {
 		t.Skip("only root can act as two users")
 	}

@@ -190,6 +190,7 @@ func TestBytes(t *testing.T) {
 // messages, with those that are bound; a statement that was stopped or that failed leaves
 // nothing for the next one.
 func TestPacked(t *testing.T) {
+	t.Parallel()
 	_, source := database(t, "create table t (id integer primary key, v)")
 	values := []any{nil, int64(0), int64(-1), int64(63), int64(64), int64(-65), int64(math.MaxInt64), int64(math.MinInt64), 0.5, -1e300, "", "a", "text\x00 é\xff", strings.Repeat("x", 127), strings.Repeat("x", 128), strings.Repeat("long ", 300_000), []byte{}, []byte{0, 255}}
 	text := "select ?1"

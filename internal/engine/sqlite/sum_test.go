@@ -20,6 +20,7 @@ import (
 // TestDecimalSum: what decimal_sum gives is the sum of the decimals that numbers are written
 // as, of all of them and of those in a window that moves; what is no number adds nothing.
 func TestDecimalSum(t *testing.T) {
+	t.Parallel()
 	r := rand.New(rand.NewPCG(1, 2))
 	kinds := map[string]func() any{
 		"whole":      func() any { return r.Int64N(2000) - 1000 },

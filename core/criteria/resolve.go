@@ -496,7 +496,8 @@ func (r *resolver) column(e *Column) catalog.Type {
 	if r.scope.Open {
 		return unknownType
 	}
-	found := r.columns(e)
+	var room [1]Ref
+	found := r.columns(room[:0], e)
 	switch {
 	case len(found) == 1:
 		e.Ref = found[0]
@@ -536,12 +537,11 @@ func (r *resolver) column(e *Column) catalog.Type {
 	return unknownType
 }
 
-// columns are those that a name can mean.
-func (r *resolver) columns(e *Column) []Ref {
-	var found []Ref
+// columns adds those that a name can mean to what was found.
+func (r *resolver) columns(found []Ref, e *Column) []Ref {
 	if near := r.scope.Near; near != nil && (e.Table == "" || strings.EqualFold(e.Table, near.Alias)) {
 		if c, ok := near.Table.Column(e.Name); ok {
-			return []Ref{{near.Alias, c, c.Nullable}}
+			return append(found, Ref{near.Alias, c, c.Nullable})
 		}
 	}
 	for i := range r.scope.Tables {

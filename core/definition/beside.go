@@ -153,7 +153,7 @@ func apart(i int, c Column, e criteria.Expr, now []criteria.Expr) diag.Problems 
 		return nil
 	}
 	return diag.Problems{{
-		Code: "beside_apart", Severity: diag.Warning, Field: fmt.Sprintf("columns[%d]", i),
+		Code: "beside_apart", Severity: diag.Warning, Field: nth("columns", i),
 		Message: fmt.Sprintf("%s is another value in the other period, so that the two never stand in one row.", c.Heading()), Hint: hint,
 	}}
 }

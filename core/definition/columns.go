@@ -31,7 +31,7 @@ func (c *compiler) columns() {
 	seen := map[string]bool{}
 	c.out.Columns = make([]CompiledColumn, 0, len(c.query.Columns))
 	for i, col := range c.query.Columns {
-		field := fmt.Sprintf("columns[%d]", i)
+		field := nth("columns", i)
 		if seen[col.Name] {
 			c.fail(field, col.Value.Line, "twice", "Two columns are called "+col.Name+".", "Give one of them another name.")
 		}
@@ -124,7 +124,7 @@ func (c *compiler) inOrder() {
 		if !criteria.HasInOrder(col.Expr) {
 			continue
 		}
-		field := fmt.Sprintf("columns[%d]", i)
+		field := nth("columns", i)
 		refuse(field, col.Value.Line, col.Expr)
 		if c.query.Distinct {
 			c.fail(field, col.Value.Line, "in_order_here", "Where each different row is returned once, a column cannot depend on the order.", "Group the records by aggregates instead of distinct.")

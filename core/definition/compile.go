@@ -5,6 +5,7 @@ import (
 	"maps"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 
@@ -346,6 +347,9 @@ type compiler struct {
 	problems diag.Problems
 }
 
+// nth is the place of one of many in a document.
+func nth(field string, i int) string { return field + "[" + strconv.Itoa(i) + "]" }
+
 func (c *compiler) fail(field string, line int, code, message, hint string) {
 	c.problems = append(c.problems, diag.Problem{Code: code, Message: message, Hint: hint, Field: field, Line: line})
 }
@@ -410,10 +414,12 @@ func (c *compiler) tables() {
 		c.fail("from", 0, "missing_field", "from is missing.", "Name the table whose records are returned, or write union or sql.")
 		return
 	}
+	c.scope.Tables = make([]criteria.Table, 0, 1+len(q.Joins))
+	c.out.Joins = make([]CompiledJoin, 0, len(q.Joins))
 	c.out.From = c.table("from", q.From, catalog.Unqualified(q.From), false)
 	c.scope.Tables = append(c.scope.Tables, c.out.From)
 	for i, j := range q.Joins {
-		t := c.table(fmt.Sprintf("joins[%d].table", i), j.Table, j.Alias(), j.Optional)
+		t := c.table(nth("joins", i)+".table", j.Table, j.Alias(), j.Optional)
 		c.scope.Tables = append(c.scope.Tables, t)
 		c.out.Joins = append(c.out.Joins, CompiledJoin{Table: t})
 	}
@@ -425,7 +431,7 @@ func (c *compiler) joins() {
 	scope := c.scope
 	defer func() { c.scope = scope }()
 	for i := range c.out.Joins {
-		field, text := fmt.Sprintf("joins[%d].on", i), c.query.Joins[i].On
+		field, text := nth("joins", i)+".on", c.query.Joins[i].On
 		c.scope.Tables = scope.Tables[:i+2]
 		on := c.expression(field, text, true)
 		c.ofRecords(field, text, on)
@@ -547,7 +553,7 @@ func (c *compiler) questions() {
 	seen := map[string]bool{}
 	c.out.Questions = make([]parameter.Parameter, 0, len(c.query.Parameters))
 	for i, q := range c.query.Parameters {
-		field := fmt.Sprintf("parameters[%d]", i)
+		field := nth("parameters", i)
 		if p, bad := BadName("question", q.Name); bad && q.Name != "" {
 			c.fail(field+".name", 0, p.Code, p.Message, p.Hint)
 		}
@@ -635,7 +641,7 @@ func parenthesised(text string, e criteria.Expr) bool {
 
 func (c *compiler) sort() {
 	for i, text := range c.query.Sort {
-		field := fmt.Sprintf("sort[%d]", i)
+		field := nth("sort", i)
 		key, name := sortKey(text.Value)
 		at := slices.IndexFunc(c.out.Columns, func(col CompiledColumn) bool { return col.Name == name })
 		if at >= 0 {
@@ -687,7 +693,7 @@ func (c *compiler) unused() {
 			continue
 		}
 		if !slices.Contains(c.used, q.Name) && (c.out.Criteria != nil || c.query.Criteria.Value == "") {
-			c.fail(fmt.Sprintf("parameters[%d]", i), 0, "unused_parameter",
+			c.fail(nth("parameters", i), 0, "unused_parameter",
 				"Nothing uses the answer to :"+q.Name+".", "Use it in the criteria, or remove the question.")
 		}
 	}

@@ -109,7 +109,10 @@ func (c *compiler) readsEveryDay(field, text string) {
 // day of a year, and what is offered for a click.
 func (c *compiler) defaultsEveryDay(field string, p parameter.Parameter) {
 	p.Shown = ""
-	like := fmt.Sprint(p.Kind, p.Limits, p.Many, p.Required, p.Choices)
+	like := ""
+	if len(p.Default)+len(p.Quick) > 0 {
+		like = fmt.Sprint(p.Kind, p.Limits, p.Many, p.Required, p.Choices)
+	}
 	for _, texts := range [][]string{p.Default, p.Quick} {
 		for _, text := range texts {
 			if _, problems := period.Parse(text); len(problems) > 0 {

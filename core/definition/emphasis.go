@@ -28,6 +28,9 @@ func (out *Compiled) resultScope(shown []CompiledColumn) criteria.Scope {
 
 // emphasis checks what is said with the columns of a query.
 func (c *compiler) emphasis() {
+	if !slices.ContainsFunc(c.query.Columns, func(col Column) bool { return len(col.Emphasis) > 0 }) {
+		return
+	}
 	before := c.scope
 	defer func() { c.scope = before }()
 	c.scope = c.out.resultScope(c.out.Columns)

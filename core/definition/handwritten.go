@@ -103,7 +103,7 @@ func (c *compiler) encodings() {
 			continue
 		}
 		if err := result.SetEncoding(Result+"."+column.Name, encoding); errors.Is(err, catalog.ErrNotText) {
-			c.fail(fmt.Sprintf("columns[%d].encoding", i), col.Value.Line, "layout_of_text", column.Name+" is no text, and "+col.Encoding+" is a layout of texts.", "Set an encoding of numbers, such as ymd, unix-s or serial-1900.")
+			c.fail(nth("columns", i)+".encoding", col.Value.Line, "layout_of_text", column.Name+" is no text, and "+col.Encoding+" is a layout of texts.", "Set an encoding of numbers, such as ymd, unix-s or serial-1900.")
 		} // an unknown column is told with its value
 	}
 	c.out.From.Table = result.Tables[0]
@@ -122,7 +122,7 @@ func (c *compiler) heldAgainst(result Described) {
 		if !found || len(some) == 0 {
 			continue
 		}
-		field := fmt.Sprintf("columns[%d]", i)
+		field := nth("columns", i)
 		proposed := result.Proposed[stored.Name]
 		switch said := catalog.Encoding(col.Encoding); {
 		case said == "" && !stored.Type.IsDate() && proposed != "":

@@ -1,7 +1,6 @@
 package definition
 
 import (
-	"fmt"
 	"slices"
 
 	"pikegate/core/catalog"
@@ -98,7 +97,7 @@ func Linked(query *Query, library Library) (*Query, diag.Problems) {
 		}
 		if !found {
 			p := diag.Problem{
-				Code: "unknown_parameter", Field: fmt.Sprintf("parameters[%d].use", i),
+				Code: "unknown_parameter", Field: nth("parameters", i) + ".use",
 				Message: "There is no shared parameter " + question.Use + " here.", Hint: "Push it first, or give its file as well.",
 			}
 			problems = append(problems, p)

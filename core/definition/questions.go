@@ -232,7 +232,7 @@ func (c *compiler) circular(origin, derive string, depth int) bool {
 // offers resolves where choices come from.
 func (c *compiler) offers() {
 	for i, q := range c.query.Parameters {
-		field := fmt.Sprintf("parameters[%d].choices", i)
+		field := nth("parameters", i) + ".choices"
 		choices := q.Choices
 		switch {
 		case choices.Column != "" && choices.Query != "":
@@ -322,7 +322,7 @@ func (c *compiler) rules() {
 	scope := c.scope
 	c.scope = criteria.Scope{Questions: scope.Questions}
 	for i, r := range c.query.Rules {
-		e := c.expression(fmt.Sprintf("rules[%d].rule", i), r.Rule, true)
+		e := c.expression(nth("rules", i)+".rule", r.Rule, true)
 		c.out.Rules = append(c.out.Rules, parameter.Rule{Expr: e, Message: r.Message, Hint: r.Hint})
 		criteria.Walk(e, func(e criteria.Expr) {
 			if p, ok := e.(*criteria.Parameter); ok {

@@ -111,7 +111,7 @@ func CheckReport(r *Report, q *Query, library Library) diag.Problems {
 		if len(columns) == 0 {
 			break // they are those of a table that is not known here
 		}
-		known(fmt.Sprintf("columns[%d]", i), "column", name, columns)
+		known(nth("columns", i), "column", name, columns)
 	}
 	return c.problems
 }

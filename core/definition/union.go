@@ -235,10 +235,10 @@ func (c *compiler) single() {
 	}
 	refuse("criteria", c.query.Criteria.Line, c.out.Criteria)
 	for i, col := range c.out.Columns {
-		refuse(fmt.Sprintf("columns[%d]", i), col.Value.Line, col.Expr)
+		refuse(nth("columns", i), col.Value.Line, col.Expr)
 	}
 	for i, key := range c.out.Sort {
-		refuse(fmt.Sprintf("sort[%d]", i), c.query.Sort[i].Line, key.Expr)
+		refuse(nth("sort", i), c.query.Sort[i].Line, key.Expr)
 	}
 }
 

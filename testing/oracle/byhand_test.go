@@ -16,7 +16,6 @@ import (
 	"pikegate/core/parameter"
 	"pikegate/core/plan"
 	"pikegate/core/sqltext"
-	"pikegate/testing/servers"
 )
 
 // byHand are queries in SQL by hand, the criteria that choose the same records, and
@@ -273,9 +272,7 @@ func TestViewsRead(t *testing.T) {
 		if kind == "mysql" { // where a login may not see how views are made, that is said
 			compiled, _ := compileAt(t, b, "from: w\ncolumns: [shown]\n")
 			assert.NotEmpty(t, compiled.Unfollowed())
-			var database string
-			require.NoError(t, db.QueryRow("select database()").Scan(&database))
-			_, err := db.Exec("grant show view on " + database + ".* to " + servers.Reader + "@localhost, " + servers.Reader + "@'127.0.0.1'")
+			_, err := db.Exec("grant show view on " + b.address.Database + ".* to " + b.address.User + "@localhost, " + b.address.User + "@'127.0.0.1'")
 			require.NoError(t, err)
 			b.open(t)
 		}

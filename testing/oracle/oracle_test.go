@@ -472,6 +472,7 @@ func (r random) answers(text string) map[string]parameter.Input {
 type bench struct {
 	engine  string
 	source  engine.Source
+	address engine.Address // of what newEmpty made
 	catalog catalog.Source
 	records map[int64]oracle.Record
 	open    func(t *testing.T)
@@ -530,7 +531,7 @@ func newEmpty(t *testing.T, kind, table string) (*bench, *sql.DB) {
 	b := newRecords()
 	b.engine = kind
 	var db *sql.DB
-	address := engine.Address{Name: "small", User: servers.Reader, Password: servers.Password, Limit: time.Minute, Connections: 4}
+	address := engine.Address{Name: "small", Password: servers.Password, Limit: time.Minute, Connections: 4}
 	open := sqlite.Open
 	var err error
 	switch kind {
@@ -539,14 +540,15 @@ func newEmpty(t *testing.T, kind, table string) (*bench, *sql.DB) {
 		db, err = sql.Open("sqlite3", address.At)
 	case "postgresql":
 		open = postgres.Open
-		address.At, address.Database, db = servers.Shared(t, kind, servers.Postgres)
+		address.At, address.Database, address.User, db = servers.Shared(t, kind, servers.Postgres)
 	default:
 		open = mysql.Open
-		address.At, address.Database, db = servers.Shared(t, kind, servers.MariaDB)
+		address.At, address.Database, address.User, db = servers.Shared(t, kind, servers.MariaDB)
 	}
 	require.NoError(t, err)
 	_, err = db.Exec(table)
 	require.NoError(t, err)
+	b.address = address
 	b.open = func(t *testing.T) {
 		b.source, err = open(address)
 		require.NoError(t, err)
@@ -696,11 +698,11 @@ func newServer(t *testing.T, r random, kind string) *bench {
 		}
 		return v
 	}
-	address := engine.Address{Name: "small", User: servers.Reader, Password: servers.Password, Limit: time.Minute, Connections: 4}
+	address := engine.Address{Name: "small", Password: servers.Password, Limit: time.Minute, Connections: 4}
 	open := postgres.Open
 	var db *sql.DB
 	if kind == "postgresql" {
-		address.At, address.Database, db = servers.Shared(t, kind, servers.Postgres)
+		address.At, address.Database, address.User, db = servers.Shared(t, kind, servers.Postgres)
 		b.none = r.none(func(i int) any { return pick(r, []any{"infinity", "-infinity", "0044-03-15 BC"}) })
 		_, err := db.Exec("create table r (id bigint primary key, world int not null, n smallint, m bigint not null, x numeric(10, 2), s text, t varchar(20) not null, b boolean, d date, f int not null, e timestamptz, u bigint not null, l timestamp, z text, v varchar(60), w text, y varchar(40), k bigint not null, a text, g numeric(20, 9), c text, p varchar(60), q text not null, h text)")
 		require.NoError(t, err)
@@ -712,7 +714,7 @@ func newServer(t *testing.T, r random, kind string) *bench {
 		})
 	} else {
 		open = mysql.Open
-		address.At, address.Database, db = servers.Shared(t, kind, servers.MariaDB)
+		address.At, address.Database, address.User, db = servers.Shared(t, kind, servers.MariaDB)
 		b.none = r.none(func(i int) any {
 			if columns[i].Name == "e" {
 				return "0000-00-00 00:00:00"

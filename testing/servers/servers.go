@@ -33,7 +33,7 @@ type Server struct {
 	start  func() *exec.Cmd
 	cmd    *exec.Cmd
 	ready  func() error
-	create func(t testing.TB, name string) *sql.DB
+	create func(t testing.TB, name, reader string) *sql.DB
 	drop   func(name string) error
 }
 
@@ -164,13 +164,13 @@ func Postgres(t testing.TB, options ...string) (*Server, *sql.DB) {
 	s.ready = first.Ping
 	s.Start(t)
 	t.Cleanup(s.Stop)
-	_, err := first.Exec("create role " + Reader + " login password '" + Password + "'")
-	require.NoError(t, err)
-	s.create = func(t testing.TB, name string) *sql.DB {
-		_, err := first.Exec("create database " + name)
-		require.NoError(t, err)
+	s.create = func(t testing.TB, name, reader string) *sql.DB {
+		for _, text := range []string{"create database " + name, "create role " + reader + " login password '" + Password + "'"} {
+			_, err := first.Exec(text)
+			require.NoError(t, err)
+		}
 		db := s.Open(t, "pgx", admin(name))
-		_, err = db.Exec("grant usage on schema public to " + Reader + "; alter default privileges in schema public grant select on tables to " + Reader)
+		_, err := db.Exec("grant usage on schema public to " + reader + "; alter default privileges in schema public grant select on tables to " + reader)
 		require.NoError(t, err)
 		return db
 	}
@@ -178,7 +178,7 @@ func Postgres(t testing.TB, options ...string) (*Server, *sql.DB) {
 		_, err := first.Exec("drop database " + name + " with (force)")
 		return err
 	}
-	return s, s.create(t, Database)
+	return s, s.create(t, Database, Reader)
 }
 
 // MariaDB starts a MariaDB server with a database and a reader.
@@ -210,10 +210,9 @@ func MariaDB(t testing.TB, options ...string) (*Server, *sql.DB) {
 	s.ready = first.Ping
 	s.Start(t)
 	t.Cleanup(s.Stop)
-	_, err = first.Exec("create user " + Reader + "@'127.0.0.1' identified by '" + Password + "', " + Reader + "@localhost identified by '" + Password + "'")
-	require.NoError(t, err)
-	s.create = func(t testing.TB, name string) *sql.DB {
-		_, err := first.Exec("create database " + name + "; grant select on " + name + ".* to " + Reader + "@'127.0.0.1', " + Reader + "@localhost")
+	s.create = func(t testing.TB, name, reader string) *sql.DB {
+		_, err := first.Exec("create database " + name + "; create user " + reader + "@'127.0.0.1' identified by '" + Password + "', " + reader + "@localhost identified by '" + Password +
+			"'; grant select on " + name + ".* to " + reader + "@'127.0.0.1', " + reader + "@localhost")
 		require.NoError(t, err)
 		return s.Open(t, "mysql", admin(name))
 	}
@@ -221,7 +220,7 @@ func MariaDB(t testing.TB, options ...string) (*Server, *sql.DB) {
 		_, err := first.Exec("drop database " + name)
 		return err
 	}
-	return s, s.create(t, Database)
+	return s, s.create(t, Database, Reader)
 }
 
 // shared are the servers that the tests of a process have in common, and what ends them.
@@ -232,9 +231,10 @@ var shared struct {
 	made     int
 }
 
-// Shared makes a database for one test on a server that all tests of the process have in
-// common; Main stops that. It gives the server's address and the name of the database.
-func Shared(t testing.TB, kind string, start func(testing.TB, ...string) (*Server, *sql.DB)) (address, name string, db *sql.DB) {
+// Shared makes a database for one test, and a reader who sees no other, on a server that all
+// tests of the process have in common; Main stops that. It gives the server's address and the
+// names of the database and its reader.
+func Shared(t testing.TB, kind string, start func(testing.TB, ...string) (*Server, *sql.DB)) (address, name, reader string, db *sql.DB) {
 	t.Helper()
 	shared.Lock()
 	defer shared.Unlock()
@@ -247,13 +247,13 @@ func Shared(t testing.TB, kind string, start func(testing.TB, ...string) (*Serve
 		shared.servers[kind] = s
 	}
 	shared.made++
-	name = Database + strconv.Itoa(shared.made)
-	db = s.create(t, name)
+	name, reader = Database+strconv.Itoa(shared.made), Reader+strconv.Itoa(shared.made)
+	db = s.create(t, name, reader)
 	t.Cleanup(func() {
 		db.Close()
 		_ = s.drop(name) // it goes with the server at the latest
 	})
-	return s.Address, name, db
+	return s.Address, name, reader, db
 }
 
 // lasting is a test whose cleaning up waits for the end of the process.

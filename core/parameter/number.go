@@ -34,6 +34,24 @@ func MarksOf(language string) (Marks, bool) {
 	return m, true
 }
 
+// wholeLimit reads a limit that is a whole number, where one is set.
+func wholeLimit(text string) (n int, ok bool) {
+	if text == "" {
+		return 0, false
+	}
+	n, err := strconv.Atoi(text)
+	return n, err == nil
+}
+
+// exactLimit reads a limit of numbers, where one is set.
+func exactLimit(text string) (n decimal.Decimal, ok bool) {
+	if text == "" {
+		return n, false
+	}
+	n, err := decimal.NewFromString(text)
+	return n, err == nil
+}
+
 // maxDigits bounds what is read as a number.
 const maxDigits = 60
 
@@ -53,18 +71,18 @@ func (q Parameter) readNumber(text string, m Marks) (decimal.Decimal, diag.Probl
 		return fail("not_a_number", fmt.Sprintf("%q is not a number here.", text), "Write it as "+m.example(q.Kind)+".")
 	}
 	places := max(0, -int(n.Exponent()))
-	allowed, err := strconv.Atoi(q.Limits.Places)
+	allowed, limited := wholeLimit(q.Limits.Places)
 	switch {
 	case q.Kind == Integer && !n.IsInteger():
 		nearest := n.Round(0).String()
 		return fail("not_whole_number", fmt.Sprintf("%q is not a whole number.", text), "Leave the fraction out.", diag.Fix{Label: nearest, Text: nearest})
-	case q.Kind == Decimal && err == nil && places > allowed && !n.Equal(n.Round(int32(allowed))):
+	case q.Kind == Decimal && limited && places > allowed && !n.Equal(n.Round(int32(allowed))):
 		return fail("too_fine", fmt.Sprintf("%q has %d decimal places; at most %d are allowed.", text, places, allowed), "Round it.")
 	}
-	if least, err := decimal.NewFromString(q.Limits.Least); err == nil && n.LessThan(least) {
+	if least, ok := exactLimit(q.Limits.Least); ok && n.LessThan(least) {
 		return fail("too_small", fmt.Sprintf("%s is below the minimum, %s.", text, least), fmt.Sprintf("Give %s or more.", least), diag.Fix{Label: least.String(), Text: m.write(least)})
 	}
-	if most, err := decimal.NewFromString(q.Limits.Most); err == nil && n.GreaterThan(most) {
+	if most, ok := exactLimit(q.Limits.Most); ok && n.GreaterThan(most) {
 		return fail("too_large", fmt.Sprintf("%s is above the maximum, %s.", text, most), fmt.Sprintf("Give %s or less.", most), diag.Fix{Label: most.String(), Text: m.write(most)})
 	}
 	return n, nil

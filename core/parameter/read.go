@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/shopspring/decimal"
@@ -245,10 +244,10 @@ func (q Parameter) readOne(text string, v *Value, ctx Context) diag.Problems {
 
 // count holds how many answers were given against fewest and most_chosen.
 func (q Parameter) count(n int) diag.Problems {
-	if fewest, err := strconv.Atoi(q.Limits.Fewest); err == nil && n < fewest {
+	if fewest, ok := wholeLimit(q.Limits.Fewest); ok && n < fewest {
 		return diag.Problems{{Code: "too_few", Message: fmt.Sprintf("%s given; at least %d needed.", diag.Counted(n, "answer was", "answers were"), fewest), Hint: "Choose more."}}
 	}
-	if most, err := strconv.Atoi(q.Limits.MostChosen); err == nil && n > most {
+	if most, ok := wholeLimit(q.Limits.MostChosen); ok && n > most {
 		return diag.Problems{{Code: "too_many", Message: fmt.Sprintf("%s given; at most %d allowed.", diag.Counted(n, "answer was", "answers were"), most), Hint: "Choose fewer."}}
 	}
 	return nil

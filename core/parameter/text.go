@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -13,7 +12,7 @@ import (
 
 // readText reads one text: one of the listed choices, or within its limits.
 func (q Parameter) readText(text string) (string, diag.Problems) {
-	if longest, err := strconv.Atoi(q.Limits.Longest); err == nil {
+	if longest, ok := wholeLimit(q.Limits.Longest); ok {
 		if n := utf8.RuneCountInString(text); n > longest {
 			p := diag.At(text, 0, len(text), "too_long", fmt.Sprintf("%q has %d characters; at most %d are allowed.", text, n, longest))
 			return text, diag.Problems{p}

@@ -169,6 +169,9 @@ func TestConsoleProblems(t *testing.T) {
 	assert.Equal(t, `"2025-02-01"`, p.Eval("document.querySelector('#q-period-end').value"), "what was typed stays")
 	p.Press("Swap the dates")
 	p.Wait("document.querySelector('#q-period-start').value === '2025-02-01' && document.querySelector('#q-period-end').value === '2025-02-28'")
+	p.Type("#q-period-end", "03/04") // both of its numbers are wrong in the same words
+	beside("-end", "unknown_form")
+	assert.Equal(t, "1", p.Eval("document.querySelectorAll('#q-period-end-problems p').length"))
 	p.Type("#q-period-end", "03/04/2025")
 	beside("-end", "ambiguous_date")
 	p.Press("Thu 3 Apr 2025")

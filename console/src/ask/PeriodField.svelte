@@ -156,7 +156,7 @@
 	</div>
 	{#if question.quick?.length}
 		<div class="flex flex-wrap gap-1.5">
-			{#each question.quick as text, i (text)}
+			{#each question.quick as text, i (i)}
 				<button type="button" class="chip" onclick={() => take(text)}>
 					<span>{text}</span>
 					{#if isEmpty(i)}<span class="text-ink-3">· no records</span>{/if}

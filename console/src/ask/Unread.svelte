@@ -8,6 +8,6 @@
 {#if form.read.failure}<p role="alert" class="wash-bad text-sm" data-unread>
 		{form.read.failure} What you typed stays here.
 	</p>{/if}
-{#each form.elsewhere as problem (problem.code + problem.field)}
+{#each form.elsewhere as problem, i (i)}
 	<p class="text-bad text-sm">{problem.field}: {problem.message}</p>
 {/each}

@@ -49,7 +49,7 @@
 			</section>
 		{/each}
 		{#if review.changes?.length === 0 && !barred}<p>What was saved is published already, with what it uses.</p>{/if}
-		{#each review.problems ?? [] as problem (problem.code + problem.field + problem.message)}
+		{#each review.problems ?? [] as problem, i (i)}
 			<p class="text-sm {problem.severity === 'warning' ? '' : 'text-bad'}">
 				<span aria-hidden="true">▲</span>
 				{problem.field}: {problem.message}

@@ -24,7 +24,7 @@
 
 <!-- As high without notes as with them: what is beneath stays when a run ends. -->
 <dl data-facts class="panel grid min-h-18.5 grid-cols-2 overflow-hidden sm:flex sm:flex-wrap">
-	{#each facts as fact (fact.label)}
+	{#each facts as fact, i (i)}
 		<div
 			class="border-line relative px-4 py-2 max-sm:border-b sm:border-r sm:last:border-r-0 {fact.outside
 				? 'outside'

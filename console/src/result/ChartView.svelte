@@ -71,7 +71,7 @@
 						<th class="pr-4 font-normal">{chart.x}</th>
 						{#if chart.split}<th class="pr-4 font-normal">{chart.split}</th>{/if}
 						<th class="text-right font-normal">{chart.y}</th>
-						{#each more as m (m.label)}<th class="pl-4 text-right font-normal">{m.label}</th>{/each}
+						{#each more as m, k (k)}<th class="pl-4 text-right font-normal">{m.label}</th>{/each}
 					</tr>
 				</thead>
 				<tbody>

@@ -98,7 +98,7 @@
 		<section>
 			<h3 class="mb-1 font-semibold">How the database runs it</h3>
 			<ul class="text-sm">
-				{#each [...(explanation.files ?? []), ...(explanation.plan?.advice ?? [])] as sentence (sentence)}<li>
+				{#each [...(explanation.files ?? []), ...(explanation.plan?.advice ?? [])] as sentence, i (i)}<li>
 						{sentence}
 					</li>{/each}
 				{#if spent}<li>{spent}</li>{/if}
@@ -109,7 +109,7 @@
 			<section>
 				<h3 class="mb-1 font-semibold">Computed from each record, in exact decimals</h3>
 				<ul class="text-sm">
-					{#each explanation.computed as formula (formula)}<li><code>{formula}</code></li>{/each}
+					{#each explanation.computed as formula, i (i)}<li><code>{formula}</code></li>{/each}
 				</ul>
 			</section>
 		{/if}

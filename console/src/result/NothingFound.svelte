@@ -33,11 +33,11 @@
 	<Pending of={loaded} lines={3} />
 	{#if why}
 		<div data-advice>
-			{#each why.advice ?? [] as sentence (sentence)}<p>{sentence}</p>{/each}
+			{#each why.advice ?? [] as sentence, i (i)}<p>{sentence}</p>{/each}
 		</div>
 		{#if why.ways_out?.length}
 			<p class="flex flex-wrap gap-2">
-				{#each why.ways_out as way (way.words)}
+				{#each why.ways_out as way, i (i)}
 					<button type="button" class="button-act" onclick={() => onway(way.inputs)}>{way.words}</button>
 				{/each}
 			</p>

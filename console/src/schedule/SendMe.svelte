@@ -141,7 +141,7 @@
 </script>
 
 {#snippet wrong(field: string)}
-	{#each of(field) as p (p.code + p.message)}<p class="text-bad text-[13px]" data-problem={p.code}>
+	{#each of(field) as p, i (i)}<p class="text-bad text-[13px]" data-problem={p.code}>
 			{p.message}
 			{p.hint ?? ''}
 		</p>{/each}
@@ -256,7 +256,7 @@
 						>{/if}
 					{@render wrong('to')}
 				</div>
-				{#each elsewhere as p (p.code + p.field + p.message)}<p class="text-bad text-sm" data-problem={p.code}>
+				{#each elsewhere as p, i (i)}<p class="text-bad text-sm" data-problem={p.code}>
 						{p.message}
 						{p.hint ?? ''}
 					</p>{/each}

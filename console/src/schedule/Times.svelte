@@ -12,8 +12,8 @@
 			<b class="font-semibold tabular-nums">{dueText(t.at)}</b>{#if t.meant}<span class="muted">
 					, as the clock leaves out {t.meant.slice(11, 16)}</span
 				>{/if}
-			{#each meantOf(t.answers) as m (m.label)}<span class="muted block text-[13px]">{m.label}: {m.text}</span>{/each}
-			{#each t.problems ?? [] as p (p.message)}<span class="text-bad block text-[13px]">{p.message}</span>{/each}
+			{#each meantOf(t.answers) as m, i (i)}<span class="muted block text-[13px]">{m.label}: {m.text}</span>{/each}
+			{#each t.problems ?? [] as p, i (i)}<span class="text-bad block text-[13px]">{p.message}</span>{/each}
 		</li>
 	{/each}
 </ol>

@@ -62,7 +62,7 @@
 </script>
 
 {#snippet said(field: string)}
-	{#each of(field) as p (p.message)}
+	{#each of(field) as p, i (i)}
 		<span class="text-bad block text-[13px]" data-problem={p.code}>{p.message} {p.hint ?? ''}</span>
 	{/each}
 {/snippet}
@@ -137,7 +137,7 @@
 				>
 			{/if}
 		{/if}
-		{#each elsewhere as p (p.message)}
+		{#each elsewhere as p, i (i)}
 			<p class="wash-bad text-sm" role="alert" data-problem={p.code}>{p.message} {p.hint ?? ''}</p>
 		{/each}
 		{#if failure}<p class="wash-bad text-sm" role="alert">{failure}</p>{/if}

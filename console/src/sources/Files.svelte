@@ -100,7 +100,7 @@
 					bind:value={() => said[field.name] ?? '', (v) => (said = { ...said, [field.name]: v || undefined })}
 				/>
 			{/if}
-			{#each own(field.name) as p (p.message)}<span class="text-bad block text-[13px]" data-problem={p.code}
+			{#each own(field.name) as p, i (i)}<span class="text-bad block text-[13px]" data-problem={p.code}
 					>{p.message} {p.hint ?? ''}</span
 				>{/each}
 		</label>

@@ -191,7 +191,7 @@ const navigating = "Inspected target navigated or closed"
 func (p *Page) Wait(condition string) {
 	p.Helper()
 	end := time.Now().Add(patience)
-	for pause := 10 * time.Millisecond; ; pause = min(pause*3/2, 100*time.Millisecond) { // what takes long is not asked of all the time
+	for {
 		value, err := p.evaluate("Boolean(" + condition + ")")
 		if err != nil && !strings.Contains(err.Error(), navigating) {
 			p.check(err, condition)
@@ -202,7 +202,7 @@ func (p *Page) Wait(condition string) {
 		if time.Now().After(end) {
 			p.check(context.DeadlineExceeded, "waiting for "+condition)
 		}
-		time.Sleep(pause)
+		time.Sleep(20 * time.Millisecond)
 	}
 }
 

@@ -53,7 +53,7 @@ deps: ## Install what the tests need from Debian's packages, if it is missing
 	fi
 
 # Compiling, checking and testing end soon: garbage is collected less often.
-test lint lint-go: export GOGC := 300
+test lint-go: export GOGC := 300
 
 .PHONY: lint
 lint: lint-go lint-console ## Look the code over: formatting, vet, static checks, the console's types and style
@@ -73,7 +73,7 @@ lint-console: $(DIST)
 	cd console && node_modules/.bin/prettier --check --log-level warn src tests
 
 .PHONY: test-console
-test-console: lint-console
+test-console: $(DIST)
 	cd console && node_modules/.bin/vitest run --reporter=dot
 
 .PHONY: format
@@ -83,7 +83,7 @@ format: console/node_modules ## Format the code
 
 .PHONY: test
 test: deps $(DIST) ## Install what the tests need, then run every check and test
-	@$(MAKE) --no-print-directory -j2 -Oline lint-go test-console
+	@$(MAKE) --no-print-directory -j2 -Oline lint test-console
 	$(TOOL) gotestsum --format pkgname -- -vet=off -p 3 -shuffle=on -parallel 3 -timeout 40m $$(go list $(PACKAGES) | grep -E '$(ALONE)')
 	$(TOOL) gotestsum --format pkgname -- -vet=off -p 3 -race -shuffle=on -timeout 40m $$(go list $(PACKAGES) | grep -vE '$(ALONE)')
 	go test -race -run TestTogether ./testing/access

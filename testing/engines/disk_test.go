@@ -18,14 +18,12 @@ import (
 	"pikegate/core/parameter"
 	"pikegate/internal/api"
 	"pikegate/internal/client"
-	"pikegate/internal/demo"
-	"pikegate/internal/engine"
-	"pikegate/internal/engine/files"
-	"pikegate/internal/engine/sqlite"
 	"pikegate/internal/output"
 	"pikegate/internal/service"
-	"pikegate/internal/store"
+	"pikegate/testing/demonstration"
 )
+
+func TestMain(m *testing.M) { demonstration.Main(m) }
 
 // TestDiskFull: where the service's own records cannot be kept, a run is
 // refused with a clear error before the first row, and goes on working once
@@ -39,15 +37,12 @@ func TestDiskFull(t *testing.T) {
 		t.Skipf("a small disk cannot be mounted here: %v", err)
 	}
 	t.Cleanup(func() { _ = syscall.Unmount(small, syscall.MNT_DETACH) })
-	require.NoError(t, demo.Prepare(folder))
-	kept, err := store.Open(filepath.Join(small, "pikegate.db"), nil)
-	require.NoError(t, err)
+	kept := demonstration.Open(t, small)
 	s, err := service.New(t.Context(), service.Config{
-		Store: kept, Engines: []engine.Engine{sqlite.Engine, files.Engine}, Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday},
+		Store: kept, Engines: demonstration.Engines, Calendar: civil.Calendar{Zone: time.UTC, WeekStart: time.Monday},
 		Now: time.Now, TimeLimit: time.Minute, Log: slog.New(slog.DiscardHandler),
 	})
 	require.NoError(t, err)
-	require.NoError(t, demo.Install(t.Context(), s, folder))
 	web := httptest.NewServer(api.New(s, slog.New(slog.DiscardHandler), "test"))
 	defer func() {
 		web.Close()

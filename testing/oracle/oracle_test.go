@@ -540,10 +540,10 @@ func newEmpty(t *testing.T, kind, table string) (*bench, *sql.DB) {
 		db, err = sql.Open("sqlite3", address.At)
 	case "postgresql":
 		open = postgres.Open
-		address.At, address.Database, address.User, db = servers.Shared(t, kind, servers.Postgres)
+		address.At, address.Database, address.User, db = servers.Shared(t, kind)
 	default:
 		open = mysql.Open
-		address.At, address.Database, address.User, db = servers.Shared(t, kind, servers.MariaDB)
+		address.At, address.Database, address.User, db = servers.Shared(t, kind)
 	}
 	require.NoError(t, err)
 	_, err = db.Exec(table)
@@ -702,7 +702,7 @@ func newServer(t *testing.T, r random, kind string) *bench {
 	open := postgres.Open
 	var db *sql.DB
 	if kind == "postgresql" {
-		address.At, address.Database, address.User, db = servers.Shared(t, kind, servers.Postgres)
+		address.At, address.Database, address.User, db = servers.Shared(t, kind)
 		b.none = r.none(func(i int) any { return pick(r, []any{"infinity", "-infinity", "0044-03-15 BC"}) })
 		_, err := db.Exec("create table r (id bigint primary key, world int not null, n smallint, m bigint not null, x numeric(10, 2), s text, t varchar(20) not null, b boolean, d date, f int not null, e timestamptz, u bigint not null, l timestamp, z text, v varchar(60), w text, y varchar(40), k bigint not null, a text, g numeric(20, 9), c text, p varchar(60), q text not null, h text)")
 		require.NoError(t, err)
@@ -714,7 +714,7 @@ func newServer(t *testing.T, r random, kind string) *bench {
 		})
 	} else {
 		open = mysql.Open
-		address.At, address.Database, address.User, db = servers.Shared(t, kind, servers.MariaDB)
+		address.At, address.Database, address.User, db = servers.Shared(t, kind)
 		b.none = r.none(func(i int) any {
 			if columns[i].Name == "e" {
 				return "0000-00-00 00:00:00"

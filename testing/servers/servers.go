@@ -32,9 +32,8 @@ type Server struct {
 	folder string
 	start  func() *exec.Cmd
 	cmd    *exec.Cmd
-	ready  func() error
+	first  *sql.DB // as its administrator
 	create func(t testing.TB, name, reader string) *sql.DB
-	drop   func(name string) error
 }
 
 // Reader is the login that may only select, and its password.
@@ -103,7 +102,7 @@ func (s *Server) Start(t testing.TB) {
 	s.cmd.Stdout, s.cmd.Stderr = log, log
 	require.NoError(t, s.cmd.Start())
 	for end := time.Now().Add(time.Minute); ; time.Sleep(50 * time.Millisecond) {
-		if err = s.ready(); err == nil {
+		if err = s.first.Ping(); err == nil {
 			return
 		}
 		if time.Now().After(end) {
@@ -160,23 +159,18 @@ func Postgres(t testing.TB, options ...string) (*Server, *sql.DB) {
 	admin := func(database string) string {
 		return fmt.Sprintf("postgres://postgres@%s/%s?sslmode=disable", s.Address, database)
 	}
-	first := s.Open(t, "pgx", admin("postgres"))
-	s.ready = first.Ping
+	s.first = s.Open(t, "pgx", admin("postgres"))
 	s.Start(t)
 	t.Cleanup(s.Stop)
 	s.create = func(t testing.TB, name, reader string) *sql.DB {
 		for _, text := range []string{"create database " + name, "create role " + reader + " login password '" + Password + "'"} {
-			_, err := first.Exec(text)
+			_, err := s.first.Exec(text)
 			require.NoError(t, err)
 		}
 		db := s.Open(t, "pgx", admin(name))
 		_, err := db.Exec("grant usage on schema public to " + reader + "; alter default privileges in schema public grant select on tables to " + reader)
 		require.NoError(t, err)
 		return db
-	}
-	s.drop = func(name string) error {
-		_, err := first.Exec("drop database " + name + " with (force)")
-		return err
 	}
 	return s, s.create(t, Database, Reader)
 }
@@ -206,54 +200,46 @@ func MariaDB(t testing.TB, options ...string) (*Server, *sql.DB) {
 	admin := func(database string) string {
 		return fmt.Sprintf("root@tcp(%s)/%s?multiStatements=true&time_zone='%%2B00:00'", s.Address, database)
 	}
-	first := s.Open(t, "mysql", admin(""))
-	s.ready = first.Ping
+	s.first = s.Open(t, "mysql", admin(""))
 	s.Start(t)
 	t.Cleanup(s.Stop)
 	s.create = func(t testing.TB, name, reader string) *sql.DB {
-		_, err := first.Exec("create database " + name + "; create user " + reader + "@'127.0.0.1' identified by '" + Password + "', " + reader + "@localhost identified by '" + Password +
+		_, err := s.first.Exec("create database " + name + "; create user " + reader + "@'127.0.0.1' identified by '" + Password + "', " + reader + "@localhost identified by '" + Password +
 			"'; grant select on " + name + ".* to " + reader + "@'127.0.0.1', " + reader + "@localhost")
 		require.NoError(t, err)
 		return s.Open(t, "mysql", admin(name))
-	}
-	s.drop = func(name string) error {
-		_, err := first.Exec("drop database " + name)
-		return err
 	}
 	return s, s.create(t, Database, Reader)
 }
 
 // shared are the servers that the tests of a process have in common, and what ends them.
-var shared struct {
+var shared = struct {
 	sync.Mutex
-	servers  map[string]*Server
+	servers  map[string]*Server // by the name of the engine
 	cleanups []func()
 	made     int
-}
+}{servers: map[string]*Server{}}
 
 // Shared makes a database for one test, and a reader who sees no other, on a server that all
 // tests of the process have in common; Main stops that. It gives the server's address and the
-// names of the database and its reader.
-func Shared(t testing.TB, kind string, start func(testing.TB, ...string) (*Server, *sql.DB)) (address, name, reader string, db *sql.DB) {
+// names of the database and its reader. Kind is the name of an engine.
+func Shared(t testing.TB, kind string) (address, name, reader string, db *sql.DB) {
 	t.Helper()
 	shared.Lock()
 	defer shared.Unlock()
 	s := shared.servers[kind]
 	if s == nil {
-		s, _ = start(lasting{t})
-		if shared.servers == nil {
-			shared.servers = map[string]*Server{}
+		start := Postgres
+		if kind == "mysql" {
+			start = MariaDB
 		}
+		s, _ = start(lasting{t})
 		shared.servers[kind] = s
 	}
 	shared.made++
 	name, reader = Database+strconv.Itoa(shared.made), Reader+strconv.Itoa(shared.made)
-	db = s.create(t, name, reader)
-	t.Cleanup(func() {
-		db.Close()
-		_ = s.drop(name) // it goes with the server at the latest
-	})
-	return s.Address, name, reader, db
+	t.Cleanup(func() { _, _ = s.first.Exec("drop database " + name) }) // it goes with the server at the latest
+	return s.Address, name, reader, s.create(t, name, reader)
 }
 
 // lasting is a test whose cleaning up waits for the end of the process.

@@ -54,7 +54,7 @@
 		const lower = search.trim().toLowerCase();
 		// One that was chosen and does not go with the other answers stays, and finds nothing.
 		const whole = search === '' && question.choices.column && list.length < 200;
-		const kept = value
+		const kept = [...new Set(value)]
 			.filter((v) => v && !list.some((c) => c.value === v))
 			.map((v): Choice => ({ value: v, ...(whole ? { count: 0 } : {}) }));
 		return [...kept, ...list.filter((c) => (c.label || c.value).toLowerCase().includes(lower))];
@@ -104,7 +104,7 @@
 		{:else}
 			{#if value.length}
 				<ul class="mb-1.5 flex flex-wrap gap-1.5" aria-label="Chosen for {question.label}">
-					{#each value as chip (chip)}
+					{#each value as chip, i (i)}
 						<li>
 							<button
 								type="button"

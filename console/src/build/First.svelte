@@ -109,7 +109,7 @@
 		{/snippet}
 	</Pointed>
 {/if}
-{#each by as b, i (b.text)}
+{#each by as b, i (i)}
 	<span class="text-ink-2">{i ? 'and' : 'for each'}</span>
 	<Pointed
 		{pointing}

@@ -76,7 +76,7 @@
 		{/if}
 		{#if known.by}
 			<span class="text-ink-2">for each</span>
-			{#each parts.by as by, i (by)}
+			{#each parts.by as by, i (i)}
 				<button
 					type="button"
 					class="chip"

@@ -66,7 +66,7 @@
 
 <h2 class="pane-head">Questions</h2>
 <ul class="space-y-2" data-questions>
-	{#each questions as q, i (q.name)}
+	{#each questions as q, i (i)}
 		<li class="border-line rounded-base border">
 			<button
 				type="button"

@@ -186,7 +186,7 @@
 				{#snippet panel()}
 					{#if g.totals.length}
 						<div class="flex flex-wrap gap-1">
-							{#each g.totals as t (t)}
+							{#each g.totals as t, at (at)}
 								<button
 									type="button"
 									class="chip"
@@ -228,7 +228,7 @@
 	{#if shape.totals.length}
 		<div>
 			<span class="text-ink-2">in total</span>
-			{#each shape.totals as t, i (t)}
+			{#each shape.totals as t, i (i)}
 				<Pointed {pointing} {onback} label="A total" {...phrase(`total:${i}`, words(t), 'Total')}>
 					{#snippet panel(close)}
 						{@render chosen('Total', made, close, (text) => shape.report(['totals', i], text), t)}

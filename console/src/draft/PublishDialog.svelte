@@ -37,7 +37,7 @@
 			<section>
 				<h3 class="font-semibold">{change.kind} {change.name} becomes version {change.version}</h3>
 				<ul class="list-disc pl-5 text-sm" data-changes>
-					{#each change.differences ?? [] as difference (difference.field + difference.words)}<li>
+					{#each change.differences ?? [] as difference, i (i)}<li>
 							{difference.words}
 						</li>
 					{:else}<li>

@@ -61,7 +61,7 @@
 		<section>
 			<h3 class="font-semibold">From {named(from)} to {named(to)}</h3>
 			<ul class="list-disc pl-5 text-sm" data-differences>
-				{#each differences ?? [] as d (d.field + d.words)}<li>{d.words}</li>{:else}<li>
+				{#each differences ?? [] as d, i (i)}<li>{d.words}</li>{:else}<li>
 						Nothing differs but comments and the order of fields.
 					</li>{/each}
 			</ul>

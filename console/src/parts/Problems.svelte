@@ -6,7 +6,9 @@
 		$props();
 
 	// Two parts of what was typed can be wrong in the same words.
-	const told = $derived(problems.filter((p, i) => i === problems.findIndex((q) => q.message === p.message)));
+	const told = $derived(
+		problems.filter((p, i) => i === problems.findIndex((q) => q.message === p.message && q.field === p.field)),
+	);
 </script>
 
 <div {id} class="text-bad space-y-1 text-[13px] empty:hidden" aria-live="polite">

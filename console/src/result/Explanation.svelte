@@ -88,7 +88,7 @@
 			<section>
 				<h3 class="mb-1 font-semibold">Proved of the criteria with these answers</h3>
 				<ul class="text-sm">
-					{#each explanation.findings as finding (finding.code + finding.offset)}<li class="wash-warn">
+					{#each explanation.findings as finding, i (i)}<li class="wash-warn">
 							{finding.message}
 							{finding.hint ?? ''}
 						</li>{/each}

@@ -393,7 +393,7 @@
 			</div>
 			{#if table.indexes?.length || table.references?.length}
 				<ul class="text-sm">
-					{#each joinOf(table) as sentence (sentence)}<li>{sentence}</li>{/each}
+					{#each joinOf(table) as sentence, i (i)}<li>{sentence}</li>{/each}
 					{#each table.indexes ?? [] as index (index.name)}<li class="muted">
 							Index {index.name} on {(index.columns ?? []).join(', ')}{index.unique ? ', unique' : ''}
 						</li>{/each}
@@ -461,7 +461,7 @@
 						{connection.read_only ? 'Yes: writing was tried and refused.' : 'NO: writing was not refused.'}
 						<span class="muted">{connection.proof}</span>
 					</dd>
-					{#each connection.notes ?? [] as note (note)}
+					{#each connection.notes ?? [] as note, i (i)}
 						<dt class="muted">Note</dt>
 						<dd>{note}</dd>
 					{/each}

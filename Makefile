@@ -4,9 +4,11 @@ SHELL := /bin/bash -o pipefail
 TOOL := go tool -modfile=tools/go.mod
 PACKAGES := ./cmd/... ./core/... ./internal/... ./testing/...
 # What shares no memory between goroutines, or drives a service from outside for long, and gains
-# nothing from the race detector (of access one test does: TestTogether; many at once is tried by
-# attacks and load).
-ALONE := /core/|/internal/(chart|cli|config|delivery|demo|engine|output|paper|wire)$$|/testing/(access|endtoend|export|oracle|paint|policy|reference|schedules|spans)$$
+# nothing from the race detector (of access and api TestTogether does; many at once is tried by
+# attacks and load). What is bare has no console in it, and is tested while that is built.
+BARE := /core/|/internal/(chart|cli|config|delivery|demo|engine|output|paper|wire)$$|/testing/(oracle|schedules|spans)$$
+ALONE := $(BARE)|/internal/api$$|/testing/(access|endtoend|export|paint|policy|reference)$$
+TESTS = $(TOOL) gotestsum --format pkgname -- -vet=off -shuffle=on -timeout 40m
 DIST := internal/api/console/dist/index.html
 SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package-lock.json docs/openapi.json
 
@@ -23,7 +25,7 @@ build: $(DIST) ## Build the console and the binary bin/pikegate
 	go build -o bin/pikegate ./cmd/pikegate
 
 console/node_modules: console/package-lock.json
-	cd console && npm ci --no-fund --no-audit --loglevel=error
+	cd console && npm ci --prefer-offline --no-fund --no-audit --loglevel=error
 	@touch $@
 
 console/src/lib/schema.d.ts: docs/openapi.json console/node_modules
@@ -53,7 +55,7 @@ deps: ## Install what the tests need from Debian's packages, if it is missing
 	fi
 
 # Compiling, checking and testing end soon: garbage is collected less often.
-test lint-go: export GOGC := 300
+test lint-go test-bare: export GOGC := 300
 
 .PHONY: lint
 lint: lint-go lint-console ## Look the code over: formatting, vet, static checks, the console's types and style
@@ -81,12 +83,16 @@ format: console/node_modules ## Format the code
 	$(TOOL) gofumpt -w core internal cmd testing
 	cd console && node_modules/.bin/prettier --write --log-level warn src tests
 
+.PHONY: test-bare
+test-bare:
+	$(TESTS) -parallel 3 $$(go list $(PACKAGES) | grep -E '$(BARE)')
+
 .PHONY: test
-test: deps $(DIST) ## Install what the tests need, then run every check and test
-	@$(MAKE) --no-print-directory -j2 -Oline lint test-console
-	$(TOOL) gotestsum --format pkgname -- -vet=off -p 3 -shuffle=on -parallel 3 -timeout 40m $$(go list $(PACKAGES) | grep -E '$(ALONE)')
-	$(TOOL) gotestsum --format pkgname -- -vet=off -p 3 -race -shuffle=on -timeout 40m $$(go list $(PACKAGES) | grep -vE '$(ALONE)')
-	go test -race -run TestTogether ./testing/access
+test: deps ## Install what the tests need, then run every check and test
+	@$(MAKE) --no-print-directory -j2 -Oline lint test-console test-bare
+	$(TESTS) -p 3 -parallel 3 $$(go list $(PACKAGES) | grep -E '$(ALONE)' | grep -vE '$(BARE)')
+	$(TESTS) -p 3 -race $$(go list $(PACKAGES) | grep -vE '$(ALONE)')
+	go test -vet=off -race -run TestTogether ./internal/api ./testing/access
 	@echo "Everything passed: formatting, static checks, the console's types and style, and every test."
 
 .PHONY: fuzz

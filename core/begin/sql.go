@@ -88,7 +88,7 @@ func (m *ofSQL) column(c sqltext.Compared) (found catalog.Column, path string) {
 			if path != "" {
 				return catalog.Column{}, "" // of several
 			}
-			found, path = column, written(alias, column.Name)
+			found, path = *column, written(alias, column.Name)
 		}
 	}
 	return found, path

@@ -237,14 +237,15 @@ func (s Source) TableNames() []string {
 	return names
 }
 
-// Column finds a column by name, whatever its case.
-func (t Table) Column(name string) (Column, bool) {
+// Column finds a column by name, whatever its case: the table's own, which stays as it is;
+// nil and false where there is none.
+func (t *Table) Column(name string) (*Column, bool) {
 	for i := range t.Columns {
-		if strings.EqualFold(t.Columns[i].Name, name) {
-			return t.Columns[i], true
+		if c := &t.Columns[i]; strings.EqualFold(c.Name, name) {
+			return c, true
 		}
 	}
-	return Column{}, false
+	return nil, false
 }
 
 // asText is how dates of an engine's own are called where they are text.

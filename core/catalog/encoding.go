@@ -70,7 +70,7 @@ var Beyond = civil.DateOf(civil.MaxYear+1, 1, 1).Midnight()
 
 // First is the first moment that a stored value can mean: of instants a day
 // later than of others, so that it is of the year 1 in every zone.
-func (c Column) First() civil.DateTime {
+func (c *Column) First() civil.DateTime {
 	if c.Encoding.IsInstant() {
 		return civil.DateOf(civil.MinYear, 1, 2).Midnight()
 	}
@@ -79,7 +79,7 @@ func (c Column) First() civil.DateTime {
 
 // Stored is a civil time by the clocks that the column is stored by: in UTC
 // for instants. The error is one of those above.
-func (c Column) StoredTime(at civil.DateTime, zone *time.Location) (civil.DateTime, error) {
+func (c *Column) StoredTime(at civil.DateTime, zone *time.Location) (civil.DateTime, error) {
 	if c.Encoding.Type() == Date && !at.IsMidnight() {
 		return 0, ErrFiner
 	}
@@ -105,7 +105,7 @@ func (c Column) StoredTime(at civil.DateTime, zone *time.Location) (civil.DateTi
 // an end): text, int64 or float64, as the column stores it. In a text of
 // date-times it is one that parts those with the column's own separator. It is of
 // no use where the column does not compare.
-func (c Column) Bound(at civil.DateTime, zone *time.Location) (any, error) {
+func (c *Column) Bound(at civil.DateTime, zone *time.Location) (any, error) {
 	at, err := c.StoredTime(at, zone)
 	if err != nil {
 		return nil, err
@@ -160,7 +160,7 @@ func (e Encoding) IsCount() bool { return e.IsUnix() || e == EncSerial1900 }
 func (e Encoding) IsTimedText() bool { return e == EncISOLocal || e == EncISOInstant }
 
 // Hyphened tells whether months are stored as 2026-03.
-func (c Column) Hyphened() bool { return c.Stored != Integer && len(c.Example) == len("2026-03") }
+func (c *Column) Hyphened() bool { return c.Stored != Integer && len(c.Example) == len("2026-03") }
 
 // AfterEveryText comes after every date that is written as text.
 const AfterEveryText = ":"
@@ -170,7 +170,7 @@ func (e Encoding) IsNative() bool { return e == EncDate || e == EncLocal || e ==
 
 // Compares tells whether the stored values that fit can be compared with a Bound: not texts of
 // numbers, nor those in a layout that does not begin with the year.
-func (c Column) Compares() bool {
+func (c *Column) Compares() bool {
 	if l, ok := c.Encoding.Layout(); ok {
 		return l.Sorts()
 	}
@@ -179,7 +179,7 @@ func (c Column) Compares() bool {
 
 // Orders tells whether the stored values sort as the times they mean: those of
 // an engine's own do, others where all are known to be written alike.
-func (c Column) Orders() bool {
+func (c *Column) Orders() bool {
 	if c.Encoding == "" || c.Encoding.IsNative() {
 		return true
 	}
@@ -189,18 +189,18 @@ func (c Column) Orders() bool {
 
 // Reliable tells whether every value was looked at and fits. Where they are
 // written alike too, there is a Layout.
-func (c Column) Reliable() bool { return c.Whole && c.Unfit == 0 }
+func (c *Column) Reliable() bool { return c.Whole && c.Unfit == 0 }
 
 // ComparesWith tells whether dates of the two columns can be compared as they
 // are stored, once they are known to fit.
-func (c Column) ComparesWith(d Column) bool {
+func (c *Column) ComparesWith(d *Column) bool {
 	return c.Encoding == d.Encoding && c.Stored == d.Stored && !c.Encoding.IsTimedText() && c.Hyphened() == d.Hyphened() &&
 		c.Compares()
 }
 
 // number is a whole number of so many digits, as text where that is how it is
 // stored: with its leading zeros, so that it compares as text.
-func (c Column) number(n int64, digits int) any {
+func (c *Column) number(n int64, digits int) any {
 	if c.Stored == Text {
 		return fmt.Sprintf("%0*d", digits, n)
 	}
@@ -222,7 +222,7 @@ func IsoBound(at civil.DateTime, separator byte) string {
 }
 
 // Separator stands between the date and the time in most texts of the column.
-func (c Column) Separator() byte {
+func (c *Column) Separator() byte {
 	if len(c.Example) > 10 && c.Example[10] == ' ' {
 		return ' '
 	}

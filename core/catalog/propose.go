@@ -186,7 +186,7 @@ func Unfitting(c Column, e Encoding, values []any) int {
 }
 
 // decodes tells whether a value is a date in the column's encoding.
-func (c Column) decodes() func(any) bool {
+func (c *Column) decodes() func(any) bool {
 	clock := civil.NewClock(time.UTC)
 	return func(v any) bool {
 		_, ok := c.Decode(v, clock)

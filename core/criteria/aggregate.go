@@ -47,12 +47,10 @@ func ordinal(n string) string {
 // HasAggregate tells whether a value made of a group's records occurs in an
 // expression.
 func HasAggregate(e Expr) bool {
-	found := false
-	Walk(e, func(e Expr) {
+	return Any(e, func(e Expr) bool {
 		_, aggregate := OfGroup(e)
-		found = found || aggregate
+		return aggregate
 	})
-	return found
 }
 
 // OutsideOf is an expression with blanks in the place of its aggregates.
@@ -78,20 +76,27 @@ func Outside(e Expr) []*Column {
 // to their columns, or to what belongs to them.
 func NeedsRecord(e Expr) bool {
 	outside := OutsideOf(e)
-	return len(Columns(outside))+len(RelatedTables(outside)) > 0
+	return FirstColumn(outside) != nil || len(RelatedTables(outside)) > 0
 }
 
 // Counted reads the bare name count as the number of records, unless a table has
 // a column of that name.
 func Counted(e Expr, scope Scope) Expr {
-	for _, t := range scope.Tables {
-		if _, ok := t.Table.Column("count"); ok {
+	counts := func(e Expr) bool {
+		c, ok := e.(*Column)
+		return ok && c.Table == "" && strings.EqualFold(c.Name, "count")
+	}
+	if !Any(e, counts) {
+		return e
+	}
+	for i := range scope.Tables {
+		if _, ok := scope.Tables[i].Table.Column("count"); ok {
 			return e
 		}
 	}
 	return MapOwn(e, func(e Expr) Expr { // a column of another table may be called so
-		if c, ok := e.(*Column); ok && c.Table == "" && strings.EqualFold(c.Name, "count") {
-			return &Aggregate{Pos: c.Pos, Name: "count"}
+		if counts(e) {
+			return &Aggregate{Pos: e.At(), Name: "count"}
 		}
 		return e
 	})

@@ -28,7 +28,7 @@ func DateColumn(e Expr) *Column {
 		if column == nil || !column.Ref.Column.Type.IsDate() {
 			return
 		}
-		for _, side := range Children(e) {
+		for side := range Children(e) {
 			switch {
 			case !IsPeriod(side):
 			case AsksAny(side) && asked == nil:

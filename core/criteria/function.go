@@ -243,8 +243,9 @@ func (r *resolver) dateIn(e *Call) catalog.Type {
 		r.fail(e.Args[0].At(), "type_mismatch", "date_in needs a column.", "Write date_in(paid, 'D.M.Y').")
 		return unknownType
 	}
-	column.Ref.Column.Type, column.Ref.Column.Stored, column.Ref.Column.Encoding = encoding.Type(), catalog.Text, encoding
-	column.Ref.Column.Shape, column.Ref.Column.Whole = "", false
+	dated := *column.Ref.Column
+	dated.Type, dated.Stored, dated.Encoding, dated.Shape, dated.Whole = encoding.Type(), catalog.Text, encoding, "", false
+	column.Ref.Column = &dated
 	return encoding.Type()
 }
 

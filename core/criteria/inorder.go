@@ -10,12 +10,10 @@ import (
 // HasInOrder tells whether a value that other records of the result give occurs in an
 // expression.
 func HasInOrder(e Expr) bool {
-	found := false
-	Walk(e, func(e Expr) {
+	return Any(e, func(e Expr) bool {
 		_, ok := e.(*InOrder)
-		found = found || ok
+		return ok
 	})
-	return found
 }
 
 // FromDatabase tells whether the database gives the value, since it needs records that

@@ -511,7 +511,7 @@ func (p *parser) atom() Expr {
 		if t.kind == tWord && reserved[t.text] {
 			break
 		}
-		c := &Column{Name: p.name(t)}
+		c := &Column{Name: p.name(t), Ref: unresolved}
 		if p.take(".") {
 			n := p.next()
 			if n.kind != tWord && n.kind != tName {
@@ -683,5 +683,5 @@ func (p *parser) name(t token) string {
 	if t.kind == tName {
 		return t.text
 	}
-	return strings.Clone(p.text[t.start:t.end])
+	return p.text[t.start:t.end]
 }

@@ -389,10 +389,18 @@ func (s simplifier) spans(e *Spans, span period.Span) Expr {
 
 // SimplifyWithin simplifies the conditions inside a value, as those of if.
 func SimplifyWithin(e Expr, calendar civil.Calendar) Expr {
-	return Simplify(Map(e, func(e Expr) Expr {
-		if call, ok := e.(*Call); ok && call.Name == "if" {
-			call.Args[0] = Simplify(call.Args[0], calendar)
-		}
-		return e
-	}), calendar)
+	chooses := func(e Expr) bool {
+		call, ok := e.(*Call)
+		return ok && call.Name == "if"
+	}
+	if Any(e, chooses) {
+		e = Map(e, func(e Expr) Expr {
+			if chooses(e) {
+				call := e.(*Call)
+				call.Args[0] = Simplify(call.Args[0], calendar)
+			}
+			return e
+		})
+	}
+	return Simplify(e, calendar)
 }

@@ -14,6 +14,7 @@
 package criteria
 
 import (
+	"iter"
 	"slices"
 
 	"github.com/shopspring/decimal"
@@ -256,12 +257,17 @@ type Records struct {
 // Ref is the column a name was resolved to.
 type Ref struct {
 	// Alias is the name of its table in the query.
-	Alias  string
-	Column catalog.Column
+	Alias string
+	// Column is the catalogue's own, which nobody changes; never nil in a tree, where a name
+	// that is not resolved stands for a column of which nothing is known.
+	Column *catalog.Column
 	// Nullable tells that the value can be blank, in its table or because its
 	// table is joined as optional.
 	Nullable bool
 }
+
+// unresolved is what a name stands for before it is resolved.
+var unresolved = Ref{Column: new(catalog.Column)}
 
 // Question is what the criteria need to know of a parameter.
 type Question struct {
@@ -287,16 +293,22 @@ func Walk(e Expr, visit func(Expr)) {
 	each(e, func(child Expr) { Walk(child, visit) })
 }
 
-// Children are the nodes directly below.
-func Children(e Expr) []Expr {
-	var children []Expr
-	each(e, func(child Expr) {
-		if children == nil {
-			children = make([]Expr, 0, 3) // most have no more
-		}
-		children = append(children, child)
-	})
-	return children
+// Any tells whether something holds of the node or of anything below it.
+func Any(e Expr, holds func(Expr) bool) bool {
+	if e == nil || holds(e) {
+		return e != nil
+	}
+	found := false
+	each(e, func(child Expr) { found = found || Any(child, holds) })
+	return found
+}
+
+// Children are the nodes directly below, in order.
+func Children(e Expr) iter.Seq[Expr] {
+	return func(yield func(Expr) bool) {
+		enough := false
+		each(e, func(child Expr) { enough = enough || !yield(child) })
+	}
 }
 
 // each calls visit for the nodes directly below, in order.

@@ -161,7 +161,7 @@ func (out *Compiled) Touches() []string {
 			if records := criteria.RecordsOf(e); records != nil {
 				inside := append([]criteria.Table{records.Inner}, tables...)
 				look(records.Link, inside)
-				for _, part := range criteria.Children(e) {
+				for part := range criteria.Children(e) {
 					look(part, inside)
 				}
 			}

@@ -124,7 +124,7 @@ func (c *compiler) qualify(e criteria.Expr, table, alias string) {
 			records.Of = alias
 		}
 		other, _ := c.scope.Related(records.Table)
-		for _, part := range criteria.Children(e) {
+		for part := range criteria.Children(e) {
 			criteria.Walk(part, func(x criteria.Expr) { // a bare name there is first one of the other table
 				column, ok := x.(*criteria.Column)
 				if !ok {

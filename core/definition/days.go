@@ -153,13 +153,12 @@ func (c *compiler) dates(text Text, e criteria.Expr) {
 		if !criteria.IsComparison(e) {
 			return
 		}
-		sides := criteria.Children(e)
-		for _, side := range sides {
-			column, bare := criteria.Origin(side).(*criteria.Column)
-			if _, plain := side.(*criteria.Column); !bare || !plain {
+		for side := range criteria.Children(e) {
+			column, bare := side.(*criteria.Column)
+			if !bare {
 				continue
 			}
-			for _, other := range sides {
+			for other := range criteria.Children(e) {
 				if what := c.finer(column.Ref.Column, other); what != "" {
 					fail(other, "finer_than_column", fmt.Sprintf("%s holds %s, but this is %s.", column.Name, unitOf(column.Ref.Column), what), "Compare it with "+unitOf(column.Ref.Column)+".")
 				}
@@ -187,7 +186,7 @@ func (c *compiler) written(text string, e criteria.Expr) (problems diag.Problems
 }
 
 // unitOf says what a column that keeps whole units holds.
-func unitOf(c catalog.Column) string {
+func unitOf(c *catalog.Column) string {
 	if c.Encoding == catalog.EncYM {
 		return "whole months"
 	}
@@ -196,7 +195,7 @@ func unitOf(c catalog.Column) string {
 
 // finer says in what way an operand is finer than what a column holds, whatever
 // the answers; empty where it may not be.
-func (c *compiler) finer(column catalog.Column, e criteria.Expr) string {
+func (c *compiler) finer(column *catalog.Column, e criteria.Expr) string {
 	months := column.Encoding == catalog.EncYM
 	if column.Type != catalog.Date {
 		return ""

@@ -132,7 +132,7 @@ func (c *compiler) heldAgainst(result Described) {
 				Hint:    fmt.Sprintf("To have them compared, grouped and shown as dates, write {name: %s, value: %s, encoding: %s}.", col.Name, col.Value.Value, proposed),
 			})
 		case said != "" && said.Check() == nil && stored.Type.IsDate():
-			n := catalog.Unfitting(stored, said, some)
+			n := catalog.Unfitting(*stored, said, some)
 			if n == 0 {
 				continue
 			}

@@ -62,7 +62,7 @@ func DuckDB() Dialect {
 	d.matching = func(x, pattern string) string {
 		return "nullif(regexp_extract(" + x + ", " + literal("^("+pattern+")$") + "), '')"
 	}
-	d.stored = func(c catalog.Column, x string) string {
+	d.stored = func(c *catalog.Column, x string) string {
 		switch {
 		case !c.Encoding.IsCount() || c.Stored != catalog.Text:
 			return x
@@ -140,7 +140,7 @@ func DuckDB() Dialect {
 const duckDigits = 38
 
 // duckFits looks at a date: those of the engine's own may be infinite, or before the year 1.
-func duckFits(c catalog.Column, x string) string {
+func duckFits(c *catalog.Column, x string) string {
 	matches := "regexp_full_match(cast(" + x + " as varchar), " + literal(pattern(c)) + ")"
 	switch {
 	case c.Encoding == catalog.EncDate:

@@ -386,7 +386,7 @@ func equality(e plan.Expr) *catalog.Column {
 	switch e := e.(type) {
 	case plan.Column:
 		if e.Ref.Column.Charset == "" && e.Ref.Column.Encoding == "" {
-			return &e.Ref.Column
+			return e.Ref.Column
 		}
 	case plan.Value:
 		return &catalog.Column{Exact: true}
@@ -398,8 +398,8 @@ func (w *writer) in(e plan.In) string {
 	of := equality(e.X)
 	_, isColumn := e.X.(plan.Column)
 	if collated(e.X) && isColumn && of != nil {
-		bare := plan.Column{Ref: e.X.(plan.Column).Ref}
-		bare.Ref.Column.Collated = false
+		bare, plain := e.X.(plan.Column), *e.X.(plan.Column).Ref.Column
+		plain.Collated, bare.Ref.Column = false, &plain
 		switch {
 		case of.Exact:
 			return w.among(plan.In{X: bare, Values: e.Values, Constant: e.Constant})

@@ -18,7 +18,7 @@ import (
 
 // InOrder writes a column whose values do not sort as the times they mean as text that does,
 // for a generated column of its table; false where plain functions of the engine's cannot.
-func (d Dialect) InOrder(c catalog.Column) (string, bool) {
+func (d Dialect) InOrder(c *catalog.Column) (string, bool) {
 	w := writer{dialect: d}
 	l, ok := c.Encoding.Layout()
 	if !ok {
@@ -32,7 +32,7 @@ func (d Dialect) InOrder(c catalog.Column) (string, bool) {
 // Fits writes that a text is a date in an encoding.
 func (d Dialect) Fits(e catalog.Encoding, text string) string {
 	w := writer{dialect: d}
-	return w.fits(catalog.Column{Type: e.Type(), Stored: catalog.Text, Encoding: e}, text)
+	return w.fits(&catalog.Column{Type: e.Type(), Stored: catalog.Text, Encoding: e}, text)
 }
 
 // laidOut writes such a date as text that compares like time; empty where functions of the

@@ -12,7 +12,7 @@ import (
 
 // key is what the offset of an instant is looked up by: a number, or a text
 // with T between day and time.
-func key(c catalog.Column, x string) string {
+func key(c *catalog.Column, x string) string {
 	if c.Encoding == catalog.EncISOInstant {
 		return "replace(" + x + ", ' ', 'T')"
 	}
@@ -40,7 +40,7 @@ func (w *writer) moment(m plan.Moment) string {
 }
 
 // fits writes that a value is a date as its column stores them.
-func (w *writer) fits(c catalog.Column, x string) string {
+func (w *writer) fits(c *catalog.Column, x string) string {
 	if l, ok := c.Encoding.Layout(); ok {
 		if text := w.isLaidOut(l, x); text != "" {
 			return text
@@ -117,7 +117,7 @@ const wholeText = "-?[0-9]{1,18}"
 var timedText = realDay("-") + "([T ]([01][0-9]|2[0-3]):[0-5][0-9](:[0-5][0-9]([.][0-9]{1,9})?)?(Z|[+]00(:00)?)?)?"
 
 // pattern is what the values of a column look like.
-func pattern(c catalog.Column) string {
+func pattern(c *catalog.Column) string {
 	p := patterns[c.Encoding]
 	if c.Encoding == catalog.EncYM && c.Hyphened() {
 		p = strings.Replace(p, "(0[1-9]", "-(0[1-9]", 1)
@@ -126,12 +126,12 @@ func pattern(c catalog.Column) string {
 }
 
 // numbered tells whether a column with dates is kept as a number.
-func numbered(c catalog.Column) bool {
+func numbered(c *catalog.Column) bool {
 	return c.Stored != catalog.Text && c.Encoding.IsCount()
 }
 
 // within writes that a count means a moment that a stored value can.
-func within(c catalog.Column, x string) string {
+func within(c *catalog.Column, x string) string {
 	if c.Encoding == catalog.EncSerial1900 {
 		return x + " >= 0 and " + x + " < 2958466"
 	}
@@ -140,4 +140,4 @@ func within(c catalog.Column, x string) string {
 }
 
 // firstOf is the first day a column can mean, see catalog.Column.First.
-func firstOf(c catalog.Column) string { return c.First().Date().String() }
+func firstOf(c *catalog.Column) string { return c.First().Date().String() }

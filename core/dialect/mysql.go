@@ -77,7 +77,7 @@ func MySQL(collation string) Dialect {
 			return "nullif(regexp_substr(" + x + ", " + literal(`(?-i)^`+pattern+`\z`) + "), '')"
 		},
 		position: func(names, x string) string { return "instr(" + literal(names) + ", " + x + ")" },
-		stored: func(c catalog.Column, x string) string {
+		stored: func(c *catalog.Column, x string) string {
 			switch {
 			case !c.Encoding.IsCount() || c.Stored != catalog.Text:
 				return x
@@ -199,7 +199,7 @@ func mysqlFinish(q Query) Query {
 
 // mysqlFits looks at a date: those of the server's own may have a month or day
 // of zero.
-func mysqlFits(c catalog.Column, x string) string {
+func mysqlFits(c *catalog.Column, x string) string {
 	matches := func(x string) string { return x + ` regexp '^` + pattern(c) + `\z'` }
 	switch {
 	case c.Encoding.IsNative():

@@ -68,7 +68,7 @@ func Postgres(capitals string) Dialect {
 			return "substring(" + x + " from " + literal("^("+pattern+")$") + ")"
 		},
 		position: func(names, x string) string { return "strpos(" + literal(names) + ", " + x + ")" },
-		stored: func(c catalog.Column, x string) string {
+		stored: func(c *catalog.Column, x string) string {
 			if c.Encoding.IsCount() && c.Stored == catalog.Text {
 				return "(" + x + ")::numeric"
 			}
@@ -171,7 +171,7 @@ func encodeJSON(values []any) List {
 
 // postgresFits looks at a date: those of the database's own may be infinite, or
 // before the year 1.
-func postgresFits(c catalog.Column, x string) string {
+func postgresFits(c *catalog.Column, x string) string {
 	matches := "(" + x + ")::text ~ '^" + pattern(c) + "$'"
 	switch {
 	case c.Encoding == catalog.EncDate:
@@ -285,7 +285,7 @@ func postgresPart(p plan.DatePart, x string) string {
 }
 
 // nullPostgres is typed: PostgreSQL takes a blank that is in two queries of a union for a text.
-func nullPostgres(c catalog.Column) string {
+func nullPostgres(c *catalog.Column) string {
 	kind := c.Declared
 	switch {
 	case kind != "":

@@ -42,7 +42,7 @@ var SQLite = Dialect{
 		return string(encodeJSON(plain))
 	},
 	fits: sqliteFits,
-	stored: func(c catalog.Column, x string) string {
+	stored: func(c *catalog.Column, x string) string {
 		switch {
 		case !c.Encoding.IsCount() || c.Stored != catalog.Text:
 			return x
@@ -131,7 +131,7 @@ func plainValue(v any) any {
 
 // sqliteFits looks at a date with SQLite's own functions: of text that is no
 // real day, date() makes another one or none.
-func sqliteFits(c catalog.Column, x string) string {
+func sqliteFits(c *catalog.Column, x string) string {
 	day := func(iso string) string { return iso + " = date(" + iso + ") and " + iso + " >= '" + firstOf(c) + "'" }
 	kind := "typeof(" + x + ") = 'integer' and "
 	if c.Stored == catalog.Text {
@@ -166,7 +166,7 @@ func sqliteFits(c catalog.Column, x string) string {
 }
 
 // sqliteDay is a day kept as digits as ISO text.
-func sqliteDay(c catalog.Column, x string) string {
+func sqliteDay(c *catalog.Column, x string) string {
 	switch {
 	case c.Encoding == catalog.EncYM && c.Hyphened():
 		return x + " || '-01'"
@@ -256,7 +256,7 @@ func sqliteShift(m plan.Moment, x string) string {
 
 // sqliteUnix is the whole seconds of a count from 1970, and its fraction: divided
 // down, before 1970 as well.
-func sqliteUnix(c catalog.Column, x string) (whole, fraction string) {
+func sqliteUnix(c *catalog.Column, x string) (whole, fraction string) {
 	scale := c.Encoding.PerSecond()
 	if scale == 1 {
 		return x, "'000000000'"

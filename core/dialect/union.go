@@ -15,10 +15,10 @@ const partNumber = "part"
 
 // union writes queries whose rows are put below each other, each value in its slot.
 func (w *writer) union(parts []plan.Part) {
-	var columns []catalog.Column // of the slots
+	var columns []*catalog.Column // of the slots
 	for _, part := range parts {
 		for i, slot := range part.Slots {
-			columns = append(columns, make([]catalog.Column, max(0, slot+1-len(columns)))...)
+			columns = append(columns, make([]*catalog.Column, max(0, slot+1-len(columns)))...)
 			columns[slot] = part.Fetch[i].Column
 		}
 	}

@@ -83,7 +83,7 @@ type Dialect struct {
 	change func(c civil.YearlyChange, utc string) string
 	// fits writes that the value of a date column is one as its encoding has it;
 	// stored gives a count that is kept as text as a number.
-	fits, stored func(c catalog.Column, x string) string
+	fits, stored func(c *catalog.Column, x string) string
 	// piece writes the nth of the texts that another one joins with |, and matches that
 	// all of a text is of a regular expression of POSIX; nil where functions of the
 	// engine's own read dates in layouts.
@@ -97,7 +97,7 @@ type Dialect struct {
 	// others; nil where all can. With it, texts below each other are to be compared alike.
 	convert func(x string) string
 	// null writes a blank of a column's type in a union; nil where a blank has none.
-	null func(c catalog.Column) string
+	null func(c *catalog.Column) string
 	// cast writes a placeholder with the type of its value; nil for none.
 	cast func(v any, placeholder string) string
 	// subqueries tells that a subquery in "from" can refer to the records outside.

@@ -35,7 +35,7 @@ func read(t testing.TB, text string) phrase.Phrase {
 	}
 	criteria.Walk(e, func(e criteria.Expr) {
 		if c, ok := e.(*criteria.Column); ok {
-			c.Ref.Column.Type = typed(c)
+			c.Ref.Column = &catalog.Column{Type: typed(c)}
 		}
 	})
 	return phrase.Read(text, e, phrase.Naming{})

@@ -532,7 +532,8 @@ func (w *writer) written(e criteria.Expr) []criteria.Expr {
 	case *criteria.Logic, *criteria.Related, *criteria.Not:
 		return nil
 	default:
-		return criteria.Children(e)[min(1, len(criteria.Children(e))):]
+		values := slices.Collect(criteria.Children(e))
+		return values[min(1, len(values)):]
 	}
 }
 

@@ -122,7 +122,7 @@ type binder struct {
 	// are sure to have none.
 	lenient bool
 	// sure and rows are those of the planner.
-	sure func(catalog.Column) bool
+	sure func(*catalog.Column) bool
 	rows Rows
 	// window is the stretch of time that the top-level conditions leave of
 	// columns, by alias and name: other records do not matter. It is not set where
@@ -262,6 +262,9 @@ const mostCompared = 100
 // fetchRelated puts columns in the place of what an expression says of the records
 // of other tables, and tells where in the fetched row the database gives them.
 func (b *binder) fetchRelated(s *Statement, e criteria.Expr, places map[*criteria.Column]int) criteria.Expr {
+	if !criteria.Any(e, func(e criteria.Expr) bool { return criteria.RecordsOf(e) != nil }) {
+		return e
+	}
 	return criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
 		if criteria.RecordsOf(e) == nil {
 			return e
@@ -306,10 +309,10 @@ func (b *binder) fetchRelated(s *Statement, e criteria.Expr, places map[*criteri
 }
 
 // relatedColumn is how the database gives what is said of related records.
-func relatedColumn(e criteria.Expr) catalog.Column {
+func relatedColumn(e criteria.Expr) *catalog.Column {
 	aggregate, ok := e.(*criteria.Aggregate)
 	if !ok {
-		return catalog.Column{Type: catalog.Boolean}
+		return &catalog.Column{Type: catalog.Boolean}
 	}
 	t := criteria.TypeOf(e)
 	if plain, ok := aggregate.X.(*criteria.Column); ok && t.IsDate() {
@@ -353,7 +356,7 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 			continue
 		}
 		if plain, ok := c.Expr.(*criteria.Column); ok {
-			out.Column = plain.Ref.Column
+			out.Column = *plain.Ref.Column
 			out.Index = b.fetch(&s.Statement, plain.Ref)
 		} else {
 			b.computedOutput(s, out, b.value(c.Expr))
@@ -379,7 +382,7 @@ func (b *binder) outputs(s *Selection, wanted []string) {
 // passed before.
 func (b *binder) computedOutput(s *Selection, out *Output, e criteria.Expr) {
 	places := map[*criteria.Column]int{}
-	e = b.ofOthers(e, func(value Expr, c catalog.Column) *criteria.Column {
+	e = b.ofOthers(e, func(value Expr, c *catalog.Column) *criteria.Column {
 		column := &criteria.Column{Ref: criteria.Ref{Column: c, Nullable: true}}
 		places[column] = len(s.Fetch)
 		s.Fetch = append(s.Fetch, Fetched{Ref: column.Ref, Value: value})
@@ -393,7 +396,7 @@ func (b *binder) computedOutput(s *Selection, out *Output, e criteria.Expr) {
 		return b.fetch(&s.Statement, column.Ref)
 	}
 	e = b.passing(s, e, places, index)
-	out.Column = computedColumn(e, out.Type)
+	out.Column = *computedColumn(e, out.Type)
 	out.Formula = newFormula(e, b.calendar, index)
 }
 
@@ -402,7 +405,7 @@ func (b *binder) computedOutput(s *Selection, out *Output, e criteria.Expr) {
 func (b *binder) sort(s *Statement, keys []definition.SortKey) {
 	descending := false
 	for _, key := range keys {
-		if len(criteria.Columns(key.Expr)) == 0 && !criteria.HasAggregate(key.Expr) && len(criteria.RelatedTables(key.Expr)) == 0 {
+		if criteria.FirstColumn(key.Expr) == nil && !criteria.HasAggregate(key.Expr) && len(criteria.RelatedTables(key.Expr)) == 0 {
 			continue // the same for every record
 		}
 		bare, factor, _ := criteria.Linear(key.Expr)

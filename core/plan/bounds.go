@@ -15,7 +15,7 @@ type Bounds struct {
 
 // Kept is how the least and the greatest value of the column, as Why has them,
 // are read.
-func (b Bounds) Kept() catalog.Column { return orderedColumn(b.Column.Ref.Column) }
+func (b Bounds) Kept() *catalog.Column { return orderedColumn(b.Column.Ref.Column) }
 
 // boundsOf reads a simplified condition as bounds.
 func boundsOf(e criteria.Expr) (Bounds, bool) {

@@ -41,7 +41,7 @@ type Point struct {
 }
 
 func (b *binder) axis(e criteria.Expr, label string, index func(*criteria.Column) int) Axis {
-	return Axis{label, computedColumn(b.compiled.Behind(e), criteria.TypeOf(e)), newFormula(e, b.calendar, index)}
+	return Axis{label, *computedColumn(b.compiled.Behind(e), criteria.TypeOf(e)), newFormula(e, b.calendar, index)}
 }
 
 // drawn is the points of a chart while rows pass.

@@ -44,6 +44,6 @@ func (p Planner) Coverage(unit civil.Unit, values parameter.Values) (Statement, 
 }
 
 // CanCover tells whether records can be counted by days of a column.
-func CanCover(c catalog.Column, unit civil.Unit) bool {
+func CanCover(c *catalog.Column, unit civil.Unit) bool {
 	return c.Type.IsDate() && (c.Encoding != catalog.EncYM || unit != civil.Day && unit != civil.Week)
 }

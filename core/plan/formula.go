@@ -46,7 +46,7 @@ func newFormula(e criteria.Expr, calendar civil.Calendar, index func(*criteria.C
 		if at < 0 {
 			at += len(row)
 		}
-		return fetched(row[at], &c.Ref.Column, clock)
+		return fetched(row[at], c.Ref.Column, clock)
 	})
 	criteria.Walk(f.expr, func(e criteria.Expr) {
 		if c, ok := e.(*criteria.Column); ok {

@@ -14,11 +14,11 @@ import (
 // keyOutput adds a column that the records of a group have in common.
 func (b *binder) keyOutput(s *Statement, out *Output, e criteria.Expr) {
 	if plain, ok := e.(*criteria.Column); ok {
-		out.Column = orderedColumn(plain.Ref.Column)
+		out.Column = *orderedColumn(plain.Ref.Column)
 	} else if criteria.RecordsOf(e) != nil {
-		out.Column = relatedColumn(e)
+		out.Column = *relatedColumn(e)
 	} else {
-		out.Column = computedColumn(e, out.Type)
+		out.Column = *computedColumn(e, out.Type)
 		if out.Type == catalog.DateTime {
 			out.Column.Encoding = catalog.EncISOLocal // as translate writes it
 		}
@@ -65,7 +65,7 @@ func (s *Selection) settle() {
 func (b *binder) madeOutput(s *Selection, out *Output, e criteria.Expr) {
 	places := map[*criteria.Column]int{}
 	index := func(c *criteria.Column) int { return places[c] }
-	made := b.ofOthers(e, func(value Expr, c catalog.Column) *criteria.Column {
+	made := b.ofOthers(e, func(value Expr, c *catalog.Column) *criteria.Column {
 		column := &criteria.Column{Ref: criteria.Ref{Column: c}}
 		places[column] = aggregateMark + len(s.Aggregates)
 		s.Aggregates = append(s.Aggregates, value)
@@ -73,9 +73,9 @@ func (b *binder) madeOutput(s *Selection, out *Output, e criteria.Expr) {
 	})
 	made = b.madeOfGroups(s, made, places)
 	made = b.passing(s, made, places, index)
-	out.Column = computedColumn(e, out.Type)
+	out.Column = *computedColumn(e, out.Type)
 	if column, ok := made.(*criteria.Column); ok && column.Ref.Column.Type != catalog.Decimal && places[column] < passingMark {
-		out.Column, out.Index = column.Ref.Column, places[column]
+		out.Column, out.Index = *column.Ref.Column, places[column]
 		return
 	}
 	out.Formula = newFormula(made, b.calendar, index)
@@ -105,7 +105,7 @@ func (b *binder) madeOfGroups(s *Selection, e criteria.Expr, places map[*criteri
 		if place < 0 {
 			return e
 		}
-		column := &criteria.Column{Pos: e.At(), Name: key.Name, Ref: criteria.Ref{Column: out.Column}}
+		column := &criteria.Column{Pos: e.At(), Name: key.Name, Ref: criteria.Ref{Column: &out.Column}}
 		places[column] = place
 		return column
 	})
@@ -116,7 +116,7 @@ func (b *binder) madeOfGroups(s *Selection, e criteria.Expr, places map[*criteri
 // term, the database adds up the bare column and the rest is worked out exactly here.
 func (b *binder) madeOfGroup(s *Statement, e *criteria.Aggregate, places map[*criteria.Column]int) criteria.Expr {
 	where := b.chosen(e)
-	given := func(made Aggregate, c catalog.Column) *criteria.Column {
+	given := func(made Aggregate, c *catalog.Column) *criteria.Column {
 		made.Where = where
 		column := &criteria.Column{Name: made.Name, Ref: criteria.Ref{Column: c}}
 		at := slices.IndexFunc(s.Aggregates, func(other Expr) bool { return reflect.DeepEqual(other, made) }) // a sum and an average share theirs
@@ -130,9 +130,9 @@ func (b *binder) madeOfGroup(s *Statement, e *criteria.Aggregate, places map[*cr
 	t := criteria.TypeOf(e)
 	switch {
 	case e.X == nil:
-		return given(Aggregate{Name: e.Name}, catalog.Column{Type: catalog.Integer})
+		return given(Aggregate{Name: e.Name}, &catalog.Column{Type: catalog.Integer})
 	case e.Name == "count distinct":
-		return given(Aggregate{Name: e.Name, X: b.ordered(e.X)}, catalog.Column{Type: catalog.Integer})
+		return given(Aggregate{Name: e.Name, X: b.ordered(e.X)}, &catalog.Column{Type: catalog.Integer})
 	case !t.IsNumber():
 		made := Aggregate{Name: e.Name, X: b.ordered(e.X)}
 		if e.IsPlaced() {
@@ -153,7 +153,7 @@ func (b *binder) madeOfGroup(s *Statement, e *criteria.Aggregate, places map[*cr
 			name = other
 		}
 	}
-	made, decimals := b.translate(x), catalog.Column{Type: catalog.Decimal}
+	made, decimals := b.translate(x), &catalog.Column{Type: catalog.Decimal}
 	number := func(name string) criteria.Expr { return given(Aggregate{Name: name, X: made}, decimals) }
 	switch name {
 	case "median", "percentile":
@@ -233,8 +233,8 @@ func ratio(r *big.Rat) decimal.Decimal { return decimal.NewFromBigRat(r, criteri
 
 // computedColumn is how a computed value is shown: a date-time with its offset
 // where it was made of instants.
-func computedColumn(e criteria.Expr, t catalog.Type) catalog.Column {
-	c := catalog.Column{Type: t}
+func computedColumn(e criteria.Expr, t catalog.Type) *catalog.Column {
+	c := &catalog.Column{Type: t}
 	switch t {
 	case catalog.Date:
 		c.Encoding = catalog.EncISODate

@@ -93,19 +93,22 @@ func (b *binder) ranked() bool {
 
 // ofOthers puts columns in the place of what the database gives of other rows: add has a
 // statement return a value, and gives its column.
-func (b *binder) ofOthers(e criteria.Expr, add func(value Expr, c catalog.Column) *criteria.Column) criteria.Expr {
+func (b *binder) ofOthers(e criteria.Expr, add func(value Expr, c *catalog.Column) *criteria.Column) criteria.Expr {
+	if !criteria.HasInOrder(e) {
+		return e
+	}
 	return criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
 		n, ok := e.(*criteria.InOrder)
 		if !ok || !n.FromDatabase() {
 			return e
 		}
 		if n.Name == "rank" {
-			return add(b.rank(n), catalog.Column{Type: catalog.Integer})
+			return add(b.rank(n), &catalog.Column{Type: catalog.Integer})
 		}
 		x, factor, term := criteria.Linear(n.X)
 		made := b.translate(x)
 		over := func(name string) criteria.Expr {
-			return add(Over{Aggregate{Name: name, X: made}, b.keys(n.By)}, catalog.Column{Type: catalog.Decimal})
+			return add(Over{Aggregate{Name: name, X: made}, b.keys(n.By)}, &catalog.Column{Type: catalog.Decimal})
 		}
 		total := times(over("sum"), factor)
 		if term.Sign() != 0 {
@@ -154,6 +157,9 @@ const passingMark = 1 << 17
 // passing puts columns in the place of values that are worked out while the rows pass, and
 // notes their places.
 func (b *binder) passing(s *Selection, e criteria.Expr, places map[*criteria.Column]int, index func(*criteria.Column) int) criteria.Expr {
+	if !criteria.HasInOrder(e) {
+		return e
+	}
 	return criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
 		n, ok := e.(*criteria.InOrder)
 		if !ok {
@@ -164,7 +170,7 @@ func (b *binder) passing(s *Selection, e criteria.Expr, places map[*criteria.Col
 		if !made.previous {
 			made.aggregate = n.Name[len("running "):]
 		}
-		c := catalog.Column{Type: t}
+		c := &catalog.Column{Type: t}
 		if n.X != nil {
 			made.x, c = newFormula(n.X, b.calendar, index), computedColumn(n.X, t)
 		}

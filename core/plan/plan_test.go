@@ -108,7 +108,7 @@ func TestGolden(t *testing.T) {
 				require.NoError(t, problems.Err())
 				values, problems := parameter.Read(compiled.Questions, compiled.Rules, inputs, parameter.Context{Calendar: calendar})
 				require.Empty(t, problems)
-				statement, problems := plan.Planner{Query: compiled, Calendar: calendar, Sure: catalog.Column.Reliable}.Records(definition.View{}, values)
+				statement, problems := plan.Planner{Query: compiled, Calendar: calendar, Sure: (*catalog.Column).Reliable}.Records(definition.View{}, values)
 				require.Empty(t, problems)
 				q := e.dialect.Write(statement.Statement)
 				fmt.Fprintf(&b, "-- %s\n\n", e.name)

@@ -16,7 +16,7 @@ type Planner struct {
 	// Sure tells of a column of dates that all its values fit its encoding, and are
 	// written alike where it has a Shape, so that a statement need not look at
 	// each; nil where that is known of none.
-	Sure func(catalog.Column) bool
+	Sure func(*catalog.Column) bool
 	// Rows tells which rows of a table whoever asks may see; nil where they may see
 	// all there are. Every answer is the one that a database without the others would
 	// give.

@@ -109,7 +109,7 @@ func (b *binder) inForm(q parameter.Parameter, p sqltext.Piece, span period.Span
 	if err == nil {
 		return v
 	}
-	problem := diag.Problem{Code: "finer_than_column", Field: q.Name, Message: q.ReadBack(b.given[q.Name], b.calendar.Language) + " cannot be written as " + p.As + ".", Hint: "Give dates that start and end between " + unitOf(column) + "."}
+	problem := diag.Problem{Code: "finer_than_column", Field: q.Name, Message: q.ReadBack(b.given[q.Name], b.calendar.Language) + " cannot be written as " + p.As + ".", Hint: "Give dates that start and end between " + unitOf(&column) + "."}
 	if !errors.Is(err, catalog.ErrFiner) {
 		problem.Code, problem.Hint = "out_of_range", "Give other dates."
 	}

@@ -13,7 +13,7 @@ import (
 type Reach struct {
 	// Table is the table, and Column the date.
 	Table  string
-	Column catalog.Column
+	Column *catalog.Column
 	// From and Until are the stretch as the column stores it, in UTC for instants; it has no
 	// end where they are civil.Start and civil.End.
 	From, Until civil.DateTime
@@ -90,7 +90,7 @@ func tableOfAlias(q *definition.Compiled, alias string) (name string, optional b
 }
 
 // stored is a stretch as a column stores it; false where it cannot be told.
-func stored(c catalog.Column, span period.Span, calendar civil.Calendar) (Reach, bool) {
+func stored(c *catalog.Column, span period.Span, calendar civil.Calendar) (Reach, bool) {
 	made := Reach{Column: c, From: civil.Start, Until: civil.End}
 	var err error
 	if !span.OpenStart() {

@@ -384,7 +384,7 @@ func (b *binder) spans(e criteria.Expr) []period.Span {
 }
 
 // unitOf says what a column that keeps whole units holds.
-func unitOf(c catalog.Column) string {
+func unitOf(c *catalog.Column) string {
 	if c.Encoding == catalog.EncYM {
 		return "whole months"
 	}

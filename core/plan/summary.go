@@ -47,7 +47,7 @@ func (b *binder) readsAll() bool {
 		if r.bare == nil || criteria.HasAggregate(r.bare) {
 			return false
 		}
-		asked := len(criteria.Columns(r.bare)) > 0
+		asked := criteria.FirstColumn(r.bare) != nil
 		criteria.WalkOwn(r.bare, func(e criteria.Expr) {
 			_, related := e.(*criteria.Related)
 			asked = asked || related

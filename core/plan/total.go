@@ -93,7 +93,7 @@ func (b *binder) view(s *Selection, v definition.View) {
 		made := Total{Name: t.Name, Label: t.Label, Format: t.Format, aggregate: t.Expr.Name}
 		if t.Expr.X != nil {
 			made.formula = newFormula(t.Expr.X, b.calendar, index)
-			made.Column = computedColumn(b.compiled.Behind(t.Expr.X), criteria.TypeOf(t.Expr))
+			made.Column = *computedColumn(b.compiled.Behind(t.Expr.X), criteria.TypeOf(t.Expr))
 			if column, ok := t.Expr.X.(*criteria.Column); ok {
 				made.Of = column.Ref.Column.Name
 			}
@@ -141,7 +141,7 @@ func (b *binder) view(s *Selection, v definition.View) {
 	var keys []SortKey
 	for i, g := range v.Groups {
 		behind := b.compiled.Behind(g.Expr)
-		made := Group{Label: g.Label, Head: g.Head, Once: g.Once, Page: g.Page, formula: newFormula(g.Expr, b.calendar, index), column: computedColumn(behind, criteria.TypeOf(g.Expr))}
+		made := Group{Label: g.Label, Head: g.Head, Once: g.Once, Page: g.Page, formula: newFormula(g.Expr, b.calendar, index), column: *computedColumn(behind, criteria.TypeOf(g.Expr))}
 		if column, ok := g.Expr.(*criteria.Column); ok {
 			made.Of = column.Ref.Column.Name
 		}

@@ -508,11 +508,11 @@ func (b *binder) ordered(e criteria.Expr) Expr {
 }
 
 // orderedColumn is how a date that ordered gives is read.
-func orderedColumn(c catalog.Column) catalog.Column {
+func orderedColumn(c *catalog.Column) *catalog.Column {
 	if c.Orders() {
 		return c
 	}
-	made := catalog.Column{Name: c.Name, Type: c.Type, Stored: catalog.Text, Encoding: catalog.EncISODate, Shape: "ordered"}
+	made := &catalog.Column{Name: c.Name, Type: c.Type, Stored: catalog.Text, Encoding: catalog.EncISODate, Shape: "ordered"}
 	if c.Type == catalog.DateTime {
 		made.Encoding = catalog.EncISOLocal
 	}

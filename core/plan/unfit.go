@@ -61,7 +61,7 @@ func (p Planner) LeftOut(values parameter.Values) (s Statement, columns []criter
 
 // WorthCounting tells of a column of dates whether what does not fit is soon counted, or
 // there is known to be some.
-func WorthCounting(c catalog.Column) bool { return c.Whole || c.Unfit > 0 || c.Encoding.IsNative() }
+func WorthCounting(c *catalog.Column) bool { return c.Whole || c.Unfit > 0 || c.Encoding.IsNative() }
 
 // isLeaf tells whether a condition is one comparison, negated or not.
 func isLeaf(e criteria.Expr) bool {

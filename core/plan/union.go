@@ -161,7 +161,7 @@ func (u *union) order(view definition.View) (keys []SortKey) {
 	var all []definition.SortKey
 	add := func(key definition.SortKey) {
 		text := criteria.Print(key.Expr)
-		if len(criteria.Columns(key.Expr)) > 0 && !slices.ContainsFunc(all, func(k definition.SortKey) bool { return criteria.Print(k.Expr) == text }) {
+		if criteria.FirstColumn(key.Expr) != nil && !slices.ContainsFunc(all, func(k definition.SortKey) bool { return criteria.Print(k.Expr) == text }) {
 			all = append(all, key)
 		}
 	}
@@ -266,14 +266,11 @@ func (u *union) key(key definition.SortKey) SortKey {
 			s := &u.parts[i].Statement
 			s.Written = append(s.Written, b.fetch(s, column.Ref))
 		}
-		column, ok := x.(Column)
-		first, _ := x.(Column)
-		if i > 0 {
-			first, _ = values[0].(Column)
-		}
-		reused = reused && ok && sameForm(column.Ref.Column, first.Ref.Column)
-		made.Nullable = made.Nullable || !ok || column.Ref.Nullable
 		values[i] = x
+		column, ok := x.(Column)
+		first, alike := values[0].(Column)
+		reused = reused && ok && alike && sameForm(column.Ref.Column, first.Ref.Column)
+		made.Nullable = made.Nullable || !ok || column.Ref.Nullable
 	}
 	places := make([]int, len(own))
 	for i, x := range values {
@@ -293,7 +290,7 @@ func (u *union) fetch(part int, x Expr, reused bool) int {
 	at := slices.IndexFunc(s.Fetch, func(f Fetched) bool { return f.Value != nil && reflect.DeepEqual(f.Value, x) })
 	if at < 0 {
 		at = len(s.Fetch)
-		f := Fetched{Value: x}
+		f := Fetched{Ref: nowhere, Value: x}
 		if column, ok := x.(Column); ok {
 			f.Ref = column.Ref
 		}
@@ -351,11 +348,14 @@ func (s *Selection) settleUnion(u *union) {
 		}
 	}
 	for n := range forms {
-		s.Fetch = append(s.Fetch, Fetched{Value: Slot{n}})
+		s.Fetch = append(s.Fetch, Fetched{Ref: nowhere, Value: Slot{n}})
 	}
-	s.Fetch = append(s.Fetch, Fetched{Value: PartNumber{}})
+	s.Fetch = append(s.Fetch, Fetched{Ref: nowhere, Value: PartNumber{}})
 	s.Union, s.Parts = u.parts, u.parts
 }
+
+// nowhere is where a value comes from that no column of a table gives.
+var nowhere = criteria.Ref{Column: new(catalog.Column)}
 
 // alike tells whether two values of queries can be in one place.
 func alike(a, b Fetched) bool {
@@ -363,8 +363,8 @@ func alike(a, b Fetched) bool {
 }
 
 // sameForm tells whether the values of two columns are of one type for the database.
-func sameForm(a, b catalog.Column) bool {
-	base := func(c catalog.Column) string {
+func sameForm(a, b *catalog.Column) bool {
+	base := func(c *catalog.Column) string {
 		name, _, _ := strings.Cut(strings.ToLower(c.Declared), "(")
 		return strings.TrimSpace(name)
 	}

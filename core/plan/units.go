@@ -77,7 +77,7 @@ func (u units) missing(values []any) (missing []any) {
 	if last-first > longestAxis {
 		return nil
 	}
-	column := &criteria.Column{Ref: criteria.Ref{Column: catalog.Column{Type: catalog.Date, Encoding: catalog.EncDate}}}
+	column := &criteria.Column{Ref: criteria.Ref{Column: &catalog.Column{Type: catalog.Date, Encoding: catalog.EncDate}}}
 	of := newFormula(&criteria.UnitOf{Unit: u.name, X: column}, u.calendar, func(*criteria.Column) int { return 0 })
 	for day := first; day <= last; day++ {
 		var v any = catalog.Stamp{At: day.Midnight()}

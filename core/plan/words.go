@@ -339,7 +339,7 @@ func (b *binder) comparisonWords(e *criteria.Compare) string {
 	if criteria.IsPeriod(right) && !unit && (op == "=" || op == "<>") {
 		return b.words(left) + " " + b.within(op == "<>", right)
 	}
-	if column, ok := left.(*criteria.Column); ok && op == "=" && !dated && len(criteria.Columns(right)) == 0 {
+	if column, ok := left.(*criteria.Column); ok && op == "=" && !dated && criteria.FirstColumn(right) == nil {
 		return b.label(column) + " " + b.words(right) + fold(e.Fold)
 	}
 	return b.words(left) + " is " + word + b.words(right) + fold(e.Fold)

@@ -40,6 +40,9 @@ func CheckValues(text string, simple criteria.Expr) diag.Problems {
 
 // settle reads the periods that are written out, as far as that can be done now.
 func settle(e criteria.Expr) criteria.Expr {
+	if !criteria.Any(e, func(e criteria.Expr) bool { text, ok := e.(*criteria.Text); return ok && text.Period != nil }) {
+		return e
+	}
 	return criteria.Map(e, func(e criteria.Expr) criteria.Expr {
 		if text, ok := e.(*criteria.Text); ok && text.Period != nil {
 			if span, ok := Fixed(*text.Period); ok {
@@ -167,10 +170,10 @@ func (c *checker) strict(e criteria.Expr) {
 			return
 		}
 		left, right, op := cmp.Left, cmp.Right, cmp.Op
-		if len(criteria.Columns(left)) == 0 {
+		if criteria.FirstColumn(left) == nil {
 			left, right, op = right, left, criteria.Flip(op)
 		}
-		if !criteria.TypeOf(left).IsDate() || len(criteria.Columns(right)) > 0 {
+		if !criteria.TypeOf(left).IsDate() || criteria.FirstColumn(right) != nil {
 			return
 		}
 		key := criteria.Print(left)
@@ -212,7 +215,7 @@ func isDay(e criteria.Expr) bool {
 func (c *checker) strictly(at *criteria.Compare, operand criteria.Expr, op, better, what string) {
 	changed := *at
 	changed.Op = better
-	if len(criteria.Columns(at.Left)) == 0 {
+	if criteria.FirstColumn(at.Left) == nil {
 		changed.Op = criteria.Flip(better)
 	}
 	code := "strict_start"
@@ -228,13 +231,17 @@ func (c *checker) wrapped(simple criteria.Expr) {
 		if !criteria.IsComparison(e) {
 			return
 		}
-		for _, side := range criteria.Children(e) {
-			columns := criteria.Columns(side)
-			if column, ok := side.(*criteria.Column); ok && column.Ref.Column.Encoding.IsLayout() && !column.Ref.Column.Compares() && !column.Ref.Column.Known { // files have no index anyway
+		for side := range criteria.Children(e) {
+			column, bare := side.(*criteria.Column)
+			if bare && column.Ref.Column.Encoding.IsLayout() && !column.Ref.Column.Compares() && !column.Ref.Column.Known { // files have no index anyway
 				c.add(e, "no_index", fmt.Sprintf("No index on %s can be used here: texts as %s do not sort by time.", criteria.Print(column), column.Ref.Column.Encoding),
 					"Restrict the records by another condition as well, or ask the database's owner for a column with the day as date; explain --plan says how.")
 				return
 			}
+			if bare || criteria.FirstColumn(side) == nil {
+				continue
+			}
+			columns := criteria.Columns(side)
 			if len(columns) != 1 || len(criteria.Columns(e)) != 1 || criteria.BecomesBare(e, side) || criteria.HasAggregate(side) { // no index leads to groups
 				continue
 			}

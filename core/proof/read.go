@@ -110,7 +110,7 @@ func (r *reader) clear(e criteria.Expr) bool {
 	if !criteria.AsksAny(e) {
 		return true
 	}
-	for _, side := range criteria.Children(e) {
+	for side := range criteria.Children(e) {
 		p, direct := side.(*criteria.Parameter)
 		if direct && !r.question(p).Certain || !direct && criteria.AsksAny(side) {
 			return false

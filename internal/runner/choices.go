@@ -48,7 +48,7 @@ func Choices(ctx context.Context, job Job, q parameter.Parameter, search plan.Se
 
 // Values lists a page of the values that occur in a column of a table, and how many
 // records have each.
-func Values(ctx context.Context, source engine.Source, rows plan.Rows, t catalog.Table, c catalog.Column, search plan.Search, zone *time.Location) ([]parameter.Choice, error) {
+func Values(ctx context.Context, source engine.Source, rows plan.Rows, t catalog.Table, c *catalog.Column, search plan.Search, zone *time.Location) ([]parameter.Choice, error) {
 	ctx, stop := context.WithTimeoutCause(ctx, sampleLimit, timedOut(sampleLimit))
 	defer stop()
 	return listed(ctx, source, tables(rows, zone).Values(t, c, search), true)
@@ -56,15 +56,15 @@ func Values(ctx context.Context, source engine.Source, rows plan.Rows, t catalog
 
 // Readings lists some values of a column as they are stored, and how each would be read if
 // the column stored dates in an encoding. Up to half of them are such as would be none.
-func Readings(ctx context.Context, source engine.Source, rows plan.Rows, t catalog.Table, c catalog.Column, encoding catalog.Encoding, most int, zone *time.Location) ([]wire.StoredValue, error) {
-	read := c
+func Readings(ctx context.Context, source engine.Source, rows plan.Rows, t catalog.Table, c *catalog.Column, encoding catalog.Encoding, most int, zone *time.Location) ([]wire.StoredValue, error) {
+	read := *c
 	read.Encoding, read.Type, read.Example, read.Shape = encoding, encoding.Type(), "", ""
 	if read.Stored = c.Stored; c.Encoding == "" {
 		read.Stored = c.Type
 	}
-	plain := c // as it is stored
+	plain := *c // as it is stored
 	plain.Encoding, plain.Type, plain.Shape = "", read.Stored, ""
-	stored, err := Values(ctx, source, rows, t, plain, plan.Search{Limit: lookedAt}, zone)
+	stored, err := Values(ctx, source, rows, t, &plain, plan.Search{Limit: lookedAt}, zone)
 	clock := civil.NewClock(zone)
 	fit, unfit := []wire.StoredValue{}, []wire.StoredValue{}
 	for _, s := range stored {

@@ -18,7 +18,7 @@ import (
 // once at the end.
 type edges struct {
 	index             int
-	column            catalog.Column
+	column            *catalog.Column
 	zone              *time.Location
 	count             int64
 	first, last       kept
@@ -239,7 +239,7 @@ func (e *edges) text() (first, last string) {
 	if e.parts != nil {
 		return first, last
 	}
-	return dateText(e.first.value(), &e.column, e.zone), dateText(e.last.value(), &e.column, e.zone)
+	return dateText(e.first.value(), e.column, e.zone), dateText(e.last.value(), e.column, e.zone)
 }
 
 // earlier and later are the one of two dates, as text, that is; blank is none.
@@ -254,8 +254,11 @@ func later(a, b string) string { return max(a, b) }
 
 // dateText is a stored date as people read it, empty for none.
 func dateText(v any, column *catalog.Column, zone *time.Location) string {
+	if v == nil {
+		return ""
+	}
 	stamp, ok := column.Decode(v, civil.NewClock(zone))
-	if v == nil || !ok {
+	if !ok {
 		return ""
 	}
 	return string(stamp.AppendTo(nil, column, 'T'))
@@ -312,10 +315,10 @@ func (e *edges) around(around plan.Edges, near beside) *output.Edges {
 	}
 	column := around.Column.Ref.Column
 	if around.Before != nil {
-		out.Before, out.NoBefore = dateText(near.before, &column, e.zone), near.before == nil
+		out.Before, out.NoBefore = dateText(near.before, column, e.zone), near.before == nil
 	}
 	if around.After != nil {
-		out.After, out.NoAfter = dateText(near.after, &column, e.zone), near.after == nil
+		out.After, out.NoAfter = dateText(near.after, column, e.zone), near.after == nil
 	}
 	return out
 }

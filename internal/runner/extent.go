@@ -29,7 +29,7 @@ func Extents(ctx context.Context, source engine.Source, rows plan.Rows, t catalo
 					return ""
 				}
 				if c.Encoding != "" {
-					return dateText(row[place], &at.Read, zone)
+					return dateText(row[place], at.Read, zone)
 				}
 				return cellText(row[place])
 			}

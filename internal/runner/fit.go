@@ -44,7 +44,7 @@ func (f *fitting) pass(row []any) (bool, error) {
 		}
 	}
 	for _, i := range s.Written {
-		c := &s.Fetch[i].Column
+		c := s.Fetch[i].Column
 		if row[i] != nil && !catalog.HasShape(row[i], c.Shape) {
 			return false, engine.WrittenOtherwise(c.Name)
 		}

@@ -159,7 +159,7 @@ func Conditions(job Job) ([]plan.Condition, error) {
 
 // planner makes the job's statements.
 func (job Job) planner() plan.Planner {
-	return plan.Planner{Query: job.Compiled, Calendar: job.Context.Calendar, Rows: job.Rows, Sure: func(c catalog.Column) bool {
+	return plan.Planner{Query: job.Compiled, Calendar: job.Context.Calendar, Rows: job.Rows, Sure: func(c *catalog.Column) bool {
 		return job.Unchanged && c.Reliable()
 	}}
 }

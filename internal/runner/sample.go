@@ -58,7 +58,7 @@ func FirstRows(ctx context.Context, source engine.Source, rows plan.Rows, t cata
 
 // UnfitRows gives the records of a table in which a value of a column with dates
 // is none, their keys first.
-func UnfitRows(ctx context.Context, source engine.Source, rows plan.Rows, t catalog.Table, c catalog.Column, most int, zone *time.Location) (output.Result, error) {
+func UnfitRows(ctx context.Context, source engine.Source, rows plan.Rows, t catalog.Table, c *catalog.Column, most int, zone *time.Location) (output.Result, error) {
 	return sampleOf(ctx, source, tables(rows, zone).UnfitRows(t, c, most), zone)
 }
 

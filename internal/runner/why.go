@@ -220,9 +220,9 @@ func (f *found) take(side int64, least, greatest any) {
 
 // near tells of the nearest records outside a date condition, and what to ask
 // for instead.
-func (w *reasoning) near(job Job, p Prepared, condition criteria.Expr, i int, column catalog.Column, f found) {
+func (w *reasoning) near(job Job, p Prepared, condition criteria.Expr, i int, column *catalog.Column, f found) {
 	zone := job.Context.Zone
-	near := wire.WhyNearest{Condition: i, Before: dateText(f.before, &column, zone), After: dateText(f.after, &column, zone)}
+	near := wire.WhyNearest{Condition: i, Before: dateText(f.before, column, zone), After: dateText(f.after, column, zone)}
 	w.Nearest = append(w.Nearest, near)
 	clock := civil.NewClock(zone)
 	var days []civil.Date

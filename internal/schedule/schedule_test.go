@@ -241,7 +241,7 @@ func crowd(t testing.TB, b *bench, n int) {
 // TestCrowd: many are due at the same minute. No source and no owner has more under way than they
 // may, nobody waits for one owner to end, and no more is held than is under way.
 func TestCrowd(t *testing.T) {
-	const n = 10_000
+	const n = 3000
 	b := newBench(t)
 	crowd(t, b, n)
 	before := runtime.NumGoroutine()

@@ -82,7 +82,7 @@ func (o *openSource) inherit(old *openSource) {
 		columns := o.known.Load().Tables[at].Columns
 		for i := range columns {
 			if c, ok := before.Column(columns[i].Name); ok && c.Encoding == columns[i].Encoding {
-				columns[i] = c
+				columns[i] = *c
 			}
 		}
 		if !slices.ContainsFunc(columns, func(c catalog.Column) bool {

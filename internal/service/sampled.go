@@ -46,8 +46,8 @@ func (o *openSource) sample(ctx context.Context, sql string, s plan.Statement, c
 		return kept
 	}
 	s.From = plan.Table{Name: definition.Result, Alias: definition.Result}
-	for _, c := range columns {
-		s.Fetch = append(s.Fetch, plan.Fetched{Ref: criteria.Ref{Alias: definition.Result, Column: c}})
+	for i := range columns {
+		s.Fetch = append(s.Fetch, plan.Fetched{Ref: criteria.Ref{Alias: definition.Result, Column: &columns[i]}})
 	}
 	s.Limit = sampleSize
 	limited, stop := context.WithTimeout(ctx, sampleLimit)

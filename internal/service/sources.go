@@ -251,11 +251,11 @@ func (s *Service) fitting(ctx context.Context, who identity.Actor, source engine
 		table, name, _ := catalog.SplitColumn(column)
 		t, _ := found.Table(table)
 		c, _ := t.Column(name)
-		t.Columns = []catalog.Column{c}
+		t.Columns = []catalog.Column{*c}
 		if err := engine.Survey(ctx, source, &t); err != nil {
 			return err
 		}
-		if c = t.Columns[0]; c.Unfit > 0 {
+		if c = &t.Columns[0]; c.Unfit > 0 {
 			users, err := s.allDependents(ctx, who, column)
 			var missing *NotFound
 			if err != nil && !errors.As(err, &missing) {
@@ -623,7 +623,7 @@ func (s *Service) Readings(ctx context.Context, who identity.Actor, source, tabl
 
 // columnRows gives a column of a table, what may be seen of the table by itself, and whom
 // to ask for it.
-func (s *Service) columnRows(ctx context.Context, who identity.Actor, source, table, column string) (guarded engine.Source, rows plan.Rows, t catalog.Table, c catalog.Column, err error) {
+func (s *Service) columnRows(ctx context.Context, who identity.Actor, source, table, column string) (guarded engine.Source, rows plan.Rows, t catalog.Table, c *catalog.Column, err error) {
 	o, t, err := s.table(ctx, who, source, table)
 	if err != nil {
 		return nil, rows, t, c, err
@@ -648,7 +648,7 @@ func (s *Service) UnfitRows(ctx context.Context, who identity.Actor, source, tab
 	}
 	found, err := runner.UnfitRows(ctx, guarded, rows, t, c, most, s.Calendar.Zone)
 	if placed, ok := guarded.(*shared); err == nil && ok { // every row may be seen
-		places, err := placed.Places(ctx, t.Name, c, most)
+		places, err := placed.Places(ctx, t.Name, *c, most)
 		if err != nil {
 			return found, err
 		}

@@ -176,7 +176,7 @@ func needed(e criteria.Expr) (out []*criteria.Parameter) {
 		}
 		return needed(e.X)
 	}
-	for _, child := range criteria.Children(e) {
+	for child := range criteria.Children(e) {
 		out = append(out, needed(child)...)
 	}
 	return out
@@ -236,7 +236,7 @@ func (w World) hasUnfit(e criteria.Expr, r Record) bool {
 			return false
 		}
 	}
-	return slices.ContainsFunc(criteria.Children(e), func(child criteria.Expr) bool { return w.hasUnfit(child, r) })
+	return slices.ContainsFunc(slices.Collect(criteria.Children(e)), func(child criteria.Expr) bool { return w.hasUnfit(child, r) })
 }
 
 // Blanks tells whether a value in an expression is blank, or a date that is none.
@@ -244,7 +244,7 @@ func (w World) Blanks(e criteria.Expr, r Record) bool {
 	if _, length := e.(*criteria.Length); length {
 		return false
 	}
-	return w.Value(e, r) == nil || criteria.RecordsOf(e) == nil && slices.ContainsFunc(criteria.Children(e), func(child criteria.Expr) bool { return w.Blanks(child, r) })
+	return w.Value(e, r) == nil || criteria.RecordsOf(e) == nil && slices.ContainsFunc(slices.Collect(criteria.Children(e)), func(child criteria.Expr) bool { return w.Blanks(child, r) })
 }
 
 // blankAnyway tells whether a comparison is met because its column is blank,

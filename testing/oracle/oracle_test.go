@@ -665,7 +665,7 @@ var at2025 = time.Date(2025, 3, 30, 0, 59, 59, 0, time.UTC)
 // planner makes the statements of a query; dates that are known to be clean are
 // taken to be so, as a run takes them.
 func (b *bench) planner(compiled *definition.Compiled, ctx civil.Calendar) plan.Planner {
-	return plan.Planner{Query: compiled, Calendar: ctx, Sure: func(c catalog.Column) bool {
+	return plan.Planner{Query: compiled, Calendar: ctx, Sure: func(c *catalog.Column) bool {
 		return b.engine == "sqlite" && c.Reliable()
 	}}
 }
@@ -771,7 +771,7 @@ func (b *bench) try(text string, in map[string]parameter.Input) string {
 	}
 	compiled := &definition.Compiled{
 		Query: query, From: scope.Tables[0], Traits: b.catalog.Traits, Criteria: e, CriteriaText: text, Questions: questions,
-		Columns: []definition.CompiledColumn{{Column: query.Columns[0], Expr: &criteria.Column{Name: "id", Ref: criteria.Ref{Alias: "r", Column: b.catalog.Tables[0].Columns[0]}}, Type: catalog.Integer}},
+		Columns: []definition.CompiledColumn{{Column: query.Columns[0], Expr: &criteria.Column{Name: "id", Ref: criteria.Ref{Alias: "r", Column: &b.catalog.Tables[0].Columns[0]}}, Type: catalog.Integer}},
 	}
 	statement, problems := b.planner(compiled, b.ctx).Records(definition.View{}, values)
 	if problems.Failed() {

@@ -30,7 +30,7 @@ func TestUnfitRecords(t *testing.T) {
 					want = append(want, fmt.Sprint(id))
 				}
 			}
-			result, err := runner.UnfitRows(t.Context(), b.source, nil, table, c, len(b.ids), london)
+			result, err := runner.UnfitRows(t.Context(), b.source, nil, table, &c, len(b.ids), london)
 			require.NoError(t, err)
 			got := []string{}
 			for _, row := range result.Rows {

@@ -13,8 +13,8 @@ import (
 )
 
 var (
-	stopsWanted = flag.Int("stops", 120, "how often the service is stopped over a day")
-	killsWanted = flag.Int("kills", 16, "how often it is killed")
+	stopsWanted = flag.Int("stops", 80, "how often the service is stopped over a day")
+	killsWanted = flag.Int("kills", 12, "how often it is killed")
 	seed        = flag.Uint64("seed", 11, "of when that is")
 )
 
@@ -40,7 +40,7 @@ func live(ctx context.Context, r *running, c *clock, end time.Time, crashed func
 	}
 }
 
-// TestStopped has 200 schedules live through a day and stops the service at 300 steps (-stops) of what it
+// TestStopped has 200 schedules live through a day and stops the service at many steps (-stops) of what it
 // does: nothing is lost, nothing is run twice to its end, and what arrives twice has the same
 // identity.
 func TestStopped(t *testing.T) {

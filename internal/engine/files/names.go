@@ -82,7 +82,7 @@ func (s *source) tellPeriods(ctx context.Context, t *table, columns []catalog.Co
 		if tried++; tried > mostDatesTold {
 			break
 		}
-		found, err := s.held(ctx, t, c)
+		found, err := s.held(ctx, t, &c)
 		if err != nil {
 			return "", err
 		}

@@ -85,7 +85,7 @@ func readOnce(text, table string) bool {
 
 // held is what a column holds in each part of a table, by its path. What is not known yet is
 // found in one reading of those parts.
-func (s *source) held(ctx context.Context, t *table, c catalog.Column) (map[string]held, error) {
+func (s *source) held(ctx context.Context, t *table, c *catalog.Column) (map[string]held, error) {
 	found := map[string]held{}
 	at := slices.IndexFunc(t.columns, func(r read) bool { return r.Name == c.Name })
 	if at < 0 {
@@ -113,7 +113,7 @@ func (s *source) held(ctx context.Context, t *table, c catalog.Column) (map[stri
 	}
 	name := quote(c.Name)
 	order, unfit, clock := name, "false", civil.NewClock(nil)
-	decode := c
+	decode := *c
 	if text, ok := dialect.DuckDB().InOrder(c); ok { // rearranged to ISO text
 		order = text
 		decode.Encoding = map[catalog.Type]catalog.Encoding{catalog.Date: catalog.EncISODate, catalog.DateTime: catalog.EncISOLocal}[c.Type]

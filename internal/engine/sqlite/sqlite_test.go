@@ -172,8 +172,8 @@ func TestBytes(t *testing.T) {
 	require.NoError(t, err)
 	table := tables.Tables[0]
 	statement := plan.Statement{From: plan.Table{Name: "t", Alias: "t"}}
-	for _, c := range table.Columns[:3] {
-		statement.Fetch = append(statement.Fetch, plan.Fetched{Ref: criteria.Ref{Alias: "t", Column: c, Nullable: true}})
+	for i := range table.Columns[:3] {
+		statement.Fetch = append(statement.Fetch, plan.Fetched{Ref: criteria.Ref{Alias: "t", Column: &table.Columns[i], Nullable: true}})
 	}
 	statement.Sort = []plan.SortKey{{Expr: plan.Column{Ref: statement.Fetch[0].Ref}}}
 	var rows [][]any

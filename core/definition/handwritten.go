@@ -118,10 +118,10 @@ func (c *compiler) heldAgainst(result Described) {
 			continue
 		}
 		stored, found := c.out.From.Table.Column(column.Name)
-		some := result.Values[stored.Name]
-		if !found || len(some) == 0 {
+		if !found || len(result.Values[stored.Name]) == 0 {
 			continue
 		}
+		some := result.Values[stored.Name]
 		field := nth("columns", i)
 		proposed := result.Proposed[stored.Name]
 		switch said := catalog.Encoding(col.Encoding); {

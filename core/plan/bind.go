@@ -1,7 +1,6 @@
 package plan
 
 import (
-	"cmp"
 	"reflect"
 	"slices"
 	"strings"
@@ -271,7 +270,9 @@ func (b *binder) fetchRelated(s *Statement, e criteria.Expr, places map[*criteri
 		}
 		fetch := func(value Expr, shape string) *criteria.Column {
 			f := Fetched{Ref: criteria.Ref{Column: relatedColumn(e), Nullable: true}, Value: value}
-			f.Column.Shape = cmp.Or(shape, f.Column.Shape)
+			if shape != "" {
+				f.Column = &catalog.Column{Type: f.Column.Type, Shape: shape}
+			}
 			at := len(s.Fetch)
 			for i, other := range s.Fetch[:min(at, mostCompared)] {
 				if other.Value != nil && reflect.DeepEqual(other.Value, f.Value) {
@@ -430,7 +431,10 @@ func (b *binder) sort(s *Statement, keys []definition.SortKey) {
 	}
 	for _, t := range keyed(b.compiled) {
 		for _, name := range t.Table.Key {
-			column, _ := t.Table.Column(name)
+			column, ok := t.Table.Column(name)
+			if !ok { // not to be read
+				continue
+			}
 			key := Column{criteria.Ref{Alias: t.Alias, Column: column}}
 			if slices.ContainsFunc(s.Sort, func(k SortKey) bool {
 				c, ok := k.Expr.(Column)
@@ -482,7 +486,10 @@ func (p Planner) Identify(s *Statement) (places []int) {
 			return nil
 		}
 		for _, name := range t.Table.Key {
-			column, _ := t.Table.Column(name)
+			column, ok := t.Table.Column(name)
+			if !ok {
+				return nil
+			}
 			places = append(places, b.fetch(s, criteria.Ref{Alias: t.Alias, Column: column}))
 		}
 	}

@@ -517,12 +517,15 @@ func newFile(t *testing.T, r random, clean func(row []any)) *bench {
 	return b
 }
 
-// survey looks at how the dates are stored, as the service does.
+// survey looks at how the dates are stored, as the service does. Trees point to the columns of
+// the catalogue, which is to stay as it is then.
 func (b *bench) survey(t *testing.T) {
 	tables := slices.Clone(b.catalog.Tables)
 	tables[0].Columns = slices.Clone(tables[0].Columns)
 	b.catalog.Tables = tables
 	require.NoError(t, engine.Survey(t.Context(), b.source, &tables[0]))
+	before := b.catalog.Clone()
+	t.Cleanup(func() { require.Equal(t, before, b.catalog, "somebody changed the catalogue") })
 }
 
 // newEmpty makes a table in an engine, to be filled by the connection; open then

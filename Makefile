@@ -3,12 +3,12 @@
 SHELL := /bin/bash -o pipefail
 TOOL := go tool -modfile=tools/go.mod
 PACKAGES := ./cmd/... ./core/... ./internal/... ./testing/...
-# What shares no memory between goroutines, or drives a service from outside for long, and gains
-# nothing from the race detector (of access and api TestTogether does; many at once is tried by
-# attacks and load). What is bare has no console in it, and is tested while that is built.
+# What shares no memory between goroutines, or drives a service from outside for long, gains nothing
+# from the race detector (of access and api TestTogether does; many at once is tried by attacks and
+# load). What is bare has no console in it, and is tested while that is built.
 BARE := /core/|/internal/(chart|cli|config|delivery|demo|engine|output|paper|wire)$$|/testing/(oracle|schedules|spans)$$
-ALONE := $(BARE)|/internal/api$$|/testing/(access|endtoend|export|paint|policy|reference)$$
-TESTS = $(TOOL) gotestsum --format pkgname -- -vet=off -shuffle=on -timeout 40m
+SERVED := /internal/api$$|/testing/(access|endtoend|export|paint|policy|reference)$$
+TESTS = $(TOOL) gotestsum --format pkgname -- -vet=off -shuffle=on -parallel 3 -timeout 40m
 DIST := internal/api/console/dist/index.html
 SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package-lock.json docs/openapi.json
 
@@ -55,7 +55,7 @@ deps: ## Install what the tests need from Debian's packages, if it is missing
 	fi
 
 # Compiling, checking and testing end soon: garbage is collected less often.
-test lint-go test-bare: export GOGC := 300
+test lint-go: export GOGC := 300
 
 .PHONY: lint
 lint: lint-go lint-console ## Look the code over: formatting, vet, static checks, the console's types and style
@@ -83,17 +83,24 @@ format: console/node_modules ## Format the code
 	$(TOOL) gofumpt -w core internal cmd testing
 	cd console && node_modules/.bin/prettier --write --log-level warn src tests
 
-.PHONY: test-bare
-test-bare:
-	$(TESTS) -parallel 3 $$(go list $(PACKAGES) | grep -E '$(BARE)')
-
 .PHONY: test
 test: deps ## Install what the tests need, then run every check and test
-	@$(MAKE) --no-print-directory -j2 -Oline lint test-console test-bare
-	$(TESTS) -p 3 -parallel 3 $$(go list $(PACKAGES) | grep -E '$(ALONE)' | grep -vE '$(BARE)')
-	$(TESTS) -p 3 -race $$(go list $(PACKAGES) | grep -vE '$(ALONE)')
-	go test -vet=off -race -run TestTogether ./internal/api ./testing/access
+	@$(MAKE) --no-print-directory -j2 -Oline lint test-console test-bare test-served test-raced
 	@echo "Everything passed: formatting, static checks, the console's types and style, and every test."
+
+# The longest are last by name, and begin first.
+.PHONY: test-bare
+test-bare:
+	$(TESTS) $$(go list $(PACKAGES) | grep -E '$(BARE)' | tac)
+
+.PHONY: test-served
+test-served: $(DIST)
+	$(TESTS) $$(go list $(PACKAGES) | grep -E '$(SERVED)' | tac)
+
+.PHONY: test-raced
+test-raced: $(DIST)
+	$(TESTS) -race $$(go list $(PACKAGES) | grep -vE '$(BARE)|$(SERVED)' | tac)
+	go test -vet=off -race -run TestTogether ./internal/api ./testing/access
 
 .PHONY: fuzz
 fuzz: ## Fuzz each parser for a minute, and try many more random criteria

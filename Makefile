@@ -4,10 +4,10 @@ SHELL := /bin/bash -o pipefail
 TOOL := go tool -modfile=tools/go.mod
 PACKAGES := ./cmd/... ./core/... ./internal/... ./testing/...
 # What shares no memory between goroutines, or drives a service from outside for long, gains nothing
-# from the race detector (of access and api TestTogether does; many at once is tried by attacks and
-# load). What is bare has no console in it, and is tested while that is built.
+# from the race detector (of api and access TestTogether does, of engines TestThroughTheService; many at
+# once is tried by attacks and load). What is bare has no console in it, and is tested while that is built.
 BARE := /core/|/internal/(chart|cli|config|delivery|demo|engine|output|paper|wire)$$|/testing/(oracle|schedules|spans)$$
-SERVED := /internal/api$$|/testing/(access|endtoend|export|paint|policy|reference)$$
+SERVED := /internal/api$$|/testing/(access|endtoend|engines|export|paint|policy|reference)$$
 TESTS = $(TOOL) gotestsum --format pkgname -- -vet=off -shuffle=on -parallel 3 -timeout 40m
 DIST := internal/api/console/dist/index.html
 SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package-lock.json docs/openapi.json
@@ -88,19 +88,19 @@ test: deps ## Install what the tests need, then run every check and test
 	@$(MAKE) --no-print-directory -j2 -Oline lint test-console test-bare test-served test-raced
 	@echo "Everything passed: formatting, static checks, the console's types and style, and every test."
 
-# The longest are last by name, and begin first.
+# The longest begins first.
 .PHONY: test-bare
 test-bare:
-	$(TESTS) $$(go list $(PACKAGES) | grep -E '$(BARE)' | tac)
+	$(TESTS) $$(go list ./testing/oracle $(PACKAGES) | grep -E '$(BARE)')
 
 .PHONY: test-served
 test-served: $(DIST)
-	$(TESTS) $$(go list $(PACKAGES) | grep -E '$(SERVED)' | tac)
+	$(TESTS) $$(go list ./testing/endtoend $(PACKAGES) | grep -E '$(SERVED)')
 
 .PHONY: test-raced
 test-raced: $(DIST)
-	$(TESTS) -race $$(go list $(PACKAGES) | grep -vE '$(BARE)|$(SERVED)' | tac)
-	go test -vet=off -race -run TestTogether ./internal/api ./testing/access
+	$(TESTS) -race $$(go list ./internal/engine/files $(PACKAGES) | grep -vE '$(BARE)|$(SERVED)')
+	go test -vet=off -race -run 'TestTogether|TestThroughTheService' ./internal/api ./testing/access ./testing/engines
 
 .PHONY: fuzz
 fuzz: ## Fuzz each parser for a minute, and try many more random criteria

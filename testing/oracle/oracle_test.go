@@ -36,7 +36,7 @@ import (
 )
 
 var (
-	expressions = flag.Int("expressions", 1_500, "how many random expressions are tried, each on every small table")
+	expressions = flag.Int("expressions", 1_000, "how many random expressions are tried, each on every small table")
 	seed        = flag.Uint64("seed", 1, "seed of the random expressions")
 )
 

@@ -24,7 +24,7 @@ import (
 	"pikegate/testing/oracle"
 )
 
-var queries = flag.Int("queries", 100, "how many random queries are written out by every engine")
+var queries = flag.Int("queries", 70, "how many random queries are written out by every engine")
 
 // query makes a random definition.
 func (r random) query() string {

@@ -9,6 +9,8 @@ PACKAGES := ./cmd/... ./core/... ./internal/... ./testing/...
 BARE := /core/|/internal/(chart|cli|config|delivery|demo|engine|output|paper|wire)$$|/testing/(oracle|schedules|spans)$$
 SERVED := /internal/api$$|/testing/(access|endtoend|engines|export|paint|policy|reference)$$
 TESTS = $(TOOL) gotestsum --format pkgname -- -vet=off -shuffle=on -parallel 3 -timeout 40m
+# What npm writes when it has installed everything.
+NODE := console/node_modules/.package-lock.json
 DIST := internal/api/console/dist/index.html
 SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package-lock.json docs/openapi.json
 
@@ -24,14 +26,14 @@ demo: build ## Build and run the service with the demonstration data
 build: $(DIST) ## Build the console and the binary bin/pikegate
 	go build -o bin/pikegate ./cmd/pikegate
 
-console/node_modules: console/package-lock.json
+$(NODE): console/package-lock.json
 	cd console && npm ci --prefer-offline --no-fund --no-audit --loglevel=error
 	@touch $@
 
-console/src/lib/schema.d.ts: docs/openapi.json console/node_modules
+console/src/lib/schema.d.ts: docs/openapi.json $(NODE)
 	cd console && node_modules/.bin/openapi-typescript ../docs/openapi.json -o src/lib/schema.d.ts >/dev/null
 
-$(DIST): console/node_modules console/src/lib/schema.d.ts $(SOURCES)
+$(DIST): $(NODE) console/src/lib/schema.d.ts $(SOURCES)
 	cd console && node_modules/.bin/vite build --logLevel warn
 	@touch $@
 
@@ -79,7 +81,7 @@ test-console: $(DIST)
 	cd console && node_modules/.bin/vitest run --reporter=dot
 
 .PHONY: format
-format: console/node_modules ## Format the code
+format: $(NODE) ## Format the code
 	$(TOOL) gofumpt -w core internal cmd testing
 	cd console && node_modules/.bin/prettier --write --log-level warn src tests
 

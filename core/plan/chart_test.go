@@ -121,6 +121,11 @@ func TestIdentify(t *testing.T) {
 	assert.Equal(t, []int{before}, Planner{Query: compiled}.Identify(&s.Statement))
 	assert.Equal(t, []int{before}, Planner{Query: compiled}.Identify(&s.Statement), "no column is fetched twice")
 	assert.Len(t, s.Fetch, before+1)
+	compiled.From.Table.Key = []string{"hidden"}
+	assert.Nil(t, Planner{Query: compiled}.Identify(&s.Statement), "a key that may not be read tells nothing apart")
+	ordered, problems := Planner{Query: compiled}.Records(definition.View{}, parameter.Values{})
+	assert.Empty(t, problems)
+	assert.Empty(t, ordered.Sort, "nor is anything ordered by it")
 	compiled.From.Table.Key = nil
 	assert.Nil(t, Planner{Query: compiled}.Identify(&s.Statement), "a table without a key has nothing")
 	grouped := Statement{GroupBy: []Expr{Value{}, Value{}}}

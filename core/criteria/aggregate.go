@@ -46,24 +46,16 @@ func ordinal(n string) string {
 
 // HasAggregate tells whether a value made of a group's records occurs in an
 // expression.
-func HasAggregate(e Expr) bool {
-	return Any(e, func(e Expr) bool {
-		_, aggregate := OfGroup(e)
-		return aggregate
-	})
+func HasAggregate(e Expr) bool { return Any(e, isAggregate) }
+
+func isAggregate(e Expr) bool {
+	_, ok := OfGroup(e)
+	return ok
 }
 
 // OutsideOf is an expression with blanks in the place of its aggregates.
 func OutsideOf(e Expr) Expr {
-	if !HasAggregate(e) {
-		return e
-	}
-	return MapOwn(e, func(e Expr) Expr {
-		if _, aggregate := OfGroup(e); aggregate {
-			return &Blank{}
-		}
-		return e
-	})
+	return ReplaceOwn(e, isAggregate, func(Expr) Expr { return &Blank{} })
 }
 
 // Outside are the columns an expression refers to outside of aggregates, each
@@ -86,18 +78,12 @@ func Counted(e Expr, scope Scope) Expr {
 		c, ok := e.(*Column)
 		return ok && c.Table == "" && strings.EqualFold(c.Name, "count")
 	}
-	if !Any(e, counts) {
-		return e
-	}
-	for i := range scope.Tables {
-		if _, ok := scope.Tables[i].Table.Column("count"); ok {
-			return e
+	return ReplaceOwn(e, counts, func(e Expr) Expr { // a column of another table may be called so
+		for i := range scope.Tables {
+			if _, ok := scope.Tables[i].Table.Column("count"); ok {
+				return e
+			}
 		}
-	}
-	return MapOwn(e, func(e Expr) Expr { // a column of another table may be called so
-		if counts(e) {
-			return &Aggregate{Pos: e.At(), Name: "count"}
-		}
-		return e
+		return &Aggregate{Pos: e.At(), Name: "count"}
 	})
 }

@@ -9,11 +9,12 @@ import (
 
 // HasInOrder tells whether a value that other records of the result give occurs in an
 // expression.
-func HasInOrder(e Expr) bool {
-	return Any(e, func(e Expr) bool {
-		_, ok := e.(*InOrder)
-		return ok
-	})
+func HasInOrder(e Expr) bool { return Any(e, IsInOrder) }
+
+// IsInOrder tells whether a node is such a value.
+func IsInOrder(e Expr) bool {
+	_, ok := e.(*InOrder)
+	return ok
 }
 
 // FromDatabase tells whether the database gives the value, since it needs records that

@@ -7,6 +7,29 @@ func Map(e Expr, change func(Expr) Expr) Expr { return mapped(e, change, false) 
 // MapOwn is Map which leaves what is asked of the records of other tables as it is.
 func MapOwn(e Expr, change func(Expr) Expr) Expr { return mapped(e, change, true) }
 
+// Replace is Map which changes the nodes of which something holds; where it holds of none, it
+// gives the expression itself.
+func Replace(e Expr, is func(Expr) bool, change func(Expr) Expr) Expr {
+	return replaced(e, is, change, false)
+}
+
+// ReplaceOwn is Replace which leaves what is asked of the records of other tables as it is.
+func ReplaceOwn(e Expr, is func(Expr) bool, change func(Expr) Expr) Expr {
+	return replaced(e, is, change, true)
+}
+
+func replaced(e Expr, is func(Expr) bool, change func(Expr) Expr, own bool) Expr {
+	if !Any(e, is) {
+		return e
+	}
+	return mapped(e, func(e Expr) Expr {
+		if is(e) {
+			return change(e)
+		}
+		return e
+	}, own)
+}
+
 func mapped(e Expr, change func(Expr) Expr, own bool) Expr {
 	if e == nil {
 		return nil

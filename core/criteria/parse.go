@@ -511,7 +511,7 @@ func (p *parser) atom() Expr {
 		if t.kind == tWord && reserved[t.text] {
 			break
 		}
-		c := &Column{Name: p.name(t), Ref: unresolved}
+		c := &Column{Name: p.name(t), Ref: NoColumn}
 		if p.take(".") {
 			n := p.next()
 			if n.kind != tWord && n.kind != tName {

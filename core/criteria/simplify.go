@@ -393,14 +393,9 @@ func SimplifyWithin(e Expr, calendar civil.Calendar) Expr {
 		call, ok := e.(*Call)
 		return ok && call.Name == "if"
 	}
-	if Any(e, chooses) {
-		e = Map(e, func(e Expr) Expr {
-			if chooses(e) {
-				call := e.(*Call)
-				call.Args[0] = Simplify(call.Args[0], calendar)
-			}
-			return e
-		})
-	}
-	return Simplify(e, calendar)
+	return Simplify(Replace(e, chooses, func(e Expr) Expr {
+		call := e.(*Call)
+		call.Args[0] = Simplify(call.Args[0], calendar)
+		return call
+	}), calendar)
 }

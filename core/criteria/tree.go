@@ -258,16 +258,16 @@ type Records struct {
 type Ref struct {
 	// Alias is the name of its table in the query.
 	Alias string
-	// Column is the catalogue's own, which nobody changes; never nil in a tree, where a name
-	// that is not resolved stands for a column of which nothing is known.
+	// Column is the catalogue's own, which nobody changes; never nil, see NoColumn.
 	Column *catalog.Column
 	// Nullable tells that the value can be blank, in its table or because its
 	// table is joined as optional.
 	Nullable bool
 }
 
-// unresolved is what a name stands for before it is resolved.
-var unresolved = Ref{Column: new(catalog.Column)}
+// NoColumn is what a name refers to before it is resolved, and a value that no column of a table
+// gives.
+var NoColumn = Ref{Column: new(catalog.Column)}
 
 // Question is what the criteria need to know of a parameter.
 type Question struct {

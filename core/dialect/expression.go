@@ -396,15 +396,15 @@ func equality(e plan.Expr) *catalog.Column {
 
 func (w *writer) in(e plan.In) string {
 	of := equality(e.X)
-	_, isColumn := e.X.(plan.Column)
+	column, isColumn := e.X.(plan.Column)
 	if collated(e.X) && isColumn && of != nil {
-		bare, plain := e.X.(plan.Column), *e.X.(plan.Column).Ref.Column
-		plain.Collated, bare.Ref.Column = false, &plain
+		bare := *of
+		bare.Collated, column.Ref.Column = false, &bare
 		switch {
 		case of.Exact:
-			return w.among(plan.In{X: bare, Values: e.Values, Constant: e.Constant})
+			return w.among(plan.In{X: column, Values: e.Values, Constant: e.Constant})
 		case len(e.Values) <= longList: // an index leads to those that the column takes for equal
-			return "(" + w.among(plan.In{X: bare, Values: e.Values, Constant: e.Constant}) + " and " + w.among(e) + ")"
+			return "(" + w.among(plan.In{X: column, Values: e.Values, Constant: e.Constant}) + " and " + w.among(e) + ")"
 		}
 	}
 	return w.among(e)

@@ -261,13 +261,8 @@ const mostCompared = 100
 // fetchRelated puts columns in the place of what an expression says of the records
 // of other tables, and tells where in the fetched row the database gives them.
 func (b *binder) fetchRelated(s *Statement, e criteria.Expr, places map[*criteria.Column]int) criteria.Expr {
-	if !criteria.Any(e, func(e criteria.Expr) bool { return criteria.RecordsOf(e) != nil }) {
-		return e
-	}
-	return criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
-		if criteria.RecordsOf(e) == nil {
-			return e
-		}
+	related := func(e criteria.Expr) bool { return criteria.RecordsOf(e) != nil }
+	return criteria.ReplaceOwn(e, related, func(e criteria.Expr) criteria.Expr {
 		fetch := func(value Expr, shape string) *criteria.Column {
 			f := Fetched{Ref: criteria.Ref{Column: relatedColumn(e), Nullable: true}, Value: value}
 			if shape != "" {

@@ -94,14 +94,12 @@ func (b *binder) ranked() bool {
 // ofOthers puts columns in the place of what the database gives of other rows: add has a
 // statement return a value, and gives its column.
 func (b *binder) ofOthers(e criteria.Expr, add func(value Expr, c *catalog.Column) *criteria.Column) criteria.Expr {
-	if !criteria.HasInOrder(e) {
-		return e
-	}
-	return criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
+	given := func(e criteria.Expr) bool {
 		n, ok := e.(*criteria.InOrder)
-		if !ok || !n.FromDatabase() {
-			return e
-		}
+		return ok && n.FromDatabase()
+	}
+	return criteria.ReplaceOwn(e, given, func(e criteria.Expr) criteria.Expr {
+		n := e.(*criteria.InOrder)
 		if n.Name == "rank" {
 			return add(b.rank(n), &catalog.Column{Type: catalog.Integer})
 		}
@@ -157,14 +155,8 @@ const passingMark = 1 << 17
 // passing puts columns in the place of values that are worked out while the rows pass, and
 // notes their places.
 func (b *binder) passing(s *Selection, e criteria.Expr, places map[*criteria.Column]int, index func(*criteria.Column) int) criteria.Expr {
-	if !criteria.HasInOrder(e) {
-		return e
-	}
-	return criteria.MapOwn(e, func(e criteria.Expr) criteria.Expr {
-		n, ok := e.(*criteria.InOrder)
-		if !ok {
-			return e
-		}
+	return criteria.ReplaceOwn(e, criteria.IsInOrder, func(e criteria.Expr) criteria.Expr {
+		n := e.(*criteria.InOrder)
 		t := criteria.TypeOf(n)
 		made := Passing{previous: n.Name == "previous"}
 		if !made.previous {

@@ -290,7 +290,7 @@ func (u *union) fetch(part int, x Expr, reused bool) int {
 	at := slices.IndexFunc(s.Fetch, func(f Fetched) bool { return f.Value != nil && reflect.DeepEqual(f.Value, x) })
 	if at < 0 {
 		at = len(s.Fetch)
-		f := Fetched{Ref: nowhere, Value: x}
+		f := Fetched{Ref: criteria.NoColumn, Value: x}
 		if column, ok := x.(Column); ok {
 			f.Ref = column.Ref
 		}
@@ -348,14 +348,11 @@ func (s *Selection) settleUnion(u *union) {
 		}
 	}
 	for n := range forms {
-		s.Fetch = append(s.Fetch, Fetched{Ref: nowhere, Value: Slot{n}})
+		s.Fetch = append(s.Fetch, Fetched{Ref: criteria.NoColumn, Value: Slot{n}})
 	}
-	s.Fetch = append(s.Fetch, Fetched{Ref: nowhere, Value: PartNumber{}})
+	s.Fetch = append(s.Fetch, Fetched{Ref: criteria.NoColumn, Value: PartNumber{}})
 	s.Union, s.Parts = u.parts, u.parts
 }
-
-// nowhere is where a value comes from that no column of a table gives.
-var nowhere = criteria.Ref{Column: new(catalog.Column)}
 
 // alike tells whether two values of queries can be in one place.
 func alike(a, b Fetched) bool {

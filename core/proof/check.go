@@ -40,14 +40,13 @@ func CheckValues(text string, simple criteria.Expr) diag.Problems {
 
 // settle reads the periods that are written out, as far as that can be done now.
 func settle(e criteria.Expr) criteria.Expr {
-	if !criteria.Any(e, func(e criteria.Expr) bool { text, ok := e.(*criteria.Text); return ok && text.Period != nil }) {
-		return e
+	written := func(e criteria.Expr) bool {
+		text, ok := e.(*criteria.Text)
+		return ok && text.Period != nil
 	}
-	return criteria.Map(e, func(e criteria.Expr) criteria.Expr {
-		if text, ok := e.(*criteria.Text); ok && text.Period != nil {
-			if span, ok := Fixed(*text.Period); ok {
-				return &criteria.Span{Pos: text.Pos, Span: span}
-			}
+	return criteria.Replace(e, written, func(e criteria.Expr) criteria.Expr {
+		if span, ok := Fixed(*e.(*criteria.Text).Period); ok {
+			return &criteria.Span{Pos: e.At(), Span: span}
 		}
 		return e
 	})
@@ -232,14 +231,13 @@ func (c *checker) wrapped(simple criteria.Expr) {
 			return
 		}
 		for side := range criteria.Children(e) {
-			column, bare := side.(*criteria.Column)
-			if bare && column.Ref.Column.Encoding.IsLayout() && !column.Ref.Column.Compares() && !column.Ref.Column.Known { // files have no index anyway
+			if column, bare := side.(*criteria.Column); bare {
+				if of := column.Ref.Column; !of.Encoding.IsLayout() || of.Compares() || of.Known { // files have no index anyway
+					continue
+				}
 				c.add(e, "no_index", fmt.Sprintf("No index on %s can be used here: texts as %s do not sort by time.", criteria.Print(column), column.Ref.Column.Encoding),
 					"Restrict the records by another condition as well, or ask the database's owner for a column with the day as date; explain --plan says how.")
 				return
-			}
-			if bare || criteria.FirstColumn(side) == nil {
-				continue
 			}
 			columns := criteria.Columns(side)
 			if len(columns) != 1 || len(criteria.Columns(e)) != 1 || criteria.BecomesBare(e, side) || criteria.HasAggregate(side) { // no index leads to groups

@@ -131,7 +131,7 @@ func BenchmarkLanguage(b *testing.B) {
 					require.NoError(b, problems.Err())
 					values, problems := parameter.Read(compiled.Questions, nil, parameter.Inputs{"period": parameter.Typed("2025-03")}, parameter.Context{Calendar: calendar})
 					require.NoError(b, problems.Err())
-					statement, problems := plan.Planner{Query: compiled, Calendar: calendar, Sure: func(c *catalog.Column) bool { return c.Reliable() }}.Records(definition.View{}, values)
+					statement, problems := plan.Planner{Query: compiled, Calendar: calendar, Sure: (*catalog.Column).Reliable}.Records(definition.View{}, values)
 					if len(problems) > 0 && problems[0].Code != "no_effect" {
 						require.NoError(b, problems.Err())
 					}

@@ -84,7 +84,7 @@ func BenchmarkRelated(b *testing.B) {
 			require.NoError(b, problems.Err())
 			values, problems := parameter.Read(compiled.Questions, nil, parameter.Inputs{"period": parameter.Typed("2025-03")}, parameter.Context{Calendar: calendar})
 			require.NoError(b, problems.Err())
-			statement, problems := plan.Planner{Query: compiled, Calendar: calendar, Sure: func(c *catalog.Column) bool { return c.Reliable() }}.Records(definition.View{}, values)
+			statement, problems := plan.Planner{Query: compiled, Calendar: calendar, Sure: (*catalog.Column).Reliable}.Records(definition.View{}, values)
 			require.NoError(b, problems.Err())
 			ours, byHand := source.Dialect().Write(statement.Statement), dialect.Query{SQL: c.byHand + " order by vessels.id"}
 			for _, q := range []dialect.Query{ours, byHand} {
